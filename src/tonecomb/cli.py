@@ -1,0 +1,311 @@
+"""The command line: describe, analyse, demo-data; anything else opens the bench.
+
+Nothing here needs a display, and Qt is imported only to open the bench.
+"""
+
+from __future__ import annotations
+
+import re
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import click
+
+from tonecomb import __version__
+from tonecomb.core.analysis import Analysis, run
+from tonecomb.core.errors import Cancelled, UserError
+from tonecomb.core.method import DETRENDS, LEVELS, SCALINGS, Method, default_frame, default_method
+from tonecomb.core.progress import Progress, part
+from tonecomb.core.recording import Recording, Stretch
+from tonecomb.core.windows import WINDOWS
+from tonecomb.formats import atomic, output
+from tonecomb.formats.registry import Given, open_recording
+
+STOPPED = 130
+UNUSABLE = 2
+
+
+class _Commands(click.Group):
+    """Words that are no command are files for the bench."""
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        if args and args[0] not in self.commands:
+            return "open", self.commands["open"], args
+        return super().resolve_command(ctx, args)
+
+
+class _Pair(click.ParamType):
+    """Two numbers with a colon between them."""
+
+    name = "LOW:HIGH"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> tuple[float, float]:
+        if isinstance(value, tuple):
+            return value
+        try:
+            low, high = (float(text) for text in value.split(":"))
+        except ValueError:
+            self.fail(f"‘{value}’ is not two numbers with a colon between them, like 10:1000")
+        if not low < high:
+            self.fail(f"‘{value}’ does not rise from its first number to its second")
+        return low, high
+
+
+def entry(arguments: list[str] | None = None) -> None:
+    """Run a command and leave with its exit code; problems are one sentence on stderr."""
+    try:
+        result = commands.main(
+            args=arguments, prog_name="tone-comb", standalone_mode=False, obj=None
+        )
+        sys.exit(result if isinstance(result, int) else 0)
+    except UserError as error:
+        _leave(error.text)
+    except click.ClickException as error:
+        _leave(error.format_message())
+    except (click.Abort, KeyboardInterrupt, Cancelled):
+        click.echo("Stopped.", err=True)
+        sys.exit(STOPPED)
+    except BrokenPipeError:
+        sys.exit(0)
+
+
+def _leave(text: str) -> None:
+    click.echo(f"tone-comb: {' '.join(text.split())}", err=True)
+    sys.exit(UNUSABLE)
+
+
+@contextmanager
+def _progress(what: str) -> Iterator[Progress]:
+    """A bar on stderr for people; nothing where stderr is not a terminal."""
+    if not sys.stderr.isatty():
+        yield lambda fraction: None
+        return
+    from rich.console import Console
+    from rich.progress import Progress as Bar
+
+    with Bar(console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task(what, total=1.0)
+        yield lambda fraction: bar.update(task, completed=fraction)
+
+
+def _options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """What both describe and analyse take."""
+    for option in (
+        click.option("--json", "as_json", is_flag=True, help="Print JSON."),
+        click.option("--unit", metavar="UNIT", help="Unit of the channels, such as m/s² or g."),
+        click.option("--rate", type=float, metavar="HZ", help="Sample rate, over the file's."),
+    ):
+        command = option(command)
+    return command
+
+
+@click.group(cls=_Commands, invoke_without_command=True)
+@click.version_option(__version__, prog_name="tone-comb")
+@click.pass_context
+def commands(ctx: click.Context) -> int | None:
+    """Frequency analysis of vibration recordings.
+
+    With files, or without a command, the bench opens.
+    """
+    if ctx.invoked_subcommand is None:
+        return _bench([], demo=False)
+    return None
+
+
+def _bench(paths: list[Path], demo: bool) -> int:
+    from tonecomb.desktop.app import main
+
+    return main(paths, demo=demo)
+
+
+@commands.command("open", hidden=True)
+@click.argument("paths", nargs=-1, type=click.Path(path_type=Path))
+def open_bench(paths: tuple[Path, ...]) -> int:
+    """Open the bench with files."""
+    return _bench(list(paths), demo=False)
+
+
+@commands.command()
+def demo() -> int:
+    """Open the bench on the demo recordings."""
+    return _bench([], demo=True)
+
+
+@commands.command("demo-data")
+@click.argument("folder", metavar="DIR", type=click.Path(path_type=Path))
+def demo_data(folder: Path) -> None:
+    """Write the demo recordings and truth.json to DIR."""
+    from tonecomb.demo import ropeway
+
+    with _progress("Making the demo") as progress:
+        paths = ropeway.write(folder, progress)
+    for path in [*paths, folder / "truth.json"]:
+        click.echo(str(path))
+
+
+@commands.command()
+@click.argument("path", type=click.Path(path_type=Path))
+@_options
+def describe(path: Path, rate: float | None, unit: str | None, as_json: bool) -> None:
+    """What the file at PATH holds."""
+    with _progress("Reading") as progress:
+        recording = open_recording(path, Given(rate, unit), part(progress, 0, 0.5))
+        description = output.description(recording, part(progress, 0.5, 1))
+    click.echo(output.dumps(description) if as_json else output.describe_text(description))
+
+
+@commands.command()
+@click.argument("paths", nargs=-1, metavar="PATH…", type=click.Path(path_type=Path))
+@_options
+@click.option("--channel", "channels", multiple=True, metavar="NAME|NUMBER", help="Repeatable.")
+@click.option("--stretch", type=_Pair(), metavar="START:END", help="Part to analyse, in s.")
+@click.option("--detrend", type=click.Choice(list(DETRENDS)), help="What each frame loses first.")
+@click.option("--window", type=click.Choice(list(WINDOWS)))
+@click.option("--frame", type=int, metavar="SAMPLES")
+@click.option("--overlap", type=float, metavar="PERCENT")
+@click.option("--pad", type=int, metavar="FACTOR", help="Zero padding, as a factor of the frame.")
+@click.option("--scaling", type=click.Choice(list(SCALINGS)))
+@click.option("--level", type=click.Choice(LEVELS))
+@click.option("--range", "span", type=_Pair(), metavar="LOW:HIGH", help="Frequencies, in Hz.")
+@click.option("--peaks-above", type=float, metavar="DB", help="Below the highest.")
+@click.option("--session", type=click.Path(path_type=Path), metavar="FILE")
+@click.option("--out", type=click.Path(path_type=Path), metavar="DIR", help="Write CSV and report.")
+def analyse(
+    paths: tuple[Path, ...],
+    rate: float | None,
+    unit: str | None,
+    as_json: bool,
+    channels: tuple[str, ...],
+    session: Path | None,
+    out: Path | None,
+    **settings: Any,
+) -> None:
+    """Spectrum and peaks of the recordings at PATH…, all channels unless some are named."""
+    given = Given(rate, unit)
+    base: Method | None = None
+    if session is not None:
+        paths, given, base = _from_session(session, paths, given)
+    if not paths:
+        raise click.UsageError("Name a recording to analyse, or a session with --session.")
+    results: list[tuple[Recording, list[Analysis]]] = []
+    with _progress("Analysing") as progress:
+        for i, path in enumerate(paths):
+            share = part(progress, i / len(paths), (i + 1) / len(paths))
+            recording = open_recording(path, given, part(share, 0, 0.2))
+            wanted = _channels(recording, channels, base)
+            analyses = []
+            for j, channel in enumerate(wanted):
+                method = _method(recording, channel, base, settings)
+                step = part(share, 0.2 + 0.8 * j / len(wanted), 0.2 + 0.8 * (j + 1) / len(wanted))
+                analyses.append(run(method, recording, step))
+            results.append((recording, analyses))
+        described = [
+            {"recording": output.description(recording), "analyses": list(map(output.analysis, a))}
+            for recording, a in results
+        ] if as_json else []  # fmt: skip
+    written = _write(out, results) if out is not None else []
+    if as_json:
+        click.echo(output.dumps(described[0] if len(described) == 1 else described))
+        return
+    for _, analyses in results:
+        for analysis in analyses:
+            click.echo(output.analysis_text(analysis))
+    for path in written:
+        click.echo(f"wrote {path}")
+
+
+def _from_session(
+    file: Path, paths: tuple[Path, ...], given: Given
+) -> tuple[tuple[Path, ...], Given, Method]:
+    from tonecomb.formats.session import load
+
+    document = load(file)
+    ref = document.current_ref
+    if ref is None:
+        raise UserError(f"{file.name} has no recording", remedy="name one, without --session")
+    if paths:
+        return paths, given, ref.method
+    filled = Given(given.rate or ref.given_rate, given.unit or ref.given_unit)
+    return (Path(ref.path),), filled, ref.method
+
+
+def _channels(recording: Recording, wanted: tuple[str, ...], base: Method | None) -> list[int]:
+    names = [channel.name for channel in recording.channels]
+    if not wanted:
+        return [base.channel] if base is not None else list(range(len(names)))
+    found = []
+    for text in wanted:
+        if text in names:
+            found.append(names.index(text))
+        elif text.isdigit() and 1 <= int(text) <= len(names):
+            found.append(int(text) - 1)
+        else:
+            listed = ", ".join(f"{i} {name}" for i, name in enumerate(names, start=1))
+            raise UserError(
+                f"{recording.name} has no channel ‘{text}’", remedy=f"choose from: {listed}"
+            )
+    return found
+
+
+def _method(
+    recording: Recording, channel: int, base: Method | None, settings: dict[str, Any]
+) -> Method:
+    method = replace(base or default_method(recording), channel=channel)
+    stretch, span = settings["stretch"], settings["span"]
+    search = method.search
+    if settings["peaks_above"] is not None:
+        if not settings["peaks_above"] >= 0:
+            raise UserError("--peaks-above takes a number of dB from 0 up")
+        search = replace(search, above_db=settings["peaks_above"])
+    if span is not None:
+        search = replace(search, low=span[0], high=span[1])
+    if stretch is not None:
+        method = replace(method, stretch=Stretch(*stretch))
+        if base is None and settings["frame"] is None:
+            start, stop = method.stretch.indices(recording)  # type: ignore[union-attr]
+            method = replace(method, frame=default_frame(stop - start))
+    chosen = {
+        key: settings[key]
+        for key in ("detrend", "window", "frame", "overlap", "pad", "scaling", "level")
+        if settings[key] is not None
+    }
+    return replace(method, search=search, **chosen)
+
+
+def _write(out: Path, results: list[tuple[Recording, list[Analysis]]]) -> list[Path]:
+    """CSV files and a report for each analysis; in folders of their own where there are several."""
+    from tonecomb.formats import tables
+    from tonecomb.formats.report.figures import SpectrumView
+    from tonecomb.formats.report.html import report
+
+    written: list[Path] = []
+    several = sum(len(analyses) for _, analyses in results) > 1
+    with _progress("Writing") as progress:
+        for recording, analyses in results:
+            for analysis in analyses:
+                folder = out
+                if len(results) > 1:
+                    folder = folder / _file_name(recording.name)
+                if several:
+                    folder = folder / _file_name(analysis.channel.name)
+                atomic.make_folder(folder)
+                for name, text in (
+                    ("spectrum.csv", tables.spectrum_csv(analysis)),
+                    ("peaks.csv", tables.peaks_csv(analysis)),
+                    ("report.html", report(recording, analysis, SpectrumView(), progress)),
+                ):
+                    atomic.write_text(folder / name, text)
+                    written.append(folder / name)
+    return written
+
+
+def _file_name(text: str) -> str:
+    return re.sub(r"[^\w.-]+", "-", text).strip("-.") or "unnamed"

@@ -1,0 +1,1 @@
+"""Signal analysis without interface code: NumPy, SciPy, pint and the standard library only."""

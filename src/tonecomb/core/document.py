@@ -1,0 +1,87 @@
+"""The document: which recordings are on the shelf and by which method each is analysed.
+
+Edits are pure functions from one document to the next.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from tonecomb.core.method import Method
+
+
+@dataclass(frozen=True)
+class Fingerprint:
+    """Enough of a file to know it again: its size in bytes and a digest of both ends."""
+
+    size: int
+    ends_sha256: str
+
+
+@dataclass(frozen=True)
+class RecordingRef:
+    """A recording on the shelf: where its file is and what the user said about it."""
+
+    id: str
+    name: str
+    path: str
+    fingerprint: Fingerprint
+    method: Method
+    given_rate: float | None = None
+    given_unit: str | None = None
+
+
+@dataclass(frozen=True)
+class Document:
+    """Everything that undo, sessions and autosave are about."""
+
+    recordings: tuple[RecordingRef, ...] = ()
+    current: str | None = None
+
+    def get(self, recording_id: str | None) -> RecordingRef | None:
+        """The recording with this id, or None."""
+        return next((ref for ref in self.recordings if ref.id == recording_id), None)
+
+    @property
+    def current_ref(self) -> RecordingRef | None:
+        """The recording that is being analysed."""
+        return self.get(self.current)
+
+
+def add_recording(document: Document, ref: RecordingRef) -> Document:
+    """Put a recording at the shelf's end and analyse it."""
+    return replace(document, recordings=(*document.recordings, ref), current=ref.id)
+
+
+def remove_recording(document: Document, recording_id: str) -> Document:
+    """Take a recording off the shelf; its neighbour becomes the current one."""
+    ids = [ref.id for ref in document.recordings]
+    at = ids.index(recording_id)
+    rest = tuple(ref for ref in document.recordings if ref.id != recording_id)
+    current = document.current
+    if current == recording_id:
+        current = rest[min(at, len(rest) - 1)].id if rest else None
+    return Document(rest, current)
+
+
+def change_recording(document: Document, ref: RecordingRef) -> Document:
+    """Put ``ref`` in the place of the recording with its id."""
+    return replace(
+        document,
+        recordings=tuple(ref if old.id == ref.id else old for old in document.recordings),
+    )
+
+
+def set_method(document: Document, method: Method) -> Document:
+    """Analyse the current recording by ``method``."""
+    ref = document.current_ref
+    return document if ref is None else change_recording(document, replace(ref, method=method))
+
+
+def select(document: Document, recording_id: str, channel: int) -> Document:
+    """Analyse ``channel`` of a recording."""
+    ref = document.get(recording_id)
+    if ref is None:
+        return document
+    ref = replace(ref, method=replace(ref.method, channel=channel))
+    return replace(change_recording(document, ref), current=recording_id)

@@ -1,0 +1,29 @@
+"""Expected errors. Anything else that is raised is a defect."""
+
+from __future__ import annotations
+
+
+class UserError(Exception):
+    """Something the user can put right, told in one sentence.
+
+    ``what`` is wrong, ``why`` (or where) it is so, and the ``remedy``. The three are joined
+    into the one text that the command line and the bench show.
+    """
+
+    def __init__(self, what: str, why: str = "", remedy: str = "") -> None:
+        self.what, self.why, self.remedy = what, why, remedy
+        super().__init__(self.text)
+
+    @property
+    def text(self) -> str:
+        """``what: why; remedy.`` as one sentence."""
+        sentence = self.what.rstrip(".")
+        if self.why:
+            sentence += f": {self.why.rstrip('.')}"
+        if self.remedy:
+            sentence += f"; {self.remedy.rstrip('.')}"
+        return sentence + "."
+
+
+class Cancelled(Exception):
+    """Raised out of a progress call when the work is no longer wanted."""

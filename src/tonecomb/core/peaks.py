@@ -1,0 +1,155 @@
+"""Peaks of a spectrum by threshold and prominence, each refined to a tone."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from tonecomb.core.floor import noise_floor, significance
+from tonecomb.core.progress import Progress, silent
+from tonecomb.core.recording import Array
+from tonecomb.core.spectrum import Read, Spectrum
+from tonecomb.core.tones import Tone, fit_tones
+from tonecomb.core.windows import Window
+
+_TRIED = 400  # highest local maxima that are looked at
+_OUTSIDE = 10  # strong tones outside the range that take part in the fit
+
+
+@dataclass(frozen=True)
+class PeakSearch:
+    """What counts as a peak.
+
+    At most ``above_db`` below the highest one, standing out by ``prominence_db``, between
+    ``low`` and ``high`` (Hz, None for the end of the axis); the ``most`` highest are kept.
+    """
+
+    above_db: float = 60.0
+    prominence_db: float = 4.0
+    low: float | None = None
+    high: float | None = None
+    most: int = 30
+
+
+@dataclass(frozen=True)
+class Peak:
+    """A refined peak; ``level`` is the mean square of the bin it was found at, in unit²."""
+
+    tone: Tone
+    prominence_db: float
+    level: float
+
+
+@dataclass(frozen=True)
+class _Candidate:
+    index: int
+    frequency: float
+    prominence_db: float
+
+
+def find_peaks(
+    spectrum: Spectrum,
+    search: PeakSearch,
+    read: Read,
+    fs: float,
+    taper: Window,
+    progress: Progress = silent,
+) -> tuple[Peak, ...]:
+    """The spectrum's peaks by rising frequency, refined on the samples."""
+    floor = noise_floor(spectrum)
+    found = _candidates(spectrum, floor, search, taper)
+    low = -np.inf if search.low is None else search.low
+    high = np.inf if search.high is None else search.high
+    inside = [c for c in found if low <= c.frequency <= high]
+    kept = _above(spectrum, inside, search.above_db)[: search.most]
+    others = [c for c in found if c not in kept][:_OUTSIDE]
+    together = kept + others
+    tones = fit_tones(
+        read,
+        spectrum.framing,
+        fs,
+        taper,
+        np.array([c.frequency for c in together]),
+        np.array([floor[c.index] for c in together]),
+        progress=progress,
+    )
+    peaks = (
+        Peak(tone, c.prominence_db, float(spectrum.mean_square[c.index]))
+        for tone, c in zip(tones, kept, strict=False)
+    )
+    return tuple(sorted(peaks, key=lambda peak: peak.tone.frequency))
+
+
+def _above(spectrum: Spectrum, found: list[_Candidate], above_db: float) -> list[_Candidate]:
+    if not found:
+        return []
+    least = spectrum.mean_square[found[0].index] * 10 ** (-above_db / 10)
+    return [c for c in found if spectrum.mean_square[c.index] >= least]
+
+
+def _candidates(
+    spectrum: Spectrum, floor: Array, search: PeakSearch, taper: Window
+) -> list[_Candidate]:
+    """Significant, prominent maxima that are not another's leakage; highest first."""
+    power = spectrum.mean_square
+    pad = round(spectrum.frame_hz / spectrum.bin_hz)
+    inner = power[1:-1]
+    maxima = 1 + np.flatnonzero((inner > power[:-2]) & (inner >= power[2:]))
+    # Below half a main lobe a tone cannot be told from the offset; nor at Nyquist from its image.
+    edge = max(2, round(min(taper.main_lobe / 2, 2.0) * pad))
+    maxima = maxima[(maxima >= edge) & (maxima < len(power) - 2)]
+    maxima = maxima[power[maxima] > floor[maxima] * significance(spectrum)]
+    maxima = maxima[np.argsort(-power[maxima], kind="stable")][:_TRIED]
+    with np.errstate(divide="ignore"):
+        level = 10 * np.log10(np.maximum(power, np.finfo(float).tiny))
+    frequencies, amplitudes = np.empty(len(maxima)), np.empty(len(maxima))
+    found: list[_Candidate] = []
+    for index in maxima:
+        frequency = (index + _parabola(level[index - 1 : index + 2])) * spectrum.bin_hz
+        known = len(found)
+        offset = (frequency - frequencies[:known]) / spectrum.frame_hz
+        image = (frequency + frequencies[:known]) / spectrum.frame_hz
+        leaked = amplitudes[:known] @ (_skirt(taper, offset) + _skirt(taper, image))
+        if power[index] < 4 * leaked**2:
+            continue
+        prominence = _prominence(level, int(index))
+        if prominence < search.prominence_db:
+            continue
+        frequencies[known], amplitudes[known] = frequency, np.sqrt(power[index])
+        found.append(_Candidate(int(index), float(frequency), prominence))
+    return found
+
+
+def _skirt(taper: Window, bins: Array) -> Array:
+    """Upper envelope of the window's transform, so that its zeros do not let side lobes pass."""
+    around = np.abs(bins)[:, None] + np.array([-0.5, -0.25, 0.0, 0.25, 0.5])
+    return np.asarray(taper.transform(around).max(axis=1))
+
+
+def _parabola(levels: Array) -> float:
+    """Offset in bins of the top of a parabola through three levels in dB: a start, no more."""
+    left, middle, right = levels
+    curve = left - 2 * middle + right
+    return 0.0 if curve >= 0 else float(np.clip(0.5 * (left - right) / curve, -0.5, 0.5))
+
+
+def _prominence(level: Array, index: int) -> float:
+    """How far (dB) the peak stands above the higher of its two saddles.
+
+    Each saddle is the lowest point between the peak and the next higher ground on that side.
+    """
+    bases = []
+    for side in (level[:index][::-1], level[index + 1 :]):
+        reach, higher = 64, -1
+        while True:
+            ahead = np.flatnonzero(side[:reach] > level[index])
+            if ahead.size:
+                higher = int(ahead[0])
+                break
+            if reach >= len(side):
+                break
+            reach *= 4
+        valley = side[:higher] if higher >= 0 else side
+        bases.append(float(valley.min()) if valley.size else float(level[index]))
+    return float(level[index] - max(bases))

@@ -1,0 +1,129 @@
+"""Recordings, their channels, and the stretch of time that is analysed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tonecomb.core.errors import UserError
+
+Array = NDArray[np.float64]
+RateSource = Literal["header", "time column", "given", "unknown"]
+
+
+class Samples(Protocol):
+    """Where a recording's samples lie. Reading is thread-safe and never changes the source."""
+
+    def read(self, channel: int, start: int, stop: int) -> Array:
+        """Samples ``start`` to ``stop`` (not included) of one channel, in its unit."""
+        ...
+
+
+@dataclass(frozen=True, eq=False)
+class ArraySamples:
+    """Samples in memory, one array per channel, all of one length."""
+
+    columns: tuple[Array, ...]
+
+    @classmethod
+    def of(cls, *columns: Array) -> ArraySamples:
+        """Read-only views of the arrays; the caller's own are left as they are."""
+        views = []
+        for column in columns:
+            view = np.asarray(column, dtype=np.float64).view()
+            view.flags.writeable = False
+            views.append(view)
+        return cls(tuple(views))
+
+    def read(self, channel: int, start: int, stop: int) -> Array:
+        return self.columns[channel][start:stop]
+
+
+@dataclass(frozen=True)
+class Channel:
+    """A channel's name and the symbol of its unit."""
+
+    name: str
+    unit: str
+
+
+@dataclass(frozen=True)
+class Problem:
+    """Something that a reading of the recording should take into account."""
+
+    code: str
+    text: str
+
+
+@dataclass(frozen=True, eq=False)
+class Recording:
+    """One imported file or capture.
+
+    ``sample_rate`` is in Hz, or None when the file does not tell and nobody gave it;
+    ``rate_found`` says in words how the rate was found. ``length`` counts samples per channel.
+    """
+
+    id: str
+    name: str
+    format: str
+    sample_rate: float | None
+    rate_source: RateSource
+    rate_found: str
+    length: int
+    channels: tuple[Channel, ...]
+    samples: Samples
+    path: Path | None = None
+    problems: tuple[Problem, ...] = ()
+
+    @property
+    def rate(self) -> float:
+        """The sample rate in Hz; raises :class:`UserError` when it is unknown."""
+        if self.sample_rate is None:
+            raise UserError(
+                f"The sample rate of {self.name} is unknown",
+                "the file holds neither a rate nor a time column",
+                "give the rate in Hz (on the command line with --rate)",
+            )
+        return self.sample_rate
+
+    @property
+    def duration(self) -> float:
+        """Length in s."""
+        return self.length / self.rate
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """A time range in s, counted from the recording's start."""
+
+    start: float
+    end: float
+
+    def indices(self, recording: Recording) -> tuple[int, int]:
+        """First sample and the one after the last; the nearest samples to the limits.
+
+        Raises :class:`UserError` when the range is empty or not within the recording.
+        """
+        fs, duration = recording.rate, recording.duration
+        if not np.isfinite([self.start, self.end]).all() or self.end <= self.start:
+            raise UserError(
+                f"The stretch {self.start:g}–{self.end:g} s is empty",
+                remedy="give a start that lies before the end",
+            )
+        # Half a sample of play, so that limits rounded for display still fit.
+        if self.start < -0.5 / fs or self.end > duration + 0.5 / fs:
+            raise UserError(
+                f"The stretch {self.start:g}–{self.end:g} s is outside {recording.name}",
+                f"it lasts from 0 to {duration:.6g} s",
+                "choose a stretch within it",
+            )
+        return max(0, round(self.start * fs)), min(recording.length, round(self.end * fs))
+
+
+def whole(recording: Recording) -> Stretch:
+    """The stretch from the first sample to the last."""
+    return Stretch(0.0, recording.duration)

@@ -1,0 +1,220 @@
+"""Averaged spectra of overlapped, windowed frames, streamed in blocks.
+
+P. D. Welch, "The use of fast Fourier transform for the estimation of power spectra", IEEE
+Trans. Audio Electroacoust. AU-15 (1967) 70–73. Transform with e^(−iωt); one-sided: all bins
+but DC and Nyquist are doubled in power.
+"""
+
+from __future__ import annotations
+
+import math
+import threading
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+import scipy.fft
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.framing import Framing
+from tonecomb.core.progress import Progress, silent
+from tonecomb.core.recording import Array
+from tonecomb.core.units import Unit
+from tonecomb.core.windows import Window
+
+Detrend = Literal["none", "mean", "line"]
+Scaling = Literal["amplitude", "power", "psd"]
+Level = Literal["rms", "peak", "peak-to-peak"]
+Read = Callable[[int, int], Array]
+"""Samples ``start`` to ``stop`` of the stretch, counted from the stretch's start."""
+
+READ_SAMPLES = 1 << 19  # samples read at once: 4 MB
+CACHE_SAMPLES = 1 << 15  # samples transformed at once, so that frames stay in the L2 cache
+THREADS_FROM = 1 << 21  # samples from which a second thread pays
+
+LEVEL_FACTORS: dict[Level, float] = {
+    "rms": 1.0,
+    "peak": math.sqrt(2.0),
+    "peak-to-peak": 2 * math.sqrt(2.0),
+}
+"""Factor from the rms value of a sine to the level."""
+
+
+@dataclass(frozen=True, eq=False)
+class Spectrum:
+    """An averaged one-sided spectrum.
+
+    ``frequency`` (Hz) and ``mean_square`` (unit², the mean square of a sine in that bin) have
+    shape (bins,). ``bin_hz`` is the distance of two bins, ``enbw_hz`` the equivalent noise
+    bandwidth, ``effective_averages`` the number of independent frames that would average as
+    well. ``frame_hz`` is 1/frame duration: what bin_hz would be without padding.
+    """
+
+    frequency: Array
+    mean_square: Array
+    bin_hz: float
+    frame_hz: float
+    enbw_hz: float
+    framing: Framing
+    effective_averages: float
+
+    def values(self, scaling: Scaling, level: Level) -> Array:
+        """The spectrum in the wanted scaling, linear. Shape (bins,).
+
+        ``amplitude``: of a sine, as rms, peak or peak-to-peak, in the unit. ``power``: the
+        square of the rms amplitude. ``psd``: power over the equivalent noise bandwidth, per Hz.
+        """
+        if scaling == "amplitude":
+            return np.sqrt(self.mean_square) * LEVEL_FACTORS[level]
+        if scaling == "power":
+            return self.mean_square
+        return self.mean_square / self.enbw_hz
+
+    @property
+    def rms(self) -> float:
+        """Rms value of the detrended frames, weighted by the window (Parseval)."""
+        return math.sqrt(float(self.mean_square.sum()) * self.bin_hz / self.enbw_hz)
+
+
+def to_decibels(values: Array, scaling: Scaling, unit: Unit) -> Array:
+    """dB re the unit's reference: 20·lg for amplitudes, 10·lg for powers; zeros become −inf."""
+    with np.errstate(divide="ignore"):
+        if scaling == "amplitude":
+            return 20 * np.log10(values / unit.reference)
+        return 10 * np.log10(values / unit.reference**2)
+
+
+def level_label(scaling: Scaling, level: Level, unit: Unit, decibels: bool) -> str:
+    """Quantity and unit for an axis: ``Acceleration, dB re 1 µm/s² rms``."""
+    if scaling == "amplitude":
+        shown = f"dB re {unit.reference_text}" if decibels else unit.symbol
+        return f"{unit.quantity}, {shown} {level}"
+    if scaling == "power":
+        shown = f"dB re ({unit.reference_text})²" if decibels else unit.power
+        return f"{unit.quantity} power, {shown}"
+    shown = f"dB re ({unit.reference_text})²/Hz" if decibels else unit.density
+    return f"{unit.quantity} PSD, {shown}"
+
+
+def averaged_spectrum(
+    read: Read,
+    framing: Framing,
+    fs: float,
+    window: Window,
+    *,
+    pad: int = 1,
+    detrend: Detrend = "mean",
+    averages: float = 1.0,
+    progress: Progress = silent,
+    threads: int | None = None,
+) -> Spectrum:
+    """Mean of the spectra of all frames.
+
+    ``pad`` multiplies the transform's length; ``averages`` is kept with the result as its
+    number of effective averages. Raises :class:`UserError` where samples are not finite.
+    """
+    nfft = framing.frame * pad
+    weights = window.samples(framing.frame)
+    if threads is None:
+        threads = 2 if framing.covered >= THREADS_FROM else 1
+    total = _sum_of_squares(read, framing, fs, weights, nfft, detrend, progress, threads)
+    mean_square = total / framing.count / weights.sum() ** 2
+    mean_square[1 : (nfft + 1) // 2] *= 2
+    frame_hz = fs / framing.frame
+    return Spectrum(
+        frequency=np.arange(nfft // 2 + 1, dtype=np.float64) * (fs / nfft),
+        mean_square=mean_square,
+        bin_hz=fs / nfft,
+        frame_hz=frame_hz,
+        enbw_hz=float(fs * (weights @ weights) / weights.sum() ** 2),
+        framing=framing,
+        effective_averages=averages,
+    )
+
+
+def _sum_of_squares(
+    read: Read,
+    framing: Framing,
+    fs: float,
+    weights: Array,
+    nfft: int,
+    detrend: Detrend,
+    progress: Progress,
+    threads: int,
+) -> Array:
+    """Σ|X|² over all frames, each thread on its own part of the record."""
+    count = framing.count
+    threads = max(1, min(threads, count))
+    done, lock = [0], threading.Lock()
+
+    def advance(frames: int) -> None:
+        with lock:
+            done[0] += frames
+            fraction = done[0] / count
+        progress(fraction)
+
+    def work(first: int, last: int) -> Array:
+        total = np.zeros(nfft // 2 + 1)
+        for numbers in framing.blocks(READ_SAMPLES, first, last):
+            samples = read_frames(read, framing, numbers, fs)
+            _accumulate(samples, framing, weights, nfft, detrend, total)
+            advance(len(numbers))
+        return total
+
+    edges = [count * i // threads for i in range(threads + 1)]
+    if threads == 1:
+        return work(0, count)
+    with ThreadPoolExecutor(threads, thread_name_prefix="spectrum") as pool:
+        parts = list(pool.map(work, edges[:-1], edges[1:]))
+    return np.sum(parts, axis=0)
+
+
+def read_frames(read: Read, framing: Framing, numbers: range, fs: float) -> Array:
+    """The samples from the first to the last frame of ``numbers``; they must be finite."""
+    start = numbers[0] * framing.hop
+    samples = read(start, numbers[-1] * framing.hop + framing.frame)
+    # One sum is the cheapest question whether all samples are finite.
+    if not math.isfinite(float(samples.sum())):
+        bad = np.flatnonzero(~np.isfinite(samples))
+        if bad.size:
+            where = start + int(bad[0])
+            raise UserError(
+                "The stretch holds missing or infinite values",
+                f"the first is {where / fs:.6g} s after its start (sample {where + 1} of it)",
+                "choose a stretch without them",
+            )
+    return samples
+
+
+def frames_of(samples: Array, framing: Framing) -> Array:
+    """View of shape (frames, frame): the frames that lie in ``samples``."""
+    return np.lib.stride_tricks.sliding_window_view(samples, framing.frame)[:: framing.hop]
+
+
+def _accumulate(
+    samples: Array, framing: Framing, weights: Array, nfft: int, detrend: Detrend, total: Array
+) -> None:
+    """Add Σ|X|² of the frames in ``samples`` to ``total``."""
+    frames = frames_of(samples, framing)
+    rows = max(1, CACHE_SAMPLES // nfft)
+    buffer = np.empty((min(rows, len(frames)), framing.frame))
+    ramp = np.arange(framing.frame) - (framing.frame - 1) / 2
+    for first in range(0, len(frames), rows):
+        group = frames[first : first + rows]
+        tapered = buffer[: len(group)]
+        if detrend == "none":
+            np.multiply(group, weights, out=tapered)
+        else:
+            np.subtract(group, group.mean(axis=1, keepdims=True), out=tapered)
+            if detrend == "line":
+                slopes = tapered @ ramp / (ramp @ ramp)
+                tapered -= slopes[:, None] * ramp
+            tapered *= weights
+        bins = scipy.fft.rfft(tapered, n=nfft, axis=1, overwrite_x=True)
+        parts = bins.view(np.float64)
+        np.multiply(parts, parts, out=parts)
+        squares = parts.sum(axis=0)
+        total += squares[0::2]
+        total += squares[1::2]

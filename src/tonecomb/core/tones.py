@@ -1,0 +1,377 @@
+"""Frequency, amplitude and phase of tones, at continuous frequency and all at once.
+
+Weighted nonlinear least squares with the window as weight. The model of a frame is a constant
+and, for each tone, a cosine and a sine with a frequency common to all frames and amplitudes of
+the frame's own, so that images at −f and neighbours are part of the fit; Gauss–Newton steps
+with the amplitudes eliminated (variable projection: Golub and Pereyra, SIAM J. Numer. Anal. 10
+(1973) 413–432). Where the phase proves steady from frame to frame, its slope refines the
+frequency to what the whole stretch can give. Standard deviations follow from the noise density
+at the tone, as the Cramér–Rao bound does (Rife and Boorstyn, IEEE Trans. Inf. Theory IT-20
+(1974) 591–598), inflated by the window.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tonecomb.core.framing import Framing, effective_averages
+from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.recording import Array
+from tonecomb.core.spectrum import Read, frames_of, read_frames
+from tonecomb.core.windows import Window, window
+
+Complex = NDArray[np.complex128]
+Numbers = NDArray[np.int_]
+
+_SUBSET = 24  # frames on which the first steps are made
+_STEPS = 6  # most steps on those
+_COLUMNS_BYTES = 48 << 20  # the weighted model is kept whole up to this size
+_ROWS = 1 << 13  # samples of a frame handled at once beyond it
+_READ_SAMPLES = 1 << 20  # samples read at once, so that large models are built seldom
+_SETTLED = 0.02  # a step below this share of the standard deviation is the last
+
+
+@dataclass(frozen=True)
+class Tone:
+    """A tone in the stretch. Amplitude is the peak value in the channel's unit.
+
+    ``phase_deg`` is of a cosine at the stretch's start; nan where the tone's phase wanders over
+    the stretch. The ``_std`` values are standard deviations.
+    """
+
+    frequency: float
+    frequency_std: float
+    amplitude: float
+    amplitude_std: float
+    phase_deg: float
+    phase_std_deg: float
+    steady: bool
+
+
+class _Model:
+    """A frame's model for given angular frequencies (radians per sample), weighted by ``taper``.
+
+    Its columns are a constant, cosines, sines; then time × cosines and time × sines, with time
+    from the frame's centre N/2. The inner products of the columns are known in closed form.
+    """
+
+    def __init__(self, taper: Window, length: int, omega: Array, *, slopes: bool) -> None:
+        self.weights, self.omega, self.slopes = taper.samples(length), omega, slopes
+        width = 1 + (4 if slopes else 2) * len(omega)
+        self.rows = length if length * width * 8 <= _COLUMNS_BYTES else _ROWS
+        self.kept = self._columns(0) if self.rows == length else None
+        self.base = 1 + 2 * len(omega)
+        frequencies = np.concatenate([[0.0], omega])
+        sums = transforms(taper.terms, length, frequencies[:, None] + frequencies)
+        differences = transforms(taper.terms, length, frequencies[:, None] - frequencies)
+        blocks = []
+        for plus, minus in zip(sums, differences, strict=True):
+            # cos·cos, cos·sin and sin·sin by their sums and differences.
+            cc, ss = (plus + minus).real / 2, (minus - plus).real / 2
+            cs = (plus - minus).imag / 2
+            blocks.append(np.block([[cc, cs[:, 1:]], [cs.T[1:], ss[1:, 1:]]]))
+        self.gram, self.cross, self.second = blocks[0], blocks[1][:, 1:], blocks[2][1:, 1:]
+        self.inverse = np.linalg.pinv(self.gram, rcond=1e-12, hermitian=True)
+
+    def _columns(self, start: int) -> Array:
+        """Weighted columns for the samples from ``start`` on, shape (rows, columns)."""
+        half = len(self.weights) / 2
+        stop = min(start + self.rows, len(self.weights))
+        time = np.arange(start, stop) - half
+        # e^(−iωt) as the product of a coarse and a fine table: one sine for 256 samples.
+        coarse = np.exp(-1j * np.outer(np.arange(time[0], time[-1] + 1, 256), self.omega))
+        fine = np.exp(-1j * np.outer(np.arange(256), self.omega))
+        turning = (coarse[:, None, :] * fine).reshape(-1, len(self.omega))[: len(time)]
+        weights = self.weights[start:stop, None]
+        turning *= weights
+        parts = [weights, turning.real, -turning.imag]
+        if self.slopes:
+            turning = turning * time[:, None]
+            parts += [turning.real, -turning.imag]
+        return np.concatenate(parts, axis=1)
+
+    def products(self, frames: Array) -> Array:
+        """Σ w·column·x for each frame and column, shape (frames, columns)."""
+        if self.kept is not None:
+            return np.asarray(np.ascontiguousarray(frames) @ self.kept)
+        return np.sum(
+            [
+                np.ascontiguousarray(frames[:, start : start + self.rows]) @ self._columns(start)
+                for start in range(0, len(self.weights), self.rows)
+            ],
+            axis=0,
+        )
+
+    def amplitudes(self, beta: Array) -> Complex:
+        """Complex peak amplitudes a − ib about each frame's centre, shape (frames, tones)."""
+        tones = len(self.omega)
+        return np.asarray(beta[:, 1 : 1 + tones] - 1j * beta[:, 1 + tones : self.base])
+
+    def step(self, products: Array) -> tuple[Array, Complex]:
+        """One Gauss–Newton step of the common frequencies (radians per sample, shape (tones,)),
+        and the frames' complex amplitudes after it."""
+        tones, base = len(self.omega), self.base
+        beta = products[:, :base] @ self.inverse
+        # d(model)/dω = time·(−a·sin + b·cos): weights of the time columns, cosines first.
+        a, b = beta[:, 1 : 1 + tones], beta[:, 1 + tones :]
+        weight = np.stack([b, -a], axis=1)  # (frames, 2, tones)
+        residual = products[:, base:] - beta @ self.cross
+        gradient = np.einsum("kjp,kjp->p", weight, residual.reshape(len(beta), 2, tones))
+        schur = self.second - self.cross.T @ self.inverse @ self.cross
+        moments = np.einsum("kip,kjq->ipjq", weight, weight, optimize=True)
+        hessian = np.einsum("ipjq,ipjq->pq", moments, schur.reshape(2, tones, 2, tones))
+        scale = np.sqrt(np.maximum(np.diag(hessian), np.finfo(float).tiny))
+        scaled = hessian / np.outer(scale, scale)
+        delta = np.linalg.lstsq(scaled, gradient / scale, rcond=1e-10)[0] / scale
+        moved = (weight * delta).reshape(len(beta), 2 * tones)
+        return delta, self.amplitudes(beta - moved @ self.cross.T @ self.inverse)
+
+
+def transforms(
+    terms: tuple[float, ...], length: int, nu: Array
+) -> tuple[Complex, Complex, Complex]:
+    """Σ w(n) tʲ e^(iνt) for j = 0, 1, 2, with t = n − N/2 and a cosine-sum window's ``terms``.
+
+    ``nu`` in radians per sample, any shape. From the Dirichlet kernel and its derivatives.
+    """
+    total = [np.zeros(np.shape(nu), dtype=np.complex128) for _ in range(3)]
+    for k, a in enumerate(terms):
+        for shift in (-k, k) if k else (0,):
+            share = a / 2 if k else a
+            for j, value in enumerate(_dirichlet(length, nu + 2 * np.pi * shift / length)):
+                total[j] += share * value
+    return total[0], total[1], total[2]
+
+
+def _dirichlet(n: int, nu: Array) -> tuple[Complex, Complex, Complex]:
+    """Σ tʲ e^(iνt) over t = −N/2 … N/2−1 for j = 0, 1, 2."""
+    turns = np.round(nu / (2 * np.pi))
+    sign = np.where((turns * n) % 2 == 0, 1.0, -1.0)
+    h = (nu - 2 * np.pi * turns) / 2
+    small = np.abs(n * h) < 1e-2
+    sine, cosine = np.where(small, 1.0, np.sin(h)), np.cos(h)
+    # S = sin(Nh)/sin(h) and its derivatives, by its power series near zero.
+    s = np.sin(n * h) / sine
+    s1 = (n * np.cos(n * h) - s * cosine) / sine
+    s2 = (-(n**2) * np.sin(n * h) + s * sine - 2 * s1 * cosine) / sine
+    c2, c4 = n * (n**2 - 1) / 6, n * (3 * n**4 - 10 * n**2 + 7) / 360
+    s = np.where(small, n - c2 * h**2 + c4 * h**4, s)
+    s1 = np.where(small, -2 * c2 * h + 4 * c4 * h**3, s1)
+    s2 = np.where(small, -2 * c2 + 12 * c4 * h**2, s2)
+    turn = sign * np.exp(-1j * h)
+    return (
+        turn * s,
+        -0.5j * turn * (s1 - 1j * s),
+        -0.25 * turn * (s2 - 2j * s1 - s),
+    )
+
+
+def _all_products(
+    model: _Model, read: Read, framing: Framing, numbers: Numbers, fs: float, progress: Progress
+) -> Array:
+    """Products for the frames with the given numbers, read in blocks."""
+    if len(numbers) < framing.count:  # few frames, far apart
+        blocks = [range(int(k), int(k) + 1) for k in numbers]
+    else:
+        blocks = list(framing.blocks(_READ_SAMPLES))
+    result = []
+    for done, block in enumerate(blocks, start=1):
+        samples = read_frames(read, framing, block, fs)
+        result.append(model.products(frames_of(samples, framing)))
+        progress(done / len(blocks))
+    return np.concatenate(result)
+
+
+def fit_tones(
+    read: Read,
+    framing: Framing,
+    fs: float,
+    taper: Window,
+    frequencies: Array,
+    floor: Array,
+    *,
+    progress: Progress = silent,
+) -> list[Tone]:
+    """Fit tones that start near ``frequencies`` (Hz), jointly, over all frames.
+
+    ``floor`` is the noise's mean square per bin (with ``taper``'s bandwidth) at each tone, in
+    unit². A window with negative values cannot weigh the fit: the frequencies then come from a
+    Hann window and only the amplitudes from ``taper``. Costs one pass over the stretch and a
+    few over a small part of it; two with such a window.
+    """
+    if len(frequencies) == 0:
+        return []
+    n = framing.frame
+    fitting = taper if taper.nonnegative else window("hann")
+    start = 2 * np.pi * np.asarray(frequencies, dtype=np.float64) / fs
+    limit = 0.75 * 2 * np.pi / n
+    information = _Information(framing, fitting)
+
+    def improve(omega: Array, numbers: Numbers, report: Progress) -> tuple[Array, Complex]:
+        model = _Model(fitting, n, omega, slopes=True)
+        step, c = model.step(_all_products(model, read, framing, numbers, fs, report))
+        return start + np.clip(omega + step - start, -limit, limit), c
+
+    every = np.arange(framing.count)
+    few = every
+    if framing.count > _SUBSET:
+        few = np.unique(np.linspace(0, framing.count - 1, _SUBSET).astype(int))
+    omega, density = start, np.asarray(floor) / taper.enbw
+    for i in range(_STEPS):
+        report = part(progress, 0.3 * i / _STEPS, 0.3 * (i + 1) / _STEPS)
+        before = omega
+        omega, phasors = improve(omega, few, report)
+        power = np.mean(np.abs(phasors) ** 2, axis=0)
+        std = np.sqrt(information.loose * density * n / np.maximum(power, np.finfo(float).tiny))
+        # The last digits of the arithmetic are enough where there is no noise.
+        if np.all(np.abs(omega - before) < np.maximum(_SETTLED * std, 1e-14)):
+            break
+    if few is not every:
+        omega, phasors = improve(omega, every, part(progress, 0.3, 0.7))
+    levels = phasors
+    if fitting is not taper:
+        model = _Model(taper, n, omega, slopes=False)
+        products = _all_products(model, read, framing, every, fs, part(progress, 0.7, 1.0))
+        levels = model.amplitudes(products @ model.inverse)
+    tones = []
+    for p in range(len(omega)):
+        level = _Amplitude.of(levels[:, p], float(floor[p]), framing, taper)
+        # The phases' noise is that of the window which weighs the fit.
+        tones.append(
+            _tone(phasors[:, p], omega[p], float(density[p]), level, framing, fs, information)
+        )
+    return tones
+
+
+@dataclass(frozen=True)
+class _Amplitude:
+    """Peak amplitude from the mean power of the frames, less that of the noise."""
+
+    value: float
+    std: float
+
+    @classmethod
+    def of(cls, c: Complex, floor: float, framing: Framing, taper: Window) -> _Amplitude:
+        noise = 2 * floor  # variance of a frame's complex amplitude
+        power = float(np.mean(np.abs(c) ** 2))
+        value = float(np.sqrt(max(power - noise, 0.25 * power)))
+        averages = effective_averages(framing, taper.name, squared=False)
+        tiny = float(np.finfo(float).tiny)
+        variance = noise / (2 * averages) * (1 + noise / (2 * max(value**2, tiny)))
+        return cls(value, float(np.sqrt(variance)))
+
+
+class _Information:
+    """What the frames together tell of frequency, for noise of variance σ² and amplitude A.
+
+    A fit weighted by v(n) has var ω = 2σ²/A² · Σv²t² / (Σv t²)². For one frame v is the window
+    w; for a steady tone it is the sum of the shifted windows, whose sums are taken here frame
+    pair by frame pair.
+    """
+
+    def __init__(self, framing: Framing, taper: Window) -> None:
+        w = taper.samples(framing.frame)
+        tau = np.arange(framing.frame) - framing.frame / 2
+        self.enbw, self.name = taper.enbw, taper.name
+        self.sum, self.second = float(w.sum()), float(w @ tau**2)
+        count, hop = framing.count, framing.hop
+        centre = (np.arange(count) - (count - 1) / 2) * hop
+        self.spread = float(centre @ centre)
+        single, joint, lags = 0.0, 0.0, range(0, framing.frame, hop)
+        for m, lag in enumerate(lags):
+            if m >= count:
+                break
+            first, second = w[lag:], w[: framing.frame - lag]
+            t_first, t_second = tau[lag:], tau[: framing.frame - lag]
+            product = first * second
+            both = 1.0 if m == 0 else 2.0
+            single += both * (count - m) * float(product @ (t_first * t_second))
+            middle = (np.arange(count - m) - (count - m - 1) / 2) * hop
+            halfway = 0.5 * (t_first + t_second)
+            joint += both * float(
+                (count - m) * (product @ halfway**2) + product.sum() * (middle @ middle)
+            )
+        self.loose = single / (count * self.second) ** 2
+        self.steady = joint / (count * self.second + self.sum * self.spread) ** 2
+        # Weight of the phase slope across frames against the slopes within them.
+        across = self.sum * self.spread
+        self.across = across / (across + count * self.second)
+
+
+def _tone(
+    c: Complex,
+    omega: float,
+    density: float,
+    level: _Amplitude,
+    framing: Framing,
+    fs: float,
+    information: _Information,
+) -> Tone:
+    """Put the frames' complex amplitudes ``c`` together.
+
+    ``density`` is the noise's mean square in a band of one frame bin.
+    """
+    count = framing.count
+    amplitude = max(level.value, float(np.finfo(float).tiny))
+    # Variances of a frame's complex amplitude and of a sample of the noise.
+    noise = 2 * density * information.enbw
+    sigma2 = density * framing.frame / 2
+    ratio = 2 * sigma2 / amplitude**2
+    loose_std = np.sqrt(ratio * information.loose)
+    centres = framing.frame / 2 + np.arange(count) * framing.hop
+    reference = float(centres.mean())
+    time: Array = np.asarray(centres - reference, dtype=np.float64)
+    delta, mean, residual = _phase_slope(c * np.exp(-1j * omega * centres), time, 6 * loose_std)
+    share = noise / (amplitude**2 + noise)
+    steady = bool(residual <= 0.02 + 1.5 * share and residual < 0.8)
+    if not steady:
+        nan = float("nan")
+        frequency, std = omega, loose_std
+        phase, phase_std = nan, nan
+    else:
+        slope = information.across * delta
+        frequency = omega + slope
+        std = np.sqrt(ratio * information.steady)
+        # ``mean`` is the amplitude at the stretch's middle turned back by ω·middle.
+        phase = np.angle(mean) - slope * reference
+        averages = effective_averages(framing, information.name, squared=False)
+        phase_std = np.sqrt(noise / (2 * averages * amplitude**2) + (reference * std) ** 2)
+    to_hz = fs / (2 * np.pi)
+    return Tone(
+        frequency=float(frequency * to_hz),
+        frequency_std=float(std * to_hz),
+        amplitude=level.value,
+        amplitude_std=level.std,
+        phase_deg=float(np.degrees(np.angle(np.exp(1j * phase)))),
+        phase_std_deg=float(np.degrees(phase_std)),
+        steady=steady,
+    )
+
+
+def _phase_slope(z: Complex, time: Array, reach: float) -> tuple[float, complex, float]:
+    """Slope δ of the phase of ``z`` over ``time`` (samples), within ±``reach`` rad/sample.
+
+    Returns δ, the mean of z·e^(−iδt), and the share of the power that is not in that mean.
+    """
+    power = float(np.mean(np.abs(z) ** 2))
+    if len(z) == 1 or power == 0.0:
+        return 0.0, complex(z[0]), 0.0
+    size = 1 << (4 * len(z) - 1).bit_length()
+    step = 2 * np.pi / (size * (time[1] - time[0]))
+    scores = np.abs(np.fft.fft(z, size))
+    slopes = np.fft.fftfreq(size, 1 / size) * step
+    scores[np.abs(slopes) > reach + step] = -1.0
+    delta = float(slopes[np.argmax(scores)])
+    mean = complex(np.mean(z))
+    for _ in range(5):
+        turned = z * np.exp(-1j * delta * time)
+        mean = complex(np.mean(turned))
+        if mean == 0:
+            break
+        error = np.imag(turned * np.conj(mean)) / abs(mean) ** 2
+        delta += float(time @ error / (time @ time))
+    mean = complex(np.mean(z * np.exp(-1j * delta * time)))
+    return delta, mean, max(0.0, 1 - abs(mean) ** 2 / power)

@@ -1,0 +1,142 @@
+"""Units of channels: spelling, quantity and decibel reference.
+
+Anything unusual is parsed by pint. The units that vibration files mostly carry are kept in a
+table, so that the usual recording does not wait a second for pint to load; a test holds the
+table to pint.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+from typing import TYPE_CHECKING
+
+from tonecomb.core.errors import UserError
+
+if TYPE_CHECKING:
+    import pint
+
+FULL_SCALE = "FS"
+COUNTS = "counts"
+
+
+@dataclass(frozen=True)
+class Unit:
+    """A channel's unit as it is shown.
+
+    ``reference`` is the decibel reference of ISO 1683 in this unit, and ``reference_text``
+    how it is written on an axis.
+    """
+
+    symbol: str
+    quantity: str
+    reference: float
+    reference_text: str
+
+    @property
+    def power(self) -> str:
+        """Symbol of the squared unit."""
+        return f"({self.symbol})²"
+
+    @property
+    def density(self) -> str:
+        """Symbol of the squared unit per hertz."""
+        return f"({self.symbol})²/Hz"
+
+
+G = 9.80665
+_INCH = 0.0254
+
+# quantity -> (pint unit, reference in it, text); ISO 1683:2015, table 1.
+_REFERENCES = {
+    "Acceleration": ("m/s**2", 1e-6, "1 µm/s²"),
+    "Velocity": ("m/s", 1e-9, "1 nm/s"),
+    "Displacement": ("m", 1e-12, "1 pm"),
+    "Force": ("N", 1e-6, "1 µN"),
+    "Pressure": ("Pa", 20e-6, "20 µPa"),
+    "Voltage": ("V", 1.0, "1 V"),
+}
+
+# symbol -> (quantity, size in the pint unit of the quantity)
+_COMMON = {
+    "m/s²": ("Acceleration", 1.0),
+    "mm/s²": ("Acceleration", 1e-3),
+    "g": ("Acceleration", G),
+    "m/s": ("Velocity", 1.0),
+    "mm/s": ("Velocity", 1e-3),
+    "in/s": ("Velocity", _INCH),
+    "m": ("Displacement", 1.0),
+    "mm": ("Displacement", 1e-3),
+    "µm": ("Displacement", 1e-6),
+    "mil": ("Displacement", _INCH / 1000),
+    "N": ("Force", 1.0),
+    "kN": ("Force", 1e3),
+    "lbf": ("Force", 4.4482216152605),
+    "Pa": ("Pressure", 1.0),
+    "kPa": ("Pressure", 1e3),
+    "V": ("Voltage", 1.0),
+    "mV": ("Voltage", 1e-3),
+}
+
+_SPELLINGS = {
+    "": FULL_SCALE, "fs": FULL_SCALE, "counts": COUNTS, "count": COUNTS, "lsb": COUNTS,
+    "m/s^2": "m/s²", "m/s2": "m/s²", "m/s**2": "m/s²", "m/sec^2": "m/s²", "m/ss": "m/s²",
+    "ms-2": "m/s²", "m s-2": "m/s²", "m s^-2": "m/s²", "m·s⁻²": "m/s²",
+    "mm/s^2": "mm/s²", "mm/s2": "mm/s²", "g_n": "g", "gn": "g",
+    "ips": "in/s", "mils": "mil", "um": "µm", "\u03bcm": "µm",
+}  # fmt: skip
+
+
+@cache
+def registry() -> pint.UnitRegistry:
+    """The pint registry, loaded on first use; ``g`` is the standard acceleration here."""
+    import pint
+
+    ureg: pint.UnitRegistry = pint.UnitRegistry(cache_folder=None)
+    ureg.define("ips = inch / second")
+    return ureg
+
+
+def pint_name(symbol: str) -> str:
+    """How pint spells one of our symbols."""
+    return {"g": "g_0", "mil": "thou", "lbf": "lbf"}.get(symbol, symbol.replace("²", "**2"))
+
+
+@cache
+def unit(text: str) -> Unit:
+    """The unit that ``text`` names.
+
+    Raises :class:`UserError` when neither the table nor pint knows it.
+    """
+    stripped = text.strip().strip("[]()").strip()
+    symbol = _SPELLINGS.get(stripped.lower(), _SPELLINGS.get(stripped, stripped))
+    if symbol in (FULL_SCALE, COUNTS):
+        return Unit(symbol, "Amplitude", 1.0, "full scale" if symbol == FULL_SCALE else "1 count")
+    if symbol in _COMMON:
+        quantity, size = _COMMON[symbol]
+        _, reference, label = _REFERENCES[quantity]
+        return Unit(symbol, quantity, reference / size, label)
+    return _from_pint(symbol)
+
+
+def _from_pint(symbol: str) -> Unit:
+    ureg = registry()
+    try:
+        quantity = 1.0 * ureg.parse_units(pint_name(symbol))
+    except Exception as error:  # pint raises many kinds, even for mere typing mistakes
+        raise UserError(
+            f"The unit ‘{symbol}’ is not known",
+            remedy="write it like m/s², g, mm/s, µm, N, Pa or V",
+        ) from error
+    for name, (base, reference, label) in _REFERENCES.items():
+        if quantity.is_compatible_with(base):
+            return Unit(symbol, name, reference / quantity.to(base).magnitude, label)
+    return Unit(symbol, "Amplitude", 1.0, f"1 {symbol}")
+
+
+def find_unit(text: str) -> str | None:
+    """The symbol when ``text`` is a unit, else None: for guessing at headers and comments."""
+    try:
+        return unit(text).symbol
+    except UserError:
+        return None

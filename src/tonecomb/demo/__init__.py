@@ -1,0 +1,1 @@
+"""The Quillbeck ropeway: invented recordings with known content."""

@@ -1,0 +1,1 @@
+"""The bench. Everything that knows Qt is below here."""

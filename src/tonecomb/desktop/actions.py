@@ -1,0 +1,85 @@
+"""One table of every action: what it is called, its key, what it does.
+
+Menus, shortcuts, tooltips, the list of keys and the finder are all made from it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from tonecomb.desktop.bench import Bench
+
+
+@dataclass(frozen=True)
+class Action:
+    """``menu`` and ``text`` as they are read; ``keys`` as Qt writes them, "" for none; ``tip``
+    says in a few words what it does. ``checked`` makes it an action that is on or off."""
+
+    menu: str
+    text: str
+    keys: str
+    tip: str
+    run: Callable[[Bench], object]
+    checked: Callable[[Bench], bool] | None = None
+    needs_recording: bool = False
+    divided: bool = False  # a line stands above it in the menu
+
+
+MENUS = ("File", "Edit", "View", "Signal", "Find", "Help")
+
+# ruff: noqa: E501 - the table is read by its columns
+ACTIONS: tuple[Action, ...] = (
+    Action("File", "Open…", "Ctrl+O", "Open recordings or a session", lambda b: b.workspace.open_dialog()),
+    Action("File", "Open the demo", "Ctrl+Shift+D", "Open the Quillbeck ropeway recordings", lambda b: b.workspace.open_demo()),
+    Action("File", "Save session", "Ctrl+S", "Save the shelf and all methods", lambda b: b.workspace.save(), divided=True),
+    Action("File", "Save session as…", "Ctrl+Shift+S", "Save the session to another file", lambda b: b.workspace.save_as()),
+    Action("File", "Save report…", "Ctrl+R", "Save the analysis as one HTML file", lambda b: b.workspace.export_report(), needs_recording=True, divided=True),
+    Action("File", "Export picture…", "Ctrl+E", "Save what the stage shows as PNG or SVG", lambda b: b.workspace.export_picture(), needs_recording=True),
+    Action("File", "Export spectrum…", "", "Save the spectrum as CSV", lambda b: b.workspace.export_spectrum(), needs_recording=True),
+    Action("File", "Export peaks…", "", "Save the peaks as CSV", lambda b: b.workspace.export_peaks(), needs_recording=True),
+    Action("File", "Quit", "Ctrl+Q", "Close the bench", lambda b: b.close(), divided=True),
+    Action("Edit", "Undo", "Ctrl+Z", "Take the last edit back", lambda b: b.store.undo()),
+    Action("Edit", "Redo", "Ctrl+Shift+Z", "Do again what was taken back", lambda b: b.store.redo()),
+    Action("Edit", "Copy peaks", "Ctrl+C", "Put the peaks on the clipboard as text", lambda b: b.copy_peaks(), needs_recording=True, divided=True),
+    Action("Edit", "Copy picture", "Ctrl+Shift+C", "Put what the stage shows on the clipboard", lambda b: b.workspace.copy_picture(), needs_recording=True),
+    Action("Edit", "Copy spectrum numbers", "", "Put the spectrum on the clipboard as text", lambda b: b.workspace.copy_numbers(), needs_recording=True),
+    Action("View", "Waveform", "1", "Give the waveform the whole stage", lambda b: b.stage.show_view(0)),
+    Action("View", "Spectrum", "2", "Give the spectrum the whole stage", lambda b: b.stage.show_view(1)),
+    Action("View", "Both views", "V", "Put a second view on the stage, or take it away", lambda b: b.stage.toggle_second()),
+    Action("View", "Show all", "A", "Zoom out to the whole of each axis", lambda b: b.stage.show_all(), divided=True),
+    Action("View", "Type limits across…", "X", "Type the limits of the frequency axis, or of time under the mouse", lambda b: b.stage.type_limits("bottom"), needs_recording=True),
+    Action("View", "Type limits upward…", "Y", "Type the limits of the level axis", lambda b: b.stage.type_limits("left"), needs_recording=True),
+    Action("View", "Logarithmic frequency", "L", "Logarithmic or even frequency axis", lambda b: b.toggle_log(), checked=lambda b: b.stage.spectrum.log_frequency),
+    Action("View", "Level in dB", "D", "Level in decibels or in the unit", lambda b: b.toggle_decibels(), checked=lambda b: b.stage.spectrum.decibels),
+    Action("View", "Shelf", "Ctrl+1", "Fold the shelf away or open it", lambda b: b.toggle_column(0), checked=lambda b: not b.shelf.isHidden(), divided=True),
+    Action("View", "Readings", "Ctrl+2", "Fold the readings away or open them", lambda b: b.toggle_column(2), checked=lambda b: not b.readings.isHidden()),
+    Action("View", "Night theme", "Ctrl+T", "Light on dark, or ink on paper", lambda b: b.toggle_theme(), checked=lambda b: b.theme.name == "Night"),
+    Action("Signal", "Halve the frame", "[", "Finer in time, coarser in frequency", lambda b: b.scale_frame(0.5), needs_recording=True),
+    Action("Signal", "Double the frame", "]", "Finer in frequency, coarser in time", lambda b: b.scale_frame(2), needs_recording=True),
+    Action("Signal", "Previous window", ";", "Taper the frames with the window before this one", lambda b: b.step_window(-1), needs_recording=True),
+    Action("Signal", "Next window", "'", "Taper the frames with the window after this one", lambda b: b.step_window(1), needs_recording=True),
+    Action("Signal", "Stretch…", "S", "Type the limits of the stretch", lambda b: b.method_line.edit("stretch"), needs_recording=True, divided=True),
+    Action("Signal", "Whole recording", "W", "Analyse the recording from end to end", lambda b: b.whole_stretch(), needs_recording=True),
+    Action("Signal", "Run again", "F5", "Run the analysis again after it was stopped", lambda b: b.results.again(), needs_recording=True),
+    Action("Find", "Peaks…", "P", "Change which peaks are found", lambda b: b.readings.edit_search(), needs_recording=True),
+    Action("Find", "Next peak", "N", "Go to the next peak in the readings", lambda b: b.readings.step(1), needs_recording=True),
+    Action("Find", "Previous peak", "Shift+N", "Go to the peak before in the readings", lambda b: b.readings.step(-1), needs_recording=True),
+    Action("Help", "Find an action…", "Ctrl+K", "Run any action by its name", lambda b: b.find_action()),
+    Action("Help", "Keys", "F1", "All keys and what they do", lambda b: b.show_keys()),
+    Action("Help", "Doing the job", "", "From a file to a report on one page", lambda b: b.show_guide()),
+    Action("Help", "About Tone Comb", "", "Version, licence, log file", lambda b: b.show_about()),
+)  # fmt: skip
+
+# What the mouse does, for the list of keys.
+GESTURES = (
+    ("Drag on the waveform", "Select the stretch"),
+    ("Drag an edge of the stretch", "Move that edge"),
+    ("Drag on the spectrum", "Zoom in; a tall box zooms the level too"),
+    ("Shift+drag, or drag with the middle button", "Move the view"),
+    ("Drag on an axis", "Move along that axis"),
+    ("Wheel, Ctrl+wheel", "Zoom across, zoom upward"),
+    ("Double click", "Show all"),
+)

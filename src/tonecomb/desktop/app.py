@@ -1,0 +1,103 @@
+"""Start-up: the application, its fonts, what happens to defects, and the first window."""
+
+from __future__ import annotations
+
+import faulthandler
+import logging
+import signal
+import sys
+from logging.handlers import RotatingFileHandler
+from pathlib import Path
+from types import TracebackType
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QApplication, QMessageBox
+
+from tonecomb.core.errors import UserError
+from tonecomb.desktop import settings
+from tonecomb.formats import atomic
+
+_LOG = logging.getLogger("tonecomb")
+
+
+def make_application(arguments: list[str]) -> QApplication:
+    """The one QApplication, with our font and without platform dialogs."""
+    from tonecomb.desktop.theme import font, load_fonts
+
+    QApplication.setAttribute(Qt.ApplicationAttribute.AA_DontUseNativeDialogs)
+    app = QApplication(arguments)
+    app.setApplicationName("tone-comb")
+    app.setApplicationDisplayName("Tone Comb")
+    app.setStyle("Fusion")
+    load_fonts()
+    app.setFont(font())
+    return app
+
+
+def main(paths: list[Path], demo: bool = False) -> int:
+    """Open the bench and run until it is closed. Returns the exit code."""
+    _start_log()
+    app = make_application(sys.argv[:1])
+    # The bench is heavy to import; the application is up before it.
+    from tonecomb.desktop.bench import Bench
+
+    bench = Bench()
+    sys.excepthook = _Defects(bench.autosave.write)
+    bench.show()
+    signal.signal(signal.SIGINT, lambda *_: bench.close())
+    # Python sees signals only between its own instructions: give it some.
+    beat = QTimer()
+    beat.start(250)
+    beat.timeout.connect(lambda: None)
+    bench.offer_left_behind()
+    if demo:
+        QTimer.singleShot(0, bench.workspace.open_demo)
+    elif paths:
+        QTimer.singleShot(0, lambda: bench.workspace.open_paths(paths))
+    return int(app.exec())
+
+
+def _start_log() -> None:
+    folder = settings.data_folder()
+    try:
+        atomic.make_folder(folder)
+        handler: logging.Handler = RotatingFileHandler(
+            folder / "log.txt", maxBytes=1 << 20, backupCount=1, encoding="utf-8"
+        )
+    except (OSError, UserError):
+        handler = logging.StreamHandler()
+    handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))
+    logging.basicConfig(level=logging.INFO, handlers=[handler])
+    if sys.stderr is not None:
+        faulthandler.enable()
+
+
+class _Defects:
+    """What happens to an exception that nobody expected: the work is saved, the defect logged
+    and told, and the bench stays open."""
+
+    def __init__(self, rescue: object) -> None:
+        self._rescue = rescue
+        self._telling = False
+
+    def __call__(
+        self, kind: type[BaseException], error: BaseException, trace: TracebackType | None
+    ) -> None:
+        if issubclass(kind, KeyboardInterrupt):
+            return
+        _LOG.critical("defect", exc_info=(kind, error, trace))
+        if callable(self._rescue):
+            self._rescue()
+        if self._telling:
+            return
+        self._telling = True
+        box = QMessageBox()
+        box.setWindowTitle("A defect in Tone Comb")
+        box.setText(
+            "Something went wrong inside Tone Comb. Your work was saved aside and is offered at "
+            "the next start; saving the session now and starting again is the safe way on."
+        )
+        box.setDetailedText(f"{kind.__name__}: {error}")
+        box.setInformativeText(f"Log: {settings.data_folder() / 'log.txt'}")
+        box.exec()
+        self._telling = False

@@ -1,0 +1,371 @@
+"""The main window: its regions put together, and what does not belong to one of them."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtWidgets import QMainWindow, QMenu, QMessageBox, QSplitter, QVBoxLayout, QWidget
+
+from tonecomb import __version__
+from tonecomb.core.errors import UserError
+from tonecomb.core.peaks import Peak
+from tonecomb.core.recording import Problem, Recording, whole
+from tonecomb.core.statistics import ChannelFigures, channel_figures, sample_problem
+from tonecomb.core.windows import WINDOWS
+from tonecomb.desktop import settings
+from tonecomb.desktop.actions import ACTIONS, MENUS, Action
+from tonecomb.desktop.autosave import Autosave, left_behind
+from tonecomb.desktop.dialogs.finder import Finder
+from tonecomb.desktop.dialogs.keys import GUIDE, Page, keys_html
+from tonecomb.desktop.jobs import Jobs
+from tonecomb.desktop.messages import Notices
+from tonecomb.desktop.method_line.line import MethodLine
+from tonecomb.desktop.readings.readings import Readings
+from tonecomb.desktop.results import Results
+from tonecomb.desktop.ruler.ruler import Ruler
+from tonecomb.desktop.shelf.shelf import Shelf
+from tonecomb.desktop.stage.stage import Stage
+from tonecomb.desktop.store import Store
+from tonecomb.desktop.theme import NIGHT, PAPER, THEMES, Theme, style_sheet
+from tonecomb.desktop.workspace import Workspace
+
+_COLUMNS = (180, 820, 248)  # shelf, stage and readings at 1280 pixels
+
+
+class Bench(QMainWindow):
+    """Assembles the regions; each follows the store by itself."""
+
+    # Declared here for the table of actions, which knows the bench by its type only.
+    jobs: Jobs
+    store: Store
+    results: Results
+    workspace: Workspace
+    method_line: MethodLine
+    stage: Stage
+    shelf: Shelf
+    readings: Readings
+    theme: Theme
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWindowTitle("Tone Comb")
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+        self.jobs = Jobs(self)
+        self.store = Store(self)
+        self.results = Results(self.store, self.jobs)
+        self.notices = Notices()
+        self.workspace = Workspace(self, self.store, self.jobs, self.results, self.notices)
+        self.autosave = Autosave(self.store)
+        self.method_line = MethodLine(self.store)
+        self.stage = Stage(
+            self.store, self.results, self.jobs,
+            self.workspace.open_dialog, self.workspace.open_demo,
+        )  # fmt: skip
+        self.shelf = Shelf(self.store, self.results)
+        self.readings = Readings(self.store)
+        self.ruler = Ruler(self.store)
+        self.workspace.stage = self.stage
+        self._figures: dict[tuple[str, int], ChannelFigures] = {}
+        self._assemble()
+        self._actions = self._make_menus()
+        self._connect()
+        self.theme = THEMES.get(str(settings.settings().value("theme", "")), PAPER)
+        self.apply_theme()
+        self._restore_layout()
+        self._follow()
+
+    def _assemble(self) -> None:
+        centre = QWidget()
+        centre.setObjectName("bench")
+        column = QVBoxLayout(centre)
+        column.setContentsMargins(8, 0, 8, 8)
+        column.setSpacing(8)
+        column.addWidget(self.method_line)
+        column.addWidget(self.notices)
+        self.columns = QSplitter(Qt.Orientation.Horizontal)
+        self.columns.setHandleWidth(8)
+        self.columns.setChildrenCollapsible(False)
+        for widget, least in ((self.shelf, 150), (self.stage, 420), (self.readings, 230)):
+            widget.setMinimumWidth(least)
+            self.columns.addWidget(widget)
+        self.columns.setStretchFactor(1, 1)
+        self.columns.setSizes(list(_COLUMNS))
+        column.addWidget(self.columns, 1)
+        column.addWidget(self.ruler)
+        self.setCentralWidget(centre)
+
+    def _connect(self) -> None:
+        self.store.changed.connect(self._follow)
+        self.results.analysis_changed.connect(self.readings.show_analysis)
+        self.results.failed.connect(self._tell_failure)
+        self.readings.peak_chosen.connect(self._go_to_peak)
+        self.stage.spectrum.display_changed.connect(self._follow)
+        self.workspace.opened.connect(lambda _: self._fill_recent())
+        for signal, act in (
+            (self.shelf.rename, self.workspace.rename),
+            (self.shelf.set_unit, self.workspace.set_unit),
+            (self.shelf.set_rate, self.workspace.set_rate),
+            (self.shelf.remove, self.workspace.remove),
+        ):
+            signal.connect(act)
+
+    # Menus and actions
+
+    def _make_menus(self) -> dict[Action, QAction]:
+        bar = self.menuBar()
+        assert bar is not None
+        menus = {}
+        for name in MENUS:
+            menu = bar.addMenu(name)
+            assert menu is not None
+            menu.setToolTipsVisible(True)
+            menus[name] = menu
+        made: dict[Action, QAction] = {}
+        for spec in ACTIONS:
+            menu = menus[spec.menu]
+            if spec.divided:
+                menu.addSeparator()
+            action = QAction(spec.text, self)
+            action.setToolTip(f"{spec.tip} ({spec.keys})" if spec.keys else spec.tip)
+            if spec.keys:
+                action.setShortcut(QKeySequence(spec.keys))
+            action.setCheckable(spec.checked is not None)
+            action.triggered.connect(lambda _=False, spec=spec: self._run(spec))
+            menu.addAction(action)
+            made[spec] = action
+            if spec.text == "Open the demo":
+                self._recent = QMenu("Open recent", self)
+                menu.addMenu(self._recent)
+        self._fill_recent()
+        return made
+
+    def _run(self, spec: Action) -> None:
+        spec.run(self)
+        self._follow()
+
+    def action(self, text: str) -> QAction:
+        """The action with this text."""
+        return next(made for spec, made in self._actions.items() if spec.text == text)
+
+    def _fill_recent(self) -> None:
+        self._recent.clear()
+        paths = settings.recent_files()
+        for path in paths:
+            action = self._recent.addAction(Path(path).name)
+            assert action is not None
+            action.setToolTip(path)
+            action.triggered.connect(lambda _, p=path: self.workspace.open_paths([Path(p)]))
+        self._recent.setToolTipsVisible(True)
+        self._recent.setEnabled(bool(paths))
+
+    def _follow(self) -> None:
+        """Bring titles, menus and notices in line with the document."""
+        store = self.store
+        recording, ref = store.current, store.ref
+        name = store.path.stem if store.path else ("unsaved session" if store.unsaved else "")
+        mark = "* " if store.unsaved and store.path else ""
+        self.setWindowTitle(f"{mark}{name} – Tone Comb" if name else "Tone Comb")
+        for spec, action in self._actions.items():
+            if spec.needs_recording:
+                action.setEnabled(recording is not None)
+            if spec.checked is not None:
+                action.setChecked(spec.checked(self))
+        for text, what in (("Undo", store.history.undo_label), ("Redo", store.history.redo_label)):
+            action = self.action(text)
+            action.setEnabled(what is not None)
+            action.setText(f"{text}: {what}" if what else text)
+        self.notices.clear_from("analysis")
+        if recording is not None and ref is not None:
+            self._look_at_samples(recording, ref.method.channel)
+        self._show_problems()
+
+    def _tell_failure(self, error: UserError) -> None:
+        recording, method = self.store.current, self.store.method
+        remedy, action = "", None
+        if recording is not None and method is not None:
+            stretch = method.stretch or whole(recording)
+            length = round((stretch.end - stretch.start) * (recording.sample_rate or 1.0))
+            if method.frame > length >= 2:
+                frame = 1 << int(math.log2(length))
+                remedy = f"Use {frame} samples"
+
+                def action() -> None:
+                    self.store.edit_method("Shorten frame", frame=frame)
+
+        self.notices.show_notice(
+            error.text, fault=True, remedy=remedy, action=action, source="analysis"
+        )
+
+    # Problems of the recording
+
+    def _look_at_samples(self, recording: Recording, channel: int) -> None:
+        """Count missing samples of a channel once, in a thread."""
+        key = (recording.id, channel)
+        if key in self._figures or not 0 <= channel < len(recording.channels):
+            return
+        nothing = ChannelFigures(0, 0, 0, 0, 0, 0)
+        self._figures[key] = nothing
+
+        def done(figures: ChannelFigures) -> None:
+            self._figures[key] = figures
+            self._show_problems()
+
+        self.jobs.submit(
+            "Looking for missing samples",
+            lambda progress: channel_figures(recording, channel, progress),
+            done,
+            lambda error: None,  # the analysis of the same file tells it
+        )
+
+    def _show_problems(self) -> None:
+        recording, method = self.store.current, self.store.method
+        problems: list[Problem] = []
+        if recording is not None and method is not None:
+            problems += recording.problems
+            figures = self._figures.get((recording.id, method.channel))
+            if figures is not None:
+                found = sample_problem(recording, method.channel, figures)
+                problems += [found] if found is not None else []
+        self.readings.show_problems(tuple(problems))
+
+    # What single actions do
+
+    def _go_to_peak(self, peak: Peak) -> None:
+        if self.stage.spectrum.isHidden():
+            self.stage.show_view(1)
+        self.stage.spectrum.centre_on(peak)
+
+    def copy_peaks(self) -> None:
+        if self.readings.copy():
+            self.notices.show_notice("The peaks are on the clipboard.")
+        else:
+            self.notices.show_notice("There are no peaks to copy.", fault=True)
+
+    def toggle_log(self) -> None:
+        view = self.stage.spectrum
+        view.set_display(log_frequency=not view.log_frequency, decibels=view.decibels)
+
+    def toggle_decibels(self) -> None:
+        view = self.stage.spectrum
+        view.set_display(log_frequency=view.log_frequency, decibels=not view.decibels)
+
+    def toggle_column(self, index: int) -> None:
+        widget = self.columns.widget(index)
+        assert widget is not None
+        widget.setVisible(widget.isHidden())
+
+    def toggle_theme(self) -> None:
+        self.theme = PAPER if self.theme is NIGHT else NIGHT
+        settings.settings().setValue("theme", self.theme.name)
+        self.apply_theme()
+
+    def apply_theme(self) -> None:
+        """Colour everything in the current theme."""
+        self.setStyleSheet(style_sheet(self.theme))
+        for region in (self.stage, self.shelf, self.ruler):
+            region.set_theme(self.theme)
+
+    def scale_frame(self, factor: float) -> None:
+        method, recording = self.store.method, self.store.current
+        if method is None or recording is None:
+            return
+        start, end = 0.0, recording.duration
+        if method.stretch is not None:
+            start, end = method.stretch.start, method.stretch.end
+        longest = max(2, round((end - start) * recording.rate))
+        frame = min(longest, max(2, int(method.frame * factor)))
+        self.store.edit_method("Change frame length", merge="frame key", frame=frame)
+
+    def step_window(self, by: int) -> None:
+        method = self.store.method
+        if method is not None:
+            names = list(WINDOWS)
+            name = names[(names.index(method.window) + by) % len(names)]
+            self.store.edit_method("Choose window", merge="window key", window=name)
+
+    def whole_stretch(self) -> None:
+        self.store.edit_method("Choose stretch", stretch=None)
+
+    def find_action(self) -> None:
+        finder = Finder(self, list(self._actions.values()))
+        finder.open_below(self.method_line, finder.field)
+        finder.move(self.mapToGlobal(self.rect().center()).x() - finder.width() // 2, finder.y())
+
+    def show_keys(self) -> None:
+        Page(self, "Keys", keys_html(), (760, 620)).exec()
+
+    def show_guide(self) -> None:
+        Page(self, "Doing the job", GUIDE, (620, 560)).exec()
+
+    def show_about(self) -> None:
+        QMessageBox.about(
+            self,
+            "About Tone Comb",
+            f"Tone Comb {__version__}\nFrequency analysis of vibration recordings.\n\n"
+            f"Free software under the GNU GPL, version 3 or later.\n"
+            f"Log: {settings.data_folder() / 'log.txt'}",
+        )
+
+    # The window
+
+    def offer_left_behind(self) -> None:
+        """Offer what an earlier run left unsaved when it was killed."""
+        found = left_behind()
+        if found:
+            self.notices.show_notice(
+                "The last run ended without saving its work.",
+                remedy="Bring it back",
+                action=lambda: self.workspace.open_session(found[0], restored=True),
+            )
+
+    def _restore_layout(self) -> None:
+        kept = settings.settings()
+        if (geometry := kept.value("geometry")) is not None:
+            self.restoreGeometry(geometry)
+        if (columns := kept.value("columns")) is not None:
+            self.columns.restoreState(columns)
+        if (views := kept.value("views")) is not None:
+            self.stage.splitter.restoreState(views)
+        for index, name in ((0, "shelf"), (2, "readings")):
+            if kept.value(f"folded/{name}", False, type=bool):
+                self.toggle_column(index)
+        self.stage.spectrum.set_display(
+            log_frequency=kept.value("log", False, type=bool),
+            decibels=kept.value("decibels", True, type=bool),
+        )
+
+    def _keep_layout(self) -> None:
+        kept = settings.settings()
+        kept.setValue("geometry", self.saveGeometry())
+        kept.setValue("columns", self.columns.saveState())
+        kept.setValue("views", self.stage.splitter.saveState())
+        kept.setValue("folded/shelf", self.shelf.isHidden())
+        kept.setValue("folded/readings", self.readings.isHidden())
+        kept.setValue("log", self.stage.spectrum.log_frequency)
+        kept.setValue("decibels", self.stage.spectrum.decibels)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if event is None:
+            return
+        if not self.workspace.may_discard("the bench closes"):
+            event.ignore()
+            return
+        self._keep_layout()
+        self.autosave.finish()
+        self.jobs.close()
+        event.accept()
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if data is not None:
+            paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+            self.workspace.open_paths(paths)

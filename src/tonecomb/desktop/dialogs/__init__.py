@@ -1,0 +1,1 @@
+"""Small windows that ask or tell one thing."""

@@ -1,0 +1,66 @@
+"""Help ▸ Keys and the other pages of help."""
+
+from __future__ import annotations
+
+from html import escape
+
+from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QTextBrowser, QVBoxLayout, QWidget
+
+from tonecomb.desktop.actions import ACTIONS, GESTURES, MENUS
+
+
+def keys_html() -> str:
+    """Every key and gesture as a table."""
+    parts = []
+    for menu in MENUS:
+        rows = [action for action in ACTIONS if action.menu == menu and action.keys]
+        parts.append(
+            f"<h3>{menu}</h3>" + _table([(a.keys, a.text.rstrip("…"), a.tip) for a in rows])
+        )
+    parts.append("<h3>Mouse</h3>" + _table([(gesture, does, "") for gesture, does in GESTURES]))
+    return "".join(parts)
+
+
+def _table(rows: list[tuple[str, str, str]]) -> str:
+    cells = "".join(
+        f"<tr><td width='190'><b>{escape(a)}</b></td><td width='190'>{escape(b)}</td>"
+        f"<td>{escape(c)}</td></tr>"
+        for a, b, c in rows
+    )
+    return f"<table cellpadding='3'>{cells}</table>"
+
+
+class Page(QDialog):
+    """A page to read."""
+
+    def __init__(self, parent: QWidget, title: str, html: str, size: tuple[int, int]) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        column = QVBoxLayout(self)
+        text = QTextBrowser()
+        text.setOpenExternalLinks(True)
+        text.setHtml(html)
+        column.addWidget(text)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self.resize(*size)
+
+
+GUIDE = """
+<h2>From a file to a report</h2>
+<p><b>1. Open</b> a recording: drop it on the window or press Ctrl+O. The shelf shows its
+channels; hover over its name to see how the sample rate was found. A file without a unit is in
+FS: right-click it to say which unit it is in.</p>
+<p><b>2. Choose the stretch.</b> Drag over the part of the waveform that you trust. All of it is
+analysed; the ruler says how much of it the frames cover.</p>
+<p><b>3. Read the method line.</b> It says how the curve below it was made. Click a phrase to
+change it. Take <i>amplitude</i> for tones and <i>PSD</i> for noise.</p>
+<p><b>4. Watch the ruler.</b> Tones closer than “told apart from” show as one. A longer frame
+([ and ]) tells closer ones apart; zero padding does not.</p>
+<p><b>5. Read the peaks.</b> Their frequencies and amplitudes are fitted to the samples, between
+the bins, over the whole stretch. The figure in brackets is one standard deviation in units of
+the last digit. Click a peak to go to it.</p>
+<p><b>6. Report.</b> Ctrl+R saves one HTML file with the method, the pictures, the peaks and the
+source's SHA-256. Ctrl+S saves the session.</p>
+"""

@@ -1,0 +1,114 @@
+"""Work off the interface thread: one pool, queued delivery, progress, and a way to stop."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any, TypeVar
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from tonecomb.core.errors import Cancelled, UserError
+from tonecomb.core.progress import Progress
+
+T = TypeVar("T")
+_WORKERS = 2
+_REPORT_EVERY = 0.05  # s
+
+
+class Job:
+    """A piece of work under way. ``fraction`` is how far it is."""
+
+    def __init__(self, title: str) -> None:
+        self.title = title
+        self.fraction = 0.0
+        self.started = time.monotonic()
+        self.wanted = True
+        self.stopped = False
+
+    def stop(self) -> None:
+        """The user stops the work: whoever asked for it is told by :class:`Cancelled`."""
+        self.stopped = True
+
+    def cancel(self) -> None:
+        """The work stops at its next progress call and nothing is delivered."""
+        self.wanted = False
+
+
+class Jobs(QObject):
+    """Runs work in threads and delivers on the interface thread.
+
+    ``changed`` is emitted when a job starts, moves on or ends.
+    """
+
+    changed = pyqtSignal()
+    _ended = pyqtSignal(object, object, object)
+    _moved = pyqtSignal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._pool = ThreadPoolExecutor(_WORKERS, thread_name_prefix="job")
+        self._running: dict[Job, tuple[Callable[[Any], None], Callable[[Exception], None]]] = {}
+        self._closed = False
+        self._ended.connect(self._deliver)
+        self._moved.connect(self.changed)
+
+    @property
+    def running(self) -> list[Job]:
+        """Jobs that are wanted and not yet delivered, oldest first."""
+        return [job for job in self._running if job.wanted]
+
+    def submit(
+        self,
+        title: str,
+        work: Callable[[Progress], T],
+        done: Callable[[T], None],
+        failed: Callable[[Exception], None],
+    ) -> Job:
+        """Run ``work(progress)`` in a thread, then ``done(result)`` or ``failed(error)`` here."""
+        job = Job(title)
+        self._running[job] = (done, failed)
+        reported = [0.0]
+
+        def progress(fraction: float) -> None:
+            if job.stopped or not job.wanted:
+                raise Cancelled
+            job.fraction = fraction
+            now = time.monotonic()
+            if now - reported[0] > _REPORT_EVERY:
+                reported[0] = now
+                self._moved.emit()
+
+        def call() -> None:
+            try:
+                progress(0.0)
+                result, error = work(progress), None
+            except Exception as caught:
+                result, error = None, caught
+            if not self._closed:
+                self._ended.emit(job, result, error)
+
+        self._pool.submit(call)
+        self.changed.emit()
+        return job
+
+    def _deliver(self, job: Job, result: Any, error: Exception | None) -> None:
+        done, failed = self._running.pop(job)
+        self.changed.emit()
+        if not job.wanted:
+            return
+        if error is None:
+            done(result)
+        elif isinstance(error, (UserError, Cancelled)):
+            failed(error)
+        else:
+            raise error  # a defect: the exception hook tells and logs it
+
+    def close(self) -> None:
+        """Stop everything and wait for the threads."""
+        self._closed = True
+        for job in self._running:
+            job.cancel()
+        self._pool.shutdown(wait=True, cancel_futures=True)
+        self._running.clear()

@@ -1,0 +1,1 @@
+"""The sentence above the stage, and the popovers that edit its phrases."""

@@ -1,0 +1,1 @@
+"""The right column: what was found, with units."""

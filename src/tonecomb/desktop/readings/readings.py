@@ -1,0 +1,180 @@
+"""Readings: the peaks, the overall level, and what is wrong with the recording."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtCore import QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QVBoxLayout, QWidget
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.peaks import Peak
+from tonecomb.core.recording import Problem
+from tonecomb.desktop.method_line.popovers import search_popover
+from tonecomb.desktop.readings.model import SORT_ROLE, PeaksModel
+from tonecomb.desktop.store import Store
+from tonecomb.desktop.theme import font
+from tonecomb.desktop.widgets import label, link, panel, row, rule
+from tonecomb.formats import tables
+from tonecomb.formats.report.html import with_std
+
+
+class Readings(QWidget):
+    """The right column. ``peak_chosen`` carries the peak that was picked."""
+
+    peak_chosen = pyqtSignal(object)
+
+    def __init__(self, store: Store) -> None:
+        super().__init__()
+        self._store = store
+        self._analysis: Analysis | None = None
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        frame = panel()
+        outer.addWidget(frame)
+        column = QVBoxLayout(frame)
+        column.setContentsMargins(12, 10, 8, 10)
+        column.setSpacing(6)
+        self._count = label("", "quiet")
+        column.addLayout(row(label("Peaks", "heading"), None, self._count))
+        self._search = link("", "Change which peaks are found", self.edit_search)
+        column.addWidget(self._search)
+        self.model = PeaksModel()
+        self.sorted = QSortFilterProxyModel()
+        self.sorted.setSourceModel(self.model)
+        self.sorted.setSortRole(SORT_ROLE)
+        self.table = self._make_table()
+        column.addWidget(self.table, 1)
+        self._empty = label("", "quiet", wrap=True)
+        column.addWidget(self._empty)
+        column.addWidget(rule())
+        self._detail = label("", "", wrap=True)
+        self._detail.setFont(font())
+        self._detail.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        column.addWidget(self._detail)
+        self._problems = QVBoxLayout()
+        self._problems.setSpacing(6)
+        column.addLayout(self._problems)
+        store.changed.connect(self._refresh_search)
+        self.show_analysis(None)
+
+    def _make_table(self) -> QTableView:
+        table = QTableView()
+        table.setModel(self.sorted)
+        table.setSortingEnabled(True)
+        table.sortByColumn(0, Qt.SortOrder.AscendingOrder)
+        table.setShowGrid(False)
+        table.setFont(font())
+        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        table.setAccessibleName("Peaks")
+        table.setTabKeyNavigation(False)
+        rows, columns = table.verticalHeader(), table.horizontalHeader()
+        assert rows is not None and columns is not None
+        rows.hide()
+        rows.setDefaultSectionSize(22)
+        columns.setHighlightSections(False)
+        columns.setMinimumSectionSize(30)
+        columns.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        for section, width in ((2, 42), (3, 38)):
+            columns.setSectionResizeMode(section, QHeaderView.ResizeMode.Fixed)
+            columns.resizeSection(section, width)
+        chosen = table.selectionModel()
+        assert chosen is not None
+        chosen.currentRowChanged.connect(self._picked)
+        return table
+
+    def show_analysis(self, analysis: Analysis | None) -> None:
+        """Show an analysis's peaks; the chosen row stays if its peak is still there."""
+        before = self.current_peak()
+        self._analysis = analysis
+        self.model.show(analysis)
+        peaks = None if analysis is None else analysis.peaks
+        self._count.setText("" if peaks is None else str(len(peaks)))
+        self.table.setVisible(bool(peaks))
+        self._empty.setVisible(not peaks)
+        if analysis is None:
+            self._empty.setText("Nothing is analysed yet.")
+        elif peaks is None:
+            self._empty.setText("Refining the peaks …")
+        else:
+            self._empty.setText("No peak stands out this far. Ask for weaker ones above.")
+        if before is not None and (at := self.model.row_of(before)) is not None:
+            self.table.selectRow(self.sorted.mapFromSource(self.model.index(at, 0)).row())
+        self._refresh_search()
+        self._tell()
+
+    def show_problems(self, problems: tuple[Problem, ...]) -> None:
+        """What is wrong with the recording, below the readings."""
+        while (item := self._problems.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        for problem in problems:
+            self._problems.addWidget(label(problem.text, "problem", wrap=True))
+
+    def current_peak(self) -> Peak | None:
+        """The peak of the chosen row."""
+        index = self.sorted.mapToSource(self.table.currentIndex())
+        return self.model.peak(index.row()) if index.isValid() else None
+
+    def copy(self) -> bool:
+        """Put the peaks on the clipboard as text; False when there are none."""
+        clipboard = QGuiApplication.clipboard()
+        if self._analysis is None or not self._analysis.peaks or clipboard is None:
+            return False
+        clipboard.setText(tables.peaks_text(self._analysis))
+        return True
+
+    def _picked(self, index: QModelIndex) -> None:
+        self._tell()
+        if index.isValid() and (peak := self.current_peak()) is not None:
+            self.peak_chosen.emit(peak)
+
+    def _tell(self) -> None:
+        """The chosen peak in full, or the overall level."""
+        analysis, peak = self._analysis, self.current_peak()
+        if analysis is None:
+            self._detail.setText("")
+            return
+        overall = f"rms of the frames  {analysis.spectrum.rms:.4g} {analysis.channel.unit}"
+        if peak is None:
+            self._detail.setText(overall)
+            return
+        tone, (amplitude, std) = peak.tone, analysis.amplitude(peak)
+        phase = "phase wanders over the stretch"
+        if not math.isnan(tone.phase_deg):
+            angle = f"{tone.phase_deg:.1f}".replace("-", "−")
+            phase = f"{angle}° ± {max(tone.phase_std_deg, 0.1):.1f}°"
+        self._detail.setText(
+            f"{with_std(tone.frequency, tone.frequency_std)} Hz\n"
+            f"{with_std(amplitude, std)} {analysis.amplitude_unit}\n"
+            f"{phase}\n\n{overall}"
+        )
+
+    def _refresh_search(self) -> None:
+        method = self._store.method
+        self._search.setVisible(method is not None)
+        if method is None:
+            return
+        search = method.search
+        text = f"{search.above_db:g} dB down, {search.prominence_db:g} dB prominent"
+        if search.low is not None or search.high is not None:
+            low = f"{search.low or 0:g}"
+            text += f"\n{low}–{search.high:g} Hz" if search.high else f"\nfrom {low} Hz"
+        self._search.setText(text)
+
+    def step(self, by: int) -> None:
+        """Go ``by`` rows further in the table."""
+        rows = self.sorted.rowCount()
+        if rows:
+            at = self.table.currentIndex().row()
+            self.table.selectRow(min(max(at + by, 0), rows - 1) if at >= 0 else 0)
+
+    def edit_search(self) -> None:
+        """Open the popover of the search for peaks."""
+        recording, method = self._store.current, self._store.method
+        if recording is not None and method is not None:
+            popover = search_popover(self._store, recording, method, self)
+            popover.open_below(self._search, popover.focusProxy())

@@ -1,0 +1,1 @@
+"""The resolution ruler below the stage."""

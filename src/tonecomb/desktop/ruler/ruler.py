@@ -1,0 +1,177 @@
+"""What the current method can tell apart, and a handle that trades frequency against time."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.method import resolution
+from tonecomb.core.recording import whole
+from tonecomb.desktop.store import Store
+from tonecomb.desktop.theme import PAPER, Theme, font
+from tonecomb.desktop.widgets import label, panel
+
+_SMALLEST = 6  # frames go from 2⁶ samples upward on the handle
+_FIGURES = (
+    ("bin", "Spacing of the bins"),
+    ("told apart from", "Two equal tones closer than this show as one (−6 dB width)"),
+    ("ENBW", "Equivalent noise bandwidth: the width of a rectangle that passes as much noise"),
+    ("frame", "Duration of a frame"),
+    ("frames", "Frames averaged, and how much of the stretch they cover"),
+    ("up to", "Nyquist frequency, half the sample rate"),
+)
+
+
+class Ruler(QWidget):
+    """Figures of the current method's resolution."""
+
+    def __init__(self, store: Store) -> None:
+        super().__init__()
+        self._store = store
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        frame = panel()
+        outer.addWidget(frame)
+        row = QHBoxLayout(frame)
+        row.setContentsMargins(12, 6, 12, 6)
+        row.setSpacing(20)
+        self._values: dict[str, QLabel] = {}
+        for name, tip in _FIGURES:
+            pair = QHBoxLayout()
+            pair.setSpacing(6)
+            caption = label(name, "quiet")
+            value = label("–", "strong")
+            value.setFont(font())
+            for widget in (caption, value):
+                widget.setToolTip(tip)
+                pair.addWidget(widget)
+            self._values[name] = value
+            row.addLayout(pair)
+        row.addStretch(1)
+        row.addWidget(label("finer in time", "quiet"))
+        self.handle = Handle()
+        self.handle.chosen.connect(self._choose)
+        row.addWidget(self.handle)
+        row.addWidget(label("in frequency", "quiet"))
+        self.setFixedHeight(42)
+        store.changed.connect(self.refresh)
+        self.refresh()
+
+    def set_theme(self, theme: Theme) -> None:
+        self.handle.theme = theme
+        self.handle.update()
+
+    def refresh(self) -> None:
+        """Show the figures of the method as it is now."""
+        recording, method = self._store.current, self._store.method
+        if recording is None or method is None:
+            self._say({})
+            self.handle.set_range(0, None)
+            return
+        try:
+            r = resolution(method, recording)
+        except UserError:
+            self._say({"up to": f"{recording.rate / 2:g} Hz"})
+        else:
+            share = r.covered_fraction
+            # Only what is wholly covered is called so.
+            covered = "all" if share == 1 else f"{math.floor(1000 * share) / 10:.1f} %"
+            self._say(
+                {
+                    "bin": f"{r.bin_hz:.4g} Hz",
+                    "told apart from": f"{r.separable_hz:.3g} Hz",
+                    "ENBW": f"{r.enbw_hz:.4g} Hz",
+                    "frame": f"{r.frame_s:.4g} s",
+                    "frames": f"{r.frames}, {covered} of {r.stretch_s:.4g} s",
+                    "up to": f"{r.nyquist_hz:g} Hz",
+                }
+            )
+        stretch = method.stretch or whole(recording)
+        length = max(1, round((stretch.end - stretch.start) * recording.rate))
+        largest = max(_SMALLEST, min(22, int(math.log2(length))))
+        self.handle.set_range(largest, math.log2(max(method.frame, 2)))
+
+    def figure(self, name: str) -> str:
+        """The figure that stands beside ``name``."""
+        return self._values[name].text()
+
+    def _say(self, figures: dict[str, str]) -> None:
+        for name, value in self._values.items():
+            value.setText(figures.get(name, "–"))
+
+    def _choose(self, exponent: int) -> None:
+        self._store.edit_method("Trade time against frequency", merge="ruler", frame=1 << exponent)
+
+
+class Handle(QWidget):
+    """Powers of two on a line; ``chosen`` carries the exponent that the handle was moved to."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.theme = PAPER
+        self._largest = 0
+        self._place: float | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName("Frame length: time against frequency resolution")
+        self.setToolTip("Drag to trade time against frequency resolution ([ and ])")
+        self.setFixedWidth(200)
+
+    def sizeHint(self) -> QSize:
+        return QSize(200, 28)
+
+    def set_range(self, largest: int, place: float | None) -> None:
+        """Exponents up to ``largest``; the handle stands at ``place`` (None for nowhere)."""
+        self._largest, self._place = largest, place
+        self.update()
+
+    def _x(self, exponent: float) -> float:
+        steps = max(1, self._largest - _SMALLEST)
+        return 8 + (self.width() - 16) * min(1.0, max(0.0, (exponent - _SMALLEST) / steps))
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        middle = self.height() / 2
+        painter.setPen(QPen(QColor(self.theme.lines), 2))
+        painter.drawLine(8, round(middle), self.width() - 8, round(middle))
+        if self._place is None:
+            return
+        painter.setPen(QPen(QColor(self.theme.quiet), 1))
+        for exponent in range(_SMALLEST, self._largest + 1):
+            x = round(self._x(exponent))
+            painter.drawLine(x, round(middle) - 4, x, round(middle) + 4)
+        grip = QRectF(self._x(self._place) - 5, middle - 8, 10, 16)
+        painter.setPen(QPen(QColor(self.theme.ink if self.hasFocus() else self.theme.raised), 1))
+        painter.setBrush(QColor(self.theme.accent))
+        painter.drawRoundedRect(grip, 3, 3)
+
+    def _drag(self, event: QMouseEvent | None) -> None:
+        if event is None or self._place is None or self._largest <= _SMALLEST:
+            return
+        share = (event.position().x() - 8) / (self.width() - 16)
+        exponent = round(_SMALLEST + min(1.0, max(0.0, share)) * (self._largest - _SMALLEST))
+        if exponent != self._place:
+            self.chosen.emit(exponent)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self._drag(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        self._drag(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None or self._place is None:
+            return
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
+        if step is None:
+            super().keyPressEvent(event)
+            return
+        exponent = round(self._place) + step
+        if _SMALLEST <= exponent <= self._largest:
+            self.chosen.emit(exponent)

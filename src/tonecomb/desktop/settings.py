@@ -1,0 +1,35 @@
+"""What the program remembers between starts: layout, theme, recent files."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import platformdirs
+from PyQt6.QtCore import QSettings
+
+APP = "tone-comb"
+RECENT = 10
+
+
+def data_folder() -> Path:
+    """Where the program keeps what it made itself: the demo, autosaves, the log."""
+    return Path(platformdirs.user_data_path(APP))
+
+
+def settings() -> QSettings:
+    """The settings file."""
+    path = Path(platformdirs.user_config_path(APP)) / "settings.ini"
+    return QSettings(str(path), QSettings.Format.IniFormat)
+
+
+def recent_files() -> list[str]:
+    """Paths opened last, the newest first."""
+    value = settings().value("recent", [])
+    return [value] if isinstance(value, str) else [str(path) for path in value or []]
+
+
+def add_recent(path: Path) -> None:
+    """Put a path at the head of the recent files."""
+    text = str(path.absolute())
+    others = [other for other in recent_files() if other != text]
+    settings().setValue("recent", [text, *others][:RECENT])

@@ -1,0 +1,1 @@
+"""The left column: recordings and their channels."""

@@ -1,0 +1,247 @@
+"""The shelf: recordings with their channels, each with a small outline."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QModelIndex, QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFont, QPainter, QPen
+from PyQt6.QtWidgets import (
+    QMenu,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tonecomb.core.document import select
+from tonecomb.core.recording import Recording
+from tonecomb.desktop.results import Results
+from tonecomb.desktop.store import Store
+from tonecomb.desktop.theme import PAPER, Theme, font
+from tonecomb.desktop.widgets import label, panel
+
+_ID, _CHANNEL = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
+_OUTLINE = 48  # pixels
+
+
+def facts(recording: Recording | None) -> str:
+    """Duration and rate in few characters: ``60 s · 12.8 kHz``."""
+    if recording is None:
+        return "file not open"
+    if recording.sample_rate is None:
+        return "rate unknown"
+    rate, duration = recording.sample_rate, recording.duration
+    shown = f"{rate / 1000:.4g} kHz" if rate >= 1000 else f"{rate:.4g} Hz"
+    length = f"{duration / 3600:.3g} h" if duration >= 7200 else f"{duration:.3g} s"
+    return f"{length} · {shown}"
+
+
+class Shelf(QWidget):
+    """Choosing a channel analyses it. ``rename``, ``set_unit``, ``set_rate`` and ``remove``
+    carry a recording's id."""
+
+    rename = pyqtSignal(str)
+    set_unit = pyqtSignal(str)
+    set_rate = pyqtSignal(str)
+    remove = pyqtSignal(str)
+
+    def __init__(self, store: Store, results: Results) -> None:
+        super().__init__()
+        self._store, self._results = store, results
+        self._shown: object = None
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        frame = panel()
+        outer.addWidget(frame)
+        column = QVBoxLayout(frame)
+        column.setContentsMargins(4, 10, 4, 10)
+        heading = label("Shelf", "heading")
+        heading.setContentsMargins(8, 0, 0, 0)
+        column.addWidget(heading)
+        self.tree = QTreeWidget()
+        self.tree.setHeaderHidden(True)
+        self.tree.setRootIsDecorated(False)
+        self.tree.setIndentation(0)
+        self.tree.setItemsExpandable(False)
+        self.tree.setAccessibleName("Recordings")
+        self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.tree.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.tree.customContextMenuRequested.connect(self._menu)
+        self.tree.currentItemChanged.connect(self._picked)
+        self._delegate = _Rows(store, results)
+        self.tree.setItemDelegate(self._delegate)
+        column.addWidget(self.tree)
+        store.changed.connect(self.refresh)
+        results.pyramid_ready.connect(self._repaint)
+
+    def set_theme(self, theme: Theme) -> None:
+        self._delegate.theme = theme
+        self._repaint()
+
+    def _repaint(self, *_: object) -> None:
+        viewport = self.tree.viewport()
+        assert viewport is not None
+        viewport.update()
+
+    def refresh(self) -> None:
+        """Show the document's recordings as they are now."""
+        document = self._store.document
+        content = tuple(
+            (ref.id, ref.name, None if (r := self._store.recording(ref.id)) is None
+             else (r.sample_rate, r.channels))
+            for ref in document.recordings
+        )  # fmt: skip
+        self.tree.blockSignals(True)
+        if content != self._shown:
+            self._shown = content
+            self._fill()
+        ref = document.current_ref
+        for item in self._items():
+            wanted = ref is not None and item.data(0, _ID) == ref.id
+            if wanted and ref is not None and item.data(0, _CHANNEL) == ref.method.channel:
+                self.tree.setCurrentItem(item)
+        self.tree.blockSignals(False)
+        self._repaint()
+
+    def _fill(self) -> None:
+        self.tree.clear()
+        for ref in self._store.document.recordings:
+            recording = self._store.recording(ref.id)
+            head = QTreeWidgetItem([ref.name])
+            head.setData(0, _ID, ref.id)
+            head.setFlags(Qt.ItemFlag.ItemIsEnabled)
+            tip = ref.path
+            if recording is not None:
+                tip = f"{ref.path}\n{recording.format}\nSample rate {recording.rate_found}"
+            head.setToolTip(0, tip)
+            self.tree.addTopLevelItem(head)
+            for i, channel in enumerate(recording.channels if recording else ()):
+                item = QTreeWidgetItem([channel.name])
+                item.setData(0, _ID, ref.id)
+                item.setData(0, _CHANNEL, i)
+                item.setToolTip(0, f"{channel.name}, {channel.unit}")
+                head.addChild(item)
+        self.tree.expandAll()
+
+    def _items(self) -> list[QTreeWidgetItem]:
+        items = []
+        for i in range(self.tree.topLevelItemCount()):
+            head = self.tree.topLevelItem(i)
+            assert head is not None
+            items += [child for j in range(head.childCount()) if (child := head.child(j))]
+        return items
+
+    def _picked(self, item: QTreeWidgetItem | None) -> None:
+        if item is not None and item.data(0, _CHANNEL) is not None:
+            recording_id, channel = item.data(0, _ID), item.data(0, _CHANNEL)
+            document = select(self._store.document, recording_id, channel)
+            self._store.apply("Choose channel", document, merge="choose channel")
+
+    def _menu(self, place: QPoint) -> None:
+        item = self.tree.itemAt(place)
+        if item is None:
+            return
+        recording_id = item.data(0, _ID)
+        menu = QMenu(self)
+        for text, signal in (
+            ("Rename…", self.rename),
+            ("Set unit…", self.set_unit),
+            ("Set sample rate…", self.set_rate),
+            ("Remove from shelf", self.remove),
+        ):
+            action = menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(lambda _, signal=signal: signal.emit(recording_id))
+        menu.exec(self.tree.mapToGlobal(place))
+
+
+class _Rows(QStyledItemDelegate):
+    """Draws a recording as name and facts, a channel as name, unit and outline."""
+
+    def __init__(self, store: Store, results: Results) -> None:
+        super().__init__()
+        self._store, self._results = store, results
+        self.theme = PAPER
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        head = index.data(_CHANNEL) is None
+        return QSize(100, 44 if head else 30)
+
+    def paint(
+        self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex
+    ) -> None:
+        if painter is None:
+            return
+        painter.save()
+        recording_id, channel = index.data(_ID), index.data(_CHANNEL)
+        area = option.rect.adjusted(8, 0, -6, 0)
+        if channel is None:
+            self._head(painter, area, str(index.data()), self._store.recording(recording_id))
+        else:
+            ref = self._store.ref
+            chosen = ref is not None and (ref.id, ref.method.channel) == (recording_id, channel)
+            if chosen:
+                painter.fillRect(option.rect, QColor(self.theme.selected))
+                painter.fillRect(option.rect.x(), option.rect.y(), 3, option.rect.height(),
+                                 QColor(self.theme.accent))  # fmt: skip
+            self._channel(painter, area, recording_id, channel, str(index.data()), chosen)
+        painter.restore()
+
+    def _head(self, painter: QPainter, area: QRect, name: str, recording: Recording | None) -> None:
+        painter.setPen(QColor(self.theme.ink))
+        painter.setFont(font(9.75, QFont.Weight.DemiBold))
+        upper = QRect(area.x(), area.y() + 7, area.width(), 17)
+        self._text(painter, upper, name)
+        painter.setPen(QColor(self.theme.quiet))
+        painter.setFont(font(9))
+        lower = QRect(area.x(), area.y() + 24, area.width(), 16)
+        self._text(painter, lower, facts(recording))
+
+    def _channel(
+        self,
+        painter: QPainter,
+        area: QRect,
+        recording_id: str,
+        channel: int,
+        name: str,
+        chosen: bool,
+    ) -> None:
+        recording = self._store.recording(recording_id)
+        symbol = recording.channels[channel].unit if recording else ""
+        painter.setPen(QColor(self.theme.ink))
+        painter.setFont(font(9.75))
+        left = QRect(area.x() + 4, area.y(), area.width() - _OUTLINE - 42, area.height())
+        self._text(painter, left, name)
+        painter.setPen(QColor(self.theme.quiet))
+        painter.setFont(font(9))
+        middle = QRect(left.right() + 4, area.y(), 36, area.height())
+        self._text(painter, middle, symbol)
+        colour = self.theme.traces[0] if chosen else self.theme.quiet
+        self._outline(painter, recording_id, channel, area, colour)
+
+    @staticmethod
+    def _text(painter: QPainter, area: QRect, text: str) -> None:
+        shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, area.width())
+        painter.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown)
+
+    def _outline(
+        self, painter: QPainter, recording_id: str, channel: int, area: QRect, colour: str
+    ) -> None:
+        built = self._results.pyramid(recording_id, channel)
+        if built is None:
+            return
+        envelope = built.envelope(0, built.length, _OUTLINE)
+        low, high = envelope.low[:_OUTLINE], envelope.high[:_OUTLINE]
+        finite = np.isfinite(low) & np.isfinite(high)
+        if not finite.any():
+            return
+        bottom, top = float(low[finite].min()), float(high[finite].max())
+        scale = (area.height() - 12) / ((top - bottom) or 1.0)
+        painter.setPen(QPen(QColor(colour), 1))
+        left = area.right() - _OUTLINE
+        for i in np.flatnonzero(finite):
+            y1 = area.bottom() - 6 - (high[i] - bottom) * scale
+            y2 = area.bottom() - 6 - (low[i] - bottom) * scale
+            painter.drawRect(QRectF(left + int(i), y1, 0.0, max(y2 - y1, 0.5)))

@@ -1,0 +1,1 @@
+"""The middle of the bench, where the views stand."""

@@ -1,0 +1,166 @@
+"""What the plots of the stage have in common: axes, gestures, and the cursor's readout.
+
+Drag with the left button is the view's own gesture (``dragged``). With Shift or the middle
+button it moves the view; the wheel zooms about the cursor (Ctrl: the upright axis); a double
+click shows all.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QLabel, QWidget
+
+from tonecomb.desktop.theme import Theme, font
+
+AXIS_WIDTH = 66
+_ZOOM = 0.85  # per wheel notch
+
+
+class Box(pg.ViewBox):
+    """The plotted area with our gestures."""
+
+    dragged = pyqtSignal(QPointF, QPointF, bool)  # from, to (in axis units), finished
+    show_all = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__(enableMenu=False)
+        self.setMouseEnabled(x=True, y=False)
+
+    def mouseDragEvent(self, ev: Any, axis: int | None = None) -> None:
+        ev.accept()
+        moves = (
+            axis is not None
+            or ev.button() == Qt.MouseButton.MiddleButton
+            or ev.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        )
+        if not moves:
+            if ev.button() == Qt.MouseButton.LeftButton:
+                start, end = self.mapToView(ev.buttonDownPos()), self.mapToView(ev.pos())
+                self.dragged.emit(start, end, ev.isFinish())
+            return
+        step = self.mapToView(ev.lastPos()) - self.mapToView(ev.pos())
+        self.translateBy(x=step.x() if axis != 1 else 0, y=step.y() if axis == 1 else 0)
+
+    def wheelEvent(self, ev: Any, axis: int | None = None) -> None:
+        ev.accept()
+        factor = _ZOOM ** (ev.delta() / 120)
+        centre = pg.Point(self.mapToView(ev.pos()))
+        upright = axis == 1 or ev.modifiers() & Qt.KeyboardModifier.ControlModifier
+        self.scaleBy(x=None if upright else factor, y=factor if upright else None, center=centre)
+
+    def mouseDoubleClickEvent(self, ev: Any) -> None:
+        ev.accept()
+        self.show_all.emit()
+
+
+class Axis(pg.AxisItem):
+    """An axis with proper minus signs, and 1–2–5 steps where it is logarithmic.
+
+    A logarithmic axis holds log10 of its values.
+    """
+
+    def __init__(self, orientation: str) -> None:
+        super().__init__(orientation, maxTickLength=-4)
+        self.log = False
+        self.setStyle(tickFont=font(9), tickTextOffset=5, autoExpandTextSpace=False)
+        self.enableAutoSIPrefix(False)
+
+    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, Any]]:
+        if not self.log:
+            return super().tickValues(minVal, maxVal, size)
+        decades = range(math.floor(minVal), math.ceil(maxVal) + 1)
+        if maxVal - minVal < 0.7:
+            # Too narrow for decades: even steps of the values themselves.
+            low, high = 10**minVal, 10**maxVal
+            levels = super().tickValues(low, high, size)[:1]
+            return [(step, np.log10([v for v in values if v > 0])) for step, values in levels]
+        digits = (1, 2, 5) if maxVal - minVal < 4 else (1,)
+        major = [d + math.log10(m) for d in decades for m in digits]
+        minor = [d + math.log10(m) for d in decades for m in range(2, 10)]
+        inside = [v for v in major if minVal <= v <= maxVal]
+        return [
+            (1.0, inside),
+            (0.1, [v for v in minor if minVal <= v <= maxVal and v not in major]),
+        ]
+
+    def tickStrings(self, values: Any, scale: float, spacing: float) -> list[str]:
+        if not self.log:
+            decimals = max(0, math.ceil(-math.log10(spacing) - 1e-9)) if spacing > 0 else 0
+            if max((abs(v) for v in values), default=0) < 1e-4 or decimals > 6:
+                return [f"{v:.3g}".replace("-", "−") for v in values]
+            return [f"{v:.{decimals}f}".replace("-", "−") for v in values]
+        if spacing < 0.5:
+            return ["" for _ in values]  # the fine lines of a decade carry no figures
+        return [f"{10**v:.6g}" for v in values]
+
+
+class Plot(pg.PlotWidget):
+    """A themed plot with one readout in its upper right corner."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        self.box = Box()
+        self.bottom, self.left = Axis("bottom"), Axis("left")
+        super().__init__(
+            parent, viewBox=self.box, axisItems={"bottom": self.bottom, "left": self.left}
+        )
+        self.setFrameShape(self.Shape.NoFrame)
+        self.hideButtons()
+        self.left.setWidth(AXIS_WIDTH)
+        self.left.labelStyle = self.bottom.labelStyle = {"font-size": "9pt"}
+        self.getPlotItem().layout.setContentsMargins(0, 4, 12, 0)
+        self.box.setDefaultPadding(0.0)
+        self.readout = QLabel(self)
+        self.readout.setObjectName("readout")
+        self.readout.setFont(font(9))
+        self.readout.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.readout.hide()
+        self.scene().sigMouseMoved.connect(self._moved)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Colour the ground, axes and grid."""
+        self.setBackground(theme.raised)
+        grid = QColor(theme.lines)
+        for axis in (self.bottom, self.left):
+            axis.setPen(pg.mkPen(grid))
+            axis.setTextPen(pg.mkPen(theme.ink))
+            axis.setGrid(110)
+        self.paint_items(theme)
+
+    def paint_items(self, theme: Theme) -> None:
+        """Colour the view's own items."""
+
+    def set_label(self, side: str, text: str) -> None:
+        """Quantity and unit of an axis."""
+        axis = self.bottom if side == "bottom" else self.left
+        axis.setLabel(text, **{"font-size": "9pt"})
+
+    def say(self, text: str) -> None:
+        """Show ``text`` in the readout, or nothing."""
+        self.readout.setVisible(bool(text))
+        if text != self.readout.text():
+            self.readout.setText(text)
+            self.readout.adjustSize()
+        self.readout.move(self.width() - self.readout.width() - 16, 8)
+
+    def _moved(self, place: QPointF) -> None:
+        area = self.box.sceneBoundingRect()
+        if area.contains(place):
+            self.hover(self.box.mapSceneToView(place))
+
+    def leaveEvent(self, ev: Any) -> None:
+        super().leaveEvent(ev)
+        self.hover(None)
+
+    def hover(self, place: QPointF | None) -> None:
+        """The cursor is at ``place`` in axis units, or has left (None)."""
+
+    @property
+    def columns(self) -> int:
+        """Width of the plotted area in physical pixels."""
+        return max(64, round(self.box.width() * self.devicePixelRatioF()))

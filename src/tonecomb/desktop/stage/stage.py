@@ -1,0 +1,252 @@
+"""The stage: waveform and spectrum, one or both, or a word on how to begin."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QProgressBar,
+    QPushButton,
+    QSplitter,
+    QStackedLayout,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.recording import whole
+from tonecomb.desktop.jobs import Jobs
+from tonecomb.desktop.method_line.popovers import set_stretch
+from tonecomb.desktop.results import Results
+from tonecomb.desktop.stage.plot import Plot
+from tonecomb.desktop.stage.spectrum import SpectrumView
+from tonecomb.desktop.stage.waveform import WaveformView
+from tonecomb.desktop.store import Store
+from tonecomb.desktop.theme import Theme
+from tonecomb.desktop.widgets import Number, Popover, label, link, panel, row
+
+_SHOW_AFTER = 0.3  # s until work under way is worth telling
+
+
+@dataclass(frozen=True)
+class _Limits:
+    """An axis whose limits can be typed: its unit, decimals, and what may be typed."""
+
+    title: str
+    unit: str
+    digits: int
+    allowed: tuple[float, float]
+
+
+class Stage(QWidget):
+    """Holds the views. ``views`` are in the order of their keys."""
+
+    def __init__(
+        self,
+        store: Store,
+        results: Results,
+        jobs: Jobs,
+        open_file: Callable[[], object],
+        open_demo: Callable[[], object],
+    ) -> None:
+        super().__init__()
+        self._store = store
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        frame = panel()
+        outer.addWidget(frame)
+        self._pages = QStackedLayout(frame)
+        self._pages.setContentsMargins(4, 4, 4, 4)
+        self._pages.addWidget(self._empty_page(open_file, open_demo))
+        self.waveform, self.spectrum = WaveformView(results), SpectrumView()
+        self.views: tuple[Plot, ...] = (self.waveform, self.spectrum)
+        self.splitter = QSplitter(Qt.Orientation.Vertical)
+        self.splitter.setChildrenCollapsible(False)
+        for view, share, least in ((self.waveform, 1, 110), (self.spectrum, 3, 160)):
+            view.setMinimumHeight(least)
+            self.splitter.addWidget(view)
+            self.splitter.setStretchFactor(self.splitter.count() - 1, share)
+        self.splitter.setSizes([150, 450])
+        self._pages.addWidget(self.splitter)
+        self._strip = ProgressStrip(jobs, self)
+        self._active: Plot = self.spectrum
+        self.waveform.stretch_chosen.connect(self._choose_stretch)
+        store.changed.connect(self.refresh)
+        results.analysis_changed.connect(self.show_analysis)
+        results.waiting.connect(self.spectrum.set_stale)
+
+    def _empty_page(
+        self, open_file: Callable[[], object], open_demo: Callable[[], object]
+    ) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.addStretch(2)
+        text = label("Drop a recording here, or open one: WAV, CSV or TSV.", "teach")
+        text.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        column.addWidget(text)
+        column.addSpacing(8)
+        opening, demo = QPushButton("Open a recording"), QPushButton("Open the demo")
+        opening.setToolTip("Open a recording (Ctrl+O)")
+        demo.setToolTip("Open the demo recordings of the Quillbeck ropeway (Ctrl+Shift+D)")
+        opening.clicked.connect(lambda: open_file())
+        demo.clicked.connect(lambda: open_demo())
+        column.addLayout(row(None, opening, demo, None))
+        column.addStretch(3)
+        return page
+
+    def set_theme(self, theme: Theme) -> None:
+        for view in self.views:
+            view.set_theme(theme)
+
+    def refresh(self) -> None:
+        """Follow the document."""
+        recording, method = self._store.current, self._store.method
+        self._pages.setCurrentIndex(0 if self._store.ref is None else 1)
+        if recording is None or method is None or recording.sample_rate is None:
+            self.waveform.clear_channel()
+            return
+        channel = min(method.channel, len(recording.channels) - 1)
+        self.waveform.show_channel(recording, channel, method.stretch or whole(recording))
+
+    def show_analysis(self, analysis: Analysis | None) -> None:
+        self.spectrum.show_analysis(analysis)
+
+    def _choose_stretch(self, start: float, end: float) -> None:
+        recording = self._store.current
+        if recording is not None:
+            set_stretch(self._store, recording, start, end)
+
+    def show_view(self, number: int) -> None:
+        """Let view ``number`` (from 0) have the stage for itself."""
+        for i, view in enumerate(self.views):
+            view.setVisible(i == number)
+        self._active = self.views[number]
+
+    def toggle_second(self) -> None:
+        """Put the other view beside the one that stands alone, or take it away again."""
+        alone = any(view.isHidden() for view in self.views)
+        for view in self.views:
+            view.setVisible(alone or view is self._active)
+
+    @property
+    def active(self) -> Plot:
+        """The view under the mouse, or else the one that was called last."""
+        return next((view for view in self.views if view.underMouse()), self._active)
+
+    def show_all(self) -> None:
+        """Zoom every visible view out."""
+        for view in (self.waveform, self.spectrum):
+            if view.isVisible():
+                view.show_all()
+
+    def type_limits(self, side: str) -> None:
+        """Type the limits of the ``bottom`` or ``left`` axis of the active view."""
+        recording = self._store.current
+        if recording is None:
+            return
+        view = self.active
+        if side == "left":
+            view = self.spectrum
+        if view is self.waveform:
+            ends, apply = self.waveform.limits(), self.waveform.set_limits
+            self._limits_popover(_Limits("Time", "s", 4, (0.0, recording.duration)), ends, apply)
+        elif side == "bottom":
+            ends, apply = self.spectrum.limits(), self.spectrum.set_limits
+            axis = _Limits("Frequency", "Hz", 3, (0.0, recording.rate / 2))
+            self._limits_popover(axis, ends, apply)
+        else:
+            ends, apply = self.spectrum.level_limits(), self.spectrum.set_level_limits
+            decibels = self.spectrum.decibels
+            unit, digits = ("dB", 1) if decibels else ("", 6)
+            self._limits_popover(_Limits("Level", unit, digits, (-1e9, 1e9)), ends, apply)
+
+    def _limits_popover(
+        self, axis: _Limits, now: tuple[float, float], apply: Callable[[float, float], None]
+    ) -> None:
+        popover = Popover(self, f"{axis.title} from … to …")
+        low = Number(now[0], *axis.allowed, axis.digits, axis.unit)
+        high = Number(now[1], *axis.allowed, axis.digits, axis.unit)
+        low.setAccessibleName(f"{axis.title} from")
+        high.setAccessibleName(f"{axis.title} to")
+
+        def changed() -> None:
+            if high.value() > low.value():
+                apply(low.value(), high.value())
+
+        def everything() -> None:
+            self.show_all()
+            popover.close()
+
+        low.valueChanged.connect(changed)
+        high.valueChanged.connect(changed)
+        all_of_it = link("Show all", "Show the whole axis (A)", everything)
+        popover.add(row(low, label("to"), high, all_of_it))
+        view = self.waveform if axis.title == "Time" else self.spectrum
+        popover.open_below(view, low)
+        middle = view.mapToGlobal(view.rect().center())
+        popover.move(middle.x() - popover.width() // 2, middle.y() - popover.height() // 2)
+        low.selectAll()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._strip.place()
+
+
+class ProgressStrip(QFrame):
+    """What is being done, how far it is, and a way to stop it; hidden for short work."""
+
+    def __init__(self, jobs: Jobs, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setObjectName("progress")
+        self._jobs = jobs
+        line = QHBoxLayout(self)
+        line.setContentsMargins(12, 4, 12, 4)
+        self._text = label("")
+        self._bar = QProgressBar()
+        self._bar.setTextVisible(False)
+        self._bar.setFixedWidth(140)
+        line.addWidget(self._text)
+        line.addWidget(self._bar)
+        line.addWidget(link("Stop", "Stop this work", self._stop))
+        self.hide()
+        self._timer = QTimer(self)
+        self._timer.setInterval(100)
+        self._timer.timeout.connect(self._refresh)
+        jobs.changed.connect(self._watch)
+
+    def place(self) -> None:
+        """Stand at the stage's lower right."""
+        parent = self.parentWidget()
+        if parent is not None:
+            self.adjustSize()
+            self.move(parent.width() - self.width() - 16, parent.height() - self.height() - 52)
+
+    def _watch(self) -> None:
+        if self._jobs.running:
+            if not self._timer.isActive():
+                self._timer.start()
+        else:
+            self._timer.stop()
+            self.hide()
+
+    def _refresh(self) -> None:
+        slow = [j for j in self._jobs.running if time.monotonic() - j.started > _SHOW_AFTER]
+        if not slow:
+            self.hide()
+            return
+        job = slow[0]
+        self._text.setText(f"{job.title} · {100 * job.fraction:.0f} %")
+        self._bar.setValue(round(100 * job.fraction))
+        self.place()
+        self.show()
+        self.raise_()
+
+    def _stop(self) -> None:
+        for job in self._jobs.running:
+            job.stop()

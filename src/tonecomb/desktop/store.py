@@ -1,0 +1,106 @@
+"""The open document, its history, and the recordings behind it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from tonecomb.core.document import Document, RecordingRef, set_method
+from tonecomb.core.history import History, Step
+from tonecomb.core.method import Method
+from tonecomb.core.recording import Recording
+from tonecomb.formats.registry import Given, with_given
+
+
+class Store(QObject):
+    """The one place where the document changes. ``changed`` is emitted after every change."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._history = History()
+        self._saved = self._history.present
+        self._library: dict[str, Recording] = {}
+        self._shown: dict[tuple[str, float | None, str | None], Recording] = {}
+        self.path: Path | None = None
+
+    @property
+    def document(self) -> Document:
+        return self._history.present
+
+    @property
+    def history(self) -> History:
+        return self._history
+
+    @property
+    def unsaved(self) -> bool:
+        """Whether there is work that the session file does not hold."""
+        return self.document != self._saved
+
+    def apply(self, label: str, document: Document, merge: str | None = None) -> None:
+        """Make ``document`` the present one, as a step that undo calls ``label``."""
+        before = self._history
+        self._history = before.apply(label, document, merge)
+        if self._history is not before:
+            self.changed.emit()
+
+    def edit_method(self, label: str, *, merge: str | None = None, **changes: Any) -> None:
+        """Change settings of the current method."""
+        method = self.method
+        if method is not None:
+            self.apply(label, set_method(self.document, replace(method, **changes)), merge)
+
+    def undo(self) -> None:
+        self._history = self._history.undo()
+        self.changed.emit()
+
+    def redo(self) -> None:
+        self._history = self._history.redo()
+        self.changed.emit()
+
+    def reset(self, document: Document, path: Path | None, *, saved: bool) -> None:
+        """Start over with a document, with nothing to undo."""
+        self._history = History((Step("", document),))
+        self._saved = document if saved else Document()
+        self.path = path
+        self.changed.emit()
+
+    def mark_saved(self, path: Path, document: Document) -> None:
+        """``document`` now stands in the session file at ``path``."""
+        self._saved, self.path = document, path
+        self.changed.emit()
+
+    def keep(self, recording: Recording) -> None:
+        """Remember the open recording, as its file has it, behind its id."""
+        self._library[recording.id] = recording
+        self._shown = {key: shown for key, shown in self._shown.items() if key[0] != recording.id}
+
+    def recording(self, recording_id: str | None) -> Recording | None:
+        """The open recording with this id, as the document says it is to be read; None while
+        its file is not open."""
+        recording, ref = self._library.get(recording_id or ""), self.document.get(recording_id)
+        if recording is None or ref is None:
+            return recording
+        key = (ref.id, ref.given_rate, ref.given_unit)
+        if key not in self._shown:
+            self._shown[key] = with_given(recording, Given(ref.given_rate, ref.given_unit))
+        return self._shown[key]
+
+    @property
+    def ref(self) -> RecordingRef | None:
+        """The recording being analysed, as the document has it."""
+        return self.document.current_ref
+
+    @property
+    def current(self) -> Recording | None:
+        """The recording being analysed, if its file is open."""
+        return self.recording(self.document.current)
+
+    @property
+    def method(self) -> Method | None:
+        """The method of the current recording."""
+        return None if self.ref is None else self.ref.method

@@ -1,0 +1,185 @@
+"""Small widgets that several regions of the bench use."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPoint, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import (
+    QDoubleSpinBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tonecomb.desktop.theme import font
+
+
+def label(text: str, name: str = "", *, wrap: bool = False) -> QLabel:
+    """A label with a style name."""
+    made = QLabel(text)
+    made.setObjectName(name)
+    made.setWordWrap(wrap)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    return made
+
+
+def panel(parent: QWidget | None = None) -> QFrame:
+    """A raised surface with a thin line around it."""
+    made = QFrame(parent)
+    made.setObjectName("panel")
+    return made
+
+
+def rule(vertical: bool = False) -> QFrame:
+    """A thin line between two parts."""
+    made = QFrame()
+    made.setObjectName("rule")
+    if vertical:
+        made.setFixedWidth(1)
+    else:
+        made.setFixedHeight(1)
+    return made
+
+
+def link(text: str, tip: str, clicked: Callable[[], object]) -> QPushButton:
+    """A button that looks like a word to follow."""
+    made = QPushButton(text)
+    made.setObjectName("link")
+    made.setToolTip(tip)
+    made.setCursor(Qt.CursorShape.PointingHandCursor)
+    made.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
+    made.clicked.connect(lambda: clicked())
+    return made
+
+
+def row(*widgets: QWidget | None, spacing: int = 8) -> QHBoxLayout:
+    """Widgets beside each other; None is where the room goes."""
+    made = QHBoxLayout()
+    made.setContentsMargins(0, 0, 0, 0)
+    made.setSpacing(spacing)
+    for widget in widgets:
+        if widget is None:
+            made.addStretch(1)
+        else:
+            made.addWidget(widget)
+    return made
+
+
+class Number(QDoubleSpinBox):
+    """A number to type, with its unit, that speaks when typing ends or an arrow is used."""
+
+    def __init__(self, value: float, low: float, high: float, decimals: int, suffix: str) -> None:
+        super().__init__()
+        self.setDecimals(decimals)
+        self.setRange(low, high)
+        self.setValue(value)
+        self.setSuffix(f"\u2009{suffix}" if suffix else "")
+        self.setKeyboardTracking(False)
+        self.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setFont(font())
+        self.setMinimumWidth(110)
+
+
+@dataclass(frozen=True)
+class Option:
+    """A choice: its value, what it is called, and a few words about it."""
+
+    value: object
+    title: str
+    note: str = ""
+
+
+class OptionList(QListWidget):
+    """Choices with a note each; ``chosen`` carries the value of the one clicked or entered."""
+
+    chosen = pyqtSignal(object)
+
+    def __init__(self, options: Sequence[Option], current: object, name: str) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self._options = tuple(options)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        width = 0
+        for option in options:
+            item = QListWidgetItem()
+            card = QWidget()
+            box = QVBoxLayout(card)
+            box.setContentsMargins(8, 5, 8, 5)
+            box.setSpacing(1)
+            box.addWidget(label(option.title, "strong" if option.value == current else ""))
+            if option.note:
+                box.addWidget(label(option.note, "quiet"))
+            hint = card.sizeHint()
+            width = max(width, hint.width())
+            item.setSizeHint(QSize(10, hint.height()))
+            item.setData(Qt.ItemDataRole.AccessibleTextRole, option.title)
+            self.addItem(item)
+            self.setItemWidget(item, card)
+            if option.value == current:
+                self.setCurrentItem(item)
+        height = sum(self.sizeHintForRow(i) for i in range(self.count())) + 4
+        self.setFixedSize(max(200, width + 12), min(height, 420))
+        self.itemClicked.connect(lambda item: self.chosen.emit(self._options[self.row(item)].value))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            if self.currentRow() >= 0:
+                self.chosen.emit(self._options[self.currentRow()].value)
+            return
+        super().keyPressEvent(event)
+
+
+class Popover(QFrame):
+    """A small surface that opens where a phrase stands and closes by Escape or a click beside."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, parent: QWidget, title: str, explanation: str = "") -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setObjectName("popover")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.body = QVBoxLayout(self)
+        self.body.setContentsMargins(12, 10, 12, 12)
+        self.body.setSpacing(8)
+        self.body.addWidget(label(title, "heading"))
+        if explanation:
+            text = label(explanation, "quiet", wrap=True)
+            text.setMinimumWidth(300)
+            text.setMaximumWidth(380)
+            self.body.addWidget(text)
+
+    def add(self, *parts: QWidget | QHBoxLayout) -> None:
+        """Put parts below each other."""
+        for part in parts:
+            if isinstance(part, QWidget):
+                self.body.addWidget(part)
+            else:
+                self.body.addLayout(part)
+
+    def open_below(self, anchor: QWidget, focus: QWidget | None = None) -> None:
+        """Show the popover under ``anchor``, kept on the screen."""
+        self.adjustSize()
+        place = anchor.mapToGlobal(QPoint(0, anchor.height() + 4))
+        screen = anchor.screen()
+        if screen is not None:
+            area = screen.availableGeometry()
+            place.setX(max(area.left(), min(place.x(), area.right() - self.width())))
+            if place.y() + self.height() > area.bottom():
+                place.setY(anchor.mapToGlobal(QPoint(0, 0)).y() - self.height() - 4)
+        self.move(place)
+        self.show()
+        (focus or self).setFocus()
+
+    def closeEvent(self, event: object) -> None:
+        self.closed.emit()
+        super().closeEvent(event)  # type: ignore[arg-type]

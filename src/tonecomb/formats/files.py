@@ -1,0 +1,61 @@
+"""Looking at source files, which are only ever opened for reading."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+
+from tonecomb.core.document import Fingerprint
+from tonecomb.core.errors import UserError
+from tonecomb.core.progress import Progress, silent
+from tonecomb.formats.atomic import reason
+
+_END = 1 << 20
+
+
+def head(path: Path, size: int = 1 << 16) -> bytes:
+    """The first bytes of a file, or a :class:`UserError` that says why there are none."""
+    if path.is_dir():
+        raise UserError(f"{path} is a folder", remedy="name a file in it")
+    try:
+        with path.open("rb") as file:
+            start = file.read(size)
+    except FileNotFoundError as error:
+        raise UserError(
+            f"{path} does not exist", remedy="check the name, or whether it was moved"
+        ) from error
+    except PermissionError as error:
+        raise UserError(
+            f"{path} may not be read",
+            "permission denied",
+            "change the file's rights or copy it to a place of your own",
+        ) from error
+    except OSError as error:
+        raise UserError(f"{path} could not be read", reason(error)) from error
+    if not start:
+        raise UserError(f"{path} is empty", remedy="record or copy it again")
+    return start
+
+
+def fingerprint(path: Path) -> Fingerprint:
+    """Size and a digest of the first and last mebibyte: quick for any size."""
+    first = head(path, _END)
+    digest = hashlib.sha256(first)
+    with path.open("rb") as file:
+        size = file.seek(0, 2)
+        file.seek(max(0, size - _END))
+        digest.update(file.read(_END))
+    return Fingerprint(size, digest.hexdigest())
+
+
+def sha256(path: Path, progress: Progress = silent) -> str:
+    """SHA-256 of the whole file in hexadecimal."""
+    head(path, 1)
+    digest, done = hashlib.sha256(), 0
+    size = max(1, path.stat().st_size)
+    with path.open("rb") as file:
+        while block := file.read(1 << 22):
+            digest.update(block)
+            done += len(block)
+            progress(min(1.0, done / size))
+    return digest.hexdigest()

@@ -1,0 +1,136 @@
+"""What the command line prints: the values behind its JSON, and the same as text."""
+
+from __future__ import annotations
+
+import json
+import math
+from dataclasses import asdict
+from typing import Any
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.recording import Recording
+from tonecomb.core.statistics import channel_figures, sample_problem
+
+
+def dumps(value: Any) -> str:
+    """Strict JSON: what is not a finite number becomes null."""
+    return json.dumps(_finite(value), indent=1, ensure_ascii=False, allow_nan=False)
+
+
+def _finite(value: Any) -> Any:
+    if isinstance(value, float) and not math.isfinite(value):
+        return None
+    if isinstance(value, dict):
+        return {key: _finite(item) for key, item in value.items()}
+    if isinstance(value, (list, tuple)):
+        return [_finite(item) for item in value]
+    return value
+
+
+def description(recording: Recording, progress: Progress = silent) -> dict[str, Any]:
+    """What a recording holds. Reads every channel once."""
+    channels, problems = [], [asdict(problem) for problem in recording.problems]
+    count = len(recording.channels)
+    for i, channel in enumerate(recording.channels):
+        figures = channel_figures(recording, i, part(progress, i / count, (i + 1) / count))
+        channels.append(
+            {
+                "name": channel.name,
+                "unit": channel.unit,
+                "min": figures.min,
+                "max": figures.max,
+                "mean": figures.mean,
+                "rms": figures.rms,
+            }
+        )
+        if problem := sample_problem(recording, i, figures):
+            problems.append(asdict(problem))
+    rate = recording.sample_rate
+    return {
+        "name": recording.name,
+        "format": recording.format,
+        "sample_rate_hz": rate,
+        "sample_rate_source": recording.rate_source,
+        "sample_rate_found": recording.rate_found,
+        "samples": recording.length,
+        "duration_s": recording.length / rate if rate else None,
+        "channels": channels,
+        "problems": problems,
+    }
+
+
+def describe_text(d: dict[str, Any]) -> str:
+    """A description for reading."""
+    rate = f"{d['sample_rate_hz']:g} Hz" if d["sample_rate_hz"] else "sample rate unknown"
+    duration = f", {d['duration_s']:.6g} s" if d["duration_s"] else ""
+    lines = [
+        f"{d['name']}: {d['format']}, {rate}{duration}, {d['samples']} samples",
+        f"  sample rate {d['sample_rate_found']}",
+    ]
+    width = max(len(channel["name"]) for channel in d["channels"])
+    for number, c in enumerate(d["channels"], start=1):
+        lines.append(
+            f"  {number:>2} {c['name']:<{width}}  {c['unit']:<6} min {c['min']:>12.5g}  "
+            f"max {c['max']:>12.5g}  mean {c['mean']:>12.5g}  rms {c['rms']:>12.5g}"
+        )
+    lines += [f"  {problem['code']}: {problem['text']}" for problem in d["problems"]]
+    return "\n".join(lines)
+
+
+def analysis(a: Analysis) -> dict[str, Any]:
+    """An analysis for JSON."""
+    r = a.resolution
+    peaks = []
+    for peak in a.peaks or ():
+        amplitude, std = a.amplitude(peak)
+        peaks.append(
+            {
+                "frequency_hz": peak.tone.frequency,
+                "frequency_std_hz": peak.tone.frequency_std,
+                "amplitude": amplitude,
+                "amplitude_std": std,
+                "unit": a.amplitude_unit,
+                "phase_deg": peak.tone.phase_deg,
+                "prominence_db": peak.prominence_db,
+            }
+        )
+    return {
+        "channel": a.channel.name,
+        "unit": a.channel.unit,
+        "method": a.sentence,
+        "method_values": asdict(a.method),
+        "resolution": {
+            "bin_hz": r.bin_hz,
+            "enbw_hz": r.enbw_hz,
+            "frame_s": r.frame_s,
+            "frames": r.frames,
+            "effective_averages": r.effective_averages,
+            "covered_fraction": r.covered_fraction,
+        },
+        "rms": a.spectrum.rms,
+        "peaks": peaks,
+    }
+
+
+def analysis_text(a: Analysis) -> str:
+    """An analysis for reading: the method, what it resolves, and the peaks."""
+    r = a.resolution
+    lines = [
+        f"{a.recording_name} · {a.sentence}",
+        f"  bins {r.bin_hz:.5g} Hz, ENBW {r.enbw_hz:.5g} Hz, {r.frames} frames of "
+        f"{r.frame_s:.4g} s cover {100 * r.covered_fraction:.1f} % of the stretch, "
+        f"rms {a.spectrum.rms:.5g} {a.channel.unit}",
+        "",
+        f"  {'Hz':>14} {'±':>9} {a.amplitude_unit:>14} {'±':>9} {'°':>8} {'dB':>6}",
+    ]
+    for peak in a.peaks or ():
+        tone, (amplitude, std) = peak.tone, a.amplitude(peak)
+        phase = "wanders" if math.isnan(tone.phase_deg) else f"{tone.phase_deg:.1f}"
+        lines.append(
+            f"  {tone.frequency:>14.5f} {tone.frequency_std:>9.2g} {amplitude:>14.6g} "
+            f"{std:>9.2g} {phase:>8} {peak.prominence_db:>6.1f}"
+        )
+    if not a.peaks:
+        lines.append("  no peaks")
+    return "\n".join(lines) + "\n"

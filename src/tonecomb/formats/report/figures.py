@@ -1,0 +1,207 @@
+"""Waveform and spectrum drawn for paper, as SVG or PNG."""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass
+from functools import cache
+from importlib.resources import files as resources
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.pyramid import Envelope
+from tonecomb.core.reduce import reduce_curve
+from tonecomb.core.spectrum import level_label, to_decibels
+from tonecomb.core.units import unit
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+INK, QUIET, LINES, TRACE, ACCENT = "#22303A", "#66727A", "#D9D2C3", "#1F4E79", "#B4572A"
+_LABELS = 12
+_COLUMNS = 1400
+
+
+@dataclass(frozen=True)
+class SpectrumView:
+    """How a spectrum is shown: axis kinds and limits (None for all of it)."""
+
+    log_frequency: bool = False
+    decibels: bool = True
+    low: float | None = None
+    high: float | None = None
+    bottom: float | None = None
+    top: float | None = None
+
+
+@cache
+def _style() -> dict[str, Any]:
+    from matplotlib import font_manager
+
+    for name in ("Regular", "Medium", "SemiBold"):
+        font_manager.fontManager.addfont(
+            str(resources("tonecomb") / "assets" / "fonts" / f"Inter-{name}.otf")
+        )
+    return {
+        "font.family": ["Inter", "DejaVu Sans"],
+        "font.size": 9,
+        "axes.edgecolor": LINES,
+        "axes.labelcolor": INK,
+        "axes.grid": True,
+        "axes.spines.top": False,
+        "axes.spines.right": False,
+        "axes.unicode_minus": True,
+        "grid.color": LINES,
+        "grid.linewidth": 0.5,
+        "xtick.color": QUIET,
+        "ytick.color": QUIET,
+        "xtick.labelcolor": INK,
+        "ytick.labelcolor": INK,
+        "text.color": INK,
+        # Text as curves: the picture looks alike where Inter is not installed.
+        "svg.fonttype": "path",
+        "svg.hashsalt": "tone-comb",
+        "path.simplify": False,
+    }
+
+
+def waveform_axes(
+    axes: Axes, envelope: Envelope, fs: float, stretch: tuple[float, float], unit_symbol: str
+) -> None:
+    """Draw an envelope with the analysed stretch (s) marked."""
+    x = np.repeat(envelope.edges / fs, 2)[1:-1]
+    low, high = np.repeat(envelope.low, 2), np.repeat(envelope.high, 2)
+    axes.axvspan(*stretch, color=ACCENT, alpha=0.10, linewidth=0)
+    axes.fill_between(x, low, high, color=TRACE, linewidth=0.4, alpha=0.9)
+    for edge in stretch:
+        axes.axvline(edge, color=ACCENT, linewidth=1)
+    axes.set_xlim(float(x[0]), float(x[-1]))
+    symbol = unit(unit_symbol)
+    axes.set_ylabel(f"{symbol.quantity}, {symbol.symbol}")
+    axes.set_xlabel("Time, s")
+
+
+def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
+    """Draw a spectrum with its strongest peaks marked."""
+    method, symbol = analysis.method, unit(analysis.channel.unit)
+    frequency, values = analysis.spectrum.frequency, analysis.values
+    low = view.low if view.low is not None else method.search.low
+    high = view.high if view.high is not None else method.search.high
+    low = max(low or 0.0, analysis.spectrum.bin_hz if view.log_frequency else 0.0)
+    high = high if high is not None else float(frequency[-1])
+    x, y = reduce_curve(frequency, values, low, high, _COLUMNS, log=view.log_frequency)
+    if view.decibels:
+        y = to_decibels(np.maximum(y, np.finfo(float).tiny), method.scaling, symbol)
+    axes.plot(x, y, color=TRACE, linewidth=0.8)
+    if view.log_frequency:
+        axes.set_xscale("log")
+        from matplotlib.ticker import FuncFormatter
+
+        axes.xaxis.set_major_formatter(FuncFormatter(lambda value, _: f"{value:g}"))
+    axes.set_xlim(low, high)
+    if view.bottom is not None and view.top is not None:
+        axes.set_ylim(view.bottom, view.top)
+    elif not view.decibels:
+        axes.set_ylim(bottom=0)
+    _label_peaks(axes, analysis, view, low, high)
+    axes.set_xlabel("Frequency, Hz")
+    axes.set_ylabel(level_label(method.scaling, method.level, symbol, view.decibels))
+
+
+def _label_peaks(
+    axes: Axes, analysis: Analysis, view: SpectrumView, low: float, high: float
+) -> None:
+    """Frequencies over the strongest peaks, those that would overlap left out."""
+    peaks = [p for p in analysis.peaks or () if low <= p.tone.frequency <= high]
+    peaks.sort(key=lambda peak: -peak.level)
+    spectrum = analysis.spectrum
+    taken: list[Any] = []
+    for peak in peaks:
+        at = round(peak.tone.frequency / spectrum.bin_hz)
+        top = analysis.values[max(at - 1, 0) : at + 2].max()
+        if view.decibels:
+            symbol = unit(analysis.channel.unit)
+            top = float(to_decibels(np.array([top]), analysis.method.scaling, symbol)[0])
+        place = axes.transAxes.inverted().transform(
+            axes.transData.transform((peak.tone.frequency, top))
+        )
+        if any(abs(place[0] - x) < 0.075 and abs(place[1] - y) < 0.06 for x, y in taken):
+            continue
+        taken.append(place)
+        axes.annotate(
+            f"{peak.tone.frequency:.2f}",
+            (peak.tone.frequency, top),
+            xytext=(0, 3),
+            textcoords="offset points",
+            ha="center",
+            fontsize=7.5,
+            color=ACCENT,
+        )
+        if len(taken) == _LABELS:
+            break
+
+
+def _figure(height: float) -> tuple[Figure, Axes]:
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=(10, height), layout="constrained")
+    return figure, figure.add_subplot()
+
+
+def _render(figure: Figure, kind: str) -> bytes:
+    out = io.BytesIO()
+    metadata = {"Date": None, "Creator": None} if kind == "svg" else None
+    figure.savefig(out, format=kind, dpi=200, metadata=metadata)
+    return out.getvalue()
+
+
+def waveform_picture(
+    envelope: Envelope, fs: float, stretch: tuple[float, float], unit_symbol: str, kind: str
+) -> bytes:
+    """The waveform alone; ``kind`` is ``svg`` or ``png``."""
+    import matplotlib
+
+    with matplotlib.rc_context(_style()):
+        figure, axes = _figure(2.2)
+        waveform_axes(axes, envelope, fs, stretch, unit_symbol)
+        return _render(figure, kind)
+
+
+def spectrum_picture(analysis: Analysis, view: SpectrumView, kind: str, title: bool) -> bytes:
+    """The spectrum; with ``title`` the method's sentence stands above it."""
+    import matplotlib
+
+    with matplotlib.rc_context(_style()):
+        figure, axes = _figure(4.6)
+        if title:
+            heading = f"{analysis.recording_name} · {analysis.sentence}"
+            figure.suptitle(heading, fontsize=8.5, x=0.01, ha="left")
+        spectrum_axes(axes, analysis, view)
+        return _render(figure, kind)
+
+
+def picture(
+    analysis: Analysis,
+    view: SpectrumView,
+    envelope: Envelope | None,
+    stretch: tuple[float, float],
+    kind: str,
+) -> bytes:
+    """What the stage shows: waveform over spectrum (or the spectrum alone), with the method's
+    sentence above."""
+    if envelope is None:
+        return spectrum_picture(analysis, view, kind, title=True)
+    import matplotlib
+    from matplotlib.figure import Figure
+
+    with matplotlib.rc_context(_style()):
+        figure = Figure(figsize=(10, 6.4), layout="constrained")
+        heading = f"{analysis.recording_name} · {analysis.sentence}"
+        figure.suptitle(heading, fontsize=8.5, x=0.01, ha="left")
+        upper, lower = figure.subplots(2, 1, height_ratios=(1, 2.4))
+        waveform_axes(upper, envelope, analysis.fs, stretch, analysis.channel.unit)
+        spectrum_axes(lower, analysis, view)
+        return _render(figure, kind)

@@ -1,0 +1,141 @@
+"""One self-contained HTML file about one analysis."""
+
+from __future__ import annotations
+
+import math
+from datetime import datetime
+from typing import Any
+
+from tonecomb import __version__
+from tonecomb.core import pyramid
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.method import seconds
+from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.recording import Recording, whole
+from tonecomb.core.statistics import channel_figures, sample_problem
+from tonecomb.formats import files
+from tonecomb.formats.report import figures
+from tonecomb.formats.report.figures import SpectrumView
+
+_WAVEFORM_COLUMNS = 1400
+
+
+def report(
+    recording: Recording,
+    analysis: Analysis,
+    view: SpectrumView,
+    progress: Progress = silent,
+    made: datetime | None = None,
+) -> str:
+    """The report's HTML. Reads the source once for its waveform and once for its SHA-256."""
+    channel = analysis.method.channel
+    built = pyramid.build(
+        lambda start, stop: recording.samples.read(channel, start, stop),
+        recording.length,
+        part(progress, 0.0, 0.3),
+    )
+    envelope = built.envelope(0, recording.length, _WAVEFORM_COLUMNS)
+    if len(envelope.low) < _WAVEFORM_COLUMNS / 2:
+        samples = recording.samples.read(channel, 0, recording.length)
+        envelope = pyramid.envelope_of(samples, 0, _WAVEFORM_COLUMNS)
+    statistics = channel_figures(recording, channel, part(progress, 0.3, 0.5))
+    problems = list(recording.problems)
+    if found := sample_problem(recording, channel, statistics):
+        problems.append(found)
+    digest = (
+        "" if recording.path is None else files.sha256(recording.path, part(progress, 0.5, 0.8))
+    )
+    stretch = analysis.method.stretch or whole(recording)
+    resolution = analysis.resolution
+    fs = recording.rate
+    return _render(
+        version=__version__,
+        made=(made or datetime.now().astimezone()).strftime("%Y-%m-%d %H:%M %Z"),
+        recording=recording,
+        analysis=analysis,
+        channel=analysis.channel,
+        facts=[
+            ("File", recording.path.name if recording.path else "not from a file"),
+            ("Format", recording.format),
+            ("Channel", f"{analysis.channel.name}, {analysis.channel.unit}"),
+            ("Sample rate", f"{fs:g} Hz ({recording.rate_found})"),
+            ("Duration", f"{seconds(recording.duration, fs)} s, {recording.length} samples"),
+            ("Range", f"{_significant(statistics.min)} to {_significant(statistics.max)} "
+                      f"{analysis.channel.unit}, rms {_significant(statistics.rms)}"),
+            ("SHA-256", digest),
+        ],
+        resolution=[
+            ("Stretch", f"{seconds(stretch.start, fs)}–{seconds(stretch.end, fs)} s"),
+            ("Bin spacing", f"{resolution.bin_hz:.5g} Hz"),
+            ("Told apart from", f"{resolution.separable_hz:.4g} Hz"),
+            ("ENBW", f"{resolution.enbw_hz:.5g} Hz"),
+            ("Frame", f"{resolution.frame_s:.5g} s"),
+            ("Frames", f"{resolution.frames}, worth {resolution.effective_averages:.1f} "
+                       f"independent ones"),
+            ("Covered", f"{100 * resolution.covered_fraction:.1f} % of the stretch"),
+            ("Nyquist", f"{resolution.nyquist_hz:g} Hz"),
+            ("Rms of the frames", f"{_significant(analysis.spectrum.rms)} {analysis.channel.unit}"),
+        ],
+        problems=problems,
+        waveform=_inline(
+            figures.waveform_picture(
+                envelope, fs, (stretch.start, stretch.end), analysis.channel.unit, "svg"
+            ),
+            "wave",
+        ),
+        spectrum=_inline(figures.spectrum_picture(analysis, view, "svg", title=False), "spec"),
+        peaks=[_peak(analysis, peak) for peak in analysis.peaks or ()],
+    )  # fmt: skip
+
+
+def _peak(analysis: Analysis, peak: Any) -> dict[str, str]:
+    amplitude, std = analysis.amplitude(peak)
+    tone = peak.tone
+    wandering = math.isnan(tone.phase_deg)
+    return {
+        "frequency": with_std(tone.frequency, tone.frequency_std),
+        "amplitude": with_std(amplitude, std),
+        "phase": "wanders" if wandering else f"{tone.phase_deg:.1f}".replace("-", "−"),
+        "prominence": f"{peak.prominence_db:.1f}",
+    }
+
+
+def with_std(value: float, std: float) -> str:
+    """``24.3000(2)``: the value down to the first digit of its standard deviation, which
+    stands in brackets in units of the last digit."""
+    if not (math.isfinite(std) and std > 0):
+        return _significant(value)
+    # 0.096 rounds up to 0.1, one digit earlier.
+    decimals = -math.floor(math.log10(float(f"{std:.0e}")))
+    if decimals <= 0:
+        return f"{value:.0f}({std:.0f})"
+    decimals = min(decimals, 9)
+    return f"{value:.{decimals}f}({max(1, round(std * 10**decimals))})"
+
+
+def _significant(value: float) -> str:
+    return f"{value:.4g}".replace("-", "−")
+
+
+def _inline(svg: bytes, prefix: str) -> str:
+    """The SVG element alone, with its ids made the picture's own."""
+    text = svg.decode()
+    text = text[text.index("<svg") :]
+    return (
+        text.replace('id="', f'id="{prefix}-')
+        .replace("url(#", f"url(#{prefix}-")
+        .replace('href="#', f'href="#{prefix}-')
+    )
+
+
+def _render(**values: object) -> str:
+    import jinja2
+
+    environment = jinja2.Environment(
+        loader=jinja2.PackageLoader("tonecomb.formats", "report"),
+        autoescape=True,
+        undefined=jinja2.StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    return environment.get_template("report.html").render(**values)

@@ -1,0 +1,115 @@
+"""Sessions: versioned JSON with recordings by relative path and fingerprint."""
+
+from __future__ import annotations
+
+import json
+import os
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import cattrs
+
+from tonecomb import __version__
+from tonecomb.core.document import Document, RecordingRef
+from tonecomb.core.errors import UserError
+from tonecomb.core.units import unit
+from tonecomb.core.windows import window
+from tonecomb.formats import atomic, files
+
+FORMAT = "tone-comb session"
+VERSION = 1
+SUFFIX = ".tcomb"
+
+_CONVERTER = cattrs.Converter(forbid_extra_keys=True)
+
+
+def _strict(kind: type, accepted: tuple[type, ...]) -> None:
+    def check(value: Any, _: type) -> Any:
+        if isinstance(value, bool) or not isinstance(value, accepted):
+            raise ValueError(f"{value!r} is not of the kind {kind.__name__}")
+        return kind(value)
+
+    _CONVERTER.register_structure_hook(kind, check)
+
+
+_strict(int, (int,))
+_strict(float, (int, float))
+_strict(str, (str,))
+
+
+def to_json(document: Document, folder: Path) -> str:
+    """The session's text, with paths relative to ``folder``."""
+    content = asdict(document)
+    for ref in content["recordings"]:
+        ref["path"] = Path(os.path.relpath(ref["path"], folder)).as_posix()
+    body = {"format": FORMAT, "version": VERSION, "program": __version__, "document": content}
+    return json.dumps(body, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def save(path: Path, document: Document) -> None:
+    """Write a session; it is either wholly written or the old one stays."""
+    atomic.write_text(path, to_json(document, path.parent.absolute()))
+
+
+def load(path: Path) -> Document:
+    """Read a session. Paths come back absolute; whether the files are there is not checked.
+
+    Raises :class:`UserError` for a file that is no session, or is from a newer program.
+    """
+    files.head(path, 1)
+    try:
+        body = json.loads(path.read_text("utf-8"))
+        if not isinstance(body, dict) or body.get("format") != FORMAT:
+            raise ValueError("its first words are not those of one")
+    except (ValueError, OSError, RecursionError) as error:
+        raise UserError(
+            f"{path.name} is not a Tone Comb session", remedy="choose a .tcomb file that it saved"
+        ) from error
+    if body.get("version") != VERSION:
+        raise UserError(
+            f"{path.name} was saved as session version {body.get('version')}",
+            f"this program reads version {VERSION}",
+            "open it with the program that saved it",
+        )
+    try:
+        document = _CONVERTER.structure(body.get("document"), Document)
+        _check(document)
+    except Exception as error:  # cattrs raises groups of whatever went wrong inside
+        raise UserError(
+            f"{path.name} is damaged", _first_cause(error), "go back to an earlier copy of it"
+        ) from error
+    folder = path.parent.absolute()
+    refs = tuple(_absolute(ref, folder) for ref in document.recordings)
+    return Document(refs, document.current)
+
+
+def _absolute(ref: RecordingRef, folder: Path) -> RecordingRef:
+    joined = os.path.normpath(folder / ref.path)
+    return RecordingRef(**{**vars(ref), "path": joined})
+
+
+def _check(document: Document) -> None:
+    ids = [ref.id for ref in document.recordings]
+    if len(set(ids)) != len(ids):
+        raise ValueError("two recordings have one id")
+    if document.current is not None and document.current not in ids:
+        raise ValueError("its current recording is not on the shelf")
+    for ref in document.recordings:
+        window(ref.method.window)
+        if ref.given_unit is not None:
+            unit(ref.given_unit)
+
+
+def _first_cause(error: BaseException) -> str:
+    while isinstance(error, BaseExceptionGroup) and error.exceptions:
+        error = error.exceptions[0]
+    return str(error).splitlines()[0] if str(error) else type(error).__name__
+
+
+def check_source(ref: RecordingRef) -> str | None:
+    """None when the recording's file is as it was, else one sentence on what is different."""
+    path = Path(ref.path)
+    if files.fingerprint(path) == ref.fingerprint:
+        return None
+    return f"{path.name} has changed since the session was saved; its results may differ."
