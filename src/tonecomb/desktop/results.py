@@ -181,12 +181,15 @@ class Results(QObject):
         self.waiting.emit(False)
         self.analysis_changed.emit(analysis)
 
-    def _want_pyramids(self, recording: Recording, channel: int) -> None:
-        channels = [channel]
-        if recording.length * len(recording.channels) <= _OUTLINES_BELOW:
-            channels += [c for c in range(len(recording.channels)) if c != channel]
-        for wanted in channels:
-            self._build_pyramid(recording, wanted)
+    def _want_pyramids(self, current: Recording, channel: int) -> None:
+        """The current channel's first, then the outlines of everything that is not too long."""
+        self._build_pyramid(current, channel)
+        for ref in self._store.document.recordings:
+            recording = self._store.recording(ref.id)
+            if recording is None or recording.length * len(recording.channels) > _OUTLINES_BELOW:
+                continue
+            for wanted in range(len(recording.channels)):
+                self._build_pyramid(recording, wanted)
 
     def _build_pyramid(self, recording: Recording, channel: int) -> None:
         key = (recording.id, channel)

@@ -79,9 +79,7 @@ def load_fonts() -> None:
     """Register the bundled fonts with Qt."""
     folder = files("tonecomb") / "assets" / "fonts"
     for name in ("Regular", "Medium", "SemiBold"):
-        QFontDatabase.addApplicationFontFromData(
-            (folder / f"Inter-{name}.otf").read_bytes()
-        )
+        QFontDatabase.addApplicationFontFromData((folder / f"Inter-{name}.otf").read_bytes())
 
 
 def font(points: float = 9.75, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
@@ -129,6 +127,8 @@ def style_sheet(t: Theme) -> str:
                padding: 2px 0 1px 0; font-weight: 500; }}
     #phrase:hover, #phrase:focus {{ color: {t.accent}; border-bottom: 1px solid {t.accent}; }}
     #plain {{ font-weight: 500; padding: 2px 0; }}
+    #popover QListWidget {{ padding: 0; }}
+    #finder QListWidget::item, #finder::item {{ padding: 4px 6px; }}
     #popover {{ background: {t.raised}; border: 1px solid {t.accent}; border-radius: 4px; }}
     QLineEdit, QDoubleSpinBox, QSpinBox {{ background: {t.ground}; border: 1px solid {t.lines};
         border-radius: 3px; padding: 4px 6px; selection-background-color: {t.accent};
@@ -143,6 +143,8 @@ def style_sheet(t: Theme) -> str:
     QHeaderView {{ background: {t.raised}; }}
     QHeaderView::section {{ background: {t.raised}; color: {t.quiet}; border: none;
         border-bottom: 1px solid {t.lines}; padding: 3px 2px; }}
+    QHeaderView::up-arrow, QHeaderView::down-arrow {{ subcontrol-position: center left;
+        width: 8px; height: 8px; }}
     QScrollBar:vertical {{ background: transparent; width: 8px; }}
     QScrollBar:horizontal {{ background: transparent; height: 8px; }}
     QScrollBar::handle {{ background: {t.lines}; border-radius: 4px; min-height: 24px;

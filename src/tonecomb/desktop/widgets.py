@@ -90,6 +90,9 @@ class Number(QDoubleSpinBox):
         self.setMinimumWidth(110)
 
 
+_READABLE = 360  # width of a popover's explanation in pixels
+
+
 @dataclass(frozen=True)
 class Option:
     """A choice: its value, what it is called, and a few words about it."""
@@ -127,9 +130,14 @@ class OptionList(QListWidget):
             self.setItemWidget(item, card)
             if option.value == current:
                 self.setCurrentItem(item)
-        height = sum(self.sizeHintForRow(i) for i in range(self.count())) + 4
-        self.setFixedSize(max(200, width + 12), min(height, 420))
+        self._width = width
+        self._fit()
         self.itemClicked.connect(lambda item: self.chosen.emit(self._options[self.row(item)].value))
+
+    def _fit(self) -> None:
+        """As large as the choices, up to a height at which they scroll."""
+        height = sum(self.sizeHintForRow(i) for i in range(self.count())) + 8
+        self.setFixedSize(max(200, self._width + 24), min(height, 420))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -152,11 +160,10 @@ class Popover(QFrame):
         self.body.setContentsMargins(12, 10, 12, 12)
         self.body.setSpacing(8)
         self.body.addWidget(label(title, "heading"))
+        self._explanation: QLabel | None = None
         if explanation:
-            text = label(explanation, "quiet", wrap=True)
-            text.setMinimumWidth(300)
-            text.setMaximumWidth(380)
-            self.body.addWidget(text)
+            self._explanation = label(explanation, "quiet", wrap=True)
+            self.body.addWidget(self._explanation)
 
     def add(self, *parts: QWidget | QHBoxLayout) -> None:
         """Put parts below each other."""
@@ -168,6 +175,11 @@ class Popover(QFrame):
 
     def open_below(self, anchor: QWidget, focus: QWidget | None = None) -> None:
         """Show the popover under ``anchor``, kept on the screen."""
+        self.ensurePolished()
+        for child in self.findChildren(QWidget):
+            child.ensurePolished()  # sizes are known once the style sheet's fonts are
+        if (text := self._explanation) is not None:
+            text.setFixedSize(_READABLE, text.heightForWidth(_READABLE))
         self.adjustSize()
         place = anchor.mapToGlobal(QPoint(0, anchor.height() + 4))
         screen = anchor.screen()

@@ -19,6 +19,7 @@ class Finder(Popover):
         self.field.setPlaceholderText("Type a part of its name")
         self.field.setMinimumWidth(420)
         self.list = QListWidget()
+        self.list.setObjectName("finder")
         self.list.setFixedHeight(300)
         self.add(self.field, self.list)
         self.field.textChanged.connect(self._fill)

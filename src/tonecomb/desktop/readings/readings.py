@@ -6,7 +6,14 @@ import math
 
 from PyQt6.QtCore import QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStackedLayout,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.peaks import Peak
@@ -45,9 +52,12 @@ class Readings(QWidget):
         self.sorted.setSourceModel(self.model)
         self.sorted.setSortRole(SORT_ROLE)
         self.table = self._make_table()
-        column.addWidget(self.table, 1)
         self._empty = label("", "quiet", wrap=True)
-        column.addWidget(self._empty)
+        self._empty.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self._pages = QStackedLayout()
+        self._pages.addWidget(self._empty)
+        self._pages.addWidget(self.table)
+        column.addLayout(self._pages, 1)
         column.addWidget(rule())
         self._detail = label("", "", wrap=True)
         self._detail.setFont(font())
@@ -93,8 +103,7 @@ class Readings(QWidget):
         self.model.show(analysis)
         peaks = None if analysis is None else analysis.peaks
         self._count.setText("" if peaks is None else str(len(peaks)))
-        self.table.setVisible(bool(peaks))
-        self._empty.setVisible(not peaks)
+        self._pages.setCurrentIndex(1 if peaks else 0)
         if analysis is None:
             self._empty.setText("Nothing is analysed yet.")
         elif peaks is None:
@@ -102,7 +111,10 @@ class Readings(QWidget):
         else:
             self._empty.setText("No peak stands out this far. Ask for weaker ones above.")
         if before is not None and (at := self.model.row_of(before)) is not None:
+            # The same peak is not a new choice: the spectrum's zoom stays.
+            self.blockSignals(True)
             self.table.selectRow(self.sorted.mapFromSource(self.model.index(at, 0)).row())
+            self.blockSignals(False)
         self._refresh_search()
         self._tell()
 

@@ -38,7 +38,7 @@ class Ruler(QWidget):
         outer.addWidget(frame)
         row = QHBoxLayout(frame)
         row.setContentsMargins(12, 6, 12, 6)
-        row.setSpacing(20)
+        row.setSpacing(16)
         self._values: dict[str, QLabel] = {}
         for name, tip in _FIGURES:
             pair = QHBoxLayout()
@@ -56,7 +56,7 @@ class Ruler(QWidget):
         self.handle = Handle()
         self.handle.chosen.connect(self._choose)
         row.addWidget(self.handle)
-        row.addWidget(label("in frequency", "quiet"))
+        row.addWidget(label("finer in frequency", "quiet"))
         self.setFixedHeight(42)
         store.changed.connect(self.refresh)
         self.refresh()

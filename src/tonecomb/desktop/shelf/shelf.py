@@ -23,7 +23,7 @@ from tonecomb.desktop.theme import PAPER, Theme, font
 from tonecomb.desktop.widgets import label, panel
 
 _ID, _CHANNEL = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
-_OUTLINE = 48  # pixels
+_OUTLINE = 40  # pixels
 
 
 def facts(recording: Recording | None) -> str:
@@ -212,11 +212,11 @@ class _Rows(QStyledItemDelegate):
         symbol = recording.channels[channel].unit if recording else ""
         painter.setPen(QColor(self.theme.ink))
         painter.setFont(font(9.75))
-        left = QRect(area.x() + 4, area.y(), area.width() - _OUTLINE - 42, area.height())
+        left = QRect(area.x() + 4, area.y(), area.width() - _OUTLINE - 36, area.height())
         self._text(painter, left, name)
         painter.setPen(QColor(self.theme.quiet))
         painter.setFont(font(9))
-        middle = QRect(left.right() + 4, area.y(), 36, area.height())
+        middle = QRect(left.right() + 2, area.y(), 32, area.height())
         self._text(painter, middle, symbol)
         colour = self.theme.traces[0] if chosen else self.theme.quiet
         self._outline(painter, recording_id, channel, area, colour)

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QLabel, QWidget
 
@@ -68,8 +68,18 @@ class Axis(pg.AxisItem):
     def __init__(self, orientation: str) -> None:
         super().__init__(orientation, maxTickLength=-4)
         self.log = False
-        self.setStyle(tickFont=font(9), tickTextOffset=5, autoExpandTextSpace=False)
+        self.setStyle(
+            tickFont=font(9),
+            tickTextOffset=5,
+            autoExpandTextSpace=False,
+            hideOverlappingLabels=False,
+        )
+        self.setZValue(-1)  # the grid lies under the data
         self.enableAutoSIPrefix(False)
+
+    def boundingRect(self) -> QRectF:
+        # With a grid the library clips the first and last figures; leave them room.
+        return super().boundingRect().adjusted(-24, -8, 24, 8)
 
     def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, Any]]:
         if not self.log:
@@ -113,13 +123,14 @@ class Plot(pg.PlotWidget):
         self.hideButtons()
         self.left.setWidth(AXIS_WIDTH)
         self.left.labelStyle = self.bottom.labelStyle = {"font-size": "9pt"}
-        self.getPlotItem().layout.setContentsMargins(0, 4, 12, 0)
+        self.getPlotItem().layout.setContentsMargins(0, 6, 18, 0)
         self.box.setDefaultPadding(0.0)
         self.readout = QLabel(self)
         self.readout.setObjectName("readout")
         self.readout.setFont(font(9))
         self.readout.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.readout.hide()
+        self._cursor_right = False
         self.scene().sigMouseMoved.connect(self._moved)
 
     def set_theme(self, theme: Theme) -> None:
@@ -130,6 +141,7 @@ class Plot(pg.PlotWidget):
             axis.setPen(pg.mkPen(grid))
             axis.setTextPen(pg.mkPen(theme.ink))
             axis.setGrid(110)
+            axis.setZValue(-1)
         self.paint_items(theme)
 
     def paint_items(self, theme: Theme) -> None:
@@ -139,6 +151,7 @@ class Plot(pg.PlotWidget):
         """Quantity and unit of an axis."""
         axis = self.bottom if side == "bottom" else self.left
         axis.setLabel(text, **{"font-size": "9pt"})
+        axis.resizeEvent()  # the library centres a label only when its axis is resized
 
     def say(self, text: str) -> None:
         """Show ``text`` in the readout, or nothing."""
@@ -146,11 +159,14 @@ class Plot(pg.PlotWidget):
         if text != self.readout.text():
             self.readout.setText(text)
             self.readout.adjustSize()
-        self.readout.move(self.width() - self.readout.width() - 16, 8)
+        right = self.width() - self.readout.width() - 22
+        self.readout.move(AXIS_WIDTH + 8 if self._cursor_right else right, 10)
 
     def _moved(self, place: QPointF) -> None:
         area = self.box.sceneBoundingRect()
         if area.contains(place):
+            # The readout keeps out of the cursor's way.
+            self._cursor_right = place.x() > area.center().x()
             self.hover(self.box.mapSceneToView(place))
 
     def leaveEvent(self, ev: Any) -> None:

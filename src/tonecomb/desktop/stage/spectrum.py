@@ -71,7 +71,9 @@ class SpectrumView(Plot):
         self._spot.setBrush(pg.mkBrush(theme.ink))
         for text in self._texts:
             text.setColor(theme.accent)
-            text.fill = pg.mkBrush(theme.raised)
+            ground = pg.mkColor(theme.raised)
+            ground.setAlpha(170)
+            text.fill = pg.mkBrush(ground)
         zoom = pg.mkColor(theme.second)
         self._zoom.setPen(pg.mkPen(zoom))
         zoom.setAlpha(30)
@@ -248,13 +250,15 @@ class SpectrumView(Plot):
             if place is None or not bottom <= level <= top:
                 continue
             size = text.boundingRect()
-            area = QRectF(
-                place.x() - size.width() / 2, place.y() - size.height() * 1.1,
-                size.width() + 4, size.height(),
-            )  # fmt: skip
+            # Near an end of the axis the label leans inward.
+            half, height = size.width() / 2, size.height()
+            frame = self.box.sceneBoundingRect()
+            lean = min(max(place.x(), frame.left() + half), frame.right() - half) - place.x()
+            area = QRectF(place.x() + lean - half, place.y() - 1.1 * height, 2 * half, height)
             if any(area.intersects(other) for other in taken):
                 continue
             taken.append(area)
+            text.setAnchor((0.5 - lean / (2 * half), 1.1))
             text.setPos(self._place(peak.tone.frequency), level)
             text.show()
             labels.append((peak, level))

@@ -68,11 +68,11 @@ class Stage(QWidget):
         self.views: tuple[Plot, ...] = (self.waveform, self.spectrum)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
         self.splitter.setChildrenCollapsible(False)
-        for view, share, least in ((self.waveform, 1, 110), (self.spectrum, 3, 160)):
+        for view, share, least in ((self.waveform, 3, 150), (self.spectrum, 7, 180)):
             view.setMinimumHeight(least)
             self.splitter.addWidget(view)
             self.splitter.setStretchFactor(self.splitter.count() - 1, share)
-        self.splitter.setSizes([150, 450])
+        self.splitter.setSizes([190, 440])
         self._pages.addWidget(self.splitter)
         self._strip = ProgressStrip(jobs, self)
         self._active: Plot = self.spectrum

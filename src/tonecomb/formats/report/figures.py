@@ -51,6 +51,9 @@ def _style() -> dict[str, Any]:
         "axes.edgecolor": LINES,
         "axes.labelcolor": INK,
         "axes.grid": True,
+        "axes.axisbelow": True,
+        "figure.facecolor": "#FFFDF8",
+        "axes.facecolor": "#FFFDF8",
         "axes.spines.top": False,
         "axes.spines.right": False,
         "axes.unicode_minus": True,
@@ -105,7 +108,9 @@ def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
     if view.bottom is not None and view.top is not None:
         axes.set_ylim(view.bottom, view.top)
     elif not view.decibels:
-        axes.set_ylim(bottom=0)
+        axes.set_ylim(0, 1.12 * float(y.max()) or 1.0)
+    else:
+        axes.margins(y=0.1)
     _label_peaks(axes, analysis, view, low, high)
     axes.set_xlabel("Frequency, Hz")
     axes.set_ylabel(level_label(method.scaling, method.level, symbol, view.decibels))
@@ -118,6 +123,7 @@ def _label_peaks(
     peaks = [p for p in analysis.peaks or () if low <= p.tone.frequency <= high]
     peaks.sort(key=lambda peak: -peak.level)
     spectrum = analysis.spectrum
+    axes.get_ylim()  # brings the transform up to date with the curve
     taken: list[Any] = []
     for peak in peaks:
         at = round(peak.tone.frequency / spectrum.bin_hz)
@@ -139,6 +145,7 @@ def _label_peaks(
             ha="center",
             fontsize=7.5,
             color=ACCENT,
+            bbox={"facecolor": "#FFFDF8", "alpha": 0.7, "linewidth": 0, "pad": 0.5},
         )
         if len(taken) == _LABELS:
             break

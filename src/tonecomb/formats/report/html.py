@@ -58,7 +58,7 @@ def report(
             ("File", recording.path.name if recording.path else "not from a file"),
             ("Format", recording.format),
             ("Channel", f"{analysis.channel.name}, {analysis.channel.unit}"),
-            ("Sample rate", f"{fs:g} Hz ({recording.rate_found})"),
+            ("Sample rate", recording.rate_found),
             ("Duration", f"{seconds(recording.duration, fs)} s, {recording.length} samples"),
             ("Range", f"{_significant(statistics.min)} to {_significant(statistics.max)} "
                       f"{analysis.channel.unit}, rms {_significant(statistics.rms)}"),
