@@ -73,16 +73,22 @@ class Window:
 
     @cached_property
     def width_3db(self) -> float:
-        """Width of the main lobe in bins where it is 3.01 dB down."""
-        x = np.linspace(0, len(self.terms), 20001)
-        return float(2 * x[np.argmax(self.transform(x) ** 2 < 0.5)])
+        """Width of the main lobe in bins where it is 3 dB down."""
+        return self._width(10 ** (-3 / 20))
 
     @cached_property
     def width_6db(self) -> float:
         """Width of the main lobe in bins where it is 6.02 dB down: the smallest gap at which
         two equal tones are still told apart (Harris 1978, section IV-F)."""
+        return self._width(0.5)
+
+    def _width(self, height: float) -> float:
+        """Full width of the main lobe at a height between 0 and 1, in bins."""
         x = np.linspace(0, len(self.terms), 20001)
-        return float(2 * x[np.argmax(self.transform(x) < 0.5)])
+        values = self.transform(x)
+        after = int(np.argmax(values < height))
+        ends = slice(after, after - 2, -1)  # falling through ``height``
+        return float(2 * np.interp(height, values[ends], x[ends]))
 
     @property
     def nonnegative(self) -> bool:

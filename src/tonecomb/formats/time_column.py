@@ -77,7 +77,9 @@ def measure(time: Array, name: str, first_row: int, file: str, assumed: str) -> 
             "sort or correct the rows",
         )
     usual = float(np.median(steps))
-    regular = steps < _GAP * usual
+    # Stamps written with few digits step unevenly by their last digit: that is no gap.
+    digit = _last_digit(steps)
+    regular = steps <= _GAP * usual + digit
     mean = float(steps[regular].mean())
     gaps = np.flatnonzero(~regular)
     spread = float(np.abs(steps[regular] - mean).max())
@@ -99,7 +101,7 @@ def measure(time: Array, name: str, first_row: int, file: str, assumed: str) -> 
                 f"joined there as if nothing was missing.",
             )
         )
-    if spread > 0.1 * mean:
+    if spread > 0.1 * mean + digit:
         problems.append(
             Problem(
                 "jitter",
@@ -108,6 +110,14 @@ def measure(time: Array, name: str, first_row: int, file: str, assumed: str) -> 
             )
         )
     return TimeBase(rate, found, tuple(problems))
+
+
+def _last_digit(steps: Array) -> float:
+    """The smallest difference between steps that differ, at most half of the usual step; 0 for
+    even steps."""
+    usual = float(np.median(steps))
+    distinct = np.unique(np.round(steps / usual, 6)) * usual
+    return float(min(np.diff(distinct).min(), usual / 2)) if len(distinct) > 1 else 0.0
 
 
 def _times(count: int, thing: str) -> str:
