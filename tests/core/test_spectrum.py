@@ -9,8 +9,8 @@ import pytest
 import scipy.signal
 from hypothesis import given
 from hypothesis import strategies as st
-
 from tests.support import recording, tone
+
 from tonecomb.core.analysis import run_spectrum
 from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.framing import effective_averages, make_framing

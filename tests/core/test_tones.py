@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-
 from tests.support import recording, tone
+
 from tonecomb.core.analysis import run
 from tonecomb.core.framing import make_framing
 from tonecomb.core.method import Method

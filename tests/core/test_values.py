@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
-
 from tests.support import recording
+
 from tonecomb.core import pyramid, units
 from tonecomb.core.document import Document
 from tonecomb.core.errors import UserError

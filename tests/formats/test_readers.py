@@ -12,8 +12,8 @@ import pytest
 import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
-
 from tests.support import read_all, write_csv
+
 from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.recording import Channel, Recording
 from tonecomb.formats import files
@@ -267,7 +267,7 @@ def test_bad_tables(tmp_path: Path, text: str, sentence: str) -> None:
 
 @pytest.mark.parametrize("rate", [0.0, -5.0, float("nan"), float("inf")])
 def test_impossible_rates(tmp_path: Path, rate: float) -> None:
-    with pytest.raises(UserError, match="sample rate of .* cannot be used; give one above zero"):
+    with pytest.raises(UserError, match=r"sample rate of .* cannot be used; give one above zero"):
         open_recording(write_csv(tmp_path / "a.csv"), Given(rate=rate))
 
 

@@ -1,0 +1,170 @@
+"""The command line, run as a process: what it prints, its exit codes, and what it imports."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from tests.support import write_csv
+
+from tonecomb.core.document import Document, RecordingRef
+from tonecomb.core.method import Method
+from tonecomb.formats import files, session
+
+
+def call(*arguments: object, prelude: str = "") -> subprocess.CompletedProcess[str]:
+    """Run the command without a display."""
+    code = f"{prelude}\nimport sys; from tonecomb.cli import entry; entry(sys.argv[1:])"
+    environment = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "QT_QPA_PLATFORM")}
+    return subprocess.run(
+        [sys.executable, "-W", "error", "-c", code, *map(str, arguments)],
+        capture_output=True, text=True, env=environment, timeout=120, check=False,
+    )  # fmt: skip
+
+
+# Fails the moment anything asks for Qt.
+NO_QT = """
+import sys
+class Refuse:
+    def find_spec(self, name, *_):
+        if name.split('.')[0] in ('PyQt6', 'pyqtgraph'):
+            raise AssertionError(name)
+sys.meta_path.insert(0, Refuse())
+"""
+
+
+def test_describe(demo: Path) -> None:
+    done = call("describe", demo / "station-log.csv", "--json", prelude=NO_QT)
+    assert (done.returncode, done.stderr) == (0, "")
+    told = json.loads(done.stdout)
+    assert (told["sample_rate_hz"], told["sample_rate_source"]) == (200.0, "time column")
+    assert (told["samples"], told["duration_s"], told["problems"]) == (24_000, 120.0, [])
+    first = told["channels"][0]
+    assert (first["name"], first["unit"]) == ("Deck vertical", "m/s²")
+    assert first["mean"] == pytest.approx(9.81, abs=1e-3)
+    assert first["min"] < 9.81 < first["max"]
+    text = call("describe", demo / "station-log.csv").stdout
+    assert "200 Hz" in text
+    assert "24000 samples" in text
+
+
+def test_describe_tells_missing_samples_and_unknown_rates(tmp_path: Path) -> None:
+    (tmp_path / "a.csv").write_text("x,y\n1,2\n,3\n4,5\n")
+    told = json.loads(call("describe", tmp_path / "a.csv", "--json").stdout)
+    assert (told["sample_rate_hz"], told["sample_rate_source"]) == (None, "unknown")
+    assert [problem["code"] for problem in told["problems"]] == ["nan"]
+    assert "x has 1 missing sample" in told["problems"][0]["text"]
+
+
+def test_analyse(demo: Path) -> None:
+    done = call(
+        "analyse", demo / "drive-steady.wav", "--json", "--channel", "Gearbox DE", "--channel", 1,
+        "--stretch", "12:32", "--window", "blackman-harris", "--frame", 65536, "--overlap", 66,
+        "--level", "peak", "--range", "300:500", "--peaks-above", 40, "--detrend", "line",
+        prelude=NO_QT,
+    )  # fmt: skip
+    assert (done.returncode, done.stderr) == (0, "")
+    told = json.loads(done.stdout)
+    assert told["recording"]["name"] == "drive-steady"
+    gearbox, motor = told["analyses"]
+    assert (gearbox["channel"], motor["channel"]) == ("Gearbox DE", "Motor DE")
+    assert gearbox["method"].startswith("Gearbox DE · 12.0–32.0 s · line removed · Blackman–Harris")
+    assert gearbox["method_values"]["frame"] == 65536
+    resolution = gearbox["resolution"]
+    assert resolution["bin_hz"] == pytest.approx(12800 / 65536)
+    assert resolution["frames"] == 9
+    assert 0.9 < resolution["covered_fraction"] <= 1
+    assert all(300 <= peak["frequency_hz"] <= 500 for peak in gearbox["peaks"])
+    mesh = max(gearbox["peaks"], key=lambda peak: peak["amplitude"])
+    assert mesh["frequency_hz"] == pytest.approx(413.1, abs=1e-3)
+    assert mesh["amplitude"] == pytest.approx(0.9 * np.sqrt(2), rel=2e-3)
+    assert mesh["unit"] == "m/s² peak"
+    assert {"combs", "bands", "cautions"}.isdisjoint(gearbox), "what is not built is left out"
+
+
+def test_analyse_writes_its_files(demo: Path, tmp_path: Path) -> None:
+    one = call("analyse", demo / "undersampled.wav", "--out", tmp_path / "one", prelude=NO_QT)
+    assert one.returncode == 0, one.stderr
+    names = {path.name for path in (tmp_path / "one").iterdir()}
+    assert names == {"spectrum.csv", "peaks.csv", "report.html"}
+    assert "86.9" in (tmp_path / "one" / "peaks.csv").read_text()
+    several = call("analyse", demo / "station-log.csv", demo / "undersampled.wav", "--json",
+                   "--out", tmp_path / "all")  # fmt: skip
+    assert len(json.loads(several.stdout)) == 2
+    found = sorted(str(p.relative_to(tmp_path / "all")) for p in (tmp_path / "all").rglob("*.html"))
+    assert found == ["station-log/Deck-vertical/report.html", "station-log/Hut-wall/report.html",
+                     "undersampled/Gearbox-DE/report.html"]  # fmt: skip
+
+
+def test_analyse_by_a_session(demo: Path, tmp_path: Path) -> None:
+    source = demo / "station-log.csv"
+    method = Method(channel=1, frame=512, window="hamming")
+    ref = RecordingRef("x", "log", str(source), files.fingerprint(source), method, given_rate=100.0)
+    session.save(tmp_path / "s.tcomb", Document((ref,), "x"))
+    alone = json.loads(call("analyse", "--session", tmp_path / "s.tcomb", "--json").stdout)
+    assert alone["recording"]["sample_rate_hz"] == 100.0
+    assert "Hut wall · 0.0–240.0 s · mean removed · Hamming, 512" in alone["analyses"][0]["method"]
+    other = call("analyse", source, "--session", tmp_path / "s.tcomb", "--frame", 256, "--json")
+    told = json.loads(other.stdout)["analyses"]
+    assert [a["method_values"]["frame"] for a in told] == [256]
+
+
+def test_demo_data(tmp_path: Path) -> None:
+    done = call("demo-data", tmp_path / "new" / "place", prelude=NO_QT)
+    assert done.returncode == 0
+    written = {Path(line).name for line in done.stdout.split("\n") if line}
+    assert written == {"drive-steady.wav", "station-log.csv", "undersampled.wav", "truth.json"}
+
+
+@pytest.mark.parametrize(
+    ("arguments", "sentence"),
+    [
+        (["describe", "nothing.wav"], "nothing.wav does not exist"),
+        (["describe"], "Missing argument 'PATH'"),
+        (["analyse"], "Name a recording"),
+        (["analyse", "CSV", "--window", "none"], "'none' is not one of"),
+        (["analyse", "CSV", "--stretch", "5"], "not two numbers with a colon"),
+        (["analyse", "CSV", "--stretch", "5:1"], "does not rise"),
+        (["analyse", "CSV", "--stretch", "0:99"], "is outside a: it lasts from 0 to 2 s"),
+        (["analyse", "CSV", "--frame", "100000"], "longer than the stretch"),
+        (["analyse", "CSV", "--channel", "left"], "no channel ‘left’; choose from: 1 x"),
+        (["analyse", "CSV", "--rate", "0"], "sample rate of 0 Hz"),
+        (["analyse", "CSV", "--rate", "-5"], "sample rate of -5 Hz"),
+        (["analyse", "CSV", "--unit", "wobbles"], "‘wobbles’ is not known"),
+        (["analyse", "CSV", "--out", "FILE/in"], "could not be made"),
+        (["analyse", "CSV", "--session", "CSV"], "not a Tone Comb session"),
+        (["analyse", "NORATE"], "sample rate of norate is unknown"),
+        (["analyse", "CSV", "--nonsense"], "No such option"),
+    ],
+)
+def test_unusable_calls(tmp_path: Path, arguments: list[str], sentence: str) -> None:
+    """Exit code 2, one sentence on standard error, nothing on standard output."""
+    (tmp_path / "norate.csv").write_text("x\n" + "1\n2\n" * 50)
+    names = {"CSV": write_csv(tmp_path / "a.csv"), "NORATE": tmp_path / "norate.csv",
+             "FILE/in": tmp_path / "norate.csv" / "in"}  # fmt: skip
+    done = call(*(names.get(argument, argument) for argument in arguments), "--json")
+    assert (done.returncode, done.stdout) == (2, "")
+    assert done.stderr.startswith("tone-comb: ")
+    assert done.stderr.count("\n") == 1
+    assert sentence in done.stderr
+
+
+def test_interrupting_stops_with_130(tmp_path: Path) -> None:
+    soundfile.write(tmp_path / "long.wav", np.zeros(30_000_000, np.float32), 48_000)
+    started = subprocess.Popen(
+        [sys.executable, "-m", "tonecomb", "analyse", tmp_path / "long.wav", "--frame", "4096",
+         "--overlap", "95"],
+        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    time.sleep(3)
+    started.send_signal(signal.SIGINT)
+    out, err = started.communicate(timeout=30)
+    assert (started.returncode, out, err.strip()) == (130, "", "Stopped.")

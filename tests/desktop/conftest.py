@@ -1,0 +1,63 @@
+"""A bench for each test, closed in order at its end."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import pytest
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QApplication
+
+    from tonecomb.desktop.bench import Bench
+
+
+@pytest.fixture(scope="session")
+def qapp_cls() -> Callable[[list[str]], QApplication]:
+    """pytest-qt calls this to make the application: ours, with its font."""
+    from tonecomb.desktop.app import make_application
+
+    return make_application
+
+
+@pytest.fixture
+def bench(qtbot: object, qapp: object, own_folders: Path, demo: Path) -> Iterator[Bench]:
+    """An empty bench; the demo's folder is already filled."""
+    from tonecomb.demo import ropeway
+    from tonecomb.desktop import settings
+    from tonecomb.desktop.bench import Bench
+
+    settings.settings().clear()
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(ropeway, "folder", lambda: demo)
+        made = Bench()
+        made.resize(1280, 800)
+        made.show()
+        yield made
+        patch.setattr(made.workspace, "may_discard", lambda what: True)
+        made.close()
+        made.deleteLater()
+
+
+@pytest.fixture
+def settle(bench: Bench, qtbot: object) -> Callable[[], None]:
+    """Wait until every result that the document wants is there."""
+
+    def wait() -> None:
+        qtbot.wait(60)  # type: ignore[attr-defined]
+        qtbot.waitUntil(  # type: ignore[attr-defined]
+            lambda: not bench.results.busy and not bench.jobs.running, timeout=20_000
+        )
+        qtbot.wait(20)  # type: ignore[attr-defined]
+
+    return wait
+
+
+@pytest.fixture
+def opened(bench: Bench, settle: Callable[[], None]) -> Bench:
+    """A bench with the demo open and analysed."""
+    bench.workspace.open_demo()
+    settle()
+    return bench

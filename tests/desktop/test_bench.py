@@ -1,0 +1,416 @@
+"""Real clicks and keys on the bench against what the screen then shows."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent, QGuiApplication
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel
+from tests.support import write_csv
+
+from tonecomb.core.method import sentence
+from tonecomb.core.windows import WINDOWS
+from tonecomb.desktop.actions import ACTIONS, MENUS
+from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.dialogs.keys import keys_html
+from tonecomb.desktop.stage.plot import Plot
+from tonecomb.desktop.widgets import Number, OptionList, Popover
+
+Settle = Callable[[], None]
+Key = Qt.Key
+
+
+def sentence_shown(bench: Bench) -> str:
+    """The method line as it is read on the screen."""
+    parts = [w.text() for w in bench.method_line._phrases.values()]
+    return " · ".join(parts)
+
+
+def drag(view: Plot, start: tuple[float, float], end: tuple[float, float]) -> None:
+    """Drag with the left button between two points in axis units."""
+    port = view.viewport()
+    assert port is not None
+    ends = [view.mapFromScene(view.box.mapViewToScene(QPointF(*p))) for p in (start, end)]
+    QTest.mousePress(port, Qt.MouseButton.LeftButton, pos=ends[0])
+    for i in range(1, 11):
+        step = ends[0] + (ends[1] - ends[0]) * i / 10
+        QTest.mouseMove(port, QPoint(step.x(), step.y()))
+        QTest.qWait(5)
+    QTest.mouseRelease(port, Qt.MouseButton.LeftButton, pos=ends[1])
+
+
+def popover() -> Popover:
+    found = QApplication.activePopupWidget()
+    assert isinstance(found, Popover)
+    return found
+
+
+def drop(bench: Bench, *paths: Path) -> None:
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+    bench.dropEvent(
+        QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+                   Qt.KeyboardModifier.NoModifier)
+    )  # fmt: skip
+
+
+def test_demo_opens_by_key_and_is_analysed(bench: Bench, settle: Settle) -> None:
+    taught = [w.text() for w in bench.stage.findChildren(QLabel) if w.isVisible()]
+    assert any("Drop a recording here" in text for text in taught)
+    QTest.keyClick(
+        bench, Key.Key_D, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+    )
+    settle()
+    assert [ref.name for ref in bench.store.document.recordings] == [
+        "drive-steady", "station-log", "undersampled",
+    ]  # fmt: skip
+    assert sentence_shown(bench).startswith("Gearbox DE · 0.0–60.0 s · mean removed · Hann · 32768")
+    first = bench.readings.sorted.index(0, 0).data()
+    assert first == "24.300"
+    assert "413.10" in bench.stage.spectrum.labelled()
+    assert bench.ruler.figure("frames") == "45, 98.1 % of 60 s"
+    assert bench.ruler.figure("bin") == "0.3906 Hz"
+    curve = bench.stage.spectrum._curve.getData()[1]
+    assert curve.max() == pytest.approx(20 * np.log10(0.9 / 1e-6), abs=1.5)
+
+
+def test_dragging_selects_the_stretch(opened: Bench, settle: Settle) -> None:
+    view = opened.stage.waveform
+    drag(view, (12.0, 0.0), (32.0, 0.5))
+    settle()
+    stretch = opened.store.method.stretch  # type: ignore[union-attr]
+    assert stretch is not None
+    assert (stretch.start, stretch.end) == pytest.approx((12.0, 32.0), abs=0.2)
+    drag(view, (stretch.end, 0.0), (40.0, 0.0))  # its edge
+    settle()
+    assert opened.store.method.stretch.end == pytest.approx(40.0, abs=0.2)  # type: ignore[union-attr]
+    assert opened.store.method.stretch.start == stretch.start  # type: ignore[union-attr]
+    assert opened.results.analysis is not None
+    assert opened.results.analysis.resolution.stretch_s == pytest.approx(28.0, abs=0.3)
+    QTest.keyClick(opened, Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClick(opened, Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert opened.store.method.stretch is None  # type: ignore[union-attr]
+    assert sentence_shown(opened).startswith("Gearbox DE · 0.0–60.0 s")
+
+
+@pytest.mark.parametrize(
+    ("phrase", "downs", "shown"),
+    [("window", 2, "Blackman–Harris"), ("detrend", 2, "mean kept"), ("scaling", 2, "PSD"),
+     ("level", 1, "m/s² peak"), ("channel", 1, "Bullwheel")],
+)  # fmt: skip
+def test_choosing_a_phrase_by_keys(
+    opened: Bench, settle: Settle, phrase: str, downs: int, shown: str
+) -> None:
+    """The sentence is always the truth of what is drawn."""
+    button = opened.method_line.phrase(phrase)
+    assert button is not None
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    chooser = popover().findChild(OptionList)
+    assert chooser is not None
+    for _ in range(downs):
+        QTest.keyClick(chooser, Key.Key_Down)
+    QTest.keyClick(chooser, Key.Key_Return)
+    settle()
+    assert button.text() == shown if phrase != "window" else shown in sentence_shown(opened)
+    analysis, recording = opened.results.analysis, opened.store.current
+    assert analysis is not None
+    assert recording is not None
+    assert opened.store.method is not None
+    assert analysis.sentence == sentence(opened.store.method, recording)
+    assert analysis.peaks is not None
+
+
+def test_typing_in_popovers_is_one_step_each(opened: Bench, settle: Settle) -> None:
+    opened.method_line.edit("frame")
+    field = popover().findChildren(Number)[0]
+    for _ in range(3):
+        field.setValue(field.value() / 2)
+    popover().close()
+    opened.method_line.edit("overlap")
+    popover().findChildren(Number)[0].setValue(75)
+    popover().close()
+    settle()
+    method = opened.store.method
+    assert method is not None
+    assert (method.frame, method.overlap) == (4096, 75.0)
+    opened.store.undo()
+    opened.store.undo()
+    assert opened.store.method.frame == 32768  # type: ignore[union-attr]
+    opened.method_line.edit("stretch")
+    start, end = popover().findChildren(Number)
+    end.setValue(20.0)
+    start.setValue(19.0)
+    popover().close()
+    assert opened.store.method.stretch.start == 19.0  # type: ignore[union-attr]
+
+
+def test_keys_step_window_and_frame(opened: Bench, settle: Settle) -> None:
+    for key, frame in ((Key.Key_BracketLeft, 16384), (Key.Key_BracketRight, 32768)):
+        QTest.keyClick(opened, key)
+        assert opened.store.method.frame == frame  # type: ignore[union-attr]
+    seen = []
+    for _ in WINDOWS:
+        QTest.keyClick(opened, Key.Key_Apostrophe)
+        seen.append(opened.store.method.window)  # type: ignore[union-attr]
+    assert sorted(seen) == sorted(WINDOWS)
+    QTest.keyClick(opened, Key.Key_Semicolon)
+    assert opened.store.method.window == "rectangular"  # type: ignore[union-attr]
+    settle()
+    assert opened.results.analysis.method.window == "rectangular"  # type: ignore[union-attr]
+
+
+def test_views_axes_and_zoom(opened: Bench, settle: Settle) -> None:
+    spectrum, waveform = opened.stage.spectrum, opened.stage.waveform
+    QTest.keyClick(opened, Key.Key_1)
+    assert (waveform.isVisible(), spectrum.isVisible()) == (True, False)
+    QTest.keyClick(opened, Key.Key_2)
+    assert (waveform.isVisible(), spectrum.isVisible()) == (False, True)
+    QTest.keyClick(opened, Key.Key_V)
+    assert waveform.isVisible()
+    settle()
+    low, high = spectrum.level_limits()
+    drag(spectrum, (300.0, (low + high) / 2), (500.0, (low + high) / 2))
+    assert spectrum.limits() == pytest.approx((300.0, 500.0), abs=20)
+    before = spectrum.limits()
+    QTest.keyClick(opened, Key.Key_L)
+    assert spectrum.limits() == pytest.approx(before, rel=1e-6), "the range survives the axis"
+    QTest.keyClick(opened, Key.Key_D)
+    assert spectrum.left.label.toPlainText().strip() == "Acceleration, m/s² rms"
+    QTest.keyClick(opened, Key.Key_A)
+    assert spectrum.limits()[1] == pytest.approx(6400)
+    QTest.keyClick(opened, Key.Key_X)
+    first, second = popover().findChildren(Number)
+    second.setValue(600)
+    first.setValue(20)
+    popover().close()
+    assert spectrum.limits() == pytest.approx((20, 600))
+
+
+def test_readout_snaps_to_the_curve(opened: Bench) -> None:
+    spectrum = opened.stage.spectrum
+    spectrum.set_limits(400, 426)
+    spectrum.hover(QPointF(413.3, 70))
+    assert spectrum.readout.text().startswith("413.28 Hz · 117.9 dB")
+    assert "m/s² rms" in spectrum.readout.text()
+    opened.stage.waveform.hover(QPointF(12.0, 0))
+    assert "12.0 s" in opened.stage.waveform.readout.text()
+    assert opened.stage.waveform.readout.text().endswith("m/s²")
+
+
+def test_zooming_the_waveform_shows_the_samples(opened: Bench, settle: Settle) -> None:
+    view = opened.stage.waveform
+    view.set_limits(10.0, 10.02)
+    settle()
+    x, y = view._inside.getData()
+    recording = opened.store.current
+    assert recording is not None
+    start = round(x[0] * recording.rate)
+    np.testing.assert_array_equal(y, recording.samples.read(1, start, start + len(y)))
+    whole_range = view.box.viewRange()[1]
+    view.show_all()
+    settle()
+    assert view.envelope().high.max() == recording.samples.read(1, 0, recording.length).max()  # type: ignore[union-attr]
+    assert view.box.viewRange()[1] == whole_range
+
+
+def test_readings_sort_choose_and_copy(opened: Bench, settle: Settle) -> None:
+    table, rows = opened.readings.table, opened.readings.sorted
+    table.sortByColumn(1, Qt.SortOrder.DescendingOrder)
+    assert rows.index(0, 0).data() == "413.100"
+    amplitudes = [float(rows.index(i, 1).data()) for i in range(rows.rowCount())]
+    assert amplitudes == sorted(amplitudes, reverse=True)
+    place = table.visualRect(rows.index(0, 0)).center()
+    QTest.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, pos=place)
+    low, high = opened.stage.spectrum.limits()
+    assert (low + high) / 2 == pytest.approx(413.1, abs=0.01)
+    assert high - low < 200
+    assert "413.099999(1) Hz" in opened.readings._detail.text()
+    QTest.keyClick(opened, Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    clipboard = QGuiApplication.clipboard()
+    assert clipboard is not None
+    lines = clipboard.text().splitlines()
+    assert lines[0].startswith("frequency [Hz]\t")
+    assert len(lines) == 1 + rows.rowCount()
+
+
+def test_the_search_changes_what_is_found(opened: Bench, settle: Settle) -> None:
+    before = opened.readings.sorted.rowCount()
+    QTest.keyClick(opened, Key.Key_P)
+    above = popover().findChildren(Number)[0]
+    above.setValue(10)
+    popover().close()
+    settle()
+    assert 0 < opened.readings.sorted.rowCount() < before
+    assert opened.readings._search.text() == "10 dB down, 4 dB prominent"
+
+
+def test_a_frame_that_does_not_fit_is_told_with_a_remedy(opened: Bench, settle: Settle) -> None:
+    drag(opened.stage.waveform, (10.0, 0.0), (11.0, 0.0))
+    settle()
+    assert "longer than the stretch" in opened.notices.text
+    assert opened.results.analysis is None
+    assert len(opened.store.document.recordings) == 3
+    QTest.mouseClick(opened.notices._remedy, Qt.MouseButton.LeftButton)
+    settle()
+    assert opened.notices.text == ""
+    assert opened.results.analysis is not None
+
+
+def test_dropped_files_open_and_bad_ones_leave_the_work(
+    opened: Bench, settle: Settle, tmp_path: Path
+) -> None:
+    soundfile.write(tmp_path / "good.wav", np.sin(np.arange(9000) / 5), 3000)
+    (tmp_path / "bad.wav").write_bytes(b"RIFF....WAVE")
+    drop(opened, tmp_path / "bad.wav", tmp_path / "good.wav")
+    settle()
+    assert "bad.wav is cut short or damaged" in opened.notices.text
+    assert opened.store.ref is not None
+    assert (opened.store.ref.name, len(opened.store.document.recordings)) == ("good", 4)
+    assert "FS rms" in sentence_shown(opened)
+
+
+def test_a_table_without_time_asks_for_its_rate(
+    bench: Bench, settle: Settle, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "a.csv").write_text("x [g]\n" + "".join(f"{np.sin(i)}\n" for i in range(3000)))
+    monkeypatch.setattr(QInputDialog, "getDouble", lambda *a: (0.0, False))
+    drop(bench, tmp_path / "a.csv")
+    settle()
+    assert bench.store.document.recordings == ()
+    monkeypatch.setattr(QInputDialog, "getDouble", lambda *a: (500.0, True))
+    drop(bench, tmp_path / "a.csv")
+    settle()
+    assert bench.ruler.figure("up to") == "250 Hz"
+    assert bench.readings.sorted.index(0, 0).data() == f"{500 / 2 / np.pi:.3f}"
+
+
+def test_missing_samples_are_shown_and_told(bench: Bench, settle: Settle, tmp_path: Path) -> None:
+    x = np.sin(np.arange(6000) / 4)
+    x[2500] = np.nan
+    soundfile.write(tmp_path / "a.wav", x, 1000, subtype="FLOAT")
+    drop(bench, tmp_path / "a.wav")
+    settle()
+    assert "first is 2.5 s after its start (sample 2501" in bench.notices.text
+    problems = bench.readings._problems
+    assert problems.itemAt(0).widget().text().startswith("channel 1 has 1 missing sample")  # type: ignore[union-attr]
+    drag(bench.stage.waveform, (3.0, 0.0), (6.0, 0.0))
+    settle()
+    assert bench.results.analysis is not None
+    assert bench.notices.text == ""
+
+
+def test_units_and_names_from_the_shelf(
+    bench: Bench, settle: Settle, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    soundfile.write(tmp_path / "a.wav", 0.5 * np.sin(np.arange(9000) / 4), 1000)
+    drop(bench, tmp_path / "a.wav")
+    settle()
+    ref = bench.store.ref
+    assert ref is not None
+    for text, unit in (("wobbles", "FS"), ("m/s^2", "m/s²")):
+        monkeypatch.setattr(QInputDialog, "getText", lambda *a, typed=text, **k: (typed, True))
+        bench.shelf.set_unit.emit(ref.id)
+        settle()
+        assert sentence_shown(bench).endswith(f"{unit} rms")
+    assert (
+        bench.stage.spectrum.left.label.toPlainText().strip().startswith("Acceleration, dB re 1 µm")
+    )
+    bench.store.undo()
+    settle()
+    assert sentence_shown(bench).endswith("FS rms")
+    bench.shelf.rename.emit(ref.id)
+    assert bench.store.ref.name == "m/s^2"  # type: ignore[union-attr]
+    bench.shelf.remove.emit(ref.id)
+    settle()
+    assert bench.results.analysis is None
+    bench.store.undo()
+    settle()
+    assert bench.results.analysis is not None
+
+
+@pytest.mark.parametrize(
+    ("action", "name", "start"),
+    [("Save report…", "r.html", b"<!doctype html>"), ("Export picture…", "p.png", b"\x89PNG"),
+     ("Export picture…", "p.svg", b"<?xml"), ("Export spectrum…", "s.csv", b"# drive-steady"),
+     ("Export peaks…", "p.csv", b"# drive-steady")],
+)  # fmt: skip
+def test_exports(
+    opened: Bench, settle: Settle, tmp_path: Path, monkeypatch: pytest.MonkeyPatch,
+    action: str, name: str, start: bytes,
+) -> None:  # fmt: skip
+    path = tmp_path / name
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
+    opened.store.edit_method("Choose window", window="flat-top")  # exported before it is shown
+    opened.action(action).trigger()
+    settle()
+    assert path.read_bytes().startswith(start)
+    assert opened.notices.text == f"Saved {path}."
+    if path.suffix in (".html", ".csv"):
+        assert "Flat-top" in path.read_text()
+
+
+def test_clipboard_takes_picture_and_numbers(opened: Bench, settle: Settle) -> None:
+    clipboard = QGuiApplication.clipboard()
+    assert clipboard is not None
+    opened.action("Copy picture").trigger()
+    settle()
+    assert clipboard.image().width() > 1000
+    opened.action("Copy spectrum numbers").trigger()
+    settle()
+    assert len(clipboard.text().splitlines()) == 32768 // 2 + 2
+
+
+def test_columns_fold_and_layout_is_remembered(opened: Bench, qtbot: object) -> None:
+    opened.toggle_column(0)
+    opened.toggle_theme()
+    opened.toggle_log()
+    opened._keep_layout()
+    again = Bench()
+    try:
+        assert again.shelf.isHidden()
+        assert not again.readings.isHidden()
+        assert again.theme.name == "Night"
+        assert again.stage.spectrum.log_frequency
+    finally:
+        again.close()
+        again.deleteLater()
+
+
+def test_the_stage_is_wide_enough(opened: Bench) -> None:
+    assert opened.stage.width() >= 820
+    labels = [w for w in opened.method_line._phrases.values()]
+    assert labels[-1].geometry().right() < opened.method_line.width()
+
+
+def test_every_action_is_in_a_menu_with_a_tip_and_a_key_of_its_own(bench: Bench) -> None:
+    keys = [action.keys for action in ACTIONS if action.keys]
+    assert len(keys) == len(set(keys))
+    page = keys_html()
+    for action in ACTIONS:
+        assert action.menu in MENUS
+        assert action.tip in bench.action(action.text).toolTip() or action.text in ("Undo", "Redo")
+        assert not action.keys or action.keys in page.replace("&#x27;", "'")
+
+
+def test_finder_runs_an_action_by_name(opened: Bench) -> None:
+    QTest.keyClick(opened, Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+    finder = popover()
+    QTest.keyClicks(finder.field, "level db")  # type: ignore[attr-defined]
+    QTest.keyClick(finder.field, Key.Key_Return)  # type: ignore[attr-defined]
+    assert opened.stage.spectrum.decibels is False
+
+
+def test_a_csv_by_argument(bench: Bench, settle: Settle, tmp_path: Path) -> None:
+    bench.workspace.open_paths([write_csv(tmp_path / "a.csv", rows=3000), tmp_path / "none.csv"])
+    settle()
+    assert bench.ruler.figure("up to") == "100 Hz"
+    assert "none.csv does not exist" in bench.notices.text
+    head = bench.shelf.tree.topLevelItem(0)
+    assert head is not None
+    assert "from the time column" in head.toolTip(0)

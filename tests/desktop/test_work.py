@@ -1,0 +1,263 @@
+"""Work in threads, sessions, autosave, defects and the themes."""
+
+from __future__ import annotations
+
+import signal
+import subprocess
+import sys
+import threading
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
+from tests.support import write_csv
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.progress import Progress
+from tonecomb.desktop import app, messages
+from tonecomb.desktop.autosave import left_behind
+from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.jobs import Jobs
+from tonecomb.desktop.messages import Answer
+from tonecomb.desktop.theme import THEMES, Theme
+from tonecomb.formats import session
+
+Settle = Callable[[], None]
+
+
+def test_jobs_deliver_here_and_fail_in_words(qtbot: object, qapp: object) -> None:
+    jobs = Jobs()
+    got: list[object] = []
+
+    def work(progress: Progress) -> str:
+        progress(0.5)
+        return threading.current_thread().name
+
+    def bad(progress: Progress) -> None:
+        raise UserError("No")
+
+    jobs.submit("a", work, lambda name: got.append((name, threading.current_thread().name)), print)
+    jobs.submit("b", bad, print, got.append)
+    qtbot.waitUntil(lambda: len(got) == 2)  # type: ignore[attr-defined]
+    jobs.close()
+    told = next(one for one in got if isinstance(one, tuple))
+    assert told[0].startswith("job")
+    assert told[1] == "MainThread"
+    assert any(isinstance(one, UserError) for one in got)
+
+
+def test_unwanted_jobs_stop_and_are_not_delivered(qtbot: object, qapp: object) -> None:
+    jobs = Jobs()
+    steps, got = [0], []
+    started = threading.Event()
+
+    def endless(progress: Progress) -> None:
+        while True:
+            steps[0] += 1
+            started.set()
+            progress(0.1)
+
+    job = jobs.submit("endless", endless, got.append, got.append)
+    assert started.wait(5)
+    job.cancel()
+    assert jobs.running == []
+    jobs.submit("stopped", endless, got.append, got.append).stop()
+    qtbot.waitUntil(lambda: len(got) == 1)  # type: ignore[attr-defined]
+    assert type(got[0]).__name__ == "Cancelled", "a stop by the user is told to who asked"
+    jobs.submit("left", endless, got.append, got.append)
+    jobs.close()
+
+
+def test_many_quick_edits_are_one_step_and_few_computations(
+    opened: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    titles: list[str] = []
+    submit = opened.jobs.submit
+
+    def counted(title: str, *rest: object) -> object:
+        titles.append(title)
+        return submit(title, *rest)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(opened.jobs, "submit", counted)
+    steps = len(opened.store.history.done)
+    for i in range(100):
+        opened.store.edit_method("Choose overlap", merge="drag", overlap=i / 2)
+    settle()
+    assert len(opened.store.history.done) == steps + 1
+    assert titles.count("Averaging the spectrum") == 1
+    assert opened.results.analysis is not None
+    assert opened.results.analysis.method.overlap == 49.5
+
+
+def test_the_stop_button_ends_the_analysis(
+    opened: Bench, settle: Settle, qtbot: object, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    gate = threading.Event()
+
+    def slow(method: object, recording: object, progress: Progress) -> None:
+        while not gate.wait(0.01):
+            progress(0.42)
+
+    monkeypatch.setattr("tonecomb.desktop.results.run_spectrum", slow)
+    opened.store.edit_method("x", frame=999)
+    strip = opened.stage._strip
+    qtbot.waitUntil(strip.isVisible)  # type: ignore[attr-defined]
+    assert strip._text.text() == "Averaging the spectrum · 42 %"
+    assert opened.stage.spectrum._curve.opacity() < 1, "what is drawn is no longer the method's"
+    strip._stop()
+    settle()
+    gate.set()
+    assert not strip.isVisible()
+    assert "was stopped" in opened.notices.text
+    monkeypatch.undo()
+    opened.results.again()
+    settle()
+    assert opened.results.analysis is not None
+
+
+def test_session_saved_opened_and_asked_for(
+    opened: Bench, settle: Settle, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "work.tcomb"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "work"), ""))
+    opened.store.edit_method("Choose window", window="flat-top")
+    asked: list[str] = []
+    answers = {"now": Answer.CANCEL}
+
+    def ask(parent: object, what: str) -> Answer:
+        asked.append(what)
+        return answers["now"]
+
+    monkeypatch.setattr("tonecomb.desktop.workspace.ask_unsaved", ask)
+    assert not opened.close(), "unsaved work keeps the bench open"
+    answers["now"] = Answer.SAVE
+    assert opened.workspace.may_discard("another one is opened")
+    assert path.exists()
+    assert "work – Tone Comb" in opened.windowTitle()
+    saved = opened.store.document
+    opened.store.edit_method("Choose window", window="hann")
+    assert opened.windowTitle().startswith("* work")
+    answers["now"] = Answer.DISCARD
+    opened.workspace.open_paths([path])
+    settle()
+    assert opened.store.document == saved
+    assert not opened.store.unsaved
+    assert opened.results.analysis.method.window == "flat-top"  # type: ignore[union-attr]
+    assert len(asked) == 3
+
+
+def test_a_session_whose_file_is_gone_or_changed(
+    bench: Bench, settle: Settle, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    source = write_csv(tmp_path / "a.csv", rows=3000)
+    bench.workspace.open_paths([source])
+    settle()
+    session.save(tmp_path / "s.tcomb", bench.store.document)
+    bench.store.mark_saved(tmp_path / "s.tcomb", bench.store.document)
+    source.rename(tmp_path / "b.csv")
+    bench.store._library.clear()
+    bench.workspace.open_paths([tmp_path / "s.tcomb"])
+    settle()
+    assert "a.csv does not exist" in bench.notices.text
+    assert len(bench.store.document.recordings) == 1, "it stays on the shelf"
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(tmp_path / "b.csv"), ""))
+    bench.notices._act()
+    settle()
+    assert bench.results.analysis is not None
+    (tmp_path / "b.csv").rename(source)
+    write_csv(source, rows=2000)
+    bench.store.mark_saved(tmp_path / "s.tcomb", bench.store.document)
+    bench.workspace.open_paths([tmp_path / "s.tcomb"])
+    settle()
+    assert "a.csv has changed since the session was saved" in bench.notices.text
+
+
+KILLED = """
+import os, signal, sys
+from pathlib import Path
+from tonecomb.desktop.app import make_application
+app = make_application(["t"])
+from tonecomb.desktop.bench import Bench
+from PyQt6.QtTest import QTest
+bench = Bench()
+bench.workspace.open_paths([Path(sys.argv[1])])
+while bench.store.current is None:
+    QTest.qWait(20)
+bench.store.edit_method("Choose window", window="hamming")
+QTest.qWait(2500)
+os.kill(os.getpid(), signal.SIGKILL)
+"""
+
+
+def test_unsaved_work_survives_a_kill(bench: Bench, settle: Settle, tmp_path: Path) -> None:
+    source = write_csv(tmp_path / "a.csv", rows=3000)
+    assert left_behind() == []
+    done = subprocess.run([sys.executable, "-c", KILLED, source], check=False, timeout=60)
+    assert done.returncode == -signal.SIGKILL
+    bench.offer_left_behind()
+    assert "ended without saving" in bench.notices.text
+    bench.notices._act()
+    settle()
+    assert bench.store.method.window == "hamming"  # type: ignore[union-attr]
+    assert bench.store.unsaved
+    assert left_behind() == []
+
+
+def test_autosave_of_a_running_bench_is_not_offered(opened: Bench) -> None:
+    opened.autosave.write()
+    assert opened.autosave._file.exists()
+    assert left_behind() == []
+    opened.autosave.finish()
+    assert not opened.autosave._file.exists()
+
+
+def test_a_defect_is_told_logged_and_the_work_kept(
+    bench: Bench, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    told: list[str] = []
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.text()))
+    saved: list[int] = []
+    hook = app._Defects(lambda: saved.append(1))
+    try:
+        raise ZeroDivisionError("inside")
+    except ZeroDivisionError as error:
+        hook(ZeroDivisionError, error, error.__traceback__)
+    assert saved == [1]
+    assert "Your work was saved aside" in told[0]
+    assert "inside" in caplog.text
+
+
+def test_the_unsaved_question_has_three_answers(
+    bench: Bench, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for text, answer in (("Save", Answer.SAVE), ("Do not save", Answer.DISCARD),
+                         ("Cancel", Answer.CANCEL)):  # fmt: skip
+
+        def click(box: QMessageBox, text: str = text) -> None:
+            next(b for b in box.buttons() if b.text().replace("&", "") == text).click()
+
+        monkeypatch.setattr(QMessageBox, "exec", click)
+        assert messages.ask_unsaved(bench, "the bench closes") is answer
+
+
+def contrast(first: str, second: str) -> float:
+    """Contrast ratio of WCAG 2.1."""
+
+    def luminance(colour: str) -> float:
+        parts = [int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+        r, g, b = (c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4 for c in parts)
+        return 0.2126 * r + 0.7152 * g + 0.0722 * b
+
+    light, dark = sorted((luminance(first), luminance(second)), reverse=True)
+    return (light + 0.05) / (dark + 0.05)
+
+
+@pytest.mark.parametrize("theme", THEMES.values(), ids=lambda t: t.name)
+def test_text_has_contrast(theme: Theme) -> None:
+    for text in (theme.ink, theme.quiet, theme.accent):
+        for ground in (theme.ground, theme.raised):
+            assert contrast(text, ground) >= 4.3, (text, ground)
+    assert contrast(theme.ink, theme.caution_ground) >= 4.5
+    assert contrast(theme.ink, theme.fault_ground) >= 4.5
+    assert contrast(theme.ink, theme.selected) >= 4.5

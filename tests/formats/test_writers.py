@@ -1,0 +1,241 @@
+"""Sessions, tables, reports and pictures, and that writing never spoils what was there."""
+
+from __future__ import annotations
+
+import csv
+import hashlib
+import io
+import json
+import re
+import shutil
+from dataclasses import replace
+from html.parser import HTMLParser
+from pathlib import Path
+from xml.etree import ElementTree
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.support import recording, tone
+
+from tonecomb.core.analysis import Analysis, run
+from tonecomb.core.document import Document, Fingerprint, RecordingRef
+from tonecomb.core.errors import UserError
+from tonecomb.core.method import Method
+from tonecomb.core.peaks import PeakSearch
+from tonecomb.core.pyramid import envelope_of
+from tonecomb.core.recording import Stretch
+from tonecomb.core.windows import WINDOWS
+from tonecomb.formats import atomic, files, session, tables
+from tonecomb.formats.registry import open_recording
+from tonecomb.formats.report import figures
+from tonecomb.formats.report.figures import SpectrumView
+from tonecomb.formats.report.html import report, with_std
+
+finite = st.floats(0, 1e6, allow_nan=False)
+methods = st.builds(
+    Method,
+    channel=st.integers(0, 9),
+    stretch=st.none() | st.builds(Stretch, finite, finite),
+    detrend=st.sampled_from(["none", "mean", "line"]),
+    window=st.sampled_from(list(WINDOWS)),
+    frame=st.integers(2, 10**7),
+    overlap=finite,
+    pad=st.integers(1, 16),
+    scaling=st.sampled_from(["amplitude", "power", "psd"]),
+    level=st.sampled_from(["rms", "peak", "peak-to-peak"]),
+    search=st.builds(PeakSearch, finite, finite, st.none() | finite, st.none() | finite),
+)
+refs = st.builds(
+    RecordingRef,
+    id=st.uuids().map(str),
+    name=st.text(max_size=20),
+    path=st.sampled_from(["/data/a b.wav", "/data/deep/er/ü.csv", "/else/where.wav"]),
+    fingerprint=st.builds(Fingerprint, st.integers(0, 2**40), st.text(max_size=8)),
+    method=methods,
+    given_rate=st.none() | finite,
+    given_unit=st.none() | st.sampled_from(["g", "m/s²"]),
+)
+
+
+@given(kept=st.lists(refs, max_size=3, unique_by=lambda ref: ref.id))
+def test_sessions_come_back_whole(
+    tmp_path_factory: pytest.TempPathFactory, kept: list[RecordingRef]
+) -> None:
+    document = Document(tuple(kept), kept[0].id if kept else None)
+    path = tmp_path_factory.mktemp("s") / "a.tcomb"
+    session.save(path, document)
+    assert session.load(path) == document
+
+
+def test_sessions_move_with_their_recordings(demo: Path, tmp_path: Path) -> None:
+    old, new = tmp_path / "old", tmp_path / "new"
+    (old / "data").mkdir(parents=True)
+    source = old / "data" / "a.csv"
+    shutil.copy(demo / "station-log.csv", source)
+    ref = RecordingRef("x", "a", str(source), files.fingerprint(source), Method())
+    session.save(old / "s.tcomb", Document((ref,), "x"))
+    assert "data/a.csv" in (old / "s.tcomb").read_text()
+    shutil.move(old, new)
+    moved = session.load(new / "s.tcomb").recordings[0]
+    assert moved.path == str(new / "data" / "a.csv")
+    assert session.check_source(moved) is None
+    with Path(moved.path).open("a") as file:
+        file.write("120000,0;1;1\n")
+    assert "has changed since" in (session.check_source(moved) or "")
+
+
+def edited(change: str) -> str:
+    ref = RecordingRef("x", "a", "/a.wav", Fingerprint(1, ""), Method())
+    body = json.loads(session.to_json(Document((ref,), "x"), Path("/")))
+    exec(change, {"b": body, "m": body["document"]["recordings"][0]["method"]})
+    return json.dumps(body)
+
+
+@pytest.mark.parametrize(
+    ("text", "sentence"),
+    [
+        ("", "is empty"),
+        ("{", "is not a Tone Comb session"),
+        ("[1]", "is not a Tone Comb session"),
+        ("[" * 20_000, "is not a Tone Comb session"),
+        (edited("b['version'] = 99"), "version 99: this program reads version 1"),
+        (edited("m['frame'] = 'long'"), "is damaged"),
+        (edited("m['frame'] = True"), "is damaged"),
+        (edited("m['window'] = 'kaiser'"), "is damaged: There is no window called"),
+        (edited("m['scaling'] = 'loud'"), "is damaged"),
+        (edited("m['extra'] = 1"), "is damaged"),
+        (edited("del m['frame']; del b['document']['recordings'][0]['id']"), "is damaged"),
+        (edited("b['document']['current'] = 'y'"), "current recording is not on the shelf"),
+        (edited("b['document'] = None"), "is damaged"),
+    ],
+)
+def test_damaged_sessions_are_refused(tmp_path: Path, text: str, sentence: str) -> None:
+    (tmp_path / "a.tcomb").write_text(text)
+    with pytest.raises(UserError, match=sentence):
+        session.load(tmp_path / "a.tcomb")
+
+
+def test_a_failed_write_leaves_the_old_file(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "a.txt"
+    atomic.write_text(path, "old")
+    with pytest.raises(UserError, match="could not be written: no such file or directory"):
+        atomic.write_text(tmp_path / "no" / "a.txt", "x")
+
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("os.fsync", full)
+    with pytest.raises(UserError, match="no space left on device; choose another place"):
+        atomic.write_text(path, "new")
+    assert [p.name for p in tmp_path.iterdir()] == ["a.txt"]
+    assert path.read_text() == "old"
+
+
+@pytest.fixture
+def analysis() -> Analysis:
+    x = tone(20_000, 50, 1000, 2.0) + 0.01 * np.random.default_rng(1).standard_normal(20_000)
+    return run(Method(frame=1000), recording(x))
+
+
+def rows(text: str) -> tuple[list[str], list[list[str]]]:
+    lines = [line for line in text.splitlines() if not line.startswith("#")]
+    header, *body = csv.reader(io.StringIO("\n".join(lines)))
+    return header, body
+
+
+def test_tables(analysis: Analysis) -> None:
+    header, body = rows(tables.spectrum_csv(analysis))
+    assert header == ["frequency [Hz]", "amplitude [m/s² rms]"]
+    assert len(body) == 501
+    assert float(body[50][1]) == pytest.approx(2 / np.sqrt(2), rel=1e-3)
+    assert analysis.sentence in tables.spectrum_csv(analysis)
+    header, body = rows(tables.peaks_csv(analysis))
+    assert header[2] == "amplitude [m/s² rms]"
+    assert float(body[0][0]) == pytest.approx(50.0, abs=1e-4)
+    copied = tables.peaks_text(analysis).splitlines()
+    assert copied[1].split("\t") == body[0]
+    limited = replace(analysis, method=replace(analysis.method, search=PeakSearch(low=40, high=60)))
+    assert [row[0] for row in rows(tables.spectrum_csv(limited))[1]] == [
+        str(f) for f in range(40, 61)
+    ]
+
+
+def test_our_tables_can_be_read_back(analysis: Analysis, tmp_path: Path) -> None:
+    (tmp_path / "spectrum.csv").write_text(tables.spectrum_csv(analysis))
+    opened = open_recording(tmp_path / "spectrum.csv")
+    assert (opened.length, opened.sample_rate) == (501, None)
+
+
+@given(value=st.floats(0, 1e5), std=st.floats(1e-9, 1e4))
+def test_values_with_their_deviation(value: float, std: float) -> None:
+    text = with_std(value, std)
+    match = re.fullmatch(r"(\d+(?:\.(\d+))?)\((\d+)\)", text)
+    assert match, text
+    unit = 10.0 ** -len(match.group(2) or "")
+    assert float(match.group(1)) == pytest.approx(value, abs=0.51 * unit + 1e-9 * value)
+    assert int(match.group(3)) * unit == pytest.approx(std, rel=0.5, abs=1e-9)
+
+
+class _Tags(HTMLParser):
+    def __init__(self) -> None:
+        super().__init__()
+        self.links: list[str] = []
+        self.ids: list[str] = []
+        self.text = ""
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        for name, value in attrs:
+            if name in ("src", "href", "xlink:href") and value and not value.startswith("#"):
+                self.links.append(value)
+            if name == "id" and value:
+                self.ids.append(value)
+
+    def handle_data(self, data: str) -> None:
+        self.text += data
+
+
+@pytest.mark.parametrize("log", [False, True])
+def test_report(demo: Path, log: bool) -> None:
+    source = demo / "drive-steady.wav"
+    opened = replace(open_recording(source), name="<b>drive</b> & co")
+    analysis = run(Method(channel=1, frame=32768), opened)
+    html = report(opened, analysis, SpectrumView(log_frequency=log))
+    page = _Tags()
+    page.feed(html)
+    assert page.links == [], "self-contained"
+    assert len(page.ids) == len(set(page.ids))
+    assert html.count("<svg") == 2
+    assert analysis.sentence in page.text
+    assert hashlib.sha256(source.read_bytes()).hexdigest() in page.text
+    assert "<b>drive</b> & co" in page.text, "names are text, not markup"
+    for wanted in (
+        "12800 Hz",
+        "768000 samples",
+        "413.099999(1)",
+        "0.8999(1)",
+        "98.1 %",
+        "Tone Comb 0.",
+    ):
+        assert wanted in page.text
+
+
+def test_report_says_when_there_are_no_peaks() -> None:
+    made = recording(np.random.default_rng(1).standard_normal(5000))
+    html = report(made, run(Method(frame=256), made), SpectrumView(decibels=False))
+    assert "No peak within 60" in html
+
+
+@pytest.mark.parametrize(
+    "view", [SpectrumView(), SpectrumView(True, False, 10, 200), SpectrumView(bottom=0, top=90)]
+)
+def test_pictures(analysis: Analysis, view: SpectrumView) -> None:
+    envelope = envelope_of(np.sin(np.arange(2000.0)), 0, 500)
+    png = figures.picture(analysis, view, envelope, (0.0, 1.0), "png")
+    assert png.startswith(b"\x89PNG")
+    svg = figures.picture(analysis, view, None, (0.0, 1.0), "svg")
+    assert ElementTree.fromstring(svg).tag.endswith("svg")
+    assert svg == figures.picture(analysis, view, None, (0.0, 1.0), "svg"), "same input, same file"
