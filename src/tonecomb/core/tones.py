@@ -51,19 +51,37 @@ class Tone:
     steady: bool
 
 
+class _Scratch:
+    """Memory and windows that the models of one fit share, so that none is made twice."""
+
+    def __init__(self, length: int, tones: int) -> None:
+        width = 1 + 4 * tones
+        self.length = length
+        self.rows = length if length * width * 8 <= _COLUMNS_BYTES else _ROWS
+        self.columns = np.empty((width, self.rows))
+        self._weights: dict[str, Array] = {}
+
+    def weights(self, taper: Window) -> Array:
+        """Samples of a window."""
+        if taper.name not in self._weights:
+            self._weights[taper.name] = taper.samples(self.length)
+        return self._weights[taper.name]
+
+
 class _Model:
-    """A frame's model for given angular frequencies (radians per sample), weighted by ``taper``.
+    """A frame's model for given angular frequencies (radians per sample), weighted by a window.
 
     Its columns are a constant, cosines, sines; then time × cosines and time × sines, with time
     from the frame's centre N/2. The inner products of the columns are known in closed form.
     """
 
-    def __init__(self, taper: Window, length: int, omega: Array, *, slopes: bool) -> None:
-        self.weights, self.omega, self.slopes = taper.samples(length), omega, slopes
-        width = 1 + (4 if slopes else 2) * len(omega)
-        self.rows = length if length * width * 8 <= _COLUMNS_BYTES else _ROWS
-        self.kept = self._columns(0) if self.rows == length else None
+    def __init__(self, taper: Window, scratch: _Scratch, omega: Array, *, slopes: bool) -> None:
+        self.omega, self.slopes, self.scratch = omega, slopes, scratch
+        length = scratch.length
+        self.weights = scratch.weights(taper)
+        self.width = 1 + (4 if slopes else 2) * len(omega)
         self.base = 1 + 2 * len(omega)
+        self.kept = self._columns(0) if scratch.rows == length else None
         frequencies = np.concatenate([[0.0], omega])
         sums = transforms(taper.terms, length, frequencies[:, None] + frequencies)
         differences = transforms(taper.terms, length, frequencies[:, None] - frequencies)
@@ -77,33 +95,33 @@ class _Model:
         self.inverse = np.linalg.pinv(self.gram, rcond=1e-12, hermitian=True)
 
     def _columns(self, start: int) -> Array:
-        """Weighted columns for the samples from ``start`` on, shape (rows, columns)."""
-        half = len(self.weights) / 2
-        stop = min(start + self.rows, len(self.weights))
-        time = np.arange(start, stop) - half
+        """Weighted columns for the samples from ``start`` on, shape (columns, samples). They
+        lie in the scratch memory: good until the next call."""
+        stop = min(start + self.scratch.rows, self.scratch.length)
+        time = np.arange(start, stop) - self.scratch.length / 2
+        tones, out = len(self.omega), self.scratch.columns[: self.width, : stop - start]
         # e^(−iωt) as the product of a coarse and a fine table: one sine for 256 samples.
-        coarse = np.exp(-1j * np.outer(np.arange(time[0], time[-1] + 1, 256), self.omega))
-        fine = np.exp(-1j * np.outer(np.arange(256), self.omega))
-        turning = (coarse[:, None, :] * fine).reshape(-1, len(self.omega))[: len(time)]
-        weights = self.weights[start:stop, None]
-        turning *= weights
-        parts = [weights, turning.real, -turning.imag]
+        coarse = np.exp(-1j * np.outer(self.omega, time[::256]))
+        fine = np.exp(-1j * np.outer(self.omega, np.arange(256)))
+        turning = (coarse[:, :, None] * fine[:, None, :]).reshape(tones, -1)[:, : len(time)]
+        weights = self.weights[start:stop]
+        out[0] = weights
+        np.multiply(turning.real, weights, out=out[1 : 1 + tones])
+        np.multiply(turning.imag, -weights, out=out[1 + tones : self.base])
         if self.slopes:
-            turning = turning * time[:, None]
-            parts += [turning.real, -turning.imag]
-        return np.concatenate(parts, axis=1)
+            np.multiply(out[1 : self.base], time, out=out[self.base :])
+        return out
 
     def products(self, frames: Array) -> Array:
         """Σ w·column·x for each frame and column, shape (frames, columns)."""
         if self.kept is not None:
-            return np.asarray(np.ascontiguousarray(frames) @ self.kept)
-        return np.sum(
-            [
-                np.ascontiguousarray(frames[:, start : start + self.rows]) @ self._columns(start)
-                for start in range(0, len(self.weights), self.rows)
-            ],
-            axis=0,
-        )
+            return np.asarray(np.ascontiguousarray(frames) @ self.kept.T)
+        rows = self.scratch.rows
+        total = np.zeros((len(frames), self.width))
+        for start in range(0, self.scratch.length, rows):
+            part_of_each = np.ascontiguousarray(frames[:, start : start + rows])
+            total += part_of_each @ self._columns(start).T
+        return total
 
     def amplitudes(self, beta: Array) -> Complex:
         """Complex peak amplitudes a − ib about each frame's centre, shape (frames, tones)."""
@@ -209,9 +227,10 @@ def fit_tones(
     start = 2 * np.pi * np.asarray(frequencies, dtype=np.float64) / fs
     limit = 0.75 * 2 * np.pi / n
     information = _Information(framing, fitting)
+    scratch = _Scratch(n, len(start))
 
     def improve(omega: Array, numbers: Numbers, report: Progress) -> tuple[Array, Complex]:
-        model = _Model(fitting, n, omega, slopes=True)
+        model = _Model(fitting, scratch, omega, slopes=True)
         step, c = model.step(_all_products(model, read, framing, numbers, fs, report))
         return start + np.clip(omega + step - start, -limit, limit), c
 
@@ -233,7 +252,7 @@ def fit_tones(
         omega, phasors = improve(omega, every, part(progress, 0.3, 0.7))
     levels = phasors
     if fitting is not taper:
-        model = _Model(taper, n, omega, slopes=False)
+        model = _Model(taper, scratch, omega, slopes=False)
         products = _all_products(model, read, framing, every, fs, part(progress, 0.7, 1.0))
         levels = model.amplitudes(products @ model.inverse)
     tones = []

@@ -1,0 +1,1 @@
+"""Speed and memory, as ratios within one run against a stated floor."""

@@ -1,0 +1,27 @@
+"""``./run bench [spectrum|peaks|start|memory …]``: print each benchmark as a Markdown table."""
+
+from __future__ import annotations
+
+import os
+import platform
+import sys
+
+from benchmarks import memory, peaks, spectrum, start
+
+BENCHMARKS = {"spectrum": spectrum.main, "peaks": peaks.main, "start": start.main,
+              "memory": memory.main}  # fmt: skip
+
+
+def main() -> None:
+    wanted = sys.argv[1:] or list(BENCHMARKS)
+    unknown = [name for name in wanted if name not in BENCHMARKS]
+    if unknown:
+        sys.exit(f"There is no benchmark {unknown[0]}; choose from {', '.join(BENCHMARKS)}.")
+    print(f"{os.cpu_count()} cores, Python {platform.python_version()}, {platform.system()}\n")
+    for name in wanted:
+        BENCHMARKS[name]()
+        print(flush=True)
+
+
+if __name__ == "__main__":
+    main()
