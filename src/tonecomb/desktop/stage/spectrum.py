@@ -50,6 +50,8 @@ class SpectrumView(Plot):
         self._zoom.hide()
         for item in (self._zoom, self._curve, self._marks, self._ring, self._spot, *self._texts):
             self.addItem(item, ignoreBounds=True)
+        for marks in (self._marks, self._ring, self._spot):
+            marks.setZValue(5)  # over the labels
         for text in self._texts:
             text.setFont(font(9, QFont.Weight.Medium))
             text.hide()
