@@ -31,6 +31,7 @@ _STEPS = 6  # most steps on those
 _COLUMNS_BYTES = 48 << 20  # the weighted model is kept whole up to this size
 _ROWS = 1 << 13  # samples of a frame handled at once beyond it
 _READ_SAMPLES = 1 << 20  # samples read at once, so that large models are built seldom
+_ENOUGH = 8  # independent frames from which their own scatter tells the noise
 _SETTLED = 0.02  # a step below this share of the standard deviation is the last
 
 
@@ -257,11 +258,9 @@ def fit_tones(
         levels = model.amplitudes(products @ model.inverse)
     tones = []
     for p in range(len(omega)):
-        level = _Amplitude.of(levels[:, p], float(floor[p]), framing, taper)
-        # The phases' noise is that of the window which weighs the fit.
-        tones.append(
-            _tone(phasors[:, p], omega[p], float(density[p]), level, framing, fs, information)
-        )
+        course = _Course.of(phasors[:, p], omega[p], float(density[p]), framing, information)
+        level = _Amplitude.of(levels[:, p], course.density * taper.enbw, framing, taper)
+        tones.append(_tone(course, level, framing, fs, information))
     return tones
 
 
@@ -320,53 +319,70 @@ class _Information:
         self.across = across / (across + count * self.second)
 
 
-def _tone(
-    c: Complex,
-    omega: float,
-    density: float,
-    level: _Amplitude,
-    framing: Framing,
-    fs: float,
-    information: _Information,
-) -> Tone:
-    """Put the frames' complex amplitudes ``c`` together.
+@dataclass(frozen=True)
+class _Course:
+    """How a tone's complex amplitude runs through the frames, turned back by its frequency.
 
-    ``density`` is the noise's mean square in a band of one frame bin.
+    ``omega`` is the frequency common to the frames, ``slope`` what the phase adds to it,
+    ``mean`` the amplitude at the stretch's middle, ``density`` the mean square of the noise in
+    a band of one frame bin.
     """
-    count = framing.count
+
+    omega: float
+    slope: float
+    mean: complex
+    steady: bool
+    density: float
+
+    @classmethod
+    def of(
+        cls, c: Complex, omega: float, density: float, framing: Framing, information: _Information
+    ) -> _Course:
+        noise = 2 * density * information.enbw
+        power = float(np.mean(np.abs(c) ** 2))
+        signal = max(power - noise, 0.25 * power, float(np.finfo(float).tiny))
+        reach = 6 * np.sqrt(density * framing.frame / signal * information.loose)
+        middles = framing.frame / 2 + np.arange(framing.count) * framing.hop
+        time: Array = np.asarray(middles - middles.mean(), dtype=np.float64)
+        slope, mean, residual = _phase_slope(c * np.exp(-1j * omega * middles), time, reach)
+        steady = bool(residual <= 0.02 + 1.5 * noise / (signal + noise) and residual < 0.8)
+        frames = effective_averages(framing, information.name, squared=False)
+        if steady and frames >= _ENOUGH:
+            # What is left of a steady tone is noise alone; the floor of the spectrum may hold
+            # the skirts of stronger tones as well.
+            left = residual * power * frames / (frames - 1)
+            density = min(density, left / (2 * information.enbw))
+        return cls(omega, slope, mean, steady, density)
+
+
+def _tone(
+    course: _Course, level: _Amplitude, framing: Framing, fs: float, information: _Information
+) -> Tone:
+    """Put together what is known of a tone."""
     amplitude = max(level.value, float(np.finfo(float).tiny))
-    # Variances of a frame's complex amplitude and of a sample of the noise.
-    noise = 2 * density * information.enbw
-    sigma2 = density * framing.frame / 2
-    ratio = 2 * sigma2 / amplitude**2
-    loose_std = np.sqrt(ratio * information.loose)
-    centres = framing.frame / 2 + np.arange(count) * framing.hop
-    reference = float(centres.mean())
-    time: Array = np.asarray(centres - reference, dtype=np.float64)
-    delta, mean, residual = _phase_slope(c * np.exp(-1j * omega * centres), time, 6 * loose_std)
-    share = noise / (amplitude**2 + noise)
-    steady = bool(residual <= 0.02 + 1.5 * share and residual < 0.8)
-    if not steady:
-        nan = float("nan")
-        frequency, std = omega, loose_std
-        phase, phase_std = nan, nan
+    # 2σ²/A², with σ² the variance of a sample of the noise.
+    ratio = course.density * framing.frame / amplitude**2
+    if course.steady:
+        slope = information.across * course.slope
+        frequency = float(course.omega + slope)
+        std = float(np.sqrt(ratio * information.steady))
+        middle = framing.frame / 2 + (framing.count - 1) / 2 * framing.hop
+        phase = float(np.angle(course.mean) - slope * middle)
+        frames = effective_averages(framing, information.name, squared=False)
+        of_mean = course.density * information.enbw / (frames * amplitude**2)
+        phase_std = float(np.sqrt(of_mean + (middle * std) ** 2))
     else:
-        slope = information.across * delta
-        frequency = omega + slope
-        std = np.sqrt(ratio * information.steady)
-        # ``mean`` is the amplitude at the stretch's middle turned back by ω·middle.
-        phase = np.angle(mean) - slope * reference
-        averages = effective_averages(framing, information.name, squared=False)
-        phase_std = np.sqrt(noise / (2 * averages * amplitude**2) + (reference * std) ** 2)
+        frequency, std = float(course.omega), float(np.sqrt(ratio * information.loose))
+        phase = phase_std = float("nan")
     to_hz = fs / (2 * np.pi)
     return Tone(
         frequency=float(frequency * to_hz),
-        frequency_std=float(std * to_hz),
+        frequency_std=std * to_hz,
         amplitude=level.value,
         amplitude_std=level.std,
         phase_deg=float(np.degrees(np.angle(np.exp(1j * phase)))),
         phase_std_deg=float(np.degrees(phase_std)),
-        steady=steady,
+        steady=course.steady,
     )
 
 

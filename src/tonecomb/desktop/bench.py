@@ -59,7 +59,7 @@ class Bench(QMainWindow):
         self.results = Results(self.store, self.jobs)
         self.notices = Notices()
         self.workspace = Workspace(self, self.store, self.jobs, self.results, self.notices)
-        self.autosave = Autosave(self.store)
+        self.autosave = Autosave(self.store, self.jobs)
         self.method_line = MethodLine(self.store)
         self.stage = Stage(
             self.store, self.results, self.jobs,
@@ -355,8 +355,8 @@ class Bench(QMainWindow):
             event.ignore()
             return
         self._keep_layout()
-        self.autosave.finish()
         self.jobs.close()
+        self.autosave.finish()
         event.accept()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:

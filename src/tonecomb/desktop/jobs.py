@@ -13,7 +13,7 @@ from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.progress import Progress
 
 T = TypeVar("T")
-_WORKERS = 2
+_WORKERS = 3  # two long reads, and still one for what is wanted next
 _REPORT_EVERY = 0.05  # s
 
 

@@ -109,6 +109,7 @@ class Results(QObject):
         if recording is None or method is None:
             self._forget_job(None)
             self._show(None)
+            self._tell_unknown_rate()
             return
         self._want_pyramids(recording, method.channel)
         try:
@@ -129,6 +130,17 @@ class Results(QObject):
             self._find_peaks(key, replace(bare, method=key.method), recording)
         else:
             self._estimate(key, recording)
+
+    def _tell_unknown_rate(self) -> None:
+        recording = self._store.recording(self._store.document.current)
+        if recording is not None and recording.sample_rate is None:
+            self.failed.emit(
+                UserError(
+                    f"The sample rate of {recording.name} is unknown",
+                    recording.rate_found,
+                    "right-click it on the shelf to set it",
+                )
+            )
 
     def _forget_job(self, key: Key | None) -> None:
         """Stop the running job unless it is the one for ``key``."""

@@ -97,8 +97,9 @@ class Store(QObject):
 
     @property
     def current(self) -> Recording | None:
-        """The recording being analysed, if its file is open."""
-        return self.recording(self.document.current)
+        """The recording being analysed, if its file is open and its sample rate known."""
+        recording = self.recording(self.document.current)
+        return recording if recording is not None and recording.sample_rate else None
 
     @property
     def method(self) -> Method | None:

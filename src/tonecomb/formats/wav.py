@@ -155,6 +155,15 @@ def _check_chunks(path: Path) -> None:
     )
 
 
+def _forget_time(path: Path) -> None:
+    """Blank the time of writing in the PEAK chunk, so that the same samples give the same file."""
+    with path.open("r+b") as file:
+        at = file.read(1 << 12).find(b"PEAK")
+        if at >= 0:
+            file.seek(at + 12)
+            file.write(bytes(4))
+
+
 def write_wav(path: Path, rate: int, channels: tuple[Channel, ...], columns: list[Array]) -> None:
     """Write a 32 bit float WAV with the channels' names and units in its comment."""
     import soundfile
@@ -168,6 +177,7 @@ def write_wav(path: Path, rate: int, channels: tuple[Channel, ...], columns: lis
         ) as file:
             file.comment = comment
             file.write(np.stack(columns, axis=1).astype(np.float32))
+        _forget_time(partial)
         partial.replace(path)
     except (soundfile.LibsndfileError, OSError) as error:
         partial.unlink(missing_ok=True)

@@ -211,7 +211,7 @@ def _overlap(store: Store, recording: Recording, method: Method, parent: QWidget
 
 
 def _scaling(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
-    symbol = unit(recording.channels[method.channel].unit)
+    symbol = unit(recording.channels[min(method.channel, len(recording.channels) - 1)].unit)
     options = [
         Option(
             "amplitude", "Amplitude", f"True for tones, whatever the window; in {symbol.symbol}."

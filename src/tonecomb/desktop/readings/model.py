@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.peaks import Peak
@@ -23,8 +23,8 @@ SORT_ROLE = Qt.ItemDataRole.UserRole
 class PeaksModel(QAbstractTableModel):
     """A row a peak: frequency, amplitude, phase, prominence."""
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
         self._analysis: Analysis | None = None
         self._peaks: tuple[Peak, ...] = ()
 
@@ -70,7 +70,13 @@ class PeaksModel(QAbstractTableModel):
     def _text(value: float, column: int) -> str:
         if math.isnan(value):
             return "–"
-        text = (f"{value:.3f}", f"{value:#.4g}".rstrip("."), f"{value:.0f}", f"{value:.0f}")[column]
+        if column == 0:
+            text = f"{value:.3f}"
+        elif column == 1:
+            small = 0 < abs(value) < 1e-3
+            text = f"{value:.2e}".replace("e-0", "e-") if small else f"{value:#.4g}".rstrip(".")
+        else:
+            text = f"{round(value)}"  # a whole number has no −0
         return text.replace("-", "−")
 
     def headerData(

@@ -73,6 +73,10 @@ class Shelf(QWidget):
         self._delegate = _Rows(store, results)
         self.tree.setItemDelegate(self._delegate)
         column.addWidget(self.tree)
+        self.told = label("", "quiet", wrap=True)
+        self.told.setContentsMargins(8, 0, 4, 0)
+        self.told.setToolTip("How the sample rate of this recording was found")
+        column.addWidget(self.told)
         store.changed.connect(self.refresh)
         results.pyramid_ready.connect(self._repaint)
 
@@ -103,6 +107,8 @@ class Shelf(QWidget):
             if wanted and ref is not None and item.data(0, _CHANNEL) == ref.method.channel:
                 self.tree.setCurrentItem(item)
         self.tree.blockSignals(False)
+        shown = self._store.recording(document.current)
+        self.told.setText("" if shown is None else f"Sample rate {shown.rate_found}.")
         self._repaint()
 
     def _fill(self) -> None:

@@ -10,7 +10,6 @@ from __future__ import annotations
 import math
 from typing import Any
 
-import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor
@@ -20,6 +19,8 @@ from tonecomb.desktop.theme import Theme, font
 
 AXIS_WIDTH = 66
 _ZOOM = 0.85  # per wheel notch
+_FIGURE_ROOM = 30  # pixels between ticks from which each has its figure
+_LABELLED, _BARE = 1.0, 0.1  # spacings that stand for lines of a logarithmic axis
 
 
 class Box(pg.ViewBox):
@@ -68,6 +69,7 @@ class Axis(pg.AxisItem):
     def __init__(self, orientation: str) -> None:
         super().__init__(orientation, maxTickLength=-4)
         self.log = False
+        self._decimals = 0
         self.setStyle(
             tickFont=font(9),
             tickTextOffset=5,
@@ -83,31 +85,36 @@ class Axis(pg.AxisItem):
 
     def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, Any]]:
         if not self.log:
-            return super().tickValues(minVal, maxVal, size)
+            levels = super().tickValues(minVal, maxVal, size)
+            # All levels that have room for figures show them with the same decimals.
+            room = [step for step, _ in levels if step / (maxVal - minVal) * size > _FIGURE_ROOM]
+            self._decimals = max((_decimals(step) for step in room), default=0)
+            return list(levels)
         decades = range(math.floor(minVal), math.ceil(maxVal) + 1)
         if maxVal - minVal < 0.7:
             # Too narrow for decades: even steps of the values themselves.
-            low, high = 10**minVal, 10**maxVal
-            levels = super().tickValues(low, high, size)[:1]
-            return [(step, np.log10([v for v in values if v > 0])) for step, values in levels]
+            (_, values), *_ = super().tickValues(10**minVal, 10**maxVal, size)
+            return [(_LABELLED, [math.log10(v) for v in values if v > 0])]
         digits = (1, 2, 5) if maxVal - minVal < 4 else (1,)
         major = [d + math.log10(m) for d in decades for m in digits]
         minor = [d + math.log10(m) for d in decades for m in range(2, 10)]
-        inside = [v for v in major if minVal <= v <= maxVal]
         return [
-            (1.0, inside),
-            (0.1, [v for v in minor if minVal <= v <= maxVal and v not in major]),
+            (_LABELLED, [v for v in major if minVal <= v <= maxVal]),
+            (_BARE, [v for v in minor if minVal <= v <= maxVal and v not in major]),
         ]
 
     def tickStrings(self, values: Any, scale: float, spacing: float) -> list[str]:
-        if not self.log:
-            decimals = max(0, math.ceil(-math.log10(spacing) - 1e-9)) if spacing > 0 else 0
-            if max((abs(v) for v in values), default=0) < 1e-4 or decimals > 6:
-                return [f"{v:.3g}".replace("-", "−") for v in values]
-            return [f"{v:.{decimals}f}".replace("-", "−") for v in values]
-        if spacing < 0.5:
-            return ["" for _ in values]  # the fine lines of a decade carry no figures
-        return [f"{10**v:.6g}" for v in values]
+        if self.log:
+            return [f"{10**v:.6g}" if spacing == _LABELLED else "" for v in values]
+        decimals = max(self._decimals, _decimals(spacing))
+        if decimals > 6:
+            return [f"{v:.3g}".replace("-", "−") for v in values]
+        return [f"{v + 0.0:.{decimals}f}".replace("-", "−") for v in values]
+
+
+def _decimals(step: float) -> int:
+    """Decimals that tell two ticks ``step`` apart."""
+    return max(0, math.ceil(-math.log10(step) - 1e-9)) if step > 0 else 0
 
 
 class Plot(pg.PlotWidget):

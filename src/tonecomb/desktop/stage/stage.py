@@ -108,7 +108,7 @@ class Stage(QWidget):
         """Follow the document."""
         recording, method = self._store.current, self._store.method
         self._pages.setCurrentIndex(0 if self._store.ref is None else 1)
-        if recording is None or method is None or recording.sample_rate is None:
+        if recording is None or method is None:
             self.waveform.clear_channel()
             return
         channel = min(method.channel, len(recording.channels) - 1)

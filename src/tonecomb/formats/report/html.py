@@ -84,8 +84,18 @@ def report(
             "wave",
         ),
         spectrum=_inline(figures.spectrum_picture(analysis, view, "svg", title=False), "spec"),
-        peaks=[_peak(analysis, peak) for peak in analysis.peaks or ()],
+        peaks=_peak_rows(analysis),
     )  # fmt: skip
+
+
+def _peak_rows(analysis: Analysis) -> list[dict[str, str]]:
+    rows = [_peak(analysis, peak) for peak in analysis.peaks or ()]
+    for name in ("frequency", "amplitude"):
+        tails = [len(row[name].partition(".")[2]) for row in rows]
+        for row, tail in zip(rows, tails, strict=True):
+            # Figure spaces bring the decimal points under each other.
+            row[name] += "\u2007" * (max(tails) - tail)
+    return rows
 
 
 def _peak(analysis: Analysis, peak: Any) -> dict[str, str]:
