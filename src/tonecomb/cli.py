@@ -5,6 +5,7 @@ Nothing here needs a display, and Qt is imported only to open the bench.
 
 from __future__ import annotations
 
+import os
 import re
 import sys
 from collections.abc import Callable, Iterator
@@ -27,6 +28,7 @@ from tonecomb.formats.registry import Given, open_recording
 
 STOPPED = 130
 UNUSABLE = 2
+_DISPLAYS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
 
 
 class _Commands(click.Group):
@@ -121,6 +123,12 @@ def commands(ctx: click.Context) -> int | None:
 
 
 def _bench(paths: list[Path], demo: bool) -> int:
+    if not any(os.environ.get(name) for name in _DISPLAYS):
+        raise UserError(
+            "There is no display to open the bench on",
+            "neither DISPLAY nor WAYLAND_DISPLAY is set",
+            "start it from a desktop session, or use describe and analyse",
+        )
     from tonecomb.desktop.app import main
 
     return main(paths, demo=demo)

@@ -40,7 +40,8 @@ def test_spellings(text: str, symbol: str, quantity: str) -> None:
 
 
 def test_unknown_units_are_refused() -> None:
-    assert units.find_unit("wobbles") is None
+    for text in ("wobbles", "9**9**9**9", "9^9^9", "m" * 1000, "10 m"):
+        assert units.find_unit(text) is None
     with pytest.raises(UserError, match="‘wobbles’ is not known"):
         units.unit("wobbles")
 
@@ -82,7 +83,11 @@ def test_missing_samples_leave_a_hole_in_the_envelope() -> None:
     x = np.ones(2048)
     x[256:512] = np.nan
     x[700] = np.nan
-    low = pyramid.build(lambda a, b: x[a:b], len(x)).levels[0][0]
+    x[900] = np.inf
+    built = pyramid.build(lambda a, b: x[a:b], len(x))
+    assert (built.missing, built.infinite) == (257, 1)
+    low, high = built.levels[0]
+    assert high[3] == 1.0
     assert np.isnan(low[1])
     assert np.isfinite(np.delete(low, 1)).all()
 
@@ -113,14 +118,14 @@ def test_channel_figures(x: np.ndarray) -> None:
     assert (f.min, f.max) == (x.min(), x.max())
     assert f.mean == pytest.approx(x.mean(), rel=1e-9, abs=1e-6)
     assert f.rms == pytest.approx(np.sqrt(np.mean(x**2)), rel=1e-9, abs=1e-6)
-    assert sample_problem(recording(x), 0, f) is None
+    assert sample_problem(recording(x), 0, f.missing, f.infinite) is None
 
 
 def test_bad_samples_are_counted() -> None:
     x = np.array([1.0, np.nan, 3.0, np.inf, np.nan])
     f = channel_figures(recording(x), 0)
     assert (f.missing, f.infinite, f.min, f.max, f.mean) == (2, 1, 1.0, 3.0, 2.0)
-    problem = sample_problem(recording(x), 0, f)
+    problem = sample_problem(recording(x), 0, f.missing, f.infinite)
     assert problem is not None
     assert "2 missing and 1 infinite samples" in problem.text
 

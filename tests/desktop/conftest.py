@@ -61,3 +61,17 @@ def opened(bench: Bench, settle: Callable[[], None]) -> Bench:
     bench.workspace.open_demo()
     settle()
     return bench
+
+
+@pytest.fixture
+def titles(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> list[str]:
+    """What is submitted to the threads from now on."""
+    seen: list[str] = []
+    submit = bench.jobs.submit
+
+    def counted(title: str, *rest: object, **options: object) -> object:
+        seen.append(title)
+        return submit(title, *rest, **options)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(bench.jobs, "submit", counted)
+    return seen

@@ -138,16 +138,9 @@ def test_the_rulers_handle(opened: Bench, settle: Settle) -> None:
 
 
 def test_what_was_computed_is_not_computed_again(
-    opened: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch
+    opened: Bench, settle: Settle, titles: list[str]
 ) -> None:
-    titles: list[str] = []
-    submit = opened.jobs.submit
-
-    def counted(title: str, *rest: object) -> object:
-        titles.append(title)
-        return submit(title, *rest)  # type: ignore[arg-type]
-
-    monkeypatch.setattr(opened.jobs, "submit", counted)
+    titles.clear()
     for changes in ({"scaling": "psd"}, {"scaling": "amplitude", "level": "peak"}):
         opened.store.edit_method("Show", **changes)
         settle()

@@ -70,16 +70,9 @@ def test_unwanted_jobs_stop_and_are_not_delivered(qtbot: object, qapp: object) -
 
 
 def test_many_quick_edits_are_one_step_and_few_computations(
-    opened: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch
+    opened: Bench, settle: Settle, titles: list[str]
 ) -> None:
-    titles: list[str] = []
-    submit = opened.jobs.submit
-
-    def counted(title: str, *rest: object) -> object:
-        titles.append(title)
-        return submit(title, *rest)  # type: ignore[arg-type]
-
-    monkeypatch.setattr(opened.jobs, "submit", counted)
+    titles.clear()
     steps = len(opened.store.history.done)
     for i in range(100):
         opened.store.edit_method("Choose overlap", merge="drag", overlap=i / 2)

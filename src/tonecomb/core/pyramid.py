@@ -30,10 +30,15 @@ class Envelope:
 
 @dataclass(frozen=True, eq=False)
 class Pyramid:
-    """``levels[k]`` holds minima and maxima over BASE·FACTORᵏ samples each."""
+    """``levels[k]`` holds minima and maxima over BASE·FACTORᵏ samples each.
+
+    ``missing`` and ``infinite`` count the samples that are no numbers; they are left out.
+    """
 
     length: int
     levels: tuple[tuple[Array, Array], ...]
+    missing: int = 0
+    infinite: int = 0
 
     def envelope(self, start: int, stop: int, columns: int) -> Envelope:
         """The samples ``start`` to ``stop`` in about ``columns`` columns, from the level that
@@ -63,6 +68,7 @@ def envelope_of(samples: Array, start: int, columns: int) -> Envelope:
 
     With fewer samples than columns every sample is a column of its own.
     """
+    samples = _without_infinite(samples)
     count = min(columns, len(samples))
     edges = (np.arange(count + 1) * len(samples)) // max(count, 1)
     if count == 0:
@@ -72,12 +78,22 @@ def envelope_of(samples: Array, start: int, columns: int) -> Envelope:
     return Envelope((edges + start).astype(np.float64), low, high)
 
 
+def _without_infinite(samples: Array) -> Array:
+    """The samples with nan for infinities: neither has a place on the axis."""
+    return np.where(np.isinf(samples), np.nan, samples)
+
+
 def build(read: Callable[[int, int], Array], length: int, progress: Progress = silent) -> Pyramid:
     """Read ``length`` samples once, in blocks, and build the pyramid."""
     cells = -(-length // BASE)
     low, high = np.empty(cells), np.empty(cells)
+    missing = infinite = 0
     for start in range(0, length, _BLOCK):
         samples = read(start, min(length, start + _BLOCK))
+        if not np.isfinite(samples).all():
+            missing += int(np.isnan(samples).sum())
+            infinite += int(np.isinf(samples).sum())
+            samples = _without_infinite(samples)
         edges = np.arange(0, len(samples), BASE)
         first = start // BASE
         low[first : first + len(edges)] = np.fmin.reduceat(samples, edges)
@@ -88,4 +104,4 @@ def build(read: Callable[[int, int], Array], length: int, progress: Progress = s
         below = levels[-1]
         edges = np.arange(0, len(below[0]), FACTOR)
         levels.append((np.fmin.reduceat(below[0], edges), np.fmax.reduceat(below[1], edges)))
-    return Pyramid(length, tuple(levels))
+    return Pyramid(length, tuple(levels), missing, infinite)

@@ -64,15 +64,15 @@ def channel_figures(
     )
 
 
-def sample_problem(recording: Recording, channel: int, figures: ChannelFigures) -> Problem | None:
-    """What the figures say about missing and infinite samples, if anything."""
-    bad = figures.missing + figures.infinite
+def sample_problem(
+    recording: Recording, channel: int, missing: int, infinite: int
+) -> Problem | None:
+    """What there is to say about so many missing and infinite samples, if anything."""
+    bad = missing + infinite
     if not bad:
         return None
     kinds = [
-        f"{count} {kind}"
-        for count, kind in ((figures.missing, "missing"), (figures.infinite, "infinite"))
-        if count
+        f"{count} {kind}" for count, kind in ((missing, "missing"), (infinite, "infinite")) if count
     ]
     samples = "sample" if bad == 1 else "samples"
     return Problem(

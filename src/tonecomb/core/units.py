@@ -7,6 +7,7 @@ table to pint.
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from functools import cache
 from typing import TYPE_CHECKING
@@ -43,6 +44,9 @@ class Unit:
         """Symbol of the squared unit per hertz."""
         return f"({self.symbol})²/Hz"
 
+
+# pint would work out any arithmetic that stands in a file's header, towers of powers too.
+_NO_UNIT = re.compile(r"\d\d|\*\*.*\*\*|\^.*\^|.{31}")
 
 G = 9.80665
 _INCH = 0.0254
@@ -120,18 +124,24 @@ def unit(text: str) -> Unit:
 
 
 def _from_pint(symbol: str) -> Unit:
+    if _NO_UNIT.search(symbol):
+        raise _unknown(symbol)
     ureg = registry()
     try:
         quantity = 1.0 * ureg.parse_units(pint_name(symbol))
     except Exception as error:  # pint raises many kinds, even for mere typing mistakes
-        raise UserError(
-            f"The unit ‘{symbol}’ is not known",
-            remedy="write it like m/s², g, mm/s, µm, N, Pa or V",
-        ) from error
+        raise _unknown(symbol) from error
     for name, (base, reference, label) in _REFERENCES.items():
         if quantity.is_compatible_with(base):
             return Unit(symbol, name, reference / quantity.to(base).magnitude, label)
     return Unit(symbol, "Amplitude", 1.0, f"1 {symbol}")
+
+
+def _unknown(symbol: str) -> UserError:
+    return UserError(
+        f"The unit ‘{symbol[:40]}’ is not known",
+        remedy="write it like m/s², g, mm/s, µm, N, Pa or V",
+    )
 
 
 def find_unit(text: str) -> str | None:

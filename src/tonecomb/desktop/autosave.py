@@ -45,7 +45,7 @@ class Autosave(QObject):
         def work(progress: Progress) -> None:
             self._write(document)
 
-        self._jobs.submit("Autosave", work, lambda _: None, lambda _: None)
+        self._jobs.submit("Autosave", work, lambda _: None, lambda _: None, background=True)
 
     def write(self) -> None:
         """Write here and now, when there may be no later."""

@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import QMainWindow, QMenu, QMessageBox, QSplitter, QVBoxLay
 from tonecomb import __version__
 from tonecomb.core.errors import UserError
 from tonecomb.core.peaks import Peak
-from tonecomb.core.recording import Problem, Recording, whole
-from tonecomb.core.statistics import ChannelFigures, channel_figures, sample_problem
+from tonecomb.core.recording import Problem, whole
+from tonecomb.core.statistics import sample_problem
 from tonecomb.core.windows import WINDOWS
 from tonecomb.desktop import settings
 from tonecomb.desktop.actions import ACTIONS, MENUS, Action
@@ -69,7 +69,6 @@ class Bench(QMainWindow):
         self.readings = Readings(self.store)
         self.ruler = Ruler(self.store)
         self.workspace.stage = self.stage
-        self._figures: dict[tuple[str, int], ChannelFigures] = {}
         self._assemble()
         self._actions = self._make_menus()
         self._connect()
@@ -102,6 +101,7 @@ class Bench(QMainWindow):
         self.store.changed.connect(self._follow)
         self.results.analysis_changed.connect(self.readings.show_analysis)
         self.results.failed.connect(self._tell_failure)
+        self.results.pyramid_ready.connect(lambda *_: self._show_problems())
         self.readings.peak_chosen.connect(self._go_to_peak)
         self.stage.spectrum.display_changed.connect(self._follow)
         self.workspace.opened.connect(lambda _: self._fill_recent())
@@ -165,7 +165,7 @@ class Bench(QMainWindow):
     def _follow(self) -> None:
         """Bring titles, menus and notices in line with the document."""
         store = self.store
-        recording, ref = store.current, store.ref
+        recording = store.current
         name = store.path.stem if store.path else ("unsaved session" if store.unsaved else "")
         mark = "* " if store.unsaved and store.path else ""
         self.setWindowTitle(f"{mark}{name} – Tone Comb" if name else "Tone Comb")
@@ -179,8 +179,6 @@ class Bench(QMainWindow):
             action.setEnabled(what is not None)
             action.setText(f"{text}: {what}" if what else text)
         self.notices.clear_from("analysis")
-        if recording is not None and ref is not None:
-            self._look_at_samples(recording, ref.method.channel)
         self._show_problems()
 
     def _tell_failure(self, error: UserError) -> None:
@@ -200,35 +198,16 @@ class Bench(QMainWindow):
             error.text, fault=True, remedy=remedy, action=action, source="analysis"
         )
 
-    # Problems of the recording
-
-    def _look_at_samples(self, recording: Recording, channel: int) -> None:
-        """Count missing samples of a channel once, in a thread."""
-        key = (recording.id, channel)
-        if key in self._figures or not 0 <= channel < len(recording.channels):
-            return
-        nothing = ChannelFigures(0, 0, 0, 0, 0, 0)
-        self._figures[key] = nothing
-
-        def done(figures: ChannelFigures) -> None:
-            self._figures[key] = figures
-            self._show_problems()
-
-        self.jobs.submit(
-            "Looking for missing samples",
-            lambda progress: channel_figures(recording, channel, progress),
-            done,
-            lambda error: None,  # the analysis of the same file tells it
-        )
-
     def _show_problems(self) -> None:
+        """What is wrong with the recording's time base and the channel's samples."""
         recording, method = self.store.current, self.store.method
         problems: list[Problem] = []
         if recording is not None and method is not None:
             problems += recording.problems
-            figures = self._figures.get((recording.id, method.channel))
-            if figures is not None:
-                found = sample_problem(recording, method.channel, figures)
+            built = self.results.pyramid(recording.id, method.channel)
+            if built is not None:
+                channel, counts = method.channel, (built.missing, built.infinite)
+                found = sample_problem(recording, channel, *counts)
                 problems += [found] if found is not None else []
         self.readings.show_problems(tuple(problems))
 

@@ -18,10 +18,11 @@ _REPORT_EVERY = 0.05  # s
 
 
 class Job:
-    """A piece of work under way. ``fraction`` is how far it is."""
+    """A piece of work under way. ``fraction`` is how far it is; what is in the ``background``
+    is told only when nothing else is."""
 
-    def __init__(self, title: str) -> None:
-        self.title = title
+    def __init__(self, title: str, background: bool) -> None:
+        self.title, self.background = title, background
         self.fraction = 0.0
         self.started = time.monotonic()
         self.wanted = True
@@ -65,9 +66,11 @@ class Jobs(QObject):
         work: Callable[[Progress], T],
         done: Callable[[T], None],
         failed: Callable[[Exception], None],
+        *,
+        background: bool = False,
     ) -> Job:
         """Run ``work(progress)`` in a thread, then ``done(result)`` or ``failed(error)`` here."""
-        job = Job(title)
+        job = Job(title, background)
         self._running[job] = (done, failed)
         reported = [0.0]
 

@@ -228,7 +228,7 @@ class Results(QObject):
             if isinstance(error, UserError):
                 self.failed.emit(error)
 
-        self._jobs.submit("Drawing the waveform", work, done, failed)
+        self._jobs.submit("Drawing the waveform", work, done, failed, background=True)
 
     def pyramid(self, recording_id: str, channel: int) -> Pyramid | None:
         """The channel's pyramid, if it is built."""

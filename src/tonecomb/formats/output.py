@@ -44,7 +44,7 @@ def description(recording: Recording, progress: Progress = silent) -> dict[str, 
                 "rms": figures.rms,
             }
         )
-        if problem := sample_problem(recording, i, figures):
+        if problem := sample_problem(recording, i, figures.missing, figures.infinite):
             problems.append(asdict(problem))
     rate = recording.sample_rate
     return {

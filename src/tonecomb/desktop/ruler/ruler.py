@@ -80,13 +80,14 @@ class Ruler(QWidget):
             share = r.covered_fraction
             # Only what is wholly covered is called so.
             covered = "all" if share == 1 else f"{math.floor(1000 * share) / 10:.1f} %"
+            lasting = f"{r.stretch_s:.4g}" if r.stretch_s < 1000 else f"{r.stretch_s:.0f}"
             self._say(
                 {
                     "bin": f"{r.bin_hz:.4g} Hz",
                     "told apart from": f"{r.separable_hz:.3g} Hz",
                     "ENBW": f"{r.enbw_hz:.4g} Hz",
                     "frame": f"{r.frame_s:.4g} s",
-                    "frames": f"{r.frames}, {covered} of {r.stretch_s:.4g} s",
+                    "frames": f"{r.frames}, {covered} of {lasting} s",
                     "up to": f"{r.nyquist_hz:g} Hz",
                 }
             )

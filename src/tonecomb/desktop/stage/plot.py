@@ -138,6 +138,7 @@ class Plot(pg.PlotWidget):
         self.readout.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.readout.hide()
         self._cursor_right = False
+        self._scales_shown = True
         self.scene().sigMouseMoved.connect(self._moved)
 
     def set_theme(self, theme: Theme) -> None:
@@ -147,12 +148,21 @@ class Plot(pg.PlotWidget):
         for axis in (self.bottom, self.left):
             axis.setPen(pg.mkPen(grid))
             axis.setTextPen(pg.mkPen(theme.ink))
-            axis.setGrid(110)
+            axis.setGrid(110 if self._scales_shown else False)
             axis.setZValue(-1)
         self.paint_items(theme)
 
     def paint_items(self, theme: Theme) -> None:
         """Colour the view's own items."""
+
+    def show_scales(self, shown: bool) -> None:
+        """Axes without anything to measure carry no figures."""
+        if shown == self._scales_shown:
+            return
+        self._scales_shown = shown
+        for axis in (self.bottom, self.left):
+            axis.setStyle(showValues=shown)
+            axis.setGrid(110 if shown else False)
 
     def set_label(self, side: str, text: str) -> None:
         """Quantity and unit of an axis."""

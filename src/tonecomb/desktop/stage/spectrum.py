@@ -212,6 +212,7 @@ class SpectrumView(Plot):
         shown = analysis is not None and len(self._values) > 0
         for item in (self._curve, self._marks, self._ring):
             item.setVisible(shown)
+        self.show_scales(shown)
         if not shown or analysis is None:
             for text in self._texts:
                 text.hide()

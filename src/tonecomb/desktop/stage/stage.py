@@ -240,7 +240,7 @@ class ProgressStrip(QFrame):
         if not slow:
             self.hide()
             return
-        job = slow[0]
+        job = min(slow, key=lambda job: job.background)
         self._text.setText(f"{job.title} · {100 * job.fraction:.0f} %")
         self._bar.setValue(round(100 * job.fraction))
         self.place()

@@ -179,6 +179,7 @@ class WaveformView(Plot):
         shown = envelope is not None and recording is not None and len(envelope.low) > 0
         for item in (self._outside, self._inside, self._shade, *self._edges):
             item.setVisible(shown)
+        self.show_scales(shown)
         if not shown or envelope is None or recording is None or stretch is None:
             return
         fs = recording.rate

@@ -185,7 +185,7 @@ def spectrum_picture(analysis: Analysis, view: SpectrumView, kind: str, title: b
         figure, axes = _figure(4.6)
         if title:
             heading = f"{analysis.recording_name} · {analysis.sentence}"
-            figure.suptitle(heading, fontsize=8.5, x=0.01, ha="left")
+            figure.suptitle(heading, fontsize=8.5, x=0.01, ha="left", wrap=True)
         spectrum_axes(axes, analysis, view)
         return _render(figure, kind)
 
@@ -207,7 +207,7 @@ def picture(
     with matplotlib.rc_context(_style()):
         figure = Figure(figsize=(10, 6.4), layout="constrained")
         heading = f"{analysis.recording_name} · {analysis.sentence}"
-        figure.suptitle(heading, fontsize=8.5, x=0.01, ha="left")
+        figure.suptitle(heading, fontsize=8.5, x=0.01, ha="left", wrap=True)
         upper, lower = figure.subplots(2, 1, height_ratios=(1, 2.4))
         waveform_axes(upper, envelope, analysis.fs, stretch, analysis.channel.unit)
         spectrum_axes(lower, analysis, view)

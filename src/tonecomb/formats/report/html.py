@@ -40,7 +40,7 @@ def report(
         envelope = pyramid.envelope_of(samples, 0, _WAVEFORM_COLUMNS)
     statistics = channel_figures(recording, channel, part(progress, 0.3, 0.5))
     problems = list(recording.problems)
-    if found := sample_problem(recording, channel, statistics):
+    if found := sample_problem(recording, channel, statistics.missing, statistics.infinite):
         problems.append(found)
     digest = (
         "" if recording.path is None else files.sha256(recording.path, part(progress, 0.5, 0.8))
