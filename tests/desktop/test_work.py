@@ -164,6 +164,10 @@ def test_a_session_whose_file_is_gone_or_changed(
     bench.workspace.open_paths([tmp_path / "s.tcomb"])
     settle()
     assert "a.csv has changed since the session was saved" in bench.notices.text
+    # Nothing that was computed from the old file is shown for the new one.
+    assert bench.results.analysis is not None
+    assert bench.results.analysis.resolution.stretch_s == 10.0
+    assert bench.results.analysis.spectrum.framing.length == 2000
 
 
 KILLED = """

@@ -61,6 +61,10 @@ class _Cache:
             self._kept.move_to_end(key)
         return found
 
+    def forget(self, recording_id: str) -> None:
+        for key in [key for key in self._kept if key.recording_id == recording_id]:
+            del self._kept[key]
+
     def keep(self, key: Key, analysis: Analysis) -> None:
         self._kept[key] = analysis
         total = sum(kept.spectrum.mean_square.nbytes for kept in self._kept.values())
@@ -98,6 +102,15 @@ class Results(QObject):
         self._timer.setInterval(_SETTLE_MS)
         self._timer.timeout.connect(self._update)
         store.changed.connect(self._timer.start)
+        store.reopened.connect(self._forget)
+
+    def _forget(self, recording_id: str) -> None:
+        """Drop what was computed from a file that may hold other samples now."""
+        self._forget_job(None)
+        self._spectra.forget(recording_id)
+        self._found.forget(recording_id)
+        self._pyramids = {k: p for k, p in self._pyramids.items() if k[0] != recording_id}
+        self._timer.start()
 
     @property
     def busy(self) -> bool:
@@ -220,6 +233,10 @@ class Results(QObject):
 
         def done(built: Pyramid) -> None:
             self._building.discard(key)
+            now = self._store.recording(recording.id)
+            if now is None or now.samples is not recording.samples:
+                self._timer.start()  # the file was opened anew meanwhile
+                return
             self._pyramids[key] = built
             self.pyramid_ready.emit(*key)
 

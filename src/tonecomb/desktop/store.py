@@ -16,9 +16,11 @@ from tonecomb.formats.registry import Given, with_given
 
 
 class Store(QObject):
-    """The one place where the document changes. ``changed`` is emitted after every change."""
+    """The one place where the document changes. ``changed`` is emitted after every change,
+    ``reopened`` (recording id) when a recording's file was opened anew."""
 
     changed = pyqtSignal()
+    reopened = pyqtSignal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -76,8 +78,11 @@ class Store(QObject):
 
     def keep(self, recording: Recording) -> None:
         """Remember the open recording, as its file has it, behind its id."""
+        known = recording.id in self._library
         self._library[recording.id] = recording
         self._shown = {key: shown for key, shown in self._shown.items() if key[0] != recording.id}
+        if known:
+            self.reopened.emit(recording.id)
 
     def recording(self, recording_id: str | None) -> Recording | None:
         """The open recording with this id, as the document says it is to be read; None while

@@ -23,7 +23,8 @@ def keys_html() -> str:
 
 def _table(rows: list[tuple[str, str, str]]) -> str:
     cells = "".join(
-        f"<tr><td width='190'><span style='font-weight:600'>{escape(a)}</span></td><td width='190'>{escape(b)}</td>"
+        f"<tr><td width='190' style='font-weight:600'>{escape(a)}</td>"
+        f"<td width='190'>{escape(b)}</td>"
         f"<td>{escape(c)}</td></tr>"
         for a, b, c in rows
     )

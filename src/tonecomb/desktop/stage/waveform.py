@@ -74,7 +74,11 @@ class WaveformView(Plot):
         known = self._recording
         same_record = known is not None and known.id == recording.id
         same = same_record and self._channel == channel
-        rescaled = not same_record or known is None or known.rate != recording.rate
+        rescaled = (
+            not same_record
+            or known is None
+            or (known.rate, known.length) != (recording.rate, recording.length)
+        )
         self._recording, self._channel = recording, channel
         symbol = unit(recording.channels[channel].unit)
         self.set_label("left", f"{symbol.quantity}, {symbol.symbol}")
