@@ -124,6 +124,12 @@ def test_session_saved_opened_and_asked_for(
 
     monkeypatch.setattr("tonecomb.desktop.workspace.ask_unsaved", ask)
     assert not opened.close(), "unsaved work keeps the bench open"
+    opened.store.undo()
+    assert opened.workspace.may_discard("x"), "files that were only looked at are no work"
+    opened.store.undo()
+    assert opened.workspace.may_discard("x"), "nor is an empty shelf"
+    opened.store.redo()
+    opened.store.redo()
     answers["now"] = Answer.SAVE
     assert opened.workspace.may_discard("another one is opened")
     assert path.exists()

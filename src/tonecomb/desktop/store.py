@@ -25,7 +25,7 @@ class Store(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._history = History()
-        self._saved = self._history.present
+        self._saved = self._as_opened = self._history.present
         self._library: dict[str, Recording] = {}
         self._shown: dict[tuple[str, float | None, str | None], Recording] = {}
         self.path: Path | None = None
@@ -43,9 +43,20 @@ class Store(QObject):
         """Whether there is work that the session file does not hold."""
         return self.document != self._saved
 
-    def apply(self, label: str, document: Document, merge: str | None = None) -> None:
-        """Make ``document`` the present one, as a step that undo calls ``label``."""
+    @property
+    def worth_asking(self) -> bool:
+        """Whether closing would lose work: more than files that were opened and looked at."""
+        empty = not self.document.recordings and self.path is None
+        return self.unsaved and not empty and self.document != self._as_opened
+
+    def apply(
+        self, label: str, document: Document, merge: str | None = None, *, opening: bool = False
+    ) -> None:
+        """Make ``document`` the present one, as a step that undo calls ``label``; ``opening``
+        when all it does is to put files on the shelf."""
         before = self._history
+        if opening and self.path is None and not self.worth_asking:
+            self._as_opened = document
         self._history = before.apply(label, document, merge)
         if self._history is not before:
             self.changed.emit()

@@ -132,7 +132,8 @@ class Workspace(QObject):
         )
         self._store.keep(recording)
         label = f"Open {recording.name}"
-        self._store.apply(label, edits.add_recording(self._store.document, ref))
+        document = edits.add_recording(self._store.document, ref)
+        self._store.apply(label, document, opening=given is None)
         if recording.path is not None:
             settings.add_recent(recording.path)
             self.opened.emit(recording.path)
@@ -173,7 +174,7 @@ class Workspace(QObject):
             first = opened[0].recording
             # The gearbox shows most of what there is to see.
             document = edits.select(document, first.id, min(1, len(first.channels) - 1))
-            self._store.apply("Open the demo", document)
+            self._store.apply("Open the demo", document, opening=True)
 
         self._notices.clear()
         self._jobs.submit("Making the demo recordings", work, done, self.fail)
@@ -264,7 +265,7 @@ class Workspace(QObject):
 
     def may_discard(self, what: str) -> bool:
         """Ask about unsaved work; False when the user would rather stay."""
-        if not self._store.unsaved:
+        if not self._store.worth_asking:
             return True
         answer = ask_unsaved(self._window, what)
         return answer is Answer.DISCARD or (answer is Answer.SAVE and self.save())
