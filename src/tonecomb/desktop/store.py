@@ -46,8 +46,9 @@ class Store(QObject):
     @property
     def worth_asking(self) -> bool:
         """Whether closing would lose work: more than files that were opened and looked at."""
-        empty = not self.document.recordings and self.path is None
-        return self.unsaved and not empty and self.document != self._as_opened
+        if self.path is not None:
+            return self.unsaved
+        return bool(self.document.recordings) and self.document != self._as_opened
 
     def apply(
         self, label: str, document: Document, merge: str | None = None, *, opening: bool = False
