@@ -248,6 +248,13 @@ def test_the_search_changes_what_is_found(opened: Bench, settle: Settle) -> None
     settle()
     assert 0 < opened.readings.sorted.rowCount() < before
     assert opened.readings._search.text() == "10 dB down, 4 dB prominent"
+    found = opened.readings.sorted.rowCount()
+    assert opened.readings._count.text() == str(found)
+    opened.readings.edit_search()
+    popover().findChildren(Number)[-1].setValue(found)
+    popover().close()
+    settle()
+    assert opened.readings._count.text() == f"the highest {found}"
 
 
 def test_a_frame_that_does_not_fit_is_told_with_a_remedy(opened: Bench, settle: Settle) -> None:

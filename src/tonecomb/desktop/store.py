@@ -80,6 +80,7 @@ class Store(QObject):
         """Start over with a document, with nothing to undo."""
         self._history = History((Step("", document),))
         self._saved = document if saved else Document()
+        self._as_opened = Document()
         self.path = path
         self.changed.emit()
 

@@ -153,8 +153,8 @@ def style_sheet(t: Theme) -> str:
     QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
     QProgressBar {{ background: {t.lines}; border: none; border-radius: 2px; max-height: 4px; }}
     QProgressBar::chunk {{ background: {t.accent}; border-radius: 2px; }}
-    #notice {{ background: {t.caution_ground}; border: 1px solid {t.caution};
-               border-left: 4px solid {t.caution}; border-radius: 4px; }}
+    #notice {{ background: {t.raised}; border: 1px solid {t.second};
+               border-left: 4px solid {t.second}; border-radius: 4px; }}
     #notice[fault="true"] {{ background: {t.fault_ground}; border-color: {t.fault}; }}
     #problem {{ background: {t.caution_ground}; border: none;
                 border-left: 3px solid {t.caution}; padding: 6px 8px; }}

@@ -102,7 +102,7 @@ class Readings(QWidget):
         self._analysis = analysis
         self.model.show(analysis)
         peaks = None if analysis is None else analysis.peaks
-        self._count.setText("" if peaks is None else str(len(peaks)))
+        self._count.setText(self._counted(analysis))
         self._pages.setCurrentIndex(1 if peaks else 0)
         if analysis is None:
             self._empty.setText("Nothing is analysed yet.")
@@ -117,6 +117,14 @@ class Readings(QWidget):
             self.blockSignals(False)
         self._refresh_search()
         self._tell()
+
+    @staticmethod
+    def _counted(analysis: Analysis | None) -> str:
+        """How many peaks there are, and whether that is only as many as were asked for."""
+        if analysis is None or analysis.peaks is None:
+            return ""
+        count = len(analysis.peaks)
+        return f"the highest {count}" if count == analysis.method.search.most else str(count)
 
     def show_problems(self, problems: tuple[Problem, ...]) -> None:
         """What is wrong with the recording, below the readings."""
