@@ -18,7 +18,7 @@ from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.recording import Channel, Recording
 from tonecomb.formats import files
 from tonecomb.formats.registry import READERS, Given, open_recording
-from tonecomb.formats.wav import parse_channels, write_wav
+from tonecomb.formats.sound import parse_channels, write_wav
 
 
 class ReaderContract:
@@ -83,6 +83,44 @@ class TestWav(ReaderContract):
         x = 0.5 * np.sin(np.arange(1000) / 9)
         soundfile.write(folder / "a.wav", np.stack([x, -x], axis=1), 200, subtype="PCM_16")
         return folder / "a.wav", x
+
+
+class SoundContract(ReaderContract):
+    container = ""
+    subtype = "PCM_24"
+
+    def make(self, folder: Path) -> tuple[Path, np.ndarray]:
+        x = 0.5 * np.sin(np.arange(1000) / 9)
+        path = folder / "a.snd"
+        with soundfile.SoundFile(
+            path, "w", 200, 2, format=self.container, subtype=self.subtype
+        ) as file:
+            file.write(np.stack([x, -x], axis=1))
+        return path, x
+
+    def test_cut_files_are_refused(self, tmp_path: Path) -> None:
+        path, _ = self.make(tmp_path)
+        content = path.read_bytes()
+        for share in (0.2, 0.5, 0.97):
+            path.write_bytes(content[: int(share * len(content))])
+            with pytest.raises(UserError, match=r"cut short|fewer samples|is damaged"):
+                open_recording(path)
+
+
+class TestRf64(SoundContract):
+    container = "RF64"
+
+
+class TestW64(SoundContract):
+    container = "W64"
+
+
+class TestAiff(SoundContract):
+    container = "AIFF"
+
+
+class TestFlac(SoundContract):
+    container = "FLAC"
 
 
 class TestCommaTable(ReaderContract):
@@ -153,7 +191,7 @@ def wav_bytes(tmp_path: Path) -> bytes:
             "cut short: its header promises 1000 samples per channel .* holds 500",
         ),
         (lambda b: b[:30], "cut short or damaged"),
-        (lambda b: b[:12] + b[36:], "does not describe the samples"),
+        (lambda b: b[:12] + b[36:], "cannot be read"),
         (lambda b: b"ID3" + bytes(500), "named like a WAV file but does not hold one: it starts"),
         (lambda b: b[:40] + struct.pack("<I", 0), "holds no samples"),
         (lambda b: b[:20] + b"\x55\x00" + b[22:], "cannot be read"),
@@ -179,7 +217,7 @@ def test_a_file_that_vanishes_or_shrinks(tmp_path: Path) -> None:
     content = wav_bytes(tmp_path)
     opened = open_recording(tmp_path / "x.wav")
     (tmp_path / "x.wav").write_bytes(content[:1044])
-    with pytest.raises(UserError, match="shorter than when it was opened"):
+    with pytest.raises(UserError, match="fewer samples than its header promises"):
         read_all(opened)
     (tmp_path / "x.wav").unlink()
     with pytest.raises(UserError, match="can no longer be read"):

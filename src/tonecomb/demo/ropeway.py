@@ -14,7 +14,7 @@ from tonecomb.core.recording import Channel
 from tonecomb.demo import signals
 from tonecomb.demo.signals import ChannelTruth
 from tonecomb.formats import atomic
-from tonecomb.formats.wav import write_wav
+from tonecomb.formats.sound import write_wav
 
 VERSION = 1  # raised whenever the files change
 FILES = ("drive-steady.wav", "station-log.csv", "undersampled.wav")

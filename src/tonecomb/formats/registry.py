@@ -11,7 +11,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.recording import Recording
 from tonecomb.core.units import unit
-from tonecomb.formats import files, text_table, wav
+from tonecomb.formats import files, sound, text_table
 
 
 @dataclass(frozen=True)
@@ -28,8 +28,16 @@ class Reader:
     open: Callable[[Path, Progress], Recording]
 
 
+def _sound(container: sound.Container, *suffixes: str) -> Reader:
+    return Reader(container.name, suffixes, container.sniff, container.open)
+
+
 READERS: tuple[Reader, ...] = (
-    Reader("WAV", (".wav", ".wave"), wav.sniff, wav.open_wav),
+    _sound(sound.WAV, ".wav", ".wave"),
+    _sound(sound.RF64, ".rf64"),
+    _sound(sound.W64, ".w64"),
+    _sound(sound.AIFF, ".aif", ".aiff"),
+    _sound(sound.FLAC, ".flac"),
     # Last: anything that looks like text is worth a try.
     Reader("text table", (".csv", ".tsv", ".txt"), text_table.sniff, text_table.open_table),
 )

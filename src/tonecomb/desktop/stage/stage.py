@@ -87,7 +87,7 @@ class Stage(QWidget):
         page = QWidget()
         column = QVBoxLayout(page)
         column.addStretch(2)
-        text = label("Drop a recording here, or open one: WAV, CSV or TSV.", "teach")
+        text = label("Drop a recording here, or open one: a sound file or a table.", "teach")
         text.setAlignment(Qt.AlignmentFlag.AlignCenter)
         column.addWidget(text)
         column.addSpacing(8)

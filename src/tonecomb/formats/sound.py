@@ -1,0 +1,253 @@
+"""Sound-file containers: WAV, RF64, W64, AIFF and FLAC, read in blocks through libsndfile.
+
+The unit and the names of the channels are kept in the container's comment field (in WAV,
+LIST/INFO ICMT) as ``channels: Motor DE [m/s²]; Bullwheel [m/s²]``.
+"""
+
+from __future__ import annotations
+
+import re
+import struct
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.progress import Progress
+from tonecomb.core.recording import Array, Channel, Recording
+from tonecomb.core.units import FULL_SCALE, find_unit, unit
+from tonecomb.formats.atomic import make_folder, reason
+
+_CHANNELS = re.compile(r"channels:\s*(.+)", re.IGNORECASE)
+_ENTRY = re.compile(r"^(.*?)\s*(?:\[([^\]]*)\])?$")
+_MOST_CHUNKS = 10_000  # a file with more before its samples is not one
+_UNKNOWN_SIZES = (0, 0xFFFFFFFF)  # left by programs that write to a pipe
+
+
+@dataclass(frozen=True)
+class Chunks:
+    """How a container lines up its chunks: where the first begins, the shape of a chunk's head
+    (name and size), whether the size counts the head, to what chunks are rounded up, and the
+    name of the chunk with the samples."""
+
+    first: int
+    head: str
+    counts_head: bool
+    rounded: int
+    samples: bytes
+
+
+@dataclass(frozen=True)
+class Container:
+    """A container: its name, its first bytes (with None for any), and its chunks, if any."""
+
+    name: str
+    magic: tuple[int | None, ...]
+    chunks: Chunks | None
+
+    def sniff(self, start: bytes) -> bool:
+        """Whether a file that starts so is one of these."""
+        return len(start) >= len(self.magic) and all(
+            wanted is None or byte == wanted
+            for byte, wanted in zip(start, self.magic, strict=False)
+        )
+
+    def open(self, path: Path, progress: Progress) -> Recording:
+        """Open a file of this container; see :func:`open_sound`."""
+        return open_sound(path, self, progress)
+
+
+_ANY4 = (None,) * 4
+_RIFF_CHUNKS = Chunks(12, "<4sI", False, 2, b"data")
+# The GUIDs of Sony's Wave64, whose first four bytes are the names of RIFF.
+_W64_RIFF = bytes.fromhex("726966662e91cf11a5d628db04c10000")
+_W64_DATA = bytes.fromhex("64617461f3acd3118cd100c04f8edb8a")
+
+WAV = Container("WAV", (*b"RIFF", *_ANY4, *b"WAVE"), _RIFF_CHUNKS)
+RF64 = Container("RF64", (*b"RF64", *_ANY4, *b"WAVE"), _RIFF_CHUNKS)
+W64 = Container("W64", tuple(_W64_RIFF), Chunks(40, "<16sQ", True, 8, _W64_DATA))
+AIFF = Container("AIFF", (*b"FORM", *_ANY4, *b"AIF"), Chunks(12, ">4sI", False, 2, b"SSND"))
+FLAC = Container("FLAC", tuple(b"fLaC"), None)
+
+# subtype of libsndfile: (in words, bytes a sample)
+_WIDTHS = {
+    "PCM_S8": ("8 bit", 1),
+    "PCM_U8": ("8 bit", 1),
+    "PCM_16": ("16 bit", 2),
+    "PCM_24": ("24 bit", 3),
+    "PCM_32": ("32 bit", 4),
+    "FLOAT": ("32 bit float", 4),
+    "DOUBLE": ("64 bit float", 8),
+}
+
+
+@dataclass(frozen=True)
+class SoundSamples:
+    """Opens the file for each block: no handle to share between threads, and a file that
+    vanished or shrank is noticed."""
+
+    path: Path
+    length: int
+
+    def read(self, channel: int, start: int, stop: int) -> Array:
+        import soundfile
+
+        try:
+            with soundfile.SoundFile(self.path) as file:
+                file.seek(start)
+                block = file.read(stop - start, dtype="float64", always_2d=True)
+        except (soundfile.LibsndfileError, OSError) as error:
+            if self.path.exists():
+                raise UserError(
+                    f"{self.path} is damaged",
+                    f"its samples from {start + 1} on cannot be read",
+                    "copy or record it again",
+                ) from error
+            raise UserError(
+                f"{self.path} can no longer be read",
+                "it was moved or removed since it was opened",
+                "put it back or open it again",
+            ) from error
+        if len(block) < stop - start:
+            raise UserError(
+                f"{self.path} holds fewer samples than its header promises",
+                "it is cut short, or was changed since it was opened",
+                "copy or record it again",
+            )
+        return np.ascontiguousarray(block[:, channel])
+
+
+def open_sound(path: Path, container: Container, progress: Progress) -> Recording:
+    """Open a sound file of any sample width and channel count.
+
+    Raises :class:`UserError` for a file that libsndfile cannot read, or that holds fewer
+    samples than its header promises.
+    """
+    import soundfile
+
+    held, promised = _samples_chunk(path, container)
+    try:
+        with soundfile.SoundFile(path) as file:
+            rate, length, count = float(file.samplerate), file.frames, file.channels
+            subtype, comment = file.subtype, file.comment
+    except (soundfile.LibsndfileError, OSError) as error:
+        raise UserError(
+            f"{path.name} is damaged or of a kind of {container.name} that cannot be read",
+            str(error).rpartition(":")[2].strip().lower(),
+            "export it as 16, 24 or 32 bit PCM or as float",
+        ) from error
+    words, width = _WIDTHS.get(subtype, (subtype.replace("_", " ").lower(), 1))
+    if promised > held:
+        bytes_per_frame, rate = width * count, max(rate, 1.0)
+        whole = promised // bytes_per_frame
+        raise UserError(
+            f"{path.name} is cut short",
+            f"its header promises {whole} samples per channel ({whole / rate:.4g} s) but the "
+            f"file holds {held // bytes_per_frame}",
+            "copy or record it again",
+        )
+    # What the header of a damaged file says may be anything.
+    if not 0 < length < 1 << 48:
+        raise UserError(f"{path.name} holds no samples", remedy="record or export it again")
+    if rate <= 0:
+        raise UserError(f"{path.name} gives a sample rate of {rate:g} Hz", remedy="export it again")
+    samples = SoundSamples(path, length)
+    if container.chunks is None:
+        samples.read(0, length - 1, length)  # compressed: only reading tells whether it is whole
+    progress(1.0)
+    return Recording(
+        id="",
+        name=path.stem,
+        format=f"{container.name}, {words}",
+        sample_rate=rate,
+        rate_source="header",
+        rate_found=f"from the file's header: {rate:g} Hz",
+        length=length,
+        channels=parse_channels(comment, count),
+        samples=samples,
+        path=path,
+    )
+
+
+def _samples_chunk(path: Path, container: Container) -> tuple[int, int]:
+    """Bytes of samples that the file holds and that its header promises.
+
+    libsndfile takes what is there without a word. Without chunks, or where the length is left
+    open, nothing is promised.
+    """
+    chunks = container.chunks
+    size = path.stat().st_size
+    if chunks is None:
+        return size, 0
+    head, wide = struct.Struct(chunks.head), None
+    with path.open("rb") as file:
+        here = chunks.first
+        file.seek(here)
+        for _ in range(_MOST_CHUNKS):
+            start = file.read(head.size)
+            if len(start) < head.size:
+                break
+            name, length = head.unpack(start)
+            here += head.size
+            if chunks.counts_head:
+                length -= head.size
+            if name == b"ds64":  # RF64: the sizes that do not fit into 32 bits
+                wide = int.from_bytes(file.read(16)[8:], "little")
+            if name == chunks.samples:
+                promised = wide if wide is not None and length == 0xFFFFFFFF else length
+                return size - here, 0 if promised in _UNKNOWN_SIZES else promised
+            if length < 0:
+                break
+            here += -(-length // chunks.rounded) * chunks.rounded
+            file.seek(here)
+    raise UserError(
+        f"{path.name} is cut short or damaged",
+        "it ends before any samples",
+        "copy or record it again",
+    )
+
+
+def parse_channels(comment: str, count: int) -> tuple[Channel, ...]:
+    """Names and units from the comment; what it does not tell is ``channel n`` in FS."""
+    names: list[Channel] = []
+    found = _CHANNELS.search(comment or "")
+    for entry in found.group(1).split(";") if found else []:
+        match = _ENTRY.match(entry.strip())
+        name, text = match.groups() if match else (entry, None)
+        names.append(Channel(name.strip(), find_unit(text or "") or FULL_SCALE))
+    if len(names) != count:
+        return tuple(Channel(f"channel {i + 1}", FULL_SCALE) for i in range(count))
+    return tuple(
+        Channel(channel.name or f"channel {i + 1}", channel.unit) for i, channel in enumerate(names)
+    )
+
+
+def _forget_time(path: Path) -> None:
+    """Blank the time of writing in the PEAK chunk, so that the same samples give the same file."""
+    with path.open("r+b") as file:
+        at = file.read(1 << 12).find(b"PEAK")
+        if at >= 0:
+            file.seek(at + 12)
+            file.write(bytes(4))
+
+
+def write_wav(path: Path, rate: int, channels: tuple[Channel, ...], columns: list[Array]) -> None:
+    """Write a 32 bit float WAV with the channels' names and units in its comment."""
+    import soundfile
+
+    make_folder(path.parent)
+    comment = "channels: " + "; ".join(f"{c.name} [{unit(c.unit).symbol}]" for c in channels)
+    partial = path.with_name(f".{path.name}.part")
+    try:
+        with soundfile.SoundFile(
+            partial, "w", samplerate=rate, channels=len(columns), format="WAV", subtype="FLOAT"
+        ) as file:
+            file.comment = comment
+            file.write(np.stack(columns, axis=1).astype(np.float32))
+        _forget_time(partial)
+        partial.replace(path)
+    except (soundfile.LibsndfileError, OSError) as error:
+        partial.unlink(missing_ok=True)
+        why = reason(error) if isinstance(error, OSError) else str(error)
+        raise UserError(f"{path} could not be written", why, "choose another place") from error
