@@ -114,6 +114,15 @@ class TestRf64(SoundContract):
 class TestW64(SoundContract):
     container = "W64"
 
+    def test_absurd_chunk_sizes(self, tmp_path: Path) -> None:
+        path, _ = self.make(tmp_path)
+        content = bytearray(path.read_bytes())
+        for size in (0, 2**62, 2**64 - 1):
+            content[56:64] = struct.pack("<Q", size)  # of the format chunk
+            path.write_bytes(bytes(content))
+            with pytest.raises(UserError, match="cut short or damaged"):
+                open_recording(path)
+
 
 class TestAiff(SoundContract):
     container = "AIFF"

@@ -197,9 +197,9 @@ def _samples_chunk(path: Path, container: Container) -> tuple[int, int]:
             if name == chunks.samples:
                 promised = wide if wide is not None and length == 0xFFFFFFFF else length
                 return size - here, 0 if promised in _UNKNOWN_SIZES else promised
-            if length < 0:
-                break
             here += -(-length // chunks.rounded) * chunks.rounded
+            if length < 0 or here > size:
+                break
             file.seek(here)
     raise UserError(
         f"{path.name} is cut short or damaged",
