@@ -173,19 +173,37 @@ def describe(path: Path, rate: float | None, unit: str | None, as_json: bool) ->
 @commands.command()
 @click.argument("paths", nargs=-1, metavar="PATH…", type=click.Path(path_type=Path))
 @_options
-@click.option("--channel", "channels", multiple=True, metavar="NAME|NUMBER", help="Repeatable.")
+@click.option(
+    "--channel",
+    "channels",
+    multiple=True,
+    metavar="NAME|NUMBER",
+    help="A channel by its name or its number from 1; repeatable.",
+)
 @click.option("--stretch", type=_Pair(), metavar="START:END", help="Part to analyse, in s.")
 @click.option("--detrend", type=click.Choice(list(DETRENDS)), help="What each frame loses first.")
-@click.option("--window", type=click.Choice(list(WINDOWS)))
-@click.option("--frame", type=int, metavar="SAMPLES")
-@click.option("--overlap", type=float, metavar="PERCENT")
+@click.option("--window", type=click.Choice(list(WINDOWS)), help="Taper of each frame.")
+@click.option("--frame", type=int, metavar="SAMPLES", help="Length of a frame.")
+@click.option("--overlap", type=float, metavar="PERCENT", help="Share of a frame in the next.")
 @click.option("--pad", type=int, metavar="FACTOR", help="Zero padding, as a factor of the frame.")
-@click.option("--scaling", type=click.Choice(list(SCALINGS)))
-@click.option("--level", type=click.Choice(LEVELS))
+@click.option("--scaling", type=click.Choice(list(SCALINGS)), help="Of the spectrum.")
+@click.option("--level", type=click.Choice(LEVELS), help="Of amplitudes.")
 @click.option("--range", "span", type=_Pair(), metavar="LOW:HIGH", help="Frequencies, in Hz.")
-@click.option("--peaks-above", type=float, metavar="DB", help="Below the highest.")
-@click.option("--session", type=click.Path(path_type=Path), metavar="FILE")
-@click.option("--out", type=click.Path(path_type=Path), metavar="DIR", help="Write CSV and report.")
+@click.option(
+    "--peaks-above", type=float, metavar="DB", help="Peaks down to this much below the highest."
+)
+@click.option(
+    "--session",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="Take the method, and without PATH the recording, of a saved session.",
+)
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path),
+    metavar="DIR",
+    help="Write spectrum.csv, peaks.csv and report.html there.",
+)
 def analyse(
     paths: tuple[Path, ...],
     rate: float | None,
