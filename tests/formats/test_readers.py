@@ -284,7 +284,7 @@ def test_gaps_and_jitter_are_told(tmp_path: Path) -> None:
     opened = open_recording(tmp_path / "a.csv")
     assert opened.sample_rate == 100.0
     assert [problem.code for problem in opened.problems] == ["gaps"]
-    assert "1 gap" in opened.problems[0].text
+    assert "a gap of 0.04 s" in opened.problems[0].text
     assert "after line 5" in opened.problems[0].text
     uneven = np.cumsum(np.random.default_rng(1).uniform(8, 12, 50))
     (tmp_path / "b.csv").write_text("time [ms],x\n" + "".join(f"{t:.3f},1\n" for t in uneven))

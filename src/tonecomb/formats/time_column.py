@@ -96,9 +96,9 @@ def measure(time: Array, name: str, first_row: int, file: str, assumed: str) -> 
         problems.append(
             Problem(
                 "gaps",
-                f"{_times(gaps.size, 'gap')} in the time column, the first of "
-                f"{steps[first] - mean:.4g} s after line {first_row + first}; the samples are "
-                f"joined there as if nothing was missing.",
+                f"The time column has {_gaps(gaps.size)} of {steps[first] - mean:.4g} s after "
+                f"line {first_row + first}; the samples are joined there as if nothing was "
+                f"missing.",
             )
         )
     if spread > 0.1 * mean + digit:
@@ -120,8 +120,8 @@ def _last_digit(steps: Array) -> float:
     return float(min(np.diff(distinct).min(), usual / 2)) if len(distinct) > 1 else 0.0
 
 
-def _times(count: int, thing: str) -> str:
-    return f"1 {thing}" if count == 1 else f"{count} {thing}s"
+def _gaps(count: int) -> str:
+    return "a gap" if count == 1 else f"{count} gaps, the first"
 
 
 def _shortest(value: float, relative: float) -> float:

@@ -19,7 +19,7 @@ from tonecomb.desktop.theme import Theme, font
 
 AXIS_WIDTH = 66
 _ZOOM = 0.85  # per wheel notch
-_FIGURE_ROOM = 30  # pixels between ticks from which each has its figure
+_FIGURE_ROOM = 18  # pixels between ticks from which each has its figure
 _LABELLED, _BARE = 1.0, 0.1  # spacings that stand for lines of a logarithmic axis
 
 
