@@ -179,6 +179,11 @@ def test_methods_that_do_not_fit(method: Method, sentence: str) -> None:
         run_spectrum(method, recording(np.zeros(5000)))
 
 
+def test_values_too_large_to_square_are_refused() -> None:
+    with pytest.raises(UserError, match="too large to be squared"):
+        run_spectrum(Method(frame=256), recording(1e200 * np.ones(5000) * np.arange(5000)))
+
+
 def test_can_be_cancelled() -> None:
     def stop(fraction: float) -> None:
         raise Cancelled

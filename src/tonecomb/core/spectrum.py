@@ -121,6 +121,11 @@ def averaged_spectrum(
     if threads is None:
         threads = 2 if framing.covered >= THREADS_FROM else 1
     total = _sum_of_squares(read, framing, fs, weights, nfft, detrend, progress, threads)
+    if not np.isfinite(total).all():
+        raise UserError(
+            "The stretch holds values too large to be squared",
+            remedy="check the file's unit and scale",
+        )
     mean_square = total / framing.count / weights.sum() ** 2
     mean_square[1 : (nfft + 1) // 2] *= 2
     frame_hz = fs / framing.frame
@@ -162,7 +167,8 @@ def _sum_of_squares(
         total = np.zeros(nfft // 2 + 1)
         for numbers in framing.blocks(READ_SAMPLES, first, last):
             samples = read_frames(read, framing, numbers, fs)
-            _accumulate(samples, framing, weights, nfft, detrend, way, total)
+            with np.errstate(over="ignore", invalid="ignore"):  # told once, at the end
+                _accumulate(samples, framing, weights, nfft, detrend, way, total)
             advance(len(numbers))
         return total
 
@@ -218,8 +224,9 @@ class _MeanOff:
         if detrend != "mean" or nfft != framing.frame:
             return None
         first = read_frames(read, framing, range(min(framing.count, 8)), fs)
-        if abs(first.mean()) > _LARGE_OFFSET * first.std():
-            return None
+        with np.errstate(over="ignore", invalid="ignore"):
+            if not abs(first.mean()) <= _LARGE_OFFSET * first.std():
+                return None
         import scipy.fft
 
         transform = scipy.fft.rfft(weights)
