@@ -129,7 +129,6 @@ class Plot(pg.PlotWidget):
         self.setFrameShape(self.Shape.NoFrame)
         self.hideButtons()
         self.left.setWidth(AXIS_WIDTH)
-        self.left.labelStyle = self.bottom.labelStyle = {"font-size": "9pt"}
         self.getPlotItem().layout.setContentsMargins(0, 6, 18, 0)
         self.box.setDefaultPadding(0.0)
         self.readout = QLabel(self)

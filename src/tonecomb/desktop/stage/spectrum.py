@@ -17,7 +17,7 @@ from tonecomb.core.reduce import reduce_curve
 from tonecomb.core.spectrum import level_label, to_decibels
 from tonecomb.core.units import unit
 from tonecomb.desktop.stage.plot import Plot
-from tonecomb.desktop.theme import PAPER, Theme, font
+from tonecomb.desktop.theme import Theme, font
 from tonecomb.formats.report.figures import SpectrumView as FigureView
 
 _LABELS = 14
@@ -40,7 +40,6 @@ class SpectrumView(Plot):
         self._analysis: Analysis | None = None
         self._values: Array = np.zeros(0)
         self._chosen: Peak | None = None
-        self._labels_of: list[tuple[Peak, float]] = []
         self._curve = pg.PlotCurveItem()
         self._marks = pg.ScatterPlotItem(size=7, pxMode=True)
         self._ring = pg.ScatterPlotItem(size=15, pxMode=True)
@@ -60,10 +59,8 @@ class SpectrumView(Plot):
         self.box.sigRangeChanged.connect(self._draw)
         self.box.sigResized.connect(self._draw)
         self.set_label("bottom", "Frequency, Hz")
-        self._theme = PAPER
 
     def paint_items(self, theme: Theme) -> None:
-        self._theme = theme
         self._curve.setPen(pg.mkPen(theme.traces[0]))
         self._marks.setPen(pg.mkPen(None))
         self._marks.setBrush(pg.mkBrush(theme.accent))
@@ -244,10 +241,9 @@ class SpectrumView(Plot):
         visible = [mark for mark in marks if low <= mark[0].tone.frequency <= high]
         visible.sort(key=lambda mark: (mark[0] is not self._chosen, -mark[0].level))
         taken: list[QRectF] = []
-        labels: list[tuple[Peak, float]] = []
         bottom, top = self.level_limits()
         for peak, level in visible:
-            text = self._texts[len(labels)]
+            text = self._texts[len(taken)]
             text.setText(f"{peak.tone.frequency:.2f}")
             place = self.box.mapViewToDevice(QPointF(self._place(peak.tone.frequency), level))
             if place is None or not bottom <= level <= top:
@@ -264,12 +260,10 @@ class SpectrumView(Plot):
             text.setAnchor((0.5 - lean / (2 * half), 1.1))
             text.setPos(self._place(peak.tone.frequency), level)
             text.show()
-            labels.append((peak, level))
-            if len(labels) == _LABELS:
+            if len(taken) == _LABELS:
                 break
-        for text in self._texts[len(labels) :]:
+        for text in self._texts[len(taken) :]:
             text.hide()
-        self._labels_of = labels
 
     def labelled(self) -> list[str]:
         """The labels that stand in the picture now."""

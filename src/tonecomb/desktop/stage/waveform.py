@@ -15,7 +15,7 @@ from tonecomb.core.recording import Recording, Stretch
 from tonecomb.core.units import unit
 from tonecomb.desktop.results import EnvelopeWanted, Results
 from tonecomb.desktop.stage.plot import Plot
-from tonecomb.desktop.theme import PAPER, Theme
+from tonecomb.desktop.theme import Theme
 
 
 class WaveformView(Plot):
@@ -53,11 +53,8 @@ class WaveformView(Plot):
         results.pyramid_ready.connect(self._pyramid_ready)
         results.envelope_ready.connect(self._exact)
         self.set_label("bottom", "Time, s")
-        self.setToolTip("")
-        self._theme = PAPER
 
     def paint_items(self, theme: Theme) -> None:
-        self._theme = theme
         self._outside.setPen(pg.mkPen(theme.faded))
         self._inside.setPen(pg.mkPen(theme.traces[0]))
         shade = pg.mkColor(theme.accent)
