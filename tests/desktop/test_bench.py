@@ -117,7 +117,7 @@ def test_choosing_a_phrase_by_keys(
         QTest.keyClick(chooser, Key.Key_Down)
     QTest.keyClick(chooser, Key.Key_Return)
     settle()
-    assert button.text() == shown if phrase != "window" else shown in sentence_shown(opened)
+    assert button.text() == shown
     analysis, recording = opened.results.analysis, opened.store.current
     assert analysis is not None
     assert recording is not None

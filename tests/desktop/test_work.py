@@ -215,6 +215,22 @@ def test_autosave_of_a_running_bench_is_not_offered(opened: Bench) -> None:
     assert not opened.autosave._file.exists()
 
 
+def test_a_home_that_cannot_be_written_spoils_nothing(
+    opened: Bench, settle: Settle, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "file").touch()
+    place = tmp_path / "file" / "data"
+    monkeypatch.setattr("tonecomb.desktop.autosave.data_folder", lambda: place)
+    monkeypatch.setattr(opened.autosave, "_file", place / "autosave" / "x.tcomb")
+    opened.store.edit_method("Choose window", window="hamming")
+    opened.autosave.write()
+    opened.autosave._write_later()
+    settle()
+    opened.autosave.finish()
+    assert opened.store.unsaved
+    assert not place.exists()
+
+
 def test_a_defect_is_told_logged_and_the_work_kept(
     bench: Bench, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
 ) -> None:
@@ -227,6 +243,8 @@ def test_a_defect_is_told_logged_and_the_work_kept(
     except ZeroDivisionError as error:
         hook(ZeroDivisionError, error, error.__traceback__)
     assert saved == [1]
+    app._Defects(lambda: 1 / 0)(ValueError, ValueError("outside"), None)
+    assert len(told) == 2, "told even when the work cannot be saved aside"
     assert "Your work was saved aside" in told[0]
     assert "inside" in caplog.text
 

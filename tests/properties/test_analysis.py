@@ -109,7 +109,8 @@ def test_a_tones_reading_does_not_depend_on_the_method(
         assert found.frequency_std < 1e-3
 
 
-@pytest.mark.parametrize("window", WINDOWS)
+# Not the rectangular window: the skirt of one line fills the whole axis.
+@pytest.mark.parametrize("window", [name for name in WINDOWS if name != "rectangular"])
 @pytest.mark.parametrize("averages", [1, 4, 60])
 def test_the_floor_is_the_noises_level_in_spite_of_tones(window: str, averages: int) -> None:
     frame = 2000
@@ -118,7 +119,5 @@ def test_the_floor_is_the_noises_level_in_spite_of_tones(window: str, averages: 
     spectrum = run_spectrum(Method(window=window, frame=frame, overlap=0), recording(x)).spectrum
     floor = noise_floor(spectrum)
     expected = 2 * spectrum.enbw_hz / 1000.0  # σ² = 1 over half the sample rate
-    # A line of the rectangular window fills the whole axis with its skirt.
-    if window != "rectangular":
-        # The lines take up to an eighth of the bins, which lifts the quantile a little.
-        assert np.median(floor[20:-20]) == pytest.approx(expected, rel=0.25)
+    # The lines take up to an eighth of the bins, which lifts the quantile a little.
+    assert np.median(floor[20:-20]) == pytest.approx(expected, rel=0.25)

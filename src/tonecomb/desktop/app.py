@@ -6,6 +6,7 @@ import faulthandler
 import logging
 import signal
 import sys
+from collections.abc import Callable
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from types import TracebackType
@@ -76,7 +77,7 @@ class _Defects:
     """What happens to an exception that nobody expected: the work is saved, the defect logged
     and told, and the bench stays open."""
 
-    def __init__(self, rescue: object) -> None:
+    def __init__(self, rescue: Callable[[], object]) -> None:
         self._rescue = rescue
         self._telling = False
 
@@ -86,8 +87,10 @@ class _Defects:
         if issubclass(kind, KeyboardInterrupt):
             return
         _LOG.critical("defect", exc_info=(kind, error, trace))
-        if callable(self._rescue):
+        try:
             self._rescue()
+        except Exception:  # the defect may well be in the way of saving, too
+            _LOG.exception("the work could not be saved aside")
         if self._telling:
             return
         self._telling = True

@@ -54,7 +54,8 @@ class Autosave(QObject):
 
     def _take_lock(self) -> None:
         if self._lock is None:
-            _folder().mkdir(parents=True, exist_ok=True)
+            with suppress(OSError):  # then nothing is written either
+                _folder().mkdir(parents=True, exist_ok=True)
             self._lock = QLockFile(str(self._file.with_suffix(".lock")))
             self._lock.setStaleLockTime(0)
             self._lock.tryLock(0)
@@ -62,7 +63,8 @@ class Autosave(QObject):
     def _write(self, document: Document | None) -> None:
         """Write unsaved work; without any, remove what was written."""
         if document is None:
-            self._file.unlink(missing_ok=True)
+            with suppress(OSError):
+                self._file.unlink(missing_ok=True)
             return
         with suppress(UserError):  # nothing is lost by it: the work itself is still open
             session.save(self._file, document)
@@ -70,7 +72,7 @@ class Autosave(QObject):
     def finish(self) -> None:
         """The program ends in order: nothing is left to offer."""
         self._timer.stop()
-        self._file.unlink(missing_ok=True)
+        self._write(None)
         if self._lock is not None:
             self._lock.unlock()
 

@@ -302,13 +302,16 @@ class Workspace(QObject):
         )
         if not ok:
             return
-        try:
-            symbol = unit(text).symbol
-        except UserError as error:
-            self.fail(error)
-            return
-        changed = edits.change_recording(self._store.document, replace(ref, given_unit=symbol))
-        self._store.apply("Set unit", changed)
+
+        def done(symbol: str) -> None:
+            document = self._store.document
+            now = document.get(recording_id)  # it may have changed meanwhile
+            if now is not None:
+                changed = edits.change_recording(document, replace(now, given_unit=symbol))
+                self._store.apply("Set unit", changed)
+
+        # In a thread: an unusual unit loads pint, which takes a second.
+        self._jobs.submit("Reading the unit", lambda _: unit(text).symbol, done, self.fail)
 
     def set_rate(self, recording_id: str) -> None:
         """Say at which rate a recording was sampled."""
