@@ -11,20 +11,23 @@ import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
+from functools import wraps
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 import click
 
 from tonecomb import __version__
 from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.errors import Cancelled, UserError
+from tonecomb.core.evenly import excerpt
+from tonecomb.core.given import Given, Import, MissingChoice, TimeChoice
 from tonecomb.core.method import DETRENDS, LEVELS, SCALINGS, Method, default_frame, default_method
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.recording import Recording, Stretch
 from tonecomb.core.windows import WINDOWS
 from tonecomb.formats import atomic, output
-from tonecomb.formats.registry import Given, open_recording
+from tonecomb.formats.registry import open_recording, write_recording
 
 STOPPED = 130
 UNUSABLE = 2
@@ -98,15 +101,53 @@ def _progress(what: str) -> Iterator[Progress]:
         yield lambda fraction: bar.update(task, completed=fraction)
 
 
-def _options(command: Callable[..., Any]) -> Callable[..., Any]:
-    """What both describe and analyse take."""
+def _importing(command: Callable[..., Any]) -> Callable[..., Any]:
+    """How a file is to be read; the command is handed a ``Given``."""
+
+    @wraps(command)
+    def call(
+        rate: float | None,
+        unit: str | None,
+        time_base: TimeChoice,
+        missing: MissingChoice,
+        piece: int | None,
+        **rest: Any,
+    ) -> Any:
+        kept = None if piece is None else piece - 1
+        how = Import(time_base=time_base, missing=missing, piece=kept)
+        return command(given=Given(rate, unit, how), **rest)
+
     for option in (
-        click.option("--json", "as_json", is_flag=True, help="Print JSON."),
+        click.option(
+            "--piece", type=click.IntRange(1), metavar="NUMBER",
+            help="The piece to keep where the recording is cut; the longest if none is named.",
+        ),
+        click.option(
+            "--missing", type=click.Choice(get_args(MissingChoice)), default="refuse",
+            help="What becomes of samples that are no numbers.", show_default=True,
+        ),
+        click.option(
+            "--time-base", type=click.Choice(get_args(TimeChoice)), default="nominal",
+            help="What becomes of gaps and uneven steps.", show_default=True,
+        ),
         click.option("--unit", metavar="UNIT", help="Unit of the channels, such as m/s² or g."),
         click.option("--rate", type=float, metavar="HZ", help="Sample rate, over the file's."),
-    ):
-        command = option(command)
-    return command
+    ):  # fmt: skip
+        call = option(call)
+    return call
+
+
+_as_json = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+_only = click.option(
+    "--channel",
+    "channels",
+    multiple=True,
+    metavar="NAME|NUMBER",
+    help="A channel by its name or its number from 1; repeatable.",
+)
+_stretch = click.option(
+    "--stretch", type=_Pair(), metavar="START:END", help="Part of the recording, in s."
+)
 
 
 @click.group(cls=_Commands, invoke_without_command=True)
@@ -161,26 +202,44 @@ def demo_data(folder: Path) -> None:
 
 @commands.command()
 @click.argument("path", type=click.Path(path_type=Path))
-@_options
-def describe(path: Path, rate: float | None, unit: str | None, as_json: bool) -> None:
+@_importing
+@_as_json
+def describe(path: Path, given: Given, as_json: bool) -> None:
     """What the file at PATH holds."""
     with _progress("Reading") as progress:
-        recording = open_recording(path, Given(rate, unit), part(progress, 0, 0.5))
+        recording = open_recording(path, given, part(progress, 0, 0.5))
         description = output.description(recording, part(progress, 0.5, 1))
     click.echo(output.dumps(description) if as_json else output.describe_text(description))
 
 
 @commands.command()
+@click.argument("path", type=click.Path(path_type=Path))
+@click.argument("target", type=click.Path(path_type=Path))
+@_importing
+@_only
+@_stretch
+def convert(
+    path: Path,
+    target: Path,
+    given: Given,
+    channels: tuple[str, ...],
+    stretch: tuple[float, float] | None,
+) -> None:
+    """Write the recording at PATH to TARGET, in the format that its name ends in."""
+    with _progress("Writing") as progress:
+        recording = open_recording(path, given, part(progress, 0, 0.3))
+        limits = Stretch(*stretch) if stretch else None
+        chosen = excerpt(recording, _channels(recording, channels, None), limits)
+        write_recording(target, chosen, part(progress, 0.3, 1))
+    click.echo(str(target))
+
+
+@commands.command()
 @click.argument("paths", nargs=-1, metavar="PATH…", type=click.Path(path_type=Path))
-@_options
-@click.option(
-    "--channel",
-    "channels",
-    multiple=True,
-    metavar="NAME|NUMBER",
-    help="A channel by its name or its number from 1; repeatable.",
-)
-@click.option("--stretch", type=_Pair(), metavar="START:END", help="Part to analyse, in s.")
+@_importing
+@_as_json
+@_only
+@_stretch
 @click.option("--detrend", type=click.Choice(list(DETRENDS)), help="What each frame loses first.")
 @click.option("--window", type=click.Choice(list(WINDOWS)), help="Taper of each frame.")
 @click.option("--frame", type=int, metavar="SAMPLES", help="Length of a frame.")
@@ -206,8 +265,7 @@ def describe(path: Path, rate: float | None, unit: str | None, as_json: bool) ->
 )
 def analyse(
     paths: tuple[Path, ...],
-    rate: float | None,
-    unit: str | None,
+    given: Given,
     as_json: bool,
     channels: tuple[str, ...],
     session: Path | None,
@@ -215,7 +273,6 @@ def analyse(
     **settings: Any,
 ) -> None:
     """Spectrum and peaks of the recordings at PATH…, all channels unless some are named."""
-    given = Given(rate, unit)
     base: Method | None = None
     if session is not None:
         paths, given, base = _from_session(session, paths, given)
@@ -259,7 +316,11 @@ def _from_session(
         raise UserError(f"{file.name} has no recording", remedy="name one, without --session")
     if paths:
         return paths, given, ref.method
-    filled = Given(given.rate or ref.given_rate, given.unit or ref.given_unit)
+    filled = replace(
+        ref.given if given.how == Import() else given,
+        rate=given.rate or ref.given.rate,
+        unit=given.unit or ref.given.unit,
+    )
     return (Path(ref.path),), filled, ref.method
 
 

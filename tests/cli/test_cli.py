@@ -16,7 +16,9 @@ import soundfile
 from tests.support import write_csv
 
 from tonecomb.core.document import Document, RecordingRef
+from tonecomb.core.given import Given, Import
 from tonecomb.core.method import Method
+from tonecomb.demo import ropeway
 from tonecomb.formats import files, session
 
 
@@ -46,14 +48,15 @@ def test_describe(demo: Path) -> None:
     assert (done.returncode, done.stderr) == (0, "")
     told = json.loads(done.stdout)
     assert (told["sample_rate_hz"], told["sample_rate_source"]) == (200.0, "time column")
-    assert (told["samples"], told["duration_s"], told["problems"]) == (24_000, 120.0, [])
+    assert (told["samples"], told["duration_s"]) == (23_828, 119.14)
+    assert [problem["code"] for problem in told["problems"]] == ["gaps", "nan", "nan"]
     first = told["channels"][0]
     assert (first["name"], first["unit"]) == ("Deck vertical", "m/s²")
     assert first["mean"] == pytest.approx(9.81, abs=1e-3)
     assert first["min"] < 9.81 < first["max"]
     text = call("describe", demo / "station-log.csv").stdout
     assert "200 Hz" in text
-    assert "24000 samples" in text
+    assert "23828 samples" in text
 
 
 def test_describe_tells_missing_samples_and_unknown_rates(tmp_path: Path) -> None:
@@ -66,7 +69,7 @@ def test_describe_tells_missing_samples_and_unknown_rates(tmp_path: Path) -> Non
 
 def test_analyse(demo: Path) -> None:
     done = call(
-        "analyse", demo / "drive-steady.wav", "--json", "--channel", "Gearbox DE", "--channel", 1,
+        "analyse", demo / "drive-steady.h5", "--json", "--channel", "Gearbox DE", "--channel", 1,
         "--stretch", "12:32", "--window", "blackman-harris", "--frame", 65536, "--overlap", 66,
         "--level", "peak", "--range", "300:500", "--peaks-above", 40, "--detrend", "line",
         prelude=NO_QT,
@@ -97,6 +100,7 @@ def test_analyse_writes_its_files(demo: Path, tmp_path: Path) -> None:
     assert names == {"spectrum.csv", "peaks.csv", "report.html"}
     assert "86.9" in (tmp_path / "one" / "peaks.csv").read_text()
     several = call("analyse", demo / "station-log.csv", demo / "undersampled.wav", "--json",
+                   "--missing", "interpolate",
                    "--out", tmp_path / "all")  # fmt: skip
     assert len(json.loads(several.stdout)) == 2
     found = sorted(str(p.relative_to(tmp_path / "all")) for p in (tmp_path / "all").rglob("*.html"))
@@ -107,12 +111,14 @@ def test_analyse_writes_its_files(demo: Path, tmp_path: Path) -> None:
 def test_analyse_by_a_session(demo: Path, tmp_path: Path) -> None:
     source = demo / "station-log.csv"
     method = Method(channel=1, frame=512, window="hamming")
-    ref = RecordingRef("x", "log", str(source), files.fingerprint(source), method, given_rate=100.0)
+    given = Given(rate=100.0, how=Import(time_base="resample", missing="interpolate"))
+    ref = RecordingRef("x", "log", str(source), files.fingerprint(source), method, given)
     session.save(tmp_path / "s.tcomb", Document((ref,), "x"))
     alone = json.loads(call("analyse", "--session", tmp_path / "s.tcomb", "--json").stdout)
     assert alone["recording"]["sample_rate_hz"] == 100.0
     assert "Hut wall · 0.0–240.0 s · mean removed · Hamming, 512" in alone["analyses"][0]["method"]
-    other = call("analyse", source, "--session", tmp_path / "s.tcomb", "--frame", 256, "--json")
+    other = call("analyse", source, "--session", tmp_path / "s.tcomb", "--frame", 256, "--json",
+                 "--missing", "interpolate")  # fmt: skip
     told = json.loads(other.stdout)["analyses"]
     assert [a["method_values"]["frame"] for a in told] == [256]
 
@@ -121,7 +127,22 @@ def test_demo_data(tmp_path: Path) -> None:
     done = call("demo-data", tmp_path / "new" / "place", prelude=NO_QT)
     assert done.returncode == 0
     written = {Path(line).name for line in done.stdout.split("\n") if line}
-    assert written == {"drive-steady.wav", "station-log.csv", "undersampled.wav", "truth.json"}
+    assert written == {"truth.json", *ropeway.FILES}
+
+
+def test_convert(demo: Path, tmp_path: Path) -> None:
+    """What a user does with a messy log: make it even, take a channel, hand it on."""
+    target = tmp_path / "deck.h5"
+    done = call("convert", demo / "station-log.csv", target, "--channel", "Deck vertical",
+                "--time-base", "cut", "--missing", "interpolate", "--stretch", "2:32",
+                prelude=NO_QT)  # fmt: skip
+    assert (done.returncode, done.stdout) == (0, f"{target}\n")
+    told = json.loads(call("describe", target, "--json").stdout)
+    assert (told["samples"], told["sample_rate_hz"], told["problems"]) == (6000, 200.0, [])
+    assert [channel["name"] for channel in told["channels"]] == ["Deck vertical"]
+    refused = call("convert", target, tmp_path / "deck.xyz")
+    assert refused.returncode == 2
+    assert "does not tell in which format to write; end it in one of .wav" in refused.stderr
 
 
 @pytest.mark.parametrize(

@@ -22,6 +22,7 @@ from tests.support import recording, tone
 from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.document import Document, Fingerprint, RecordingRef
 from tonecomb.core.errors import UserError
+from tonecomb.core.given import ColumnGiven, Given, Import
 from tonecomb.core.method import Method
 from tonecomb.core.peaks import PeakSearch
 from tonecomb.core.pyramid import envelope_of
@@ -54,8 +55,20 @@ refs = st.builds(
     path=st.sampled_from(["/data/a b.wav", "/data/deep/er/ü.csv", "/else/where.wav"]),
     fingerprint=st.builds(Fingerprint, st.integers(0, 2**40), st.text(max_size=8)),
     method=methods,
-    given_rate=st.none() | finite,
-    given_unit=st.none() | st.sampled_from(["g", "m/s²"]),
+    given=st.builds(
+        Given,
+        rate=st.none() | finite,
+        unit=st.none() | st.sampled_from(["g", "m/s²"]),
+        how=st.builds(
+            Import,
+            columns=st.lists(st.builds(ColumnGiven, st.sampled_from(["time", "data", None]))).map(
+                tuple
+            ),
+            delimiter=st.none() | st.just(";"),
+            time_base=st.sampled_from(["nominal", "resample", "cut"]),
+            piece=st.none() | st.integers(0, 9),
+        ),
+    ),
 )
 
 
@@ -86,6 +99,16 @@ def test_sessions_move_with_their_recordings(demo: Path, tmp_path: Path) -> None
     assert "has changed since" in (session.check_source(moved) or "")
 
 
+def test_sessions_of_the_first_version_are_read(tmp_path: Path) -> None:
+    ref = RecordingRef("x", "a", "/a.wav", Fingerprint(1, ""), Method(), Given(50.0, "g"))
+    body = json.loads(session.to_json(Document((ref,), "x"), tmp_path))
+    old = body["document"]["recordings"][0]
+    del old["given"]
+    old |= {"given_rate": 50.0, "given_unit": "g"}
+    (tmp_path / "a.tcomb").write_text(json.dumps(body | {"version": 1}))
+    assert session.load(tmp_path / "a.tcomb").recordings == (ref,)
+
+
 def edited(change: str) -> str:
     ref = RecordingRef("x", "a", "/a.wav", Fingerprint(1, ""), Method())
     body = json.loads(session.to_json(Document((ref,), "x"), Path("/")))
@@ -100,7 +123,7 @@ def edited(change: str) -> str:
         ("{", "is not a Tone Comb session"),
         ("[1]", "is not a Tone Comb session"),
         ("[" * 20_000, "is not a Tone Comb session"),
-        (edited("b['version'] = 99"), "version 99: this program reads version 1"),
+        (edited("b['version'] = 99"), "version 99: this program reads versions 1 to 2"),
         (edited("m['frame'] = 'long'"), "is damaged"),
         (edited("m['frame'] = True"), "is damaged"),
         (edited("m['window'] = 'kaiser'"), "is damaged: There is no window called"),
@@ -200,7 +223,7 @@ class _Tags(HTMLParser):
 
 @pytest.mark.parametrize("log", [False, True])
 def test_report(demo: Path, log: bool) -> None:
-    source = demo / "drive-steady.wav"
+    source = demo / "drive-steady.h5"
     opened = replace(open_recording(source), name="<b>drive</b> & co")
     analysis = run(Method(channel=1, frame=32768), opened)
     html = report(opened, analysis, SpectrumView(log_frequency=log))

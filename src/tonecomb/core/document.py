@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from tonecomb.core.given import NOTHING_GIVEN, Given
 from tonecomb.core.method import Method
 
 
@@ -27,8 +28,7 @@ class RecordingRef:
     path: str
     fingerprint: Fingerprint
     method: Method
-    given_rate: float | None = None
-    given_unit: str | None = None
+    given: Given = NOTHING_GIVEN
 
 
 @dataclass(frozen=True)

@@ -65,6 +65,7 @@ class Recording:
 
     ``sample_rate`` is in Hz, or None when the file does not tell and nobody gave it;
     ``rate_found`` says in words how the rate was found. ``length`` counts samples per channel.
+    ``start`` is when the first sample was taken (ISO 8601), "" when the file does not tell.
     """
 
     id: str
@@ -78,6 +79,8 @@ class Recording:
     samples: Samples
     path: Path | None = None
     problems: tuple[Problem, ...] = ()
+    start: str = ""
+    comment: str = ""
 
     @property
     def rate(self) -> float:

@@ -192,7 +192,7 @@ def read_frames(read: Read, framing: Framing, numbers: range, fs: float) -> Arra
             raise UserError(
                 "The stretch holds missing or infinite values",
                 f"the first is {where / fs:.6g} s after its start (sample {where + 1} of it)",
-                "choose a stretch without them",
+                "choose a stretch without them, or have them interpolated or cut",
             )
     return samples
 

@@ -129,6 +129,8 @@ STATION_LOG = (
     ),
 )
 STATION_RATE, STATION_SECONDS = 200, 120.0
+STATION_GAP = (20600, 172)  # the row before which the logger stopped, and for how many
+STATION_MISSING = ((0, 2480), (0, 2481), (1, 19400))  # channel and row of values not written
 
 # No filter stood before this recorder's converter, so that what lies above half its sample
 # rate shows up where it is not.

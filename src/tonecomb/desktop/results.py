@@ -14,7 +14,7 @@ from tonecomb.core.method import Method, plan
 from tonecomb.core.peaks import PeakSearch
 from tonecomb.core.progress import Progress
 from tonecomb.core.pyramid import Envelope, Pyramid
-from tonecomb.core.recording import Channel, Recording
+from tonecomb.core.recording import Channel, Recording, Samples
 from tonecomb.desktop.jobs import Job, Jobs
 from tonecomb.desktop.store import Store
 
@@ -94,6 +94,7 @@ class Results(QObject):
         self._found = _Cache()
         self._pyramids: dict[tuple[str, int], Pyramid] = {}
         self._building: set[tuple[str, int]] = set()
+        self._samples: dict[str, Samples] = {}
         self._job: tuple[Key, Job] | None = None
         self._envelope_job: Job | None = None
         self.analysis: Analysis | None = None
@@ -117,7 +118,19 @@ class Results(QObject):
         """Whether an analysis is awaited."""
         return self._timer.isActive() or self._job is not None
 
+    def _notice_changes(self) -> None:
+        """Drop what was computed from samples that are read in another way now."""
+        for ref in self._store.document.recordings:
+            recording = self._store.recording(ref.id)
+            if recording is None:
+                continue
+            known = self._samples.setdefault(ref.id, recording.samples)
+            if known is not recording.samples:
+                self._samples[ref.id] = recording.samples
+                self._forget(ref.id)
+
     def _update(self) -> None:
+        self._notice_changes()
         recording, method = self._store.current, self._store.method
         if recording is None or method is None:
             self._forget_job(None)

@@ -9,10 +9,11 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tonecomb.core.document import Document, RecordingRef, set_method
+from tonecomb.core.given import Given, Import
 from tonecomb.core.history import History, Step
 from tonecomb.core.method import Method
 from tonecomb.core.recording import Recording
-from tonecomb.formats.registry import Given, with_given
+from tonecomb.formats.assemble import Understood, with_given
 
 
 class Store(QObject):
@@ -26,8 +27,8 @@ class Store(QObject):
         super().__init__(parent)
         self._history = History()
         self._saved = self._as_opened = self._history.present
-        self._library: dict[str, Recording] = {}
-        self._shown: dict[tuple[str, float | None, str | None], Recording] = {}
+        self._library: dict[tuple[str, Import], Understood] = {}
+        self._shown: dict[tuple[str, Given], Recording] = {}
         self.path: Path | None = None
 
     @property
@@ -89,23 +90,38 @@ class Store(QObject):
         self._saved, self.path = document, path
         self.changed.emit()
 
-    def keep(self, recording: Recording) -> None:
-        """Remember the open recording, as its file has it, behind its id."""
-        known = recording.id in self._library
-        self._library[recording.id] = recording
-        self._shown = {key: shown for key, shown in self._shown.items() if key[0] != recording.id}
+    def keep(self, understood: Understood, how: Import) -> None:
+        """Remember an open recording, as its file has it when it is read like ``how``."""
+        recording_id = understood.recording.id
+        known = (recording_id, how) in self._library
+        self._library[recording_id, how] = understood
+        self._shown = {key: shown for key, shown in self._shown.items() if key[0] != recording_id}
         if known:
-            self.reopened.emit(recording.id)
+            self.reopened.emit(recording_id)
+
+    def forget(self, recording_id: str) -> None:
+        """Let go of a recording's file in every way it was read."""
+        self._library = {k: u for k, u in self._library.items() if k[0] != recording_id}
+        self._shown = {key: shown for key, shown in self._shown.items() if key[0] != recording_id}
+
+    def understood(self, recording_id: str | None) -> Understood | None:
+        """How the recording's file was understood, None while it is not open."""
+        ref = self.document.get(recording_id)
+        return None if ref is None else self._library.get((ref.id, ref.given.how))
+
+    def is_known(self, recording_id: str) -> bool:
+        """Whether the recording's file is open in any way of reading it."""
+        return any(key[0] == recording_id for key in self._library)
 
     def recording(self, recording_id: str | None) -> Recording | None:
         """The open recording with this id, as the document says it is to be read; None while
         its file is not open."""
-        recording, ref = self._library.get(recording_id or ""), self.document.get(recording_id)
-        if recording is None or ref is None:
-            return recording
-        key = (ref.id, ref.given_rate, ref.given_unit)
+        understood, ref = self.understood(recording_id), self.document.get(recording_id)
+        if understood is None or ref is None:
+            return None
+        key = (ref.id, ref.given)
         if key not in self._shown:
-            self._shown[key] = with_given(recording, Given(ref.given_rate, ref.given_unit))
+            self._shown[key] = with_given(understood.recording, ref.given)
         return self._shown[key]
 
     @property

@@ -4,34 +4,48 @@ from __future__ import annotations
 
 import os
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from tonecomb.core.errors import UserError
 
 
-def write_bytes(path: Path, content: bytes) -> None:
-    """Write ``content`` to a temporary file beside ``path`` and move it there in one step.
+@contextmanager
+def replacing(path: Path) -> Iterator[Path]:
+    """A temporary file beside ``path`` to write to; it is moved there in one step at the end,
+    or removed when an exception passes.
 
     Raises :class:`UserError` when the folder cannot be written.
     """
     name = None
     try:
-        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-        with os.fdopen(handle, "wb") as file:
-            file.write(content)
-            file.flush()
+        handle, text = tempfile.mkstemp(
+            prefix=f".{path.name}.", suffix=path.suffix, dir=path.parent
+        )
+        os.close(handle)
+        name = Path(text)
+        yield name
+        with name.open("rb+") as file:
             os.fsync(file.fileno())
         # mkstemp makes files private; a saved file gets the usual rights.
         mask = os.umask(0)
         os.umask(mask)
-        Path(name).chmod(0o666 & ~mask)
-        Path(name).replace(path)
+        name.chmod(0o666 & ~mask)
+        name.replace(path)
     except OSError as error:
-        if name is not None:
-            Path(name).unlink(missing_ok=True)
         raise UserError(
             f"{path} could not be written", reason(error), "choose another place"
         ) from error
+    finally:
+        if name is not None:
+            name.unlink(missing_ok=True)
+
+
+def write_bytes(path: Path, content: bytes) -> None:
+    """Write ``content`` to ``path``, wholly or not at all; see :func:`replacing`."""
+    with replacing(path) as partial:
+        partial.write_bytes(content)
 
 
 def write_text(path: Path, text: str) -> None:

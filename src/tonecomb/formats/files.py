@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import BinaryIO
 
 from tonecomb.core.document import Fingerprint
 from tonecomb.core.errors import UserError
@@ -13,13 +16,14 @@ from tonecomb.formats.atomic import reason
 _END = 1 << 20
 
 
-def head(path: Path, size: int = 1 << 16) -> bytes:
-    """The first bytes of a file, or a :class:`UserError` that says why there are none."""
+@contextmanager
+def opened(path: Path) -> Iterator[BinaryIO]:
+    """A file open for reading; a :class:`UserError` says why that cannot be."""
     if path.is_dir():
         raise UserError(f"{path} is a folder", remedy="name a file in it")
     try:
         with path.open("rb") as file:
-            start = file.read(size)
+            yield file
     except FileNotFoundError as error:
         raise UserError(
             f"{path} does not exist", remedy="check the name, or whether it was moved"
@@ -32,6 +36,12 @@ def head(path: Path, size: int = 1 << 16) -> bytes:
         ) from error
     except OSError as error:
         raise UserError(f"{path} could not be read", reason(error)) from error
+
+
+def head(path: Path, size: int = 1 << 16) -> bytes:
+    """The first bytes of a file, or a :class:`UserError` that says why there are none."""
+    with opened(path) as file:
+        start = file.read(size)
     if not start:
         raise UserError(f"{path} is empty", remedy="record or copy it again")
     return start

@@ -1,4 +1,4 @@
-"""Which formats can be read, and the one way to open a recording."""
+"""Which formats can be read and written, and the one way to open a recording."""
 
 from __future__ import annotations
 
@@ -8,24 +8,45 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.given import NOTHING_GIVEN, Given, Import
+from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Recording
-from tonecomb.core.units import unit
-from tonecomb.formats import files, sound, text_table
+from tonecomb.formats import (
+    arrays,
+    columnar,
+    files,
+    hdf5,
+    matlab5,
+    sound,
+    text_layout,
+    text_table,
+    universal,
+)
+from tonecomb.formats.assemble import Understood, assemble
+from tonecomb.formats.contents import Contents
 
 
 @dataclass(frozen=True)
 class Reader:
     """A format: ``sniff`` looks at a file's first bytes, ``open`` reads lazily where it can.
 
-    ``open(path, progress)`` returns the recording as the file has it; raises
-    :class:`UserError` and nothing else for a file it cannot use.
+    ``open(path, how, progress)`` returns what the file holds; raises :class:`UserError` and
+    nothing else for a file it cannot use.
     """
 
     name: str
     suffixes: tuple[str, ...]
     sniff: Callable[[bytes], bool]
-    open: Callable[[Path, Progress], Recording]
+    open: Callable[[Path, Import, Progress], Contents]
+
+
+@dataclass(frozen=True)
+class Writer:
+    """A format that recordings are written in, chosen by the name's suffix."""
+
+    name: str
+    suffix: str
+    write: Callable[[Path, Recording, Progress], None]
 
 
 def _sound(container: sound.Container, *suffixes: str) -> Reader:
@@ -38,29 +59,36 @@ READERS: tuple[Reader, ...] = (
     _sound(sound.W64, ".w64"),
     _sound(sound.AIFF, ".aif", ".aiff"),
     _sound(sound.FLAC, ".flac"),
+    Reader("HDF5", (".h5", ".hdf5", ".hdf"), hdf5.sniff, hdf5.open_hdf5),
+    Reader("MATLAB 7.3", (".mat",), hdf5.sniff_matlab, hdf5.open_matlab),
+    Reader("MATLAB 5", (".mat",), matlab5.sniff, matlab5.open_matlab),
+    Reader("UFF", (".uff", ".unv", ".uf", ".bunv"), universal.sniff, universal.open_universal),
+    Reader("NPY", (".npy",), arrays.sniff_npy, arrays.open_npy),
+    Reader("NPZ", (".npz",), arrays.sniff_npz, arrays.open_npz),
+    Reader("Parquet", (".parquet",), columnar.sniff_parquet, columnar.open_parquet),
+    Reader("Feather", (".feather", ".arrow"), columnar.sniff_feather, columnar.open_feather),
     # Last: anything that looks like text is worth a try.
-    Reader("text table", (".csv", ".tsv", ".txt"), text_table.sniff, text_table.open_table),
+    Reader(
+        "text table", (".csv", ".tsv", ".txt", ".asc"), text_layout.sniff, text_table.open_table
+    ),
+)
+
+WRITERS: tuple[Writer, ...] = (
+    Writer("WAV, 32 bit float", ".wav", sound.write_wav),
+    Writer("FLAC, 24 bit", ".flac", sound.write_flac),
+    Writer("HDF5", ".h5", hdf5.write_hdf5),
+    Writer("Parquet", ".parquet", columnar.write_parquet),
+    Writer("Feather", ".feather", columnar.write_feather),
+    Writer("UFF 58, text", ".uff", universal.write_text),
+    Writer("UFF 58, binary", ".bunv", universal.write_binary),
+    Writer("CSV", ".csv", text_table.write_csv),
 )
 
 
-@dataclass(frozen=True)
-class Given:
-    """What the user says about a file, over what it says itself: rate in Hz, unit."""
-
-    rate: float | None = None
-    unit: str | None = None
-
-
-NOTHING_GIVEN = Given()
-
-
-def open_recording(
-    path: Path | str,
-    given: Given = NOTHING_GIVEN,
-    progress: Progress = silent,
-    recording_id: str | None = None,
-) -> Recording:
-    """Open a file by its content, whatever its name says.
+def understand(
+    path: Path | str, given: Given = NOTHING_GIVEN, progress: Progress = silent
+) -> Understood:
+    """Open a file by its content, whatever its name says, and say how it was understood.
 
     Raises :class:`UserError` for a file that cannot be used, with what can be read.
     """
@@ -77,29 +105,44 @@ def open_recording(
                 f"export it again; what can be read: {known}",
             )
         raise UserError(f"{path.name} is in no format that can be read", remedy=f"use {known}")
-    recording = reader.open(path, progress)
-    return with_given(replace(recording, id=recording_id or uuid.uuid4().hex[:12]), given)
+    contents = reader.open(path, given.how, part(progress, 0, 0.7))
+    return assemble(contents, path, given, part(progress, 0.7, 1))
 
 
-def with_given(recording: Recording, given: Given) -> Recording:
-    """The recording with the user's word over the file's; :class:`UserError` for a rate or a
-    unit that cannot be."""
-    if given.rate is not None:
-        if not 0 < given.rate < 1e12:
-            raise UserError(
-                f"A sample rate of {given.rate:g} Hz cannot be used", remedy="give one above zero"
-            )
-        recording = replace(
-            recording,
-            sample_rate=given.rate,
-            rate_source="given",
-            rate_found=f"given by you: {given.rate:g} Hz",
+def open_recording(
+    path: Path | str,
+    given: Given = NOTHING_GIVEN,
+    progress: Progress = silent,
+    recording_id: str | None = None,
+) -> Recording:
+    """The recording in a file; see :func:`understand`."""
+    return identified(understand(path, given, progress).recording, recording_id)
+
+
+def identified(recording: Recording, recording_id: str | None = None) -> Recording:
+    """The recording with an id, a new one unless it is given."""
+    return replace(recording, id=recording_id or uuid.uuid4().hex[:12])
+
+
+def write_recording(path: Path, recording: Recording, progress: Progress = silent) -> None:
+    """Write a recording in the format that ``path`` is named for.
+
+    Raises :class:`UserError` for a name without a format, a place that cannot be written, or a
+    recording that the format cannot hold.
+    """
+    writer = next((w for w in WRITERS if w.suffix == path.suffix.lower()), None)
+    if writer is None:
+        known = ", ".join(f"{w.suffix} ({w.name})" for w in WRITERS)
+        raise UserError(
+            f"{path.name} does not tell in which format to write",
+            remedy=f"end it in one of {known}",
         )
-    if given.unit is not None:
-        symbol = unit(given.unit).symbol
-        channels = tuple(replace(channel, unit=symbol) for channel in recording.channels)
-        recording = replace(recording, channels=channels)
-    return recording
+    if recording.path is not None and path.exists() and path.samefile(recording.path):
+        raise UserError(
+            f"{path.name} is the recording's own file", "sources are never written to",
+            "choose another name",
+        )  # fmt: skip
+    writer.write(path, recording, progress)
 
 
 def _shown(start: bytes) -> str:

@@ -18,7 +18,7 @@ from tonecomb.core.windows import window
 from tonecomb.formats import atomic, files
 
 FORMAT = "tone-comb session"
-VERSION = 1
+VERSION = 2
 SUFFIX = ".tcomb"
 
 _CONVERTER = cattrs.Converter(forbid_extra_keys=True)
@@ -66,10 +66,12 @@ def load(path: Path) -> Document:
         raise UserError(
             f"{path.name} is not a Tone Comb session", remedy="choose a .tcomb file that it saved"
         ) from error
+    if body.get("version") == 1:
+        body = _from_first(body)
     if body.get("version") != VERSION:
         raise UserError(
             f"{path.name} was saved as session version {body.get('version')}",
-            f"this program reads version {VERSION}",
+            f"this program reads versions 1 to {VERSION}",
             "open it with the program that saved it",
         )
     try:
@@ -82,6 +84,19 @@ def load(path: Path) -> Document:
     folder = path.parent.absolute()
     refs = tuple(_absolute(ref, folder) for ref in document.recordings)
     return Document(refs, document.current)
+
+
+def _from_first(body: dict[str, Any]) -> dict[str, Any]:
+    """A session of version 1, which knew of a given rate and unit only, as version 2."""
+    try:
+        for ref in body["document"]["recordings"]:
+            ref["given"] = {
+                "rate": ref.pop("given_rate", None),
+                "unit": ref.pop("given_unit", None),
+            }
+    except (KeyError, TypeError, AttributeError):
+        pass  # what is wrong with it is said when it is structured
+    return body | {"version": VERSION}
 
 
 def _absolute(ref: RecordingRef, folder: Path) -> RecordingRef:
@@ -97,8 +112,8 @@ def _check(document: Document) -> None:
         raise ValueError("its current recording is not on the shelf")
     for ref in document.recordings:
         window(ref.method.window)
-        if ref.given_unit is not None:
-            unit(ref.given_unit)
+        if ref.given.unit is not None:
+            unit(ref.given.unit)
 
 
 def _first_cause(error: BaseException) -> str:

@@ -1,7 +1,9 @@
 """Sound-file containers: WAV, RF64, W64, AIFF and FLAC, read in blocks through libsndfile.
 
-The unit and the names of the channels are kept in the container's comment field (in WAV,
-LIST/INFO ICMT) as ``channels: Motor DE [m/s²]; Bullwheel [m/s²]``.
+Names and units of the channels are kept in the container's comment field (in WAV, LIST/INFO
+ICMT) as ``channels: Motor DE [m/s²]; Bullwheel [m/s²]``, in containers of whole numbers with
+what full scale stands for: ``Motor DE [50 m/s²]``. Lines that begin with ``start:`` and
+``comment:`` keep the start (ISO 8601) and a remark.
 """
 
 from __future__ import annotations
@@ -14,13 +16,19 @@ from pathlib import Path
 import numpy as np
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress
+from tonecomb.core.given import Import
+from tonecomb.core.progress import Progress, part
 from tonecomb.core.recording import Array, Channel, Recording
 from tonecomb.core.units import FULL_SCALE, find_unit, unit
-from tonecomb.formats.atomic import make_folder, reason
+from tonecomb.formats import atomic
+from tonecomb.formats.contents import Column, Contents
 
-_CHANNELS = re.compile(r"channels:\s*(.+)", re.IGNORECASE)
-_ENTRY = re.compile(r"^(.*?)\s*(?:\[([^\]]*)\])?$")
+_CHANNELS = re.compile(r"channels:[ \t]*(.+)", re.IGNORECASE)
+_ENTRY = re.compile(r"^(.*?)\s*(?:\[\s*(\d+(?:\.\d+)?(?:e[+-]?\d+)?(?=\s))?\s*([^\]]*)\])?$")
+_PLAIN = str.maketrans(";[]\n", ",() ")  # what would end an entry
+_START = re.compile(r"^start: *(\S+)", re.MULTILINE)
+_REMARK = re.compile(r"^comment: *(.+)", re.MULTILINE)
+_BLOCK = 1 << 18
 _MOST_CHUNKS = 10_000  # a file with more before its samples is not one
 _UNKNOWN_SIZES = (0, 0xFFFFFFFF)  # left by programs that write to a pipe
 
@@ -53,7 +61,7 @@ class Container:
             for byte, wanted in zip(start, self.magic, strict=False)
         )
 
-    def open(self, path: Path, progress: Progress) -> Recording:
+    def open(self, path: Path, how: Import, progress: Progress) -> Contents:
         """Open a file of this container; see :func:`open_sound`."""
         return open_sound(path, self, progress)
 
@@ -118,7 +126,7 @@ class SoundSamples:
         return np.ascontiguousarray(block[:, channel])
 
 
-def open_sound(path: Path, container: Container, progress: Progress) -> Recording:
+def open_sound(path: Path, container: Container, progress: Progress) -> Contents:
     """Open a sound file of any sample width and channel count.
 
     Raises :class:`UserError` for a file that libsndfile cannot read, or that holds fewer
@@ -156,17 +164,15 @@ def open_sound(path: Path, container: Container, progress: Progress) -> Recordin
     if container.chunks is None:
         samples.read(0, length - 1, length)  # compressed: only reading tells whether it is whole
     progress(1.0)
-    return Recording(
-        id="",
-        name=path.stem,
+    said = parse_channels(comment, count)
+    sizes = tuple(size for _, size in said)
+    return Contents(
         format=f"{container.name}, {words}",
-        sample_rate=rate,
-        rate_source="header",
-        rate_found=f"from the file's header: {rate:g} Hz",
-        length=length,
-        channels=parse_channels(comment, count),
-        samples=samples,
-        path=path,
+        columns=tuple(Column(c.name, c.unit, length, rate, role="data") for c, _ in said),
+        samples=samples if set(sizes) == {1.0} else Scaled(samples, sizes),
+        row="sample",
+        start=_noted(_START, comment),
+        comment=_noted(_REMARK, comment),
     )
 
 
@@ -208,19 +214,36 @@ def _samples_chunk(path: Path, container: Container) -> tuple[int, int]:
     )
 
 
-def parse_channels(comment: str, count: int) -> tuple[Channel, ...]:
-    """Names and units from the comment; what it does not tell is ``channel n`` in FS."""
-    names: list[Channel] = []
+def parse_channels(comment: str, count: int) -> list[tuple[Channel, float]]:
+    """Names and units from the comment, and what full scale stands for in that unit; what it
+    does not tell is ``channel n`` in FS."""
+    said: list[tuple[Channel, float]] = []
     found = _CHANNELS.search(comment or "")
-    for entry in found.group(1).split(";") if found else []:
+    for i, entry in enumerate(found.group(1).split(";") if found else []):
         match = _ENTRY.match(entry.strip())
-        name, text = match.groups() if match else (entry, None)
-        names.append(Channel(name.strip(), find_unit(text or "") or FULL_SCALE))
-    if len(names) != count:
-        return tuple(Channel(f"channel {i + 1}", FULL_SCALE) for i in range(count))
-    return tuple(
-        Channel(channel.name or f"channel {i + 1}", channel.unit) for i, channel in enumerate(names)
-    )
+        name, size, text = match.groups() if match else (entry, None, None)
+        symbol = find_unit(text or "") or FULL_SCALE
+        full = float(size) if size is not None and symbol != FULL_SCALE else 1.0
+        said.append((Channel(name.strip() or f"channel {i + 1}", symbol), full))
+    if len(said) != count:
+        return [(Channel(f"channel {i + 1}", FULL_SCALE), 1.0) for i in range(count)]
+    return said
+
+
+def _noted(pattern: re.Pattern[str], comment: str) -> str:
+    found = pattern.search(comment or "")
+    return found.group(1).strip() if found else ""
+
+
+@dataclass(frozen=True)
+class Scaled:
+    """``source`` with each channel multiplied by its size."""
+
+    source: SoundSamples
+    sizes: tuple[float, ...]
+
+    def read(self, channel: int, start: int, stop: int) -> Array:
+        return self.source.read(channel, start, stop) * self.sizes[channel]
 
 
 def _forget_time(path: Path) -> None:
@@ -232,22 +255,73 @@ def _forget_time(path: Path) -> None:
             file.write(bytes(4))
 
 
-def write_wav(path: Path, rate: int, channels: tuple[Channel, ...], columns: list[Array]) -> None:
+def write_wav(path: Path, recording: Recording, progress: Progress) -> None:
     """Write a 32 bit float WAV with the channels' names and units in its comment."""
+    _write(path, recording, "WAV", "FLOAT", (1.0,) * len(recording.channels), progress)
+
+
+def write_flac(path: Path, recording: Recording, progress: Progress) -> None:
+    """Write a 24 bit FLAC; what full scale stands for is kept in its comment."""
+    from tonecomb.core.statistics import channel_figures
+
+    sizes = []
+    for i in range(len(recording.channels)):
+        figures = channel_figures(recording, i, progress)
+        _refuse_holes(figures.missing + figures.infinite, recording.channels[i].name, "FLAC")
+        largest = max(abs(figures.min), abs(figures.max))
+        # A round number with some room; samples in FS stay as they are where they fit.
+        fits = recording.channels[i].unit == FULL_SCALE and largest <= 1
+        sizes.append(1.0 if fits or largest == 0 else float(f"{1.02 * largest:.2g}"))
+    _write(path, recording, "FLAC", "PCM_24", tuple(sizes), part(progress, 0.2, 1))
+
+
+def _refuse_holes(count: int, channel: str, kind: str) -> None:
+    if count:
+        raise UserError(
+            f"{channel} has {count} missing or infinite samples, which {kind} cannot hold",
+            remedy="interpolate or cut them first, or choose another format",
+        )
+
+
+def _write(
+    path: Path,
+    recording: Recording,
+    container: str,
+    subtype: str,
+    sizes: tuple[float, ...],
+    progress: Progress,
+) -> None:
     import soundfile
 
-    make_folder(path.parent)
-    comment = "channels: " + "; ".join(f"{c.name} [{unit(c.unit).symbol}]" for c in channels)
-    partial = path.with_name(f".{path.name}.part")
-    try:
-        with soundfile.SoundFile(
-            partial, "w", samplerate=rate, channels=len(columns), format="WAV", subtype="FLOAT"
-        ) as file:
-            file.comment = comment
-            file.write(np.stack(columns, axis=1).astype(np.float32))
-        _forget_time(partial)
-        partial.replace(path)
-    except (soundfile.LibsndfileError, OSError) as error:
-        partial.unlink(missing_ok=True)
-        why = reason(error) if isinstance(error, OSError) else str(error)
-        raise UserError(f"{path} could not be written", why, "choose another place") from error
+    rate = recording.rate
+    if rate != round(rate) or not 1 <= rate < (1 << 31 if container == "WAV" else 655_350):
+        raise UserError(
+            f"{container} cannot hold a sample rate of {rate:g} Hz",
+            "it holds whole numbers of hertz",
+            "choose another format, such as HDF5",
+        )
+    entries = (
+        f"{c.name.translate(_PLAIN)} [{'' if size == 1 else f'{size:g} '}{unit(c.unit).symbol}]"
+        for c, size in zip(recording.channels, sizes, strict=True)
+    )
+    lines = ["channels: " + "; ".join(entries)]
+    lines += [f"start: {recording.start}"] * bool(recording.start)
+    lines += [f"comment: {' '.join(recording.comment.split())}"] * bool(recording.comment)
+    with atomic.replacing(path) as partial:
+        try:
+            with soundfile.SoundFile(
+                partial, "w", int(rate), len(sizes), subtype, format=container
+            ) as file:
+                file.comment = "\n".join(lines)
+                for start in range(0, recording.length, _BLOCK):
+                    stop = min(recording.length, start + _BLOCK)
+                    read = recording.samples.read
+                    columns = [read(i, start, stop) / size for i, size in enumerate(sizes)]
+                    file.write(np.stack(columns, axis=1))
+                    progress(stop / recording.length)
+        except soundfile.LibsndfileError as error:
+            raise UserError(
+                f"{path} could not be written", str(error), "choose another place or format"
+            ) from error
+        if container == "WAV":
+            _forget_time(partial)

@@ -1,255 +1,270 @@
-"""Delimited text: finding the table in the lines, then reading it through pyarrow."""
+"""Delimited text, read in blocks through pyarrow."""
 
 from __future__ import annotations
 
+import codecs
 import csv
 import re
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from tonecomb.core.errors import UserError
+from tonecomb.core.given import Import
 from tonecomb.core.progress import Progress
-from tonecomb.core.recording import Array, ArraySamples, Channel, Problem, Recording
-from tonecomb.core.units import FULL_SCALE, find_unit
-from tonecomb.formats import files, time_column
+from tonecomb.core.recording import Array, Recording
+from tonecomb.formats import atomic, files, text_layout, time_column
+from tonecomb.formats.clock import Clock
+from tonecomb.formats.contents import Column, Contents
+from tonecomb.formats.spool import Spool
+from tonecomb.formats.text_layout import GROUPED, MISSING, STAMP, WORD, Layout
 
-_HEAD = 1 << 16
-_COMMENTS = ("#", "%", "//")
-_MISSING = ("", "nan", "NaN", "NAN", "NA", "n/a", "N/A", "null", "-", "--")
-_INFINITE = {"inf", "-inf", "+inf", "infinity", "-infinity"}
-_BRACKETED = re.compile(r"^(.*?)\s*[\[(]([^\])]*)[\])]\s*$")
+_BLOCK = 1 << 24
+_START = re.compile(r"^start: *(\S+)$", re.MULTILINE)
+_ROWS = 1 << 16  # written at once
 
 
 @dataclass(frozen=True)
-class Layout:
-    """How the table stands in the file. ``first_row`` is the line (from 1) of the first row
-    of numbers; ``names`` and ``units`` have one entry a column, "" where nothing is said."""
+class _Cells:
+    """Spooled columns by their number in the file; those with words read as missing."""
 
-    encoding: str
-    delimiter: str
-    decimal: str
-    first_row: int
-    names: tuple[str, ...]
-    units: tuple[str, ...]
+    spool: Spool
+    place: dict[int, int]
 
-
-def sniff(start: bytes) -> bool:
-    """Whether the bytes look like text: no control characters but tab and line ends."""
-    return not any(byte < 32 and byte not in (9, 10, 12, 13) for byte in start)
+    def read(self, channel: int, start: int, stop: int) -> Array:
+        if channel not in self.place:
+            return np.full(stop - start, np.nan)
+        return self.spool.read(self.place[channel], start, stop)
 
 
-def open_table(path: Path, progress: Progress) -> Recording:
-    """Read a table of numbers with a time column, or without (the rate then is unknown)."""
-    layout = find_layout(path)
-    columns = _read(path, layout, progress)
-    if not columns or len(columns[0]) == 0:
-        raise UserError(f"{path.name} has a header but no rows of numbers")
-    at, factor, assumed = time_column.find(layout.names, layout.units, columns)
-    problems: tuple[Problem, ...] = ()
-    rate, source, found = None, "unknown", "the file has no time column"
-    if at is not None:
-        base = time_column.measure(
-            columns[at] * factor, layout.names[at], layout.first_row, path.name, assumed
-        )
-        rate, source, found, problems = base.rate, "time column", base.found, base.problems
-    data = [i for i in range(len(columns)) if i != at]
-    if not data:
-        raise UserError(
-            f"{path.name} holds only a time column", remedy="export it with the measured values"
-        )
-    channels = tuple(
-        Channel(layout.names[i] or f"column {i + 1}", find_unit(layout.units[i]) or FULL_SCALE)
-        for i in data
-    )
-    return Recording(
-        id="",
-        name=path.stem,
-        format="text table",
-        sample_rate=rate,
-        rate_source=source,  # type: ignore[arg-type]
-        rate_found=found,
-        length=len(columns[0]),
-        channels=channels,
-        samples=ArraySamples.of(*(columns[i] for i in data)),
-        path=path,
-        problems=problems,
-    )
-
-
-def number(text: str, decimal: str) -> float | None:
-    """The number that a cell holds, nan for a missing one, None when it is a word."""
-    text = text.strip().strip('"')
-    if text in _MISSING:
-        return float("nan")
-    if text.lower() in _INFINITE:
-        return float(text)
-    if decimal == ",":
-        if "." in text:
-            return None
-        text = text.replace(",", ".")
-    if "_" in text:
-        return None
-    try:
-        return float(text)
-    except ValueError:
-        return None
-
-
-def split(line: str, delimiter: str) -> list[str]:
-    """The cells of a line, quoted ones included."""
-    return next(csv.reader([line], delimiter=delimiter), [])
-
-
-def _is_row(cells: list[str], decimal: str) -> bool:
-    numbers = [number(cell, decimal) for cell in cells]
-    return None not in numbers and any(n == n for n in numbers if n is not None)
-
-
-def find_layout(path: Path) -> Layout:
-    """Find delimiter, decimal sign, header, unit row and first row from the file's start."""
-    start = files.head(path, _HEAD)
-    encoding = _encoding(start)
-    text = start.decode(encoding, errors="replace")
-    lines = text.splitlines()
-    if len(start) == _HEAD and len(lines) > 1:
-        lines.pop()  # it may be cut
-    best: tuple[tuple[int, int, int], str, str, int] | None = None
-    for delimiter, decimal in (("\t", "."), (";", "."), (",", "."), (";", ","), ("\t", ",")):
-        rows = [
-            (i, cells)
-            for i, line in enumerate(lines)
-            if line.strip() and not line.startswith(_COMMENTS)
-            for cells in [split(line, delimiter)]
-            if _is_row(cells, decimal)
-        ]
-        if not rows:
-            continue
-        width = len(rows[-1][1])
-        rows = [row for row in rows if len(row[1]) == width]
-        score = (len(rows), width, int(decimal == "."))
-        if best is None or score > best[0]:
-            best = (score, delimiter, decimal, rows[0][0])
-    if best is None:
-        raise _no_rows(path, lines)
-    (_, width, _), delimiter, decimal, first = best
-    headers = [
-        split(line, delimiter)
-        for line in lines[:first]
-        if line.strip() and not line.startswith(_COMMENTS)
-    ]
-    names, units = _names(headers, width)
-    return Layout(encoding, delimiter, decimal, first + 1, names, units)
-
-
-def _encoding(start: bytes) -> str:
-    try:
-        # The last bytes may be half a character.
-        start[:-4].decode("utf-8") if len(start) == _HEAD else start.decode("utf-8")
-    except UnicodeDecodeError:
-        return "latin-1"
-    return "utf-8-sig"
-
-
-def _no_rows(path: Path, lines: list[str]) -> UserError:
-    filled = [line for line in lines if line.strip() and not line.startswith(_COMMENTS)]
-    # A unit row may follow the header.
-    if 0 < len(filled) <= 2:
-        for delimiter in "\t;,":
-            cells = split(filled[0], delimiter)
-            if len(cells) > 1 and all(cell.strip() for cell in cells):
-                return UserError(
-                    f"{path.name} has a header but no rows of numbers",
-                    f"it ends after line {len(lines)}",
-                    "export it again with its values",
-                )
-    return UserError(
-        f"{path.name} is text, but not a table of numbers",
-        "no line holds numbers divided by commas, semicolons or tabs",
-        "export it as CSV with a header and a row for each sample",
-    )
-
-
-def _names(headers: list[list[str]], width: int) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """Names and units from the header lines above the first row."""
-    fitting = [cells for cells in headers if len(cells) == width]
-    if not fitting:
-        return ("",) * width, ("",) * width
-    unit_row = [""] * width
-    if len(fitting) > 1 and all(_is_unit(cell) for cell in fitting[-1]):
-        unit_row = [cell.strip().strip("[]()") for cell in fitting.pop()]
-    names, units = [], []
-    for cell, below in zip(fitting[-1], unit_row, strict=True):
-        match = _BRACKETED.match(cell.strip())
-        name, own = match.groups() if match else (cell.strip(), "")
-        names.append(name)
-        units.append(below or own)
-    return tuple(names), tuple(units)
-
-
-def _is_unit(cell: str) -> bool:
-    text = cell.strip().strip("[]()").strip()
-    return not text or text in time_column.TIME_UNITS or find_unit(text) is not None
-
-
-def _read(path: Path, layout: Layout, progress: Progress) -> list[Array]:
-    import pyarrow
-    from pyarrow import csv as arrow_csv
-
+def open_table(path: Path, how: Import, progress: Progress) -> Contents:
+    """Read a table of numbers, with times in one column or without."""
+    layout = text_layout.find_layout(path, how.delimiter, how.decimal)
     width = len(layout.names)
-    keys = [str(i) for i in range(width)]
-    size, done = max(1, path.stat().st_size), 0
-    parts: list[list[Array]] = [[] for _ in keys]
-    try:
-        with arrow_csv.open_csv(
-            path,
-            arrow_csv.ReadOptions(
-                column_names=keys,
-                skip_rows=layout.first_row - 1,
-                encoding="latin-1" if layout.encoding == "latin-1" else "utf-8",
-                block_size=1 << 22,
-            ),
+    left_out = {i for i, said in enumerate(how.columns) if said.role == "leave out"}
+    wanted = [i for i in range(width) if layout.kinds[i] != WORD and i not in left_out]
+    reading = _Reading(path, layout, wanted)
+    spool = reading.run(progress)
+    if spool.length == 0:
+        raise UserError(f"{path.name} has a header but no rows of numbers")
+    columns = tuple(
+        Column(
+            name=layout.names[i],
+            unit="s" if layout.kinds[i] == STAMP else layout.units[i],
+            length=spool.length,
+            role="leave out" if layout.kinds[i] == WORD else "time" if layout.kinds[i] == STAMP
+            else None,
+            note="words, not numbers" if layout.kinds[i] == WORD else "",
+        )
+        for i in range(width)
+    )  # fmt: skip
+    timed = any(kind == STAMP for kind in layout.kinds)
+    if layout.rate is not None and not timed:
+        columns = _with_rate(columns, layout.rate)
+    words = [layout.names[i] or f"{i + 1}" for i in range(width) if layout.kinds[i] == WORD]
+    guesses: tuple[str, ...] = ()
+    if words:
+        named = ", ".join(f"‘{word}’" for word in words[:3])
+        guesses = (f"{named} {'holds' if len(words) == 1 else 'hold'} words: left out.",)
+    place = {column: i for i, column in enumerate(wanted)}
+    missing = tuple(reading.missing[place[i]] if i in place else 0 for i in range(width))
+    return Contents(
+        format="text table",
+        columns=columns,
+        samples=_Cells(spool, place),
+        row="line",
+        first_row=layout.first_row,
+        start=reading.start or (stated[1] if (stated := _START.search(layout.comment)) else ""),
+        comment=_START.sub("", layout.comment).strip(),
+        guesses=guesses,
+        delimiter=layout.delimiter,
+        decimal=layout.decimal,
+        missing=missing,
+    )
+
+
+def _with_rate(columns: tuple[Column, ...], rate: float) -> tuple[Column, ...]:
+    """The header's rate for every column, unless one of them is named as the time."""
+    at, _, _ = time_column.find(columns, lambda channel, start, stop: np.empty(0))
+    return columns if at is not None else tuple(replace(c, rate=rate) for c in columns)
+
+
+class _Reading:
+    """One pass over a table's rows into a spool."""
+
+    def __init__(self, path: Path, layout: Layout, wanted: list[int]) -> None:
+        self._path, self._layout, self._wanted = path, layout, wanted
+        self._clocks = {i: Clock() for i in wanted if layout.kinds[i] == STAMP}
+        self._line = layout.first_row  # of the block's first row
+        self.missing = [0] * len(wanted)
+
+    @property
+    def start(self) -> str:
+        """When the first row was taken, if a column tells."""
+        return next((clock.start for clock in self._clocks.values()), "")
+
+    def run(self, progress: Progress) -> Spool:
+        """All rows; raises :class:`UserError` with the first line that cannot be read."""
+        import pyarrow
+
+        spool = Spool(len(self._wanted))
+        with spool:
+            for block, done in self._blocks():
+                progress(done)
+                try:
+                    columns = self._convert(block)
+                except (pyarrow.ArrowInvalid, pyarrow.ArrowNotImplementedError) as error:
+                    raise self._bad_cell(block) or UserError(
+                        f"{self._path.name} could not be read as a table",
+                        str(error).splitlines()[0],
+                    ) from error
+                for i, column in enumerate(columns):
+                    self.missing[i] += int(np.count_nonzero(~np.isfinite(column)))
+                if columns:
+                    spool.add(*columns)
+                self._line += block.count(b"\n")
+        return spool
+
+    def _blocks(self) -> Iterator[tuple[bytes, float]]:
+        """Whole lines from the first row on as UTF-8 with \\n, and the share read so far."""
+        wide = self._layout.encoding.startswith("utf-16")  # all else can be cut at line ends
+        decoder = codecs.getincrementaldecoder(self._layout.encoding)("replace") if wide else None
+        skip, rest = self._layout.first_row - 1, b""
+        with files.opened(self._path) as file:
+            size = max(1, self._path.stat().st_size)
+            while True:
+                raw = file.read(_BLOCK)
+                block = rest + (decoder.decode(raw, not raw).encode() if decoder else raw)
+                if b"\r" in block and (block[-1:] != b"\r" or not raw):
+                    block = block.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
+                cut = len(block) if not raw else block.rfind(b"\n") + 1
+                whole, rest = block[:cut], block[cut:]
+                while skip and whole:
+                    end = whole.find(b"\n") + 1 or len(whole)
+                    whole, skip = whole[end:], skip - 1
+                if whole:
+                    yield whole, min(0.99, file.tell() / size)
+                if not raw:
+                    return
+
+    def _convert(self, block: bytes) -> list[Array]:
+        import pyarrow
+        from pyarrow import csv as arrow_csv
+
+        layout = self._layout
+        keys = [str(i) for i in range(len(layout.names))]
+        types = {
+            str(i): pyarrow.string() if layout.kinds[i] in (GROUPED, STAMP) else pyarrow.float64()
+            for i in self._wanted
+        }
+        block = self._tidied(block)
+        if not block.strip():
+            return []
+        if not self._wanted:
+            return []
+        latin = layout.encoding == "latin-1"
+        table = arrow_csv.read_csv(
+            pyarrow.BufferReader(block),
+            arrow_csv.ReadOptions(column_names=keys, encoding="latin-1" if latin else "utf-8"),
             arrow_csv.ParseOptions(delimiter=layout.delimiter),
             arrow_csv.ConvertOptions(
-                column_types={key: pyarrow.float64() for key in keys},
-                null_values=list(_MISSING),
+                column_types=types,
+                include_columns=list(types),
+                null_values=list(MISSING),
                 decimal_point=layout.decimal,
+                strings_can_be_null=True,
             ),
-        ) as reader:
-            for batch in reader:
-                for part, column in zip(parts, batch.columns, strict=True):
-                    part.append(column.to_numpy(zero_copy_only=False))
-                done += batch.nbytes
-                progress(min(0.99, done / size))
-    except pyarrow.ArrowInvalid as error:
-        raise _first_bad_cell(path, layout) or UserError(
-            f"{path.name} could not be read as a table", str(error).splitlines()[0]
-        ) from error
-    except OSError as error:
-        raise UserError(f"{path} could not be read", str(error)) from error
-    return [np.concatenate(part) for part in parts if part]
+        )
+        return [self._numbers(i, table.column(str(i))) for i in self._wanted]
 
+    def _tidied(self, block: bytes) -> bytes:
+        """Without comment lines; runs of spaces made one where they divide cells."""
+        marks = tuple(mark.encode() for mark in text_layout.COMMENTS)
+        if block.startswith(marks) or any(b"\n" + mark in block for mark in marks):
+            # An empty line is skipped too, and keeps the count of lines.
+            block = b"\n".join(
+                b"" if line.startswith(marks) else line for line in block.split(b"\n")
+            )
+        if self._layout.delimiter == " ":
+            block = block.replace(b"\t", b" ")
+            while b"  " in block:
+                block = block.replace(b"  ", b" ")
+            block = block.replace(b"\n ", b"\n").replace(b" \n", b"\n").strip(b" ")
+        return block
 
-def _first_bad_cell(path: Path, layout: Layout) -> UserError | None:
-    """Say in which line and column the table stops being one."""
-    width = len(layout.names)
-    with path.open(encoding=layout.encoding, errors="replace", newline="") as file:
-        for line, cells in enumerate(csv.reader(file, delimiter=layout.delimiter), start=1):
-            if line < layout.first_row or not cells:
+    def _numbers(self, column: int, values: Any) -> Array:
+        import pyarrow
+        import pyarrow.compute as pc
+
+        kind, decimal = self._layout.kinds[column], self._layout.decimal
+        if kind == STAMP:
+            texts = values.combine_chunks()
+            seconds = self._clocks[column].seconds(texts)
+            if np.isnan(seconds).sum() > texts.null_count:
+                raise pyarrow.ArrowInvalid("a cell holds no time")
+            return seconds
+        if kind == GROUPED:
+            for mark in "'’\u00a0\u202f\u2009 " + ("." if decimal == "," else ","):
+                values = pc.replace_substring(values, mark, "")
+            values = pc.cast(pc.replace_substring(values, decimal, "."), "float64")
+        return np.asarray(values.to_numpy(), dtype=np.float64)
+
+    def _bad_cell(self, block: bytes) -> UserError | None:
+        """Say in which line and column the table stops being one."""
+        layout, name = self._layout, self._path.name
+        width = len(layout.names)
+        encoding = "latin-1" if layout.encoding == "latin-1" else "utf-8"
+        text = self._tidied(block).decode(encoding, errors="replace")
+        for line, content in enumerate(text.split("\n"), start=self._line):
+            cells = text_layout.split(content, layout.delimiter)
+            if not cells:
                 continue
             if len(cells) != width:
                 return UserError(
-                    f"Line {line} of {path.name} has {len(cells)} cells, but the lines before "
+                    f"Line {line} of {name} has {len(cells)} cells, but the lines before "
                     f"have {width}",
                     remedy="correct or delete that line",
                 )
-            for column, cell in enumerate(cells):
-                if number(cell, layout.decimal) is None:
-                    name = layout.names[column] or f"column {column + 1}"
+            for column in self._wanted:
+                cell, kind = cells[column], layout.kinds[column]
+                found = text_layout.kind(cell, layout.decimal)
+                if (
+                    found
+                    and found != kind
+                    and not (kind == GROUPED and found == text_layout.NUMBER)
+                ):
+                    title = layout.names[column] or f"column {column + 1}"
+                    wanted = "time" if kind == STAMP else "number"
                     return UserError(
-                        f"Line {line} of {path.name} holds the word ‘{cell.strip()[:40]}’ where "
-                        f"a number of ‘{name}’ should be",
-                        remedy="correct the cell or leave it empty",
+                        f"Line {line} of {name} holds the word ‘{cell.strip()[:40]}’ where "
+                        f"a {wanted} of ‘{title}’ should be",
+                        remedy="correct the cell or leave it empty, or leave the column out",
                     )
-    return None
+        return None
+
+
+def write_csv(path: Path, recording: Recording, progress: Progress) -> None:
+    """Write time in s and every channel with its unit in brackets; commas, decimal points."""
+    names = ["time [s]", *(f"{c.name} [{c.unit}]" for c in recording.channels)]
+    remarks = recording.comment.splitlines()
+    if recording.start:
+        remarks.insert(0, f"start: {recording.start}")
+    # So many digits that the rate can be read from the stamps again.
+    digits = max(6, int(np.ceil(np.log10(recording.rate))) + 6)
+    with (
+        atomic.replacing(path) as partial,
+        partial.open("w", encoding="utf-8", newline="") as file,
+    ):
+        file.writelines(f"# {' '.join(remark.split())}\r\n" for remark in remarks)
+        csv.writer(file).writerow(names)
+        for start in range(0, recording.length, _ROWS):
+            stop = min(recording.length, start + _ROWS)
+            columns = [np.arange(start, stop) / recording.rate]
+            columns += [recording.samples.read(i, start, stop) for i in range(len(names) - 1)]
+            # As many digits as it takes to read the same number again.
+            form = ",".join([f"%.{digits}f", *["%r"] * (len(names) - 1)]) + "\r\n"
+            file.writelines(form % row for row in zip(*(c.tolist() for c in columns), strict=True))
+            progress(stop / recording.length)

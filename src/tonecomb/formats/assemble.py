@@ -1,0 +1,312 @@
+"""Making a recording of what a file holds and what the user says about it."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+
+from tonecomb.core import timebase
+from tonecomb.core.errors import UserError
+from tonecomb.core.evenly import Columns, Filled, Gridded, Part, longest, whole_parts
+from tonecomb.core.given import ColumnGiven, Given, Import, Role
+from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.recording import Array, Channel, Problem, RateSource, Recording, Samples
+from tonecomb.core.timebase import TimeBase
+from tonecomb.core.units import COUNTS, FULL_SCALE, find_unit, unit
+from tonecomb.formats import time_column
+from tonecomb.formats.contents import Column, Contents
+
+_LONGEST = 1 << 48
+_BLOCK = 1 << 20
+
+
+@dataclass(frozen=True, eq=False)
+class Understood:
+    """A recording and how it came about.
+
+    ``columns`` are the file's with the roles, names and units that were taken; ``time`` is the
+    number of the time column and ``base`` what its stamps say; ``pieces`` are those that cutting
+    left, in samples, with ``piece`` the one that was kept. ``guesses`` are the sentences a user
+    should confirm.
+    """
+
+    recording: Recording
+    contents: Contents
+    columns: tuple[Column, ...]
+    time: int | None
+    base: TimeBase | None
+    pieces: tuple[tuple[int, int], ...]
+    piece: int
+    guesses: tuple[str, ...]
+
+
+def assemble(
+    contents: Contents, path: Path, given: Given, progress: Progress = silent
+) -> Understood:
+    """Settle which columns are time and data, measure the time base, and cut or fill as given.
+
+    Raises :class:`UserError` where no channel is left or the stamps cannot be used.
+    """
+    how = given.how
+    columns = [_told(column, said) for column, said in _paired(contents, how, path)]
+    guesses = list(contents.guesses)
+    columns = _one_length(columns, path, guesses)
+    at, size, assumed = time_column.find(columns, contents.samples.read)
+    data = [i for i, c in enumerate(columns) if i != at and c.role in (None, "data")]
+    columns = [replace(c, role=_role(i, at, data)) for i, c in enumerate(columns)]
+    if not data:
+        raise _nothing(path, columns)
+    length = columns[data[0]].length
+    rate, base, stamps = columns[data[0]].rate, None, None
+    source: RateSource = "header"
+    found = f"{contents.rate_found}: {rate:.9g} Hz" if rate is not None else ""
+    if at is not None and rate is None:
+        if assumed:
+            guesses.append(_sentence(f"Time is in column {at + 1}: {assumed.rstrip('; ')}"))
+        stamps = _Stamps(contents, at, size)
+        where = _where(columns[at].name, at)
+        base = timebase.measure(
+            stamps, length, where, path.name, _row(contents), part(progress, 0, 0.4)
+        )
+        rate, source = base.rate, "time column"
+        found = timebase.found(base, where, assumed)
+    if rate is None:
+        source, found = "unknown", "the file has no time column"
+        if given.rate is None:
+            guesses.append("The file tells neither a sample rate nor a time column.")
+    samples: Samples = Columns(contents.samples, tuple(data))
+    channels = tuple(_channel(columns[i], i) for i in data)
+    even = _Even(samples, length, channels, part(progress, 0.4, 1.0))
+    problems = even.settle(base, stamps, how, _row(contents))
+    guesses += [problem.text for problem in problems]
+    if how.missing == "refuse" and contents.missing:
+        guesses += [
+            f"{channel.name} has {_values(contents.missing[i])}."
+            for channel, i in zip(channels, data, strict=True)
+            if contents.missing[i]
+        ]
+    recording = Recording(
+        id="",
+        name=path.stem,
+        format=contents.format,
+        sample_rate=rate,
+        rate_source=source,
+        rate_found=found,
+        length=even.length,
+        channels=channels,
+        samples=even.samples,
+        path=path,
+        problems=tuple(problems),
+        start=contents.start,
+        comment=contents.comment,
+    )
+    progress(1.0)
+    return Understood(
+        with_given(recording, given),
+        contents,
+        tuple(columns),
+        at,
+        base,
+        tuple(even.pieces),
+        even.piece,
+        tuple(guesses),
+    )
+
+
+class _Stamps:
+    """The time column in s, read in blocks."""
+
+    def __init__(self, contents: Contents, column: int, size: float) -> None:
+        self._samples, self._column, self._size = contents.samples, column, size
+
+    def __call__(self, start: int, stop: int) -> Array:
+        stamps = self._samples.read(self._column, start, stop)
+        return stamps if self._size == 1.0 else stamps * self._size
+
+
+class _Even:
+    """Samples on their way to an even, whole series."""
+
+    def __init__(
+        self, samples: Samples, length: int, channels: tuple[Channel, ...], progress: Progress
+    ) -> None:
+        self.samples, self.length = samples, length
+        self._channels, self._progress = channels, progress
+        self.pieces: list[tuple[int, int]] = [(0, length)]
+        self.piece = 0
+
+    def settle(
+        self, base: TimeBase | None, stamps: _Stamps | None, how: Import, row: Callable[[int], str]
+    ) -> list[Problem]:
+        """Resample, cut and fill as chosen; returns what there is to say about it."""
+        problems: list[Problem] = []
+        cut = False
+        if base is not None and stamps is not None and base.irregular:
+            problems += timebase.problems(base, how.time_base, row)
+            if how.time_base == "resample":
+                gridded = Gridded(self.samples, stamps(0, self.length), base)
+                self.samples, self.length = gridded, gridded.length
+                self.pieces = [(0, self.length)]
+            elif how.time_base == "cut":
+                self.pieces, cut = base.pieces(self.length), True
+        if how.missing == "interpolate":
+            for i, channel in enumerate(self._channels):
+                if count := _missing(self.samples, i, self.length):
+                    text = f"{_values(count)} of {channel.name} {'is' if count == 1 else 'are'}"
+                    problems.append(Problem("nan", f"{text} interpolated."))
+                self._progress((i + 1) / len(self._channels))
+            self.samples = Filled(self.samples, self.length)
+        elif how.missing == "cut":
+            parts = [
+                found
+                for first, stop in self.pieces
+                for found in whole_parts(
+                    self.samples, len(self._channels), first, stop, self._progress
+                )
+            ]
+            if not parts:
+                raise UserError(
+                    "No sample is left",
+                    "each has a missing value in one of the channels",
+                    "leave out the channel that is never there",
+                )
+            cut = cut or parts != self.pieces
+            self.pieces = parts
+        if cut:
+            chosen = longest(self.pieces) if how.piece is None else how.piece
+            self.piece = min(max(chosen, 0), len(self.pieces) - 1)
+            first, stop = self.pieces[self.piece]
+            if len(self.pieces) > 1 or (first, stop) != (0, self.length):
+                problems.append(
+                    Problem(
+                        "cut",
+                        f"Piece {self.piece + 1} of {len(self.pieces)} is kept, from {row(first)} "
+                        f"to {row(stop - 1)}.",
+                    )
+                )
+            self.samples, self.length = Part(self.samples, first), stop - first
+        return problems
+
+
+def _paired(contents: Contents, how: Import, path: Path) -> list[tuple[Column, ColumnGiven]]:
+    said = how.columns or (ColumnGiven(),) * len(contents.columns)
+    if len(said) != len(contents.columns):
+        raise UserError(
+            f"{path.name} has {len(contents.columns)} columns, but {len(said)} were described",
+            "it has changed, or the description is of another file",
+            "open it anew",
+        )
+    return list(zip(contents.columns, said, strict=True))
+
+
+def _told(column: Column, said: ColumnGiven) -> Column:
+    role = said.role or column.role
+    name = column.name if said.name is None else said.name
+    return replace(
+        column, role=role, name=name, unit=column.unit if said.unit is None else said.unit
+    )
+
+
+def _one_length(columns: list[Column], path: Path, guesses: list[str]) -> list[Column]:
+    """Leave out what does not fit together: of all lengths and rates the one with the most
+    samples stays, unless the user chose."""
+    wanted = [c for c in columns if c.role != "leave out" and c.length > 0]
+    if not wanted:
+        raise _nothing(path, columns)
+    chosen = [c for c in wanted if c.role == "data"] or wanted
+    sizes = Counter[tuple[int, float | None]]()
+    for column in chosen:
+        sizes[column.length, column.rate] += column.length
+    kept, _ = max(sizes.items(), key=lambda item: item[1])
+    if chosen is not wanted and len(sizes) > 1:
+        lengths = " and ".join(str(length) for length, _ in list(sizes)[:2])
+        raise UserError(
+            f"The chosen columns of {path.name} do not belong together",
+            f"they have {lengths} samples or different rates",
+            "choose those of one length and rate, and open the file again for the others",
+        )
+    if not 0 < kept[0] < _LONGEST:
+        raise _nothing(path, columns)
+    result, out = [], 0
+    for column in columns:
+        fits = column.length == kept[0] and (column.rate == kept[1] or column.role == "time")
+        if column.role != "leave out" and not fits:
+            note = f"{column.length} samples, the others have {kept[0]}"
+            column, out = replace(column, role="leave out", note=column.note or note), out + 1
+        result.append(column)
+    if out:
+        guesses.append(
+            f"{out} series of another length or rate {'are' if out > 1 else 'is'} left out."
+        )
+    return result
+
+
+def _role(i: int, time: int | None, data: list[int]) -> Role:
+    return "time" if i == time else "data" if i in data else "leave out"
+
+
+def _nothing(path: Path, columns: list[Column]) -> UserError:
+    if any(column.role == "time" for column in columns) and len(columns) == 1:
+        return UserError(
+            f"{path.name} holds only a time column", remedy="export it with the measured values"
+        )
+    notes = [f"‘{c.name or i + 1}’: {c.note}" for i, c in enumerate(columns) if c.note][:3]
+    return UserError(
+        f"{path.name} holds no series of numbers",
+        "; ".join(notes),
+        "export the measured values as numbers, a series for each channel",
+    )
+
+
+def _where(name: str, at: int) -> str:
+    return f"the time column ‘{name}’" if name else f"column {at + 1}" if at else "the first column"
+
+
+def _row(contents: Contents) -> Callable[[int], str]:
+    return lambda i: f"{contents.row} {contents.first_row + i}"
+
+
+def _sentence(text: str) -> str:
+    return text[:1].upper() + text[1:].rstrip(".") + "."
+
+
+def _channel(column: Column, number: int) -> Channel:
+    name = column.name.strip() or f"column {number + 1}"
+    return Channel(name, find_unit(column.unit) or (COUNTS if column.integer else FULL_SCALE))
+
+
+def with_given(recording: Recording, given: Given) -> Recording:
+    """The recording with the user's rate and unit over the file's; :class:`UserError` for a
+    rate or a unit that cannot be."""
+    if given.rate is not None:
+        if not 0 < given.rate < 1e12:
+            raise UserError(
+                f"A sample rate of {given.rate:g} Hz cannot be used", remedy="give one above zero"
+            )
+        recording = replace(
+            recording,
+            sample_rate=given.rate,
+            rate_source="given",
+            rate_found=f"given by you: {given.rate:g} Hz",
+        )
+    if given.unit is not None:
+        symbol = unit(given.unit).symbol
+        channels = tuple(replace(channel, unit=symbol) for channel in recording.channels)
+        recording = replace(recording, channels=channels)
+    return recording
+
+
+def _missing(samples: Samples, channel: int, length: int) -> int:
+    """How many samples of a channel are no numbers, counted in blocks."""
+    return sum(
+        int((~np.isfinite(samples.read(channel, i, min(length, i + _BLOCK)))).sum())
+        for i in range(0, length, _BLOCK)
+    )
+
+
+def _values(count: int) -> str:
+    return f"{count} missing {'value' if count == 1 else 'values'}"

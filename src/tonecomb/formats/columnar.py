@@ -1,0 +1,271 @@
+"""Parquet and Feather (Arrow's IPC file), read a row group or batch at a time.
+
+What Tone Comb keeps in them: each field's unit in the field's metadata under ``unit``; the rate,
+the start and a remark in the schema's under ``sample_rate_hz``, ``start`` and ``comment``.
+"""
+
+from __future__ import annotations
+
+import threading
+from bisect import bisect_right
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from tonecomb.core.given import Import
+from tonecomb.core.progress import Progress
+from tonecomb.core.recording import Array, Recording
+from tonecomb.formats import atomic
+from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, rate_of
+
+_CACHE_BYTES = 128 << 20
+_ROWS = 1 << 18  # in a row group or batch that we write
+
+
+def sniff_parquet(start: bytes) -> bool:
+    """Whether a file that starts so is Parquet."""
+    return start.startswith(b"PAR1")
+
+
+def sniff_feather(start: bytes) -> bool:
+    """Whether a file that starts so is Feather version 2, which is Arrow's IPC file."""
+    return start.startswith(b"ARROW1\0\0")
+
+
+class _Groups:
+    """Rows in groups that are loaded when wanted; the last ones used are kept."""
+
+    def __init__(self, rows: list[int], load: Callable[[int, int], Array]) -> None:
+        self._starts = [0, *np.cumsum(rows, dtype=np.int64).tolist()]
+        self._load, self._lock = load, threading.Lock()
+        self._kept: OrderedDict[tuple[int, int], Array] = OrderedDict()
+
+    @property
+    def length(self) -> int:
+        return int(self._starts[-1])
+
+    def read(self, channel: int, start: int, stop: int) -> Array:
+        parts = []
+        group = bisect_right(self._starts, start) - 1
+        while start < stop and group < len(self._starts) - 1:
+            first, after = self._starts[group], self._starts[group + 1]
+            if after > start:
+                end = min(stop, after)
+                parts.append(self._group(channel, group)[start - first : end - first])
+                start = end
+            group += 1
+        if len(parts) == 1:
+            return parts[0]
+        return np.concatenate(parts) if parts else np.empty(0)
+
+    def _group(self, channel: int, group: int) -> Array:
+        with self._lock:
+            found = self._kept.get((channel, group))
+            if found is None:
+                found = self._load(channel, group)
+                found.flags.writeable = False
+                self._kept[channel, group] = found
+                total = sum(array.nbytes for array in self._kept.values())
+                while total > _CACHE_BYTES and len(self._kept) > 1:
+                    total -= self._kept.popitem(last=False)[1].nbytes
+            else:
+                self._kept.move_to_end((channel, group))
+            return found
+
+
+def open_parquet(path: Path, how: Import, progress: Progress) -> Contents:
+    """Open a table of numbers; a column of times becomes seconds from its first."""
+    import pyarrow.parquet as parquet
+
+    with foreign(path, "Parquet"):
+        file = parquet.ParquetFile(path)
+        schema, meta = file.schema_arrow, file.metadata
+        rows = [meta.row_group(i).num_rows for i in range(meta.num_row_groups)]
+        if min(rows, default=0) < 0 or sum(rows) != meta.num_rows:
+            raise damaged(path, "Parquet", "its row groups do not add up")
+    names = list(schema.names)
+
+    def load(channel: int, group: int) -> Any:
+        with foreign(path, "Parquet"):
+            return file.read_row_group(group, [names[channel]], use_threads=False).column(0)
+
+    return _contents(path, "Parquet", schema, rows, load, progress)
+
+
+def open_feather(path: Path, how: Import, progress: Progress) -> Contents:
+    """Open a table of numbers; a column of times becomes seconds from its first."""
+    import pyarrow
+
+    with foreign(path, "Feather"):
+        mapped = pyarrow.memory_map(str(path))
+        file = pyarrow.ipc.open_file(mapped)
+        rows = []
+        for i in range(file.num_record_batches):
+            batch = file.get_batch(i)
+            batch.validate()
+            rows.append(batch.num_rows)
+            progress((i + 1) / file.num_record_batches)
+
+    def load(channel: int, group: int) -> Any:
+        with foreign(path, "Feather"):
+            batch = file.get_batch(group)
+            batch.validate()
+            return batch.column(channel)
+
+    return _contents(path, "Feather", file.schema, rows, load, progress)
+
+
+def _contents(
+    path: Path,
+    kind: str,
+    schema: Any,
+    rows: list[int],
+    load: Callable[[int, int], Any],
+    progress: Progress,
+) -> Contents:
+    first: dict[int, int] = {}  # of each column of times
+
+    def numbers(channel: int, group: int) -> Array:
+        with foreign(path, kind):
+            values = _numbers(load(channel, group), channel, first)
+            if len(values) != rows[group]:
+                raise damaged(path, kind, "a column is shorter than it says")
+            return values
+
+    length = sum(rows)
+    said = _text(schema.metadata)
+    rate = rate_of({key: _float(value) for key, value in said.items()})
+    columns = tuple(
+        _column(field, length, rate, doubled=schema.names.count(field.name) > 1)
+        for field in list(schema)[:MOST_COLUMNS]
+    )
+    groups = _Groups(rows, numbers)
+    for i, column in enumerate(columns):
+        if column.role == "time" and rows:
+            groups.read(i, 0, 1)  # all times count from the first
+    progress(1.0)
+    return Contents(
+        kind, columns, groups, start=said.get("start", ""), comment=said.get("comment", "")
+    )
+
+
+def _column(field: Any, length: int, rate: float | None, doubled: bool) -> Column:
+    import pyarrow.types as kinds
+
+    kind, unit = field.type, _text(field.metadata).get("unit", "")
+    if doubled:
+        return Column(field.name, "", length, role="leave out", note="two columns have this name")
+    if kinds.is_timestamp(kind) or kinds.is_duration(kind) or kinds.is_time(kind):
+        return Column(field.name, "s", length, rate, role="time")
+    if kinds.is_integer(kind) or kinds.is_floating(kind):
+        return Column(field.name, unit, length, rate, integer=kinds.is_integer(kind))
+    return Column(field.name, "", length, role="leave out", note=f"{kind}, not numbers")
+
+
+def _numbers(values: Any, channel: int, first: dict[int, int]) -> Array:
+    import pyarrow
+    import pyarrow.compute as pc
+    import pyarrow.types as kinds
+
+    kind = values.type
+    if kinds.is_timestamp(kind) or kinds.is_duration(kind) or kinds.is_time(kind):
+        per_second = {"s": 1, "ms": 10**3, "us": 10**6, "ns": 10**9}[kind.unit]
+        width = pyarrow.int32() if kinds.is_time32(kind) else pyarrow.int64()
+        counts = values.cast(width).cast(pyarrow.int64())
+        if channel not in first:
+            known = counts.drop_null()
+            first[channel] = known[0].as_py() if len(known) else 0
+        counts = pc.subtract(counts, first[channel])
+        return np.array(counts.to_numpy(zero_copy_only=False), dtype=np.float64) / per_second
+    if kinds.is_float16(kind):
+        values = values.cast(pyarrow.float32())
+    if kinds.is_integer(kind):
+        values = values.cast(pyarrow.float64(), safe=False)
+    if isinstance(values, pyarrow.ChunkedArray):
+        return np.array(values.to_numpy(), dtype=np.float64)
+    return np.array(values.to_numpy(zero_copy_only=False), dtype=np.float64)
+
+
+def _text(metadata: Any) -> dict[str, str]:
+    return {
+        key.decode("utf-8", "replace"): value.decode("utf-8", "replace")
+        for key, value in (metadata or {}).items()
+    }
+
+
+def _float(text: str) -> float | None:
+    try:
+        return float(text)
+    except ValueError:
+        return None
+
+
+@dataclass(frozen=True)
+class _Table:
+    """A recording as Arrow sees it, batch by batch."""
+
+    recording: Recording
+
+    @property
+    def schema(self) -> Any:
+        import pyarrow
+
+        r = self.recording
+        said = {"sample_rate_hz": repr(float(r.rate)), "start": r.start, "comment": r.comment}
+        fields = [
+            pyarrow.field(name, pyarrow.float64(), metadata={"unit": channel.unit})
+            for name, channel in zip(distinct(r), r.channels, strict=True)
+        ]
+        return pyarrow.schema(fields, metadata={k: v for k, v in said.items() if v})
+
+    def write(self, writer: Any, progress: Progress) -> None:
+        import pyarrow
+
+        r, schema = self.recording, self.schema
+        for start in range(0, r.length, _ROWS):
+            stop = min(r.length, start + _ROWS)
+            columns = [
+                pyarrow.array(r.samples.read(i, start, stop)) for i in range(len(r.channels))
+            ]
+            writer.write_batch(pyarrow.record_batch(columns, schema=schema))
+            progress(stop / r.length)
+
+
+def distinct(recording: Recording) -> list[str]:
+    """The channels' names, with a number where two are the same."""
+    names: list[str] = []
+    for channel in recording.channels:
+        name, count = channel.name, 2
+        while name in names:
+            name, count = f"{channel.name} ({count})", count + 1
+        names.append(name)
+    return names
+
+
+def write_parquet(path: Path, recording: Recording, progress: Progress) -> None:
+    """Write all channels as float64, with units and rate in the metadata."""
+    import pyarrow.parquet as parquet
+
+    table = _Table(recording)
+    with (
+        atomic.replacing(path) as partial,
+        parquet.ParquetWriter(partial, table.schema, compression="zstd") as writer,
+    ):
+        table.write(writer, progress)
+
+
+def write_feather(path: Path, recording: Recording, progress: Progress) -> None:
+    """Write all channels as float64, with units and rate in the metadata."""
+    import pyarrow
+
+    table = _Table(recording)
+    with (
+        atomic.replacing(path) as partial,
+        pyarrow.OSFile(str(partial), "wb") as sink,
+        pyarrow.ipc.new_file(sink, table.schema) as writer,
+    ):
+        table.write(writer, progress)

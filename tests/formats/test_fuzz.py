@@ -1,0 +1,50 @@
+"""Every reader under fire from damaged files."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parents[2]
+CONTRACTS = [
+    "TestWav", "TestRf64", "TestW64", "TestAiff", "TestFlac", "TestHdf5", "TestMatlab73",
+    "TestMatlab5", "TestUffText", "TestUffBinary", "TestNpy", "TestNpz", "TestParquet",
+    "TestFeather", "TestCommaTable", "TestSemicolonTable",
+]  # fmt: skip
+SECONDS, MEGABYTES = 5.0, 1000.0
+
+
+def attack(contract: str, cases: int) -> None:
+    done = subprocess.run(
+        [sys.executable, "-X", "faulthandler", "-m", "tests.formats.fuzz", contract, str(cases)],
+        capture_output=True, text=True, cwd=ROOT, timeout=3600, check=False,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr[-3000:]
+    slowest, memory = map(float, done.stdout.split())
+    assert slowest < SECONDS
+    assert memory < MEGABYTES
+
+
+@pytest.mark.parametrize("contract", CONTRACTS)
+def test_a_share_of_damaged_files(contract: str) -> None:
+    attack(contract, 100)
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("contract", CONTRACTS)
+def test_many_damaged_files(contract: str) -> None:
+    attack(contract, 2500)
+
+
+def test_every_contract_is_attacked() -> None:
+    from tests.formats import test_readers
+
+    contracts = {
+        name
+        for name, kind in vars(test_readers).items()
+        if isinstance(kind, type) and hasattr(kind, "make") and name.startswith("Test")
+    }
+    assert contracts == set(CONTRACTS)
