@@ -39,7 +39,7 @@ def bench_pictures() -> None:
             QTest.qWait(20)
         QTest.qWait(100)
 
-    bench.workspace.open_demo()
+    bench.opening.open_demo()
     settle()
     bench.store.edit_method("Choose stretch", stretch=Stretch(12.0, 32.0))
     settle()

@@ -30,6 +30,7 @@ def bench(qtbot: object, qapp: object, own_folders: Path, demo: Path) -> Iterato
     from tonecomb.desktop.bench import Bench
 
     settings.settings().clear()
+    settings.imports_file().unlink(missing_ok=True)
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(ropeway, "folder", lambda: demo)
         made = Bench()
@@ -48,7 +49,12 @@ def settle(bench: Bench, qtbot: object) -> Callable[[], None]:
     def wait() -> None:
         qtbot.wait(60)  # type: ignore[attr-defined]
         qtbot.waitUntil(  # type: ignore[attr-defined]
-            lambda: not bench.results.busy and not bench.jobs.running, timeout=20_000
+            lambda: (
+                not bench.results.busy
+                and not bench.jobs.running
+                and not (bench.opening.dialog is not None and bench.opening.dialog.busy)
+            ),
+            timeout=20_000,
         )
         qtbot.wait(20)  # type: ignore[attr-defined]
 
@@ -58,7 +64,7 @@ def settle(bench: Bench, qtbot: object) -> Callable[[], None]:
 @pytest.fixture
 def opened(bench: Bench, settle: Callable[[], None]) -> Bench:
     """A bench with the demo open and analysed."""
-    bench.workspace.open_demo()
+    bench.opening.open_demo()
     settle()
     return bench
 

@@ -16,6 +16,7 @@ from tests.support import write_csv
 
 from tonecomb.core.method import sentence
 from tonecomb.core.windows import WINDOWS
+from tonecomb.demo import ropeway
 from tonecomb.desktop.actions import ACTIONS, MENUS
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.keys import keys_html
@@ -68,7 +69,7 @@ def test_demo_opens_by_key_and_is_analysed(bench: Bench, settle: Settle) -> None
     )
     settle()
     assert [ref.name for ref in bench.store.document.recordings] == [
-        "drive-steady", "station-log", "undersampled",
+        "drive-steady", "run-up", "bracket-taps", "station-log", "tower-sway", "undersampled",
     ]  # fmt: skip
     assert sentence_shown(bench).startswith("Gearbox DE · 0.0–60.0 s · mean removed · Hann · 32768")
     first = bench.readings.sorted.index(0, 0).data()
@@ -262,7 +263,7 @@ def test_a_frame_that_does_not_fit_is_told_with_a_remedy(opened: Bench, settle: 
     settle()
     assert "longer than the stretch" in opened.notices.text
     assert opened.results.analysis is None
-    assert len(opened.store.document.recordings) == 3
+    assert len(opened.store.document.recordings) == len(ropeway.FILES)
     QTest.mouseClick(opened.notices._remedy, Qt.MouseButton.LeftButton)
     settle()
     assert opened.notices.text == ""
@@ -278,20 +279,34 @@ def test_dropped_files_open_and_bad_ones_leave_the_work(
     settle()
     assert "bad.wav is cut short or damaged" in opened.notices.text
     assert opened.store.ref is not None
-    assert (opened.store.ref.name, len(opened.store.document.recordings)) == ("good", 4)
+    assert (opened.store.ref.name, len(opened.store.document.recordings)) == (
+        "good",
+        len(ropeway.FILES) + 1,
+    )
     assert "FS rms" in sentence_shown(opened)
 
 
 def test_a_table_without_time_asks_for_its_rate(
-    bench: Bench, settle: Settle, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    bench: Bench, settle: Settle, tmp_path: Path
 ) -> None:
     (tmp_path / "a.csv").write_text("x [g]\n" + "".join(f"{np.sin(i)}\n" for i in range(3000)))
-    monkeypatch.setattr(QInputDialog, "getDouble", lambda *a: (0.0, False))
     drop(bench, tmp_path / "a.csv")
     settle()
+    preview = bench.opening.dialog
+    assert preview is not None
+    assert not preview.go.isEnabled(), "nothing can be analysed without a rate"
+    preview.reject()
     assert bench.store.document.recordings == ()
-    monkeypatch.setattr(QInputDialog, "getDouble", lambda *a: (500.0, True))
     drop(bench, tmp_path / "a.csv")
+    settle()
+    preview = bench.opening.dialog
+    assert preview is not None
+    field = preview.facts.findChild(Number)
+    assert field is not None
+    QTest.keyClicks(field, "500")
+    QTest.keyClick(field, Qt.Key.Key_Tab)
+    settle()
+    QTest.mouseClick(preview.go, Qt.MouseButton.LeftButton)
     settle()
     assert bench.ruler.figure("up to") == "250 Hz"
     assert bench.readings.sorted.index(0, 0).data() == f"{500 / 2 / np.pi:.3f}"
@@ -414,7 +429,7 @@ def test_finder_runs_an_action_by_name(opened: Bench) -> None:
 
 
 def test_a_csv_by_argument(bench: Bench, settle: Settle, tmp_path: Path) -> None:
-    bench.workspace.open_paths([write_csv(tmp_path / "a.csv", rows=3000), tmp_path / "none.csv"])
+    bench.opening.open_paths([write_csv(tmp_path / "a.csv", rows=3000), tmp_path / "none.csv"])
     settle()
     assert bench.ruler.figure("up to") == "100 Hz"
     assert "none.csv does not exist" in bench.notices.text

@@ -177,7 +177,10 @@ def test_the_waveform_breaks_where_samples_are_missing(
 ) -> None:
     rows = [f"{i * 0.01:.2f},{'' if 100 <= i < 120 else math.sin(i)}" for i in range(400)]
     (tmp_path / "a.csv").write_text("time [s],x [g]\n" + "\n".join(rows) + "\n")
-    bench.workspace.open_paths([tmp_path / "a.csv"])
+    bench.opening.open_paths([tmp_path / "a.csv"])
+    settle()
+    assert bench.opening.dialog is not None, "a choice is to be made"
+    bench.opening.dialog.accept()
     settle()
     x, y = bench.stage.waveform._inside.getData()
     assert np.isnan(y[(x > 1.0) & (x < 1.19)]).all()
@@ -189,11 +192,14 @@ def test_the_waveform_breaks_where_samples_are_missing(
 def test_shelf_tells_facts_and_selects(opened: Bench, settle: Settle) -> None:
     assert facts(opened.store.current) == "60 s · 12.8 kHz"
     items = opened.shelf._items()
-    area = opened.shelf.tree.visualItemRect(items[4])
+    wall = next(item for item in items if item.text(0) == "Hut wall")
+    opened.shelf.tree.scrollToItem(wall)
+    area = opened.shelf.tree.visualItemRect(wall)
     viewport = opened.shelf.tree.viewport()
     QTest.mouseClick(viewport, Qt.MouseButton.LeftButton, pos=area.center())
     settle()
-    assert opened.results.analysis.channel.name == "Hut wall"  # type: ignore[union-attr]
+    assert opened.store.method.channel == 1  # type: ignore[union-attr]
+    assert "The stretch holds missing" in opened.notices.text
     assert opened.shelf.told.text().startswith("Sample rate from the time column ‘time’")
     opened.store.undo()
     settle()
@@ -213,17 +219,25 @@ def test_shelf_menu(opened: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
     assert head is not None
     opened.shelf._menu(opened.shelf.tree.visualItemRect(head).center())
     names = [ref.name for ref in opened.store.document.recordings]
-    assert names == ["drive-steady", "undersampled"]
+    rest = ["drive-steady", "bracket-taps", "station-log", "tower-sway", "undersampled"]
+    assert names == rest
+    chosen = iter(["Move down", "Move up", "Move up"])
+    for wanted in (["bracket-taps", "drive-steady"], rest[:2], rest[:2]):
+        place = [ref.name for ref in opened.store.document.recordings].index("drive-steady")
+        head = opened.shelf.tree.topLevelItem(place)
+        assert head is not None
+        opened.shelf._menu(opened.shelf.tree.visualItemRect(head).center())
+        assert [ref.name for ref in opened.store.document.recordings] == wanted + rest[2:]
 
 
 def test_a_session_whose_table_lost_its_rate(bench: Bench, settle: Settle, tmp_path: Path) -> None:
     source = write_csv(tmp_path / "a.csv", rows=3000)
-    bench.workspace.open_paths([source])
+    bench.opening.open_paths([source])
     settle()
     session.save(tmp_path / "s.tcomb", bench.store.document)
     bench.store.mark_saved(tmp_path / "s.tcomb", bench.store.document)
     source.write_text("x\n" + "1\n2\n" * 1000)
-    bench.workspace.open_paths([tmp_path / "s.tcomb"])
+    bench.opening.open_paths([tmp_path / "s.tcomb"])
     settle()
     assert "sample rate of a is unknown" in bench.notices.text
     assert bench.results.analysis is None
@@ -234,7 +248,7 @@ def test_recent_files_are_listed_and_open(bench: Bench, settle: Settle, tmp_path
         path = tmp_path / name
         if not path.exists():
             write_csv(path, rows=3000)
-        bench.workspace.open_paths([path])
+        bench.opening.open_paths([path])
         settle()
     assert [Path(path).name for path in settings.recent_files()] == ["one.csv", "two.csv"]
     actions = bench._recent.actions()

@@ -13,6 +13,8 @@ from pathlib import Path
 
 import pytest
 
+from tonecomb.demo import ropeway
+
 pytestmark = pytest.mark.window
 
 
@@ -75,7 +77,7 @@ def test_from_the_demo_to_a_report(display: str, tmp_path: Path) -> None:
     assert done.returncode == 0, done.stderr
     seen = json.loads(done.stdout.splitlines()[-1])
     assert seen["platform"] == "xcb"
-    assert seen["opened"] == ["drive-steady", "station-log", "undersampled"]
+    assert seen["opened"] == [Path(file).stem for file in ropeway.FILES]
     assert seen["stretch"] == pytest.approx([10, 30], abs=0.3)
     assert "Blackman–Harris" in seen["sentence"]
     frequency, amplitude, *_ = seen["first_peak"]

@@ -138,7 +138,7 @@ def test_session_saved_opened_and_asked_for(
     opened.store.edit_method("Choose window", window="hann")
     assert opened.windowTitle().startswith("* work")
     answers["now"] = Answer.DISCARD
-    opened.workspace.open_paths([path])
+    opened.opening.open_paths([path])
     settle()
     assert opened.store.document == saved
     assert not opened.store.unsaved
@@ -150,13 +150,13 @@ def test_a_session_whose_file_is_gone_or_changed(
     bench: Bench, settle: Settle, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     source = write_csv(tmp_path / "a.csv", rows=3000)
-    bench.workspace.open_paths([source])
+    bench.opening.open_paths([source])
     settle()
     session.save(tmp_path / "s.tcomb", bench.store.document)
     bench.store.mark_saved(tmp_path / "s.tcomb", bench.store.document)
     source.rename(tmp_path / "b.csv")
     bench.store._library.clear()
-    bench.workspace.open_paths([tmp_path / "s.tcomb"])
+    bench.opening.open_paths([tmp_path / "s.tcomb"])
     settle()
     assert "a.csv does not exist" in bench.notices.text
     assert len(bench.store.document.recordings) == 1, "it stays on the shelf"
@@ -167,7 +167,7 @@ def test_a_session_whose_file_is_gone_or_changed(
     (tmp_path / "b.csv").rename(source)
     write_csv(source, rows=2000)
     bench.store.mark_saved(tmp_path / "s.tcomb", bench.store.document)
-    bench.workspace.open_paths([tmp_path / "s.tcomb"])
+    bench.opening.open_paths([tmp_path / "s.tcomb"])
     settle()
     assert "a.csv has changed since the session was saved" in bench.notices.text
     # Nothing that was computed from the old file is shown for the new one.
@@ -184,7 +184,7 @@ app = make_application(["t"])
 from tonecomb.desktop.bench import Bench
 from PyQt6.QtTest import QTest
 bench = Bench()
-bench.workspace.open_paths([Path(sys.argv[1])])
+bench.opening.open_paths([Path(sys.argv[1])])
 while bench.store.current is None:
     QTest.qWait(20)
 bench.store.edit_method("Choose window", window="hamming")

@@ -72,6 +72,14 @@ def change_recording(document: Document, ref: RecordingRef) -> Document:
     )
 
 
+def move_recording(document: Document, recording_id: str, by: int) -> Document:
+    """Move a recording ``by`` places down the shelf (up where negative), as far as it goes."""
+    refs = list(document.recordings)
+    at = next(i for i, ref in enumerate(refs) if ref.id == recording_id)
+    refs.insert(min(max(at + by, 0), len(refs) - 1), refs.pop(at))
+    return replace(document, recordings=tuple(refs))
+
+
 def set_method(document: Document, method: Method) -> Document:
     """Analyse the current recording by ``method``."""
     ref = document.current_ref

@@ -52,9 +52,9 @@ def main(paths: list[Path], demo: bool = False) -> int:
     beat.timeout.connect(lambda: None)
     bench.offer_left_behind()
     if demo:
-        QTimer.singleShot(0, bench.workspace.open_demo)
+        QTimer.singleShot(0, bench.opening.open_demo)
     elif paths:
-        QTimer.singleShot(0, lambda: bench.workspace.open_paths(paths))
+        QTimer.singleShot(0, lambda: bench.opening.open_paths(paths))
     return int(app.exec())
 
 

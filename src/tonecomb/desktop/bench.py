@@ -20,9 +20,11 @@ from tonecomb.desktop.actions import ACTIONS, MENUS, Action
 from tonecomb.desktop.autosave import Autosave, left_behind
 from tonecomb.desktop.dialogs.finder import Finder
 from tonecomb.desktop.dialogs.keys import GUIDE, Page, keys_html
+from tonecomb.desktop.exports import Exports
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.messages import Notices
 from tonecomb.desktop.method_line.line import MethodLine
+from tonecomb.desktop.opening import Opening
 from tonecomb.desktop.readings.readings import Readings
 from tonecomb.desktop.results import Results
 from tonecomb.desktop.ruler.ruler import Ruler
@@ -42,7 +44,9 @@ class Bench(QMainWindow):
     jobs: Jobs
     store: Store
     results: Results
+    opening: Opening
     workspace: Workspace
+    exports: Exports
     method_line: MethodLine
     stage: Stage
     shelf: Shelf
@@ -58,17 +62,18 @@ class Bench(QMainWindow):
         self.store = Store(self)
         self.results = Results(self.store, self.jobs)
         self.notices = Notices()
-        self.workspace = Workspace(self, self.store, self.jobs, self.results, self.notices)
+        self.opening = Opening(self, self.store, self.jobs, self.notices, lambda: self.theme)
+        self.workspace = Workspace(self, self.store, self.jobs, self.notices, self.opening)
         self.autosave = Autosave(self.store, self.jobs)
         self.method_line = MethodLine(self.store)
         self.stage = Stage(
             self.store, self.results, self.jobs,
-            self.workspace.open_dialog, self.workspace.open_demo,
+            self.opening.open_dialog, self.opening.open_demo,
         )  # fmt: skip
         self.shelf = Shelf(self.store, self.results)
         self.readings = Readings(self.store)
         self.ruler = Ruler(self.store)
-        self.workspace.stage = self.stage
+        self.exports = Exports(self, self.store, self.jobs, self.results, self.notices, self.stage)
         self._assemble()
         self._actions = self._make_menus()
         self._connect()
@@ -105,11 +110,17 @@ class Bench(QMainWindow):
         self.readings.peak_chosen.connect(self._go_to_peak)
         self.stage.spectrum.display_changed.connect(self._follow)
         self.workspace.opened.connect(lambda _: self._fill_recent())
+        self.opening.opened.connect(lambda _: self._fill_recent())
+        self.opening.session_chosen.connect(self.workspace.open_session)
         for signal, act in (
             (self.shelf.rename, self.workspace.rename),
             (self.shelf.set_unit, self.workspace.set_unit),
             (self.shelf.set_rate, self.workspace.set_rate),
             (self.shelf.remove, self.workspace.remove),
+            (self.shelf.moved, self.workspace.move),
+            (self.shelf.read_anew, self.opening.ask_again),
+            (self.shelf.replace_file, self.opening.replace_file),
+            (self.shelf.export, self.exports.export_recording),
         ):
             signal.connect(act)
 
@@ -158,7 +169,7 @@ class Bench(QMainWindow):
             action = self._recent.addAction(Path(path).name)
             assert action is not None
             action.setToolTip(path)
-            action.triggered.connect(lambda _, p=path: self.workspace.open_paths([Path(p)]))
+            action.triggered.connect(lambda _, p=path: self.opening.open_paths([Path(p)]))
         self._recent.setToolTipsVisible(True)
         self._recent.setEnabled(bool(paths))
 
@@ -334,6 +345,7 @@ class Bench(QMainWindow):
             event.ignore()
             return
         self._keep_layout()
+        self.opening.stop_asking()
         self.jobs.close()
         self.autosave.finish()
         event.accept()
@@ -347,4 +359,4 @@ class Bench(QMainWindow):
         data = event.mimeData() if event is not None else None
         if data is not None:
             paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
-            self.workspace.open_paths(paths)
+            self.opening.open_paths(paths)

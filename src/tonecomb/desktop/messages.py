@@ -8,6 +8,7 @@ from enum import Enum
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMessageBox, QPushButton, QToolButton, QWidget
 
+from tonecomb.core.errors import Cancelled
 from tonecomb.desktop.widgets import label, link
 
 
@@ -54,6 +55,11 @@ class Notices(QFrame):
         if style is not None:
             style.polish(self)
         self.show()
+
+    def tell(self, error: Exception) -> None:
+        """Tell an expected error; being stopped by the user needs no words."""
+        if not isinstance(error, Cancelled):
+            self.show_notice(str(error), fault=True)
 
     @property
     def text(self) -> str:

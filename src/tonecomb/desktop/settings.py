@@ -7,6 +7,9 @@ from pathlib import Path
 import platformdirs
 from PyQt6.QtCore import QSettings
 
+from tonecomb.core.document import RecordingRef
+from tonecomb.demo import ropeway
+
 APP = "tone-comb"
 RECENT = 10
 
@@ -20,6 +23,17 @@ def settings() -> QSettings:
     """The settings file."""
     path = Path(platformdirs.user_config_path(APP)) / "settings.ini"
     return QSettings(str(path), QSettings.Format.IniFormat)
+
+
+def imports_file() -> Path:
+    """Where it is kept how files of each shape are read."""
+    return Path(platformdirs.user_config_path(APP)) / "imports.json"
+
+
+def folder_of(ref: RecordingRef | None) -> Path:
+    """Where a file dialog begins: beside the recording, but not in the demo's folder."""
+    folder = Path(ref.path).parent if ref is not None else None
+    return Path.home() if folder is None or folder == ropeway.folder() else folder
 
 
 def recent_files() -> list[str]:

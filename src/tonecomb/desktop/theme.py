@@ -133,6 +133,14 @@ def style_sheet(t: Theme) -> str:
     QLineEdit, QDoubleSpinBox, QSpinBox {{ background: {t.ground}; border: 1px solid {t.lines};
         border-radius: 3px; padding: 4px 6px; selection-background-color: {t.accent};
         selection-color: {t.raised}; }}
+    QComboBox {{ background: {t.ground}; border: 1px solid {t.lines}; border-radius: 3px;
+        padding: 3px 8px; }}
+    QComboBox::drop-down {{ border: none; width: 20px; }}
+    QTableView QComboBox, QTableView QLineEdit {{ margin: 2px; padding: 1px 6px; }}
+    QComboBox:hover, QComboBox:focus {{ border-color: {t.accent}; }}
+    QComboBox QAbstractItemView {{ background: {t.raised}; border: 1px solid {t.lines};
+        selection-background-color: {t.selected}; selection-color: {t.ink}; outline: none; }}
+    QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; }}
     QLineEdit:focus, QDoubleSpinBox:focus, QSpinBox:focus {{ border-color: {t.accent}; }}
     QListWidget, QTableView, QTreeWidget, QTextBrowser {{ background: {t.raised}; border: none;
         outline: none; gridline-color: {t.lines}; }}

@@ -109,6 +109,14 @@ def understand(
     return assemble(contents, path, given, part(progress, 0.7, 1))
 
 
+def understand_anew(known: Understood, given: Given, progress: Progress = silent) -> Understood:
+    """As :func:`understand` for a file that is open, reading it again only if that is needed."""
+    contents, how = known.contents, given.how
+    path = known.recording.path or Path()
+    same = how.delimiter in (None, contents.delimiter) and how.decimal in (None, contents.decimal)
+    return assemble(contents, path, given, progress) if same else understand(path, given, progress)
+
+
 def open_recording(
     path: Path | str,
     given: Given = NOTHING_GIVEN,

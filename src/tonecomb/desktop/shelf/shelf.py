@@ -39,13 +39,17 @@ def facts(recording: Recording | None) -> str:
 
 
 class Shelf(QWidget):
-    """Choosing a channel analyses it. ``rename``, ``set_unit``, ``set_rate`` and ``remove``
-    carry a recording's id."""
+    """Choosing a channel analyses it. The other signals carry a recording's id, ``moved`` by how
+    many places too."""
 
     rename = pyqtSignal(str)
     set_unit = pyqtSignal(str)
     set_rate = pyqtSignal(str)
     remove = pyqtSignal(str)
+    moved = pyqtSignal(str, int)
+    read_anew = pyqtSignal(str)
+    replace_file = pyqtSignal(str)
+    export = pyqtSignal(str)
 
     def __init__(self, store: Store, results: Results) -> None:
         super().__init__()
@@ -155,11 +159,19 @@ class Shelf(QWidget):
             ("Rename…", self.rename),
             ("Set unit…", self.set_unit),
             ("Set sample rate…", self.set_rate),
+            ("How it is read…", self.read_anew),
+            ("Replace the file…", self.replace_file),
+            ("Export recording…", self.export),
             ("Remove from shelf", self.remove),
         ):
             action = menu.addAction(text)
             assert action is not None
             action.triggered.connect(lambda _, signal=signal: signal.emit(recording_id))
+        menu.addSeparator()
+        for text, by in (("Move up", -1), ("Move down", 1)):
+            action = menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(lambda _, by=by: self.moved.emit(recording_id, by))
         menu.exec(self.tree.mapToGlobal(place))
 
 

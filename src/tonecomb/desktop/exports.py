@@ -1,0 +1,204 @@
+"""Results and recordings to take away: reports, tables, pictures, files, the clipboard."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QUrl
+from PyQt6.QtGui import QDesktopServices, QGuiApplication, QImage
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from tonecomb.core.analysis import Analysis, run
+from tonecomb.core.errors import UserError
+from tonecomb.core.progress import Progress, part
+from tonecomb.core.recording import Recording, whole
+from tonecomb.desktop import settings
+from tonecomb.desktop.jobs import Jobs
+from tonecomb.desktop.messages import Notices
+from tonecomb.desktop.results import Results
+from tonecomb.desktop.stage.stage import Stage
+from tonecomb.desktop.store import Store
+from tonecomb.formats import atomic, tables
+from tonecomb.formats.registry import WRITERS, write_recording
+
+Completion = Callable[[Progress], tuple[Recording, Analysis]]
+
+
+class Exports(QObject):
+    """Asks where to, works in a thread, writes atomically, and says where the file is."""
+
+    def __init__(
+        self,
+        window: QWidget,
+        store: Store,
+        jobs: Jobs,
+        results: Results,
+        notices: Notices,
+        stage: Stage,
+    ) -> None:
+        super().__init__(window)
+        self._window, self._store, self._jobs = window, store, jobs
+        self._results, self._notices, self._stage = results, notices, stage
+
+    def _completion(self) -> Completion | None:
+        """How a thread gets at the current analysis with its peaks: the one on the stage, or
+        one run there if that is not ready. None, and a notice, when nothing is open."""
+        recording, method, ref = self._store.current, self._store.method, self._store.ref
+        if recording is None or method is None or ref is None:
+            self._notices.tell(
+                UserError("Nothing is open to export", remedy="open a recording first")
+            )
+            return None
+        recording, shown = replace(recording, name=ref.name), self._results.analysis
+        ready = shown if shown and shown.peaks is not None and shown.method == method else None
+
+        def complete(progress: Progress) -> tuple[Recording, Analysis]:
+            analysis = ready or run(method, recording, progress)
+            return recording, replace(analysis, recording_name=recording.name)
+
+        return complete
+
+    def _export(
+        self, title: str, name: str, kinds: str, make: Callable[[Path, Progress], bytes]
+    ) -> None:
+        """Ask for a file, make its content in a thread, write it, and say where it is."""
+        ref = self._store.ref
+        start = settings.folder_of(self._store.ref) / f"{ref.name if ref else 'recording'} {name}"
+        chosen, _ = QFileDialog.getSaveFileName(self._window, title, str(start), kinds)
+        if not chosen:
+            return
+        path = Path(chosen) if Path(chosen).suffix else Path(chosen).with_suffix(Path(name).suffix)
+
+        def work(progress: Progress) -> None:
+            atomic.write_bytes(path, make(path, progress))
+
+        self._jobs.submit(
+            f"Writing {path.name}", work, lambda _: self._saved(path), self._notices.tell
+        )
+
+    def export_report(self) -> None:
+        """Save the report as one HTML file."""
+        complete = self._completion()
+        if complete is None:
+            return
+        view = self._stage.spectrum.figure_view()
+
+        def make(_: Path, progress: Progress) -> bytes:
+            from tonecomb.formats.report.html import report
+
+            recording, analysis = complete(part(progress, 0, 0.5))
+            return report(recording, analysis, view, part(progress, 0.5, 1)).encode()
+
+        self._export("Save report", "report.html", "Report (*.html)", make)
+
+    def export_current(self) -> None:
+        """Save the recording being analysed in another format."""
+        if (ref := self._store.ref) is not None:
+            self.export_recording(ref.id)
+
+    def export_recording(self, recording_id: str) -> None:
+        """Save a recording as it is read now, all channels, in a format to be chosen."""
+        ref, recording = self._store.document.get(recording_id), self._store.recording(recording_id)
+        if ref is None or recording is None:
+            self._notices.tell(
+                UserError("The recording's file is not open", remedy="find it first")
+            )
+            return
+        kinds = ";;".join(f"{writer.name} (*{writer.suffix})" for writer in WRITERS)
+        start = settings.folder_of(ref) / f"{ref.name}.h5"
+        chosen, kind = QFileDialog.getSaveFileName(
+            self._window, "Export recording", str(start), kinds, WRITERS[2].name
+        )
+        if not chosen:
+            return
+        suffix = next((w.suffix for w in WRITERS if kind.startswith(w.name)), ".h5")
+        path = Path(chosen) if Path(chosen).suffix else Path(chosen).with_suffix(suffix)
+
+        def work(progress: Progress) -> None:
+            write_recording(path, replace(recording, name=ref.name), progress)
+
+        self._jobs.submit(
+            f"Writing {path.name}", work, lambda _: self._saved(path), self._notices.tell
+        )
+
+    def _saved(self, path: Path) -> None:
+        url = QUrl.fromLocalFile(str(path))
+        self._notices.show_notice(
+            f"Saved {path}.", remedy="Open it", action=lambda: QDesktopServices.openUrl(url)
+        )
+
+    def export_spectrum(self) -> None:
+        """Save the spectrum as CSV."""
+        self._export_table("Export spectrum", "spectrum.csv", tables.spectrum_csv)
+
+    def export_peaks(self) -> None:
+        """Save the peaks as CSV."""
+        self._export_table("Export peaks", "peaks.csv", tables.peaks_csv)
+
+    def _export_table(self, title: str, name: str, table: Callable[[Analysis], str]) -> None:
+        complete = self._completion()
+        if complete is not None:
+            self._export(title, name, "CSV (*.csv)", lambda _, p: table(complete(p)[1]).encode())
+
+    def _picture(self) -> Callable[[str, Progress], bytes] | None:
+        """How to draw what the stage shows now."""
+        complete, stage = self._completion(), self._stage
+        if complete is None:
+            return None
+        view, envelope = stage.spectrum.figure_view(), stage.waveform.envelope()
+        if stage.waveform.isHidden():
+            envelope = None
+
+        def draw(kind: str, progress: Progress) -> bytes:
+            from tonecomb.formats.report import figures
+
+            recording, analysis = complete(progress)
+            stretch = analysis.method.stretch or whole(recording)
+            return figures.picture(analysis, view, envelope, (stretch.start, stretch.end), kind)
+
+        return draw
+
+    def export_picture(self) -> None:
+        """Save what the stage shows, with the method's sentence, as PNG or SVG."""
+        draw = self._picture()
+        if draw is None:
+            return
+
+        def make(path: Path, progress: Progress) -> bytes:
+            return draw("svg" if path.suffix.lower() == ".svg" else "png", progress)
+
+        kinds = "PNG picture (*.png);;SVG drawing (*.svg)"
+        self._export("Export picture", "spectrum.png", kinds, make)
+
+    def copy_picture(self) -> None:
+        """Put what the stage shows on the clipboard."""
+        draw = self._picture()
+        if draw is None:
+            return
+
+        def done(png: bytes) -> None:
+            clipboard = QGuiApplication.clipboard()
+            if clipboard is not None:
+                clipboard.setImage(QImage.fromData(png, "PNG"))
+                self._notices.show_notice("The picture is on the clipboard.")
+
+        self._jobs.submit("Drawing the picture", lambda p: draw("png", p), done, self._notices.tell)
+
+    def copy_numbers(self) -> None:
+        """Put the spectrum on the clipboard as text."""
+        complete = self._completion()
+        if complete is None:
+            return
+
+        def done(text: str) -> None:
+            clipboard = QGuiApplication.clipboard()
+            if clipboard is not None:
+                clipboard.setText(text)
+                self._notices.show_notice("The spectrum's numbers are on the clipboard.")
+
+        def work(progress: Progress) -> str:
+            return tables.spectrum_text(complete(progress)[1])
+
+        self._jobs.submit("Copying", work, done, self._notices.tell)
