@@ -1,4 +1,4 @@
-"""``./run bench [spectrum|peaks|start|memory …]``: print each benchmark as a Markdown table."""
+"""``./run bench [spectrum|peaks|start|memory|reading …]``: print each benchmark as a Markdown table."""
 
 from __future__ import annotations
 
@@ -6,10 +6,10 @@ import os
 import platform
 import sys
 
-from benchmarks import memory, peaks, spectrum, start
+from benchmarks import memory, peaks, reading, spectrum, start
 
 BENCHMARKS = {"spectrum": spectrum.main, "peaks": peaks.main, "start": start.main,
-              "memory": memory.main}  # fmt: skip
+              "memory": memory.main, "reading": reading.main}  # fmt: skip
 
 
 def main() -> None:

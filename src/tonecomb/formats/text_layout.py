@@ -119,7 +119,10 @@ def split(line: str, delimiter: str) -> list[str]:
     """The cells of a line, quoted ones included; runs of spaces count as one."""
     if delimiter == " ":
         return line.split()
-    return next(csv.reader([line], delimiter=delimiter), [])
+    try:
+        return next(csv.reader([line], delimiter=delimiter), [])
+    except csv.Error:  # a quote that never closes, a cell of a million characters
+        return line.split(delimiter)
 
 
 def find_layout(path: Path, delimiter: str | None = None, decimal: str | None = None) -> Layout:

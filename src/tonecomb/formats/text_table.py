@@ -5,7 +5,9 @@ from __future__ import annotations
 import codecs
 import csv
 import re
+from collections import deque
 from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -98,7 +100,6 @@ class _Reading:
     def __init__(self, path: Path, layout: Layout, wanted: list[int]) -> None:
         self._path, self._layout, self._wanted = path, layout, wanted
         self._clocks = {i: Clock() for i in wanted if layout.kinds[i] == STAMP}
-        self._line = layout.first_row  # of the block's first row
         self.missing = [0] * len(wanted)
 
     @property
@@ -107,26 +108,46 @@ class _Reading:
         return next((clock.start for clock in self._clocks.values()), "")
 
     def run(self, progress: Progress) -> Spool:
-        """All rows; raises :class:`UserError` with the first line that cannot be read."""
+        """All rows; raises :class:`UserError` with the first line that cannot be read.
+
+        One block is converted while the next is read and the last put aside.
+        """
+        spool = Spool(len(self._wanted))
+        under_way: deque[tuple[int, Future[list[Array]]]] = deque()
+
+        def take() -> None:
+            number, converted = under_way.popleft()
+            columns = self._result(number, converted)
+            for i, column in enumerate(columns):
+                self.missing[i] += int(np.count_nonzero(~np.isfinite(column)))
+            if columns:
+                spool.add(*columns)
+
+        with spool, ThreadPoolExecutor(1, "table") as pool:
+            for number, (block, done) in enumerate(self._blocks()):
+                progress(done)
+                under_way.append((number, pool.submit(self._convert, block)))
+                if len(under_way) > 1:
+                    take()
+            while under_way:
+                take()
+        return spool
+
+    def _result(self, number: int, converted: Future[list[Array]]) -> list[Array]:
         import pyarrow
 
-        spool = Spool(len(self._wanted))
-        with spool:
-            for block, done in self._blocks():
-                progress(done)
-                try:
-                    columns = self._convert(block)
-                except (pyarrow.ArrowInvalid, pyarrow.ArrowNotImplementedError) as error:
-                    raise self._bad_cell(block) or UserError(
-                        f"{self._path.name} could not be read as a table",
-                        str(error).splitlines()[0],
-                    ) from error
-                for i, column in enumerate(columns):
-                    self.missing[i] += int(np.count_nonzero(~np.isfinite(column)))
-                if columns:
-                    spool.add(*columns)
-                self._line += block.count(b"\n")
-        return spool
+        try:
+            return converted.result()
+        except (pyarrow.ArrowInvalid, pyarrow.ArrowNotImplementedError) as error:
+            line = self._layout.first_row
+            for i, (block, _) in enumerate(self._blocks()):
+                if i == number:
+                    told = self._bad_cell(block, line)
+                    break
+                line += block.count(b"\n")
+            raise told or UserError(
+                f"{self._path.name} could not be read as a table", str(error).splitlines()[0]
+            ) from error
 
     def _blocks(self) -> Iterator[tuple[bytes, float]]:
         """Whole lines from the first row on as UTF-8 with \\n, and the share read so far."""
@@ -161,9 +182,7 @@ class _Reading:
             for i in self._wanted
         }
         block = self._tidied(block)
-        if not block.strip():
-            return []
-        if not self._wanted:
+        if not block or block.isspace() or not self._wanted:
             return []
         latin = layout.encoding == "latin-1"
         table = arrow_csv.read_csv(
@@ -183,7 +202,10 @@ class _Reading:
     def _tidied(self, block: bytes) -> bytes:
         """Without comment lines; runs of spaces made one where they divide cells."""
         marks = tuple(mark.encode() for mark in text_layout.COMMENTS)
-        if block.startswith(marks) or any(b"\n" + mark in block for mark in marks):
+        # A single byte is found much faster than two.
+        if block.startswith(marks) or any(
+            mark[:1] in block and b"\n" + mark in block for mark in marks
+        ):
             # An empty line is skipped too, and keeps the count of lines.
             block = b"\n".join(
                 b"" if line.startswith(marks) else line for line in block.split(b"\n")
@@ -212,13 +234,14 @@ class _Reading:
             values = pc.cast(pc.replace_substring(values, decimal, "."), "float64")
         return np.asarray(values.to_numpy(), dtype=np.float64)
 
-    def _bad_cell(self, block: bytes) -> UserError | None:
-        """Say in which line and column the table stops being one."""
+    def _bad_cell(self, block: bytes, first: int) -> UserError | None:
+        """Say in which line and column the table stops being one; ``first`` is the block's first
+        line."""
         layout, name = self._layout, self._path.name
         width = len(layout.names)
         encoding = "latin-1" if layout.encoding == "latin-1" else "utf-8"
         text = self._tidied(block).decode(encoding, errors="replace")
-        for line, content in enumerate(text.split("\n"), start=self._line):
+        for line, content in enumerate(text_layout.LINE_END.split(text), start=first):
             cells = text_layout.split(content, layout.delimiter)
             if not cells:
                 continue
