@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from tonecomb.core.conditioning import AS_RECORDED, Conditioning
 from tonecomb.core.given import NOTHING_GIVEN, Given
 from tonecomb.core.method import Method
 
@@ -29,6 +30,7 @@ class RecordingRef:
     fingerprint: Fingerprint
     method: Method
     given: Given = NOTHING_GIVEN
+    conditioning: Conditioning = AS_RECORDED
 
 
 @dataclass(frozen=True)

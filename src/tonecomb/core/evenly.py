@@ -35,6 +35,19 @@ class Columns:
 
 
 @dataclass(frozen=True, eq=False)
+class Affine:
+    """``source`` with each channel multiplied by its factor, then its offset added."""
+
+    source: Samples
+    factors: tuple[float, ...]
+    offsets: tuple[float, ...]
+
+    def read(self, channel: int, start: int, stop: int) -> Array:
+        samples = self.source.read(channel, start, stop)
+        return samples * self.factors[channel] + self.offsets[channel]
+
+
+@dataclass(frozen=True, eq=False)
 class Part:
     """``source`` from the sample ``first`` on."""
 

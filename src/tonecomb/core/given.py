@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
+from tonecomb.core.sensors import ChannelGiven
+
 Role = Literal["time", "data", "leave out"]
 TimeChoice = Literal["nominal", "resample", "cut"]
 MissingChoice = Literal["refuse", "interpolate", "cut"]
@@ -39,11 +41,13 @@ class Import:
 
 @dataclass(frozen=True)
 class Given:
-    """All that the user says: a rate in Hz, a unit for every channel, how to read the file."""
+    """All that the user says: a rate in Hz, a unit for every channel, how to read the file, and
+    what is known of single channels."""
 
     rate: float | None = None
     unit: str | None = None
     how: Import = field(default_factory=Import)
+    channels: tuple[ChannelGiven, ...] = ()
 
 
 NOTHING_GIVEN = Given()

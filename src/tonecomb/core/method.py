@@ -180,8 +180,11 @@ def phrases(method: Method, recording: Recording) -> tuple[Phrase, ...]:
         Phrase("scaling", SCALINGS[method.scaling]),
         Phrase("level", level),
     ]
+    if recording.prepared:
+        parts.insert(2, Phrase("prepared", ", ".join(recording.prepared)))
     if method.pad > 1:
-        parts.insert(5, Phrase("pad", f"padded ×{method.pad}"))
+        at = next(i for i, part in enumerate(parts) if part.key == "overlap")
+        parts.insert(at, Phrase("pad", f"padded ×{method.pad}"))
     return tuple(parts)
 
 

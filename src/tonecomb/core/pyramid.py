@@ -91,16 +91,16 @@ def build(read: Callable[[int, int], Array], length: int, progress: Progress = s
     for start in range(0, length, _BLOCK):
         samples = read(start, min(length, start + _BLOCK))
         edges = np.arange(0, len(samples), BASE)
-        cells = slice(start // BASE, start // BASE + len(edges))
+        here = slice(start // BASE, start // BASE + len(edges))
         # What is no number spreads to its cell, which is a quicker test than one of its own.
-        np.minimum.reduceat(samples, edges, out=low[cells])
-        np.maximum.reduceat(samples, edges, out=high[cells])
-        if not (np.isfinite(low[cells]).all() and np.isfinite(high[cells]).all()):
+        np.minimum.reduceat(samples, edges, out=low[here])
+        np.maximum.reduceat(samples, edges, out=high[here])
+        if not (np.isfinite(low[here]).all() and np.isfinite(high[here]).all()):
             missing += int(np.isnan(samples).sum())
             infinite += int(np.isinf(samples).sum())
             samples = _without_infinite(samples)
-            np.fmin.reduceat(samples, edges, out=low[cells])
-            np.fmax.reduceat(samples, edges, out=high[cells])
+            np.fmin.reduceat(samples, edges, out=low[here])
+            np.fmax.reduceat(samples, edges, out=high[here])
         progress((start + len(samples)) / length)
     levels = [(low, high)]
     while len(levels[-1][0]) > 4 * FACTOR:

@@ -65,6 +65,7 @@ class Recording:
 
     ``sample_rate`` is in Hz, or None when the file does not tell and nobody gave it;
     ``rate_found`` says in words how the rate was found. ``length`` counts samples per channel.
+    ``prepared`` names what was done to the samples before they are analysed.
     ``start`` is when the first sample was taken (ISO 8601), "" when the file does not tell.
     """
 
@@ -81,6 +82,7 @@ class Recording:
     problems: tuple[Problem, ...] = ()
     start: str = ""
     comment: str = ""
+    prepared: tuple[str, ...] = ()
 
     @property
     def rate(self) -> float:

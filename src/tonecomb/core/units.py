@@ -144,6 +144,32 @@ def _unknown(symbol: str) -> UserError:
     )
 
 
+@cache
+def conversion(source: str, target: str) -> float:
+    """What one ``source`` is in ``target``.
+
+    Raises :class:`UserError` where they measure different things, or one is unknown.
+    """
+    one, other = unit(source), unit(target)
+    if one.symbol == other.symbol:
+        return 1.0
+    if one.symbol in _COMMON and other.symbol in _COMMON:
+        (kind, size), (other_kind, other_size) = _COMMON[one.symbol], _COMMON[other.symbol]
+        if kind == other_kind:
+            return size / other_size
+    elif FULL_SCALE not in (one.symbol, other.symbol) and COUNTS not in (one.symbol, other.symbol):
+        ureg = registry()
+        quantity = 1.0 * ureg.parse_units(pint_name(one.symbol))
+        wanted = ureg.parse_units(pint_name(other.symbol))
+        if quantity.is_compatible_with(wanted):
+            return float(quantity.to(wanted).magnitude)
+    raise UserError(
+        f"{one.symbol} cannot be converted into {other.symbol}",
+        "they measure different things",
+        "calibrate the channel, or choose a unit of the same quantity",
+    )
+
+
 def find_unit(text: str) -> str | None:
     """The symbol when ``text`` is a unit, else None: for guessing at headers and comments."""
     try:

@@ -8,11 +8,13 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from tonecomb.core.conditioning import Conditioning, condition
 from tonecomb.core.document import Document, RecordingRef, set_method
+from tonecomb.core.errors import UserError
 from tonecomb.core.given import Given, Import
 from tonecomb.core.history import History, Step
 from tonecomb.core.method import Method
-from tonecomb.core.recording import Recording
+from tonecomb.core.recording import Problem, Recording
 from tonecomb.formats.assemble import Understood, with_given
 
 
@@ -28,7 +30,7 @@ class Store(QObject):
         self._history = History()
         self._saved = self._as_opened = self._history.present
         self._library: dict[tuple[str, Import], Understood] = {}
-        self._shown: dict[tuple[str, Given], Recording] = {}
+        self._shown: dict[tuple[str, Given, Conditioning], Recording] = {}
         self.path: Path | None = None
 
     @property
@@ -119,9 +121,14 @@ class Store(QObject):
         understood, ref = self.understood(recording_id), self.document.get(recording_id)
         if understood is None or ref is None:
             return None
-        key = (ref.id, ref.given)
+        key = (ref.id, ref.given, ref.conditioning)
         if key not in self._shown:
-            self._shown[key] = with_given(understood.recording, ref.given)
+            given = with_given(understood.recording, ref.given)
+            try:
+                self._shown[key] = condition(given, ref.conditioning)
+            except UserError as error:  # the file behind it has changed
+                told = Problem("conditioning", f"{error.text[:-1]}; it is shown as recorded.")
+                self._shown[key] = replace(given, problems=(*given.problems, told))
         return self._shown[key]
 
     @property

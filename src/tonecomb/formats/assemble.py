@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from tonecomb.core import timebase
+from tonecomb.core.calibration import calibrated
 from tonecomb.core.errors import UserError
 from tonecomb.core.evenly import Columns, Filled, Gridded, Part, longest, whole_parts
 from tonecomb.core.given import ColumnGiven, Given, Import, Role
@@ -280,8 +281,8 @@ def _channel(column: Column, number: int) -> Channel:
 
 
 def with_given(recording: Recording, given: Given) -> Recording:
-    """The recording with the user's rate and unit over the file's; :class:`UserError` for a
-    rate or a unit that cannot be."""
+    """The recording with the user's rate and units over the file's; :class:`UserError` for a
+    rate or a unit that cannot be. Nothing is read."""
     if given.rate is not None:
         if not 0 < given.rate < 1e12:
             raise UserError(
@@ -297,7 +298,7 @@ def with_given(recording: Recording, given: Given) -> Recording:
         symbol = unit(given.unit).symbol
         channels = tuple(replace(channel, unit=symbol) for channel in recording.channels)
         recording = replace(recording, channels=channels)
-    return recording
+    return calibrated(recording, given.channels) if given.channels else recording
 
 
 def _missing(samples: Samples, channel: int, length: int) -> int:
