@@ -14,8 +14,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QLabel, QLineEdit, QWidget
 
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.dialogs.import_facts import Choice
 from tonecomb.desktop.dialogs.importing import ImportDialog
+from tonecomb.desktop.widgets import Choice
 from tonecomb.formats.registry import WRITERS, open_recording
 
 Settle = Callable[[], None]

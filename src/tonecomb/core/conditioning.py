@@ -74,8 +74,13 @@ def condition(recording: Recording, how: Conditioning) -> Recording:
         return recording
     if how.keep is not None:
         first, stop = how.keep.indices(recording)
+        told = (replace(one, sample=one.sample - first) for one in recording.breaks)
         recording = replace(
-            recording, samples=Part(recording.samples, first), length=stop - first, start=""
+            recording,
+            samples=Part(recording.samples, first),
+            length=stop - first,
+            start="",
+            breaks=tuple(one for one in told if 0 <= one.sample < stop - first),
         )
     samples, length, fs = recording.samples, recording.length, recording.rate
     if how.removed in ("mean", "line"):
@@ -101,6 +106,9 @@ def condition(recording: Recording, how: Conditioning) -> Recording:
         samples = Shaped(samples, length, partial(_low_pass, fs, how.decimate), how.decimate)
         length = -(-length // how.decimate)
         fs /= how.decimate
+        found = f"{recording.rate_found}; decimated by {how.decimate} to {fs:g} Hz"
+        told = (replace(one, sample=one.sample // how.decimate) for one in recording.breaks)
+        recording = replace(recording, rate_found=found, breaks=tuple(told))
     return replace(
         recording,
         samples=samples,

@@ -21,8 +21,19 @@ class Fingerprint:
 
 
 @dataclass(frozen=True)
+class Mark:
+    """A note at a time in s of the recording as it is conditioned."""
+
+    time: float
+    note: str
+
+
+@dataclass(frozen=True)
 class RecordingRef:
-    """A recording on the shelf: where its file is and what the user said about it."""
+    """A recording on the shelf: where its file is and what the user said about it.
+
+    ``beside`` are the channels whose waveforms are shown beside the one that is analysed.
+    """
 
     id: str
     name: str
@@ -31,6 +42,8 @@ class RecordingRef:
     method: Method
     given: Given = NOTHING_GIVEN
     conditioning: Conditioning = AS_RECORDED
+    beside: tuple[int, ...] = ()
+    marks: tuple[Mark, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -72,6 +85,28 @@ def change_recording(document: Document, ref: RecordingRef) -> Document:
         document,
         recordings=tuple(ref if old.id == ref.id else old for old in document.recordings),
     )
+
+
+def set_conditioning(document: Document, ref: RecordingRef, how: Conditioning) -> Document:
+    """Condition a recording; the stretch of its method is kept where it means the same."""
+    method = ref.method
+    if how.keep != ref.conditioning.keep:
+        method = replace(method, stretch=None)  # its limits were counted from another start
+    gone = len(ref.conditioning.derived) - len(how.derived)
+    if gone > 0 and how.derived != ref.conditioning.derived:
+        method = replace(method, channel=0)
+    return change_recording(document, replace(ref, conditioning=how, method=method))
+
+
+def show_beside(document: Document, ref: RecordingRef, channels: tuple[int, ...]) -> Document:
+    """Show the waveforms of these channels beside the one that is analysed."""
+    return change_recording(document, replace(ref, beside=tuple(sorted(set(channels)))))
+
+
+def set_marks(document: Document, ref: RecordingRef, marks: tuple[Mark, ...]) -> Document:
+    """Give a recording these marks, in the order of their times."""
+    ordered = tuple(sorted(marks, key=lambda mark: mark.time))
+    return change_recording(document, replace(ref, marks=ordered))
 
 
 def move_recording(document: Document, recording_id: str, by: int) -> Document:

@@ -12,6 +12,7 @@ from tonecomb.core.recording import Array
 
 BASE = 256  # samples in a cell of the finest level
 FACTOR = 16  # cells that one cell of the next level stands for
+_MOST_HOLES = 1000
 _BLOCK = BASE << 12  # samples read at once
 
 
@@ -32,13 +33,15 @@ class Envelope:
 class Pyramid:
     """``levels[k]`` holds minima and maxima over BASE·FACTORᵏ samples each.
 
-    ``missing`` and ``infinite`` count the samples that are no numbers; they are left out.
+    ``missing`` and ``infinite`` count the samples that are no numbers; they are left out, and
+    ``holes`` tells where they are (first sample and the one after the last, the first thousand).
     """
 
     length: int
     levels: tuple[tuple[Array, Array], ...]
     missing: int = 0
     infinite: int = 0
+    holes: tuple[tuple[int, int], ...] = ()
 
     def envelope(self, start: int, stop: int, columns: int) -> Envelope:
         """The samples ``start`` to ``stop`` in about ``columns`` columns, from the level that
@@ -88,6 +91,7 @@ def build(read: Callable[[int, int], Array], length: int, progress: Progress = s
     cells = -(-length // BASE)
     low, high = np.empty(cells), np.empty(cells)
     missing = infinite = 0
+    holes: list[tuple[int, int]] = []
     for start in range(0, length, _BLOCK):
         samples = read(start, min(length, start + _BLOCK))
         edges = np.arange(0, len(samples), BASE)
@@ -98,6 +102,7 @@ def build(read: Callable[[int, int], Array], length: int, progress: Progress = s
         if not (np.isfinite(low[here]).all() and np.isfinite(high[here]).all()):
             missing += int(np.isnan(samples).sum())
             infinite += int(np.isinf(samples).sum())
+            _add_holes(holes, ~np.isfinite(samples), start)
             samples = _without_infinite(samples)
             np.fmin.reduceat(samples, edges, out=low[here])
             np.fmax.reduceat(samples, edges, out=high[here])
@@ -107,4 +112,13 @@ def build(read: Callable[[int, int], Array], length: int, progress: Progress = s
         below = levels[-1]
         edges = np.arange(0, len(below[0]), FACTOR)
         levels.append((np.fmin.reduceat(below[0], edges), np.fmax.reduceat(below[1], edges)))
-    return Pyramid(length, tuple(levels), missing, infinite)
+    return Pyramid(length, tuple(levels), missing, infinite, tuple(holes))
+
+
+def _add_holes(holes: list[tuple[int, int]], bad: np.ndarray, start: int) -> None:
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], bad, [False]]).astype(np.int8)))
+    for first, stop in (edges.reshape(-1, 2) + start).tolist():
+        if holes and holes[-1][1] == first:
+            holes[-1] = (holes[-1][0], stop)
+        elif len(holes) < _MOST_HOLES:
+            holes.append((first, stop))

@@ -59,12 +59,21 @@ class Problem:
     text: str
 
 
+@dataclass(frozen=True)
+class Break:
+    """After the sample with this number, ``seconds`` are lacking in the record."""
+
+    sample: int
+    seconds: float
+
+
 @dataclass(frozen=True, eq=False)
 class Recording:
     """One imported file or capture.
 
     ``sample_rate`` is in Hz, or None when the file does not tell and nobody gave it;
     ``rate_found`` says in words how the rate was found. ``length`` counts samples per channel.
+    ``breaks`` are the gaps across which samples were joined, the first thousand.
     ``prepared`` names what was done to the samples before they are analysed.
     ``start`` is when the first sample was taken (ISO 8601), "" when the file does not tell.
     """
@@ -83,6 +92,7 @@ class Recording:
     start: str = ""
     comment: str = ""
     prepared: tuple[str, ...] = ()
+    breaks: tuple[Break, ...] = ()
 
     @property
     def rate(self) -> float:

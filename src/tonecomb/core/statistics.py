@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from tonecomb.core.progress import Progress, silent
-from tonecomb.core.recording import Problem, Recording
+from tonecomb.core.recording import Channel, Problem, Recording
+from tonecomb.core.units import COUNTS, FULL_SCALE
 
 _BLOCK = 1 << 20
 
@@ -64,6 +65,69 @@ def channel_figures(
     )
 
 
+@dataclass(frozen=True)
+class StretchFigures:
+    """A stretch of one channel, in its unit.
+
+    ``rms`` includes the mean; ``peak`` is the largest distance from the mean; ``crest_factor``
+    is the peak over the rms about the mean; ``kurtosis`` the fourth central moment over the
+    square of the second (3 for Gaussian noise, 1.5 for a tone).
+    """
+
+    mean: float
+    rms: float
+    peak: float
+    peak_to_peak: float
+    crest_factor: float
+    kurtosis: float
+
+
+def stretch_figures(
+    recording: Recording, channel: int, start: int, stop: int, progress: Progress = silent
+) -> StretchFigures | None:
+    """Figures of the finite samples from ``start`` to ``stop``; None when there is none.
+
+    Two passes, in blocks: the mean, then the moments about it.
+    """
+    blocks = [(i, min(stop, i + _BLOCK)) for i in range(start, stop, _BLOCK)]
+    total, count, low, high = 0.0, 0, math.inf, -math.inf
+    for i, (first, last) in enumerate(blocks):
+        x = recording.samples.read(channel, first, last)
+        x = x[np.isfinite(x)]
+        if len(x):
+            total, count = total + float(x.sum()), count + len(x)
+            low, high = min(low, float(x.min())), max(high, float(x.max()))
+        progress(0.5 * (i + 1) / len(blocks))
+    if not count:
+        return None
+    mean, second, fourth = total / count, 0.0, 0.0
+    for i, (first, last) in enumerate(blocks):
+        x = recording.samples.read(channel, first, last)
+        squares = (x[np.isfinite(x)] - mean) ** 2
+        second, fourth = second + float(squares.sum()), fourth + float(squares @ squares)
+        progress(0.5 + 0.5 * (i + 1) / len(blocks))
+    variance, peak = second / count, max(high - mean, mean - low)
+    still = variance <= 0
+    return StretchFigures(
+        mean=mean,
+        rms=math.sqrt(variance + mean * mean),
+        peak=peak,
+        peak_to_peak=high - low,
+        crest_factor=math.nan if still else peak / math.sqrt(variance),
+        kurtosis=math.nan if still else fourth / count / variance**2,
+    )
+
+
+def uncalibrated(channel: Channel) -> Problem | None:
+    """What there is to say about a channel without a unit of its own."""
+    if channel.unit not in (FULL_SCALE, COUNTS):
+        return None
+    share = "shares of full scale" if channel.unit == FULL_SCALE else "counts of its converter"
+    return Problem(
+        "uncalibrated", f"{channel.name} is not calibrated: its figures are {share}, of no unit."
+    )
+
+
 def sample_problem(
     recording: Recording, channel: int, missing: int, infinite: int
 ) -> Problem | None:
@@ -78,5 +142,5 @@ def sample_problem(
     return Problem(
         "nan",
         f"{recording.channels[channel].name} has {' and '.join(kinds)} {samples}; "
-        f"choose a stretch without them.",
+        f"choose a stretch without them, or have them interpolated or cut.",
     )

@@ -13,11 +13,12 @@ from tonecomb import __version__
 from tonecomb.core.errors import UserError
 from tonecomb.core.peaks import Peak
 from tonecomb.core.recording import Problem, whole
-from tonecomb.core.statistics import sample_problem
+from tonecomb.core.statistics import sample_problem, uncalibrated
 from tonecomb.core.windows import WINDOWS
 from tonecomb.desktop import settings
 from tonecomb.desktop.actions import ACTIONS, MENUS, Action
 from tonecomb.desktop.autosave import Autosave, left_behind
+from tonecomb.desktop.channels import Channels
 from tonecomb.desktop.dialogs.finder import Finder
 from tonecomb.desktop.dialogs.keys import GUIDE, Page, keys_html
 from tonecomb.desktop.exports import Exports
@@ -46,6 +47,7 @@ class Bench(QMainWindow):
     results: Results
     opening: Opening
     workspace: Workspace
+    channels: Channels
     exports: Exports
     method_line: MethodLine
     stage: Stage
@@ -73,6 +75,7 @@ class Bench(QMainWindow):
         self.shelf = Shelf(self.store, self.results)
         self.readings = Readings(self.store)
         self.ruler = Ruler(self.store)
+        self.channels = Channels(self, self.store, self.jobs, self.notices)
         self.exports = Exports(self, self.store, self.jobs, self.results, self.notices, self.stage)
         self._assemble()
         self._actions = self._make_menus()
@@ -121,6 +124,9 @@ class Bench(QMainWindow):
             (self.shelf.read_anew, self.opening.ask_again),
             (self.shelf.replace_file, self.opening.replace_file),
             (self.shelf.export, self.exports.export_recording),
+            (self.shelf.calibrate, self.channels.calibrate),
+            (self.shelf.derive, self.channels.derive),
+            (self.shelf.drop_derived, self.channels.drop_derived),
         ):
             signal.connect(act)
 
@@ -215,6 +221,9 @@ class Bench(QMainWindow):
         problems: list[Problem] = []
         if recording is not None and method is not None:
             problems += recording.problems
+            if method.channel < len(recording.channels):
+                told = uncalibrated(recording.channels[method.channel])
+                problems += [told] if told is not None else []
             built = self.results.pyramid(recording.id, method.channel)
             if built is not None:
                 channel, counts = method.channel, (built.missing, built.infinite)

@@ -30,6 +30,11 @@ def imports_file() -> Path:
     return Path(platformdirs.user_config_path(APP)) / "imports.json"
 
 
+def sensors_file() -> Path:
+    """Where the user's sensors are kept."""
+    return Path(platformdirs.user_config_path(APP)) / "sensors.json"
+
+
 def folder_of(ref: RecordingRef | None) -> Path:
     """Where a file dialog begins: beside the recording, but not in the demo's folder."""
     folder = Path(ref.path).parent if ref is not None else None

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
-from PyQt6.QtCore import QPoint, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtCore import QPoint, QPointF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import (
+    QComboBox,
     QDoubleSpinBox,
     QFrame,
     QHBoxLayout,
@@ -77,8 +79,18 @@ def row(*widgets: QWidget | None, spacing: int = 8) -> QHBoxLayout:
 class Number(QDoubleSpinBox):
     """A number to type, with its unit, that speaks when typing ends or an arrow is used."""
 
-    def __init__(self, value: float, low: float, high: float, decimals: int, suffix: str) -> None:
+    def __init__(
+        self,
+        value: float,
+        low: float,
+        high: float,
+        decimals: int,
+        suffix: str,
+        *,
+        shortest: bool = False,
+    ) -> None:
         super().__init__()
+        self._shortest = shortest  # without zeros at the end
         self.setDecimals(decimals)
         self.setRange(low, high)
         self.setValue(value)
@@ -88,6 +100,43 @@ class Number(QDoubleSpinBox):
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setFont(font())
         self.setMinimumWidth(110)
+
+    def textFromValue(self, value: float) -> str:
+        return f"{value:.10g}" if self._shortest else super().textFromValue(value)
+
+
+class Choice(QComboBox):
+    """A word in a sentence; ``picked`` carries the value chosen by the user."""
+
+    picked = pyqtSignal(object)
+
+    def __init__(self, choices: Sequence[tuple[Any, str]], current: Any, name: str) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self._values = [value for value, _ in choices]
+        for _, text in choices:
+            self.addItem(text)
+        if current in self._values:
+            self.setCurrentIndex(self._values.index(current))
+        self.activated.connect(lambda i: self.picked.emit(self._values[i]))
+
+    def add(self, value: str) -> None:
+        """One more choice, which is called what it is."""
+        self._values.append(value)
+        self.addItem(value)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(self.palette().color(self.foregroundRole()), 1.4))
+        x, y = self.width() - 14, self.height() // 2
+        painter.drawPolyline(QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2))
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            event.ignore()  # scrolling past must not change anything
 
 
 _READABLE = 360  # width of a popover's explanation in pixels

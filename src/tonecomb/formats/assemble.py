@@ -15,7 +15,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.evenly import Columns, Filled, Gridded, Part, longest, whole_parts
 from tonecomb.core.given import ColumnGiven, Given, Import, Role
 from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.recording import Array, Channel, Problem, RateSource, Recording, Samples
+from tonecomb.core.recording import Array, Break, Channel, Problem, RateSource, Recording, Samples
 from tonecomb.core.timebase import TimeBase
 from tonecomb.core.units import COUNTS, FULL_SCALE, find_unit, unit
 from tonecomb.formats import time_column
@@ -23,6 +23,7 @@ from tonecomb.formats.contents import Column, Contents
 
 _LONGEST = 1 << 48
 _BLOCK = 1 << 20
+_MOST_BREAKS = 1000
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,6 +105,7 @@ def assemble(
         problems=tuple(problems),
         start=contents.start,
         comment=contents.comment,
+        breaks=_breaks(base, even) if how.time_base == "nominal" else (),
     )
     progress(1.0)
     return Understood(
@@ -116,6 +118,16 @@ def assemble(
         even.piece,
         tuple(guesses),
     )
+
+
+def _breaks(base: TimeBase | None, even: _Even) -> tuple[Break, ...]:
+    """Where samples were joined across a gap, counted in what was kept."""
+    if base is None:
+        return ()
+    first = even.pieces[even.piece][0]
+    places = zip(base.gaps[:_MOST_BREAKS].tolist(), base.lost.tolist(), strict=False)
+    told = (Break(at - first, lost) for at, lost in places)
+    return tuple(one for one in told if 0 <= one.sample < even.length)
 
 
 class _Stamps:

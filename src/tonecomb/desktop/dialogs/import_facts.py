@@ -6,12 +6,11 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
 
-from PyQt6.QtCore import QPointF, pyqtSignal
-from PyQt6.QtGui import QPainter, QPen
-from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tonecomb.core.given import ColumnGiven, Given, Import
-from tonecomb.desktop.widgets import Number, label, row
+from tonecomb.desktop.widgets import Choice, Number, label, row
 from tonecomb.formats import time_column
 from tonecomb.formats.assemble import Understood
 from tonecomb.formats.text_layout import IN_WORDS
@@ -33,34 +32,6 @@ _MOST_PIECES = 500
 def said_of(understood: Understood, given: Given) -> list[ColumnGiven]:
     """An entry for each column, whether anything was said or not."""
     return list(given.how.columns) or [ColumnGiven()] * len(understood.columns)
-
-
-class Choice(QComboBox):
-    """A word in a sentence; ``picked`` carries the value chosen by the user."""
-
-    picked = pyqtSignal(object)
-
-    def __init__(self, choices: Sequence[tuple[Any, str]], current: Any, name: str) -> None:
-        super().__init__()
-        self.setAccessibleName(name)
-        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        self._values = [value for value, _ in choices]
-        for _, text in choices:
-            self.addItem(text)
-        if current in self._values:
-            self.setCurrentIndex(self._values.index(current))
-        self.activated.connect(lambda i: self.picked.emit(self._values[i]))
-
-    def paintEvent(self, event: Any) -> None:
-        super().paintEvent(event)
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(self.palette().color(self.foregroundRole()), 1.4))
-        x, y = self.width() - 14, self.height() // 2
-        painter.drawPolyline(QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2))
-
-    def wheelEvent(self, event: Any) -> None:
-        event.ignore()  # scrolling past must not change anything
 
 
 class Facts(QWidget):
@@ -160,7 +131,7 @@ class Facts(QWidget):
             rate = label(f"Sample rate {recording.rate_found}. Time:")
             self._say(rate, column)
         else:
-            hertz = Number(self._given.rate or 0.0, 0.0, 1e9, 6, "Hz")
+            hertz = Number(self._given.rate or 0.0, 0.0, 1e9, 6, "Hz", shortest=True)
             hertz.setAccessibleName("Sample rate")
             hertz.setSpecialValueText("rate in Hz")
             hertz.valueChanged.connect(

@@ -8,11 +8,9 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtGui import QFontMetrics, QKeyEvent
+from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import (
-    QAbstractSpinBox,
     QCheckBox,
-    QDialog,
     QHBoxLayout,
     QHeaderView,
     QLineEdit,
@@ -29,11 +27,12 @@ from tonecomb.core import pyramid
 from tonecomb.core.given import Given
 from tonecomb.core.progress import Progress
 from tonecomb.core.pyramid import Envelope
-from tonecomb.desktop.dialogs.import_facts import Choice, Facts, said_of, unsaid
+from tonecomb.desktop.dialogs.form import Form
+from tonecomb.desktop.dialogs.import_facts import Facts, said_of, unsaid
 from tonecomb.desktop.jobs import Job, Jobs
 from tonecomb.desktop.stage.plot import Plot
 from tonecomb.desktop.theme import Theme, font
-from tonecomb.desktop.widgets import label, row
+from tonecomb.desktop.widgets import Choice, label, row
 from tonecomb.formats.assemble import Understood
 from tonecomb.formats.contents import Column
 from tonecomb.formats.registry import understand_anew
@@ -47,7 +46,7 @@ _ROLES = [("time", "time"), ("data", "data"), ("leave out", "leave out")]
 _ROLE, _NAME, _UNIT, _FIRST = range(4)
 
 
-class ImportDialog(QDialog):
+class ImportDialog(Form):
     """Shows the first values, each column's role, name and unit, and the facts; ``given`` is what
     the user says, ``keeps`` whether it is for later files of the shape too."""
 
@@ -300,14 +299,6 @@ class ImportDialog(QDialog):
             self.fault.setVisible(bool(str(error)))
 
         self._drawing = self._jobs.submit("Drawing the preview", work, done, failed)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Return confirms what is being typed, not yet the whole dialog."""
-        keys = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
-        typing = isinstance(self.focusWidget(), (QLineEdit, QAbstractSpinBox))
-        if event is not None and event.key() in keys and typing:
-            return
-        super().keyPressEvent(event)
 
     def done(self, result: int) -> None:
         self._timer.stop()

@@ -86,6 +86,8 @@ class MethodLine(QWidget):
     def edit(self, key: str) -> None:
         """Open the popover of a phrase."""
         anchor, recording, method = self._phrases.get(key), self._store.current, self._store.method
+        if key == "prepared" and anchor is None:  # nothing is done yet, so it has no phrase
+            anchor = self._phrases.get("stretch")
         if anchor is None or recording is None or method is None:
             return
         self.popover = EDITORS[key](self._store, recording, method, self)

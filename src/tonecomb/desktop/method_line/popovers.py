@@ -14,12 +14,14 @@ from tonecomb.core.method import LEVELS, MAX_PAD, Method, resolution, seconds
 from tonecomb.core.recording import Recording, Stretch, whole
 from tonecomb.core.units import unit
 from tonecomb.core.windows import WINDOWS, window
+from tonecomb.desktop.method_line.conditioning import conditioning_popover
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.widgets import Number, Option, OptionList, Popover, label, link, row
 
 TIPS = {
     "channel": "Which channel is analysed",
     "stretch": "Which part of the recording is analysed (drag on the waveform, or type)",
+    "prepared": "What is done to the record before it is analysed",
     "detrend": "What is taken from each frame before its window",
     "window": "The window that tapers each frame (; and ' step through them)",
     "frame": "Frame length ([ and ] halve and double it)",
@@ -292,9 +294,14 @@ def search_popover(store: Store, recording: Recording, method: Method, parent: Q
     return popover
 
 
+def _prepared(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
+    return conditioning_popover(store, parent)
+
+
 EDITORS: dict[str, Callable[[Store, Recording, Method, QWidget], Popover]] = {
     "channel": _channel,
     "stretch": _stretch,
+    "prepared": _prepared,
     "detrend": _detrend,
     "window": _window,
     "frame": _frame,

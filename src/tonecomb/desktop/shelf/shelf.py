@@ -50,6 +50,9 @@ class Shelf(QWidget):
     read_anew = pyqtSignal(str)
     replace_file = pyqtSignal(str)
     export = pyqtSignal(str)
+    calibrate = pyqtSignal()
+    derive = pyqtSignal()
+    drop_derived = pyqtSignal()
 
     def __init__(self, store: Store, results: Results) -> None:
         super().__init__()
@@ -115,6 +118,22 @@ class Shelf(QWidget):
         self.told.setText("" if shown is None else f"Sample rate {shown.rate_found}.")
         self._repaint()
 
+    def _channel_menu(self, menu: QMenu, recording_id: str, channel: int) -> None:
+        understood, recording = (
+            self._store.understood(recording_id),
+            self._store.recording(recording_id),
+        )
+        if understood is None or recording is None:
+            return
+        wanted = [("Calibrate the channel…", self.calibrate), ("Derive a channel…", self.derive)]
+        if channel >= len(understood.recording.channels):
+            wanted = [("Remove the derived channel", self.drop_derived)]
+        for text, signal in wanted:
+            action = menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(lambda _, signal=signal: signal.emit())
+        menu.addSeparator()
+
     def _fill(self) -> None:
         self.tree.clear()
         for ref in self._store.document.recordings:
@@ -155,6 +174,9 @@ class Shelf(QWidget):
             return
         recording_id = item.data(0, _ID)
         menu = QMenu(self)
+        if item.data(0, _CHANNEL) is not None:
+            self.tree.setCurrentItem(item)  # what is said of a channel is said of the current one
+            self._channel_menu(menu, recording_id, item.data(0, _CHANNEL))
         for text, signal in (
             ("Rename…", self.rename),
             ("Set unit…", self.set_unit),

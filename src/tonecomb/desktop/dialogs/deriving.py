@@ -1,0 +1,117 @@
+"""Making a channel of others, as a sentence."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tonecomb.core.conditioning import INTEGRALS, Derived, Kind, derived_name, derived_unit
+from tonecomb.core.errors import UserError
+from tonecomb.core.recording import Channel
+from tonecomb.core.units import conversion
+from tonecomb.desktop.dialogs.form import Form
+from tonecomb.desktop.widgets import Choice, Number, label, row
+
+_KINDS: list[tuple[Kind, str]] = [
+    ("vector sum", "the vector sum (root of the sum of squares)"),
+    ("difference", "the first less the others"),
+    ("sum", "the sum"),
+    ("scaled", "a multiple"),
+    ("integral", "the integral (acceleration to velocity)"),
+    ("double integral", "the double integral (acceleration to displacement)"),
+    ("derivative", "the derivative"),
+]
+
+
+class DerivingDialog(Form):
+    """``derived`` is what is to be made."""
+
+    def __init__(
+        self, parent: QWidget, channels: tuple[Channel, ...], current: int, rate: float
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Derive a channel")
+        self._channels = channels
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(16, 14, 16, 14)
+        outer.setSpacing(10)
+        self.kind = Choice(_KINDS, "integral", "What to make")
+        self.kind.picked.connect(lambda _: self._show())
+        outer.addLayout(row(label("Make"), self.kind, label("of"), None))
+        self.boxes = []
+        for i, channel in enumerate(channels):
+            box = QCheckBox(f"{channel.name}, {channel.unit}")
+            box.setChecked(i == current)
+            box.toggled.connect(lambda on, i=i: self._toggled(i, on))
+            outer.addWidget(box)
+            self.boxes.append(box)
+        self._low = Number(min(1.0, rate / 8), 1e-6, rate / 4, 6, "Hz", shortest=True)
+        self._low.setAccessibleName("Low cut")
+        self._low.valueChanged.connect(lambda _: self._show())
+        self._low_words = label("with everything below a low cut of"), label("left out")
+        outer.addLayout(row(self._low_words[0], self._low, self._low_words[1], None))
+        self._factor = Number(1.0, -1e12, 1e12, 9, "", shortest=True)
+        self._factor.setAccessibleName("Factor")
+        self._factor.valueChanged.connect(lambda _: self._show())
+        self._factor_word = label("times")
+        outer.addLayout(row(self._factor_word, self._factor, None))
+        self._name = QLineEdit()
+        self._name.setAccessibleName("Name")
+        outer.addLayout(row(label("called"), self._name))
+        self._told = label("", "quiet", wrap=True)
+        outer.addWidget(self._told)
+        outer.addStretch(1)
+        self._make, leave = QPushButton("Make it"), QPushButton("Leave it")
+        self._make.setDefault(True)
+        self._make.clicked.connect(self.accept)
+        leave.clicked.connect(self.reject)
+        outer.addLayout(row(None, leave, self._make, spacing=12))
+        self.setMinimumWidth(520)
+        self._order = [current]
+        self._show()
+
+    @property
+    def derived(self) -> Derived:
+        """What is chosen now; channels in the order in which they were ticked."""
+        kind: Kind = _KINDS[self.kind.currentIndex()][0]
+        single = kind in INTEGRALS or kind == "scaled"
+        chosen = tuple(self._order[-1:]) if single else tuple(self._order)
+        name = self._name.text().strip()
+        return Derived(kind, chosen, self._low.value(), self._factor.value(), name)
+
+    def _toggled(self, index: int, on: bool) -> None:
+        self._order = [i for i in self._order if i != index] + ([index] if on else [])
+        self._show()
+
+    def _show(self) -> None:
+        made = self.derived
+        single = made.kind in INTEGRALS or made.kind == "scaled"
+        if single:  # one at a time
+            for i, box in enumerate(self.boxes):
+                box.blockSignals(True)
+                box.setChecked(i in made.channels)
+                box.blockSignals(False)
+            self._order = list(made.channels)
+        for widget in (*self._low_words, self._low):
+            widget.setVisible(made.kind in INTEGRALS)
+        for widget in (self._factor_word, self._factor):
+            widget.setVisible(made.kind == "scaled")
+        self._name.setPlaceholderText(derived_name(made, [c.name for c in self._channels]))
+        least = 1 if single else 2
+        wrong = "" if len(made.channels) >= least else "Choose two channels or more."
+        symbol = ""
+        if not wrong:
+            first = self._channels[made.channels[0]]
+            try:
+                for i in made.channels[1:]:
+                    conversion(self._channels[i].unit, first.unit)
+                symbol = derived_unit(made, first)[0]
+            except UserError as error:
+                wrong = error.text
+        self._told.setText(wrong or f"It will be in {symbol}.")
+        self._make.setEnabled(not wrong)
