@@ -44,7 +44,9 @@ def count_periods(samples: Array, fs: float) -> Periods | None:
     outside = np.flatnonzero(side)
     states = side[outside]
     rises = np.flatnonzero((states[:-1] < 0) & (states[1:] > 0))
-    times = [_crossing(samples, int(outside[i]), int(outside[i + 1]), middle) for i in rises]
+    falls = np.flatnonzero((states[:-1] > 0) & (states[1:] < 0))
+    turned, found = (samples, rises) if len(rises) >= len(falls) else (2 * middle - samples, falls)
+    times = [_crossing(turned, int(outside[i]), int(outside[i + 1]), middle) for i in found]
     if len(times) < 2:
         return None
     steps = np.diff(times) / fs
