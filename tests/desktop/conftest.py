@@ -51,6 +51,7 @@ def settle(bench: Bench, qtbot: object) -> Callable[[], None]:
         qtbot.waitUntil(  # type: ignore[attr-defined]
             lambda: (
                 not bench.results.busy
+                and not bench.facts.busy
                 and not bench.jobs.running
                 and not (bench.opening.dialog is not None and bench.opening.dialog.busy)
             ),

@@ -30,6 +30,7 @@ Level = Literal["rms", "peak", "peak-to-peak"]
 Read = Callable[[int, int], Array]
 """Samples ``start`` to ``stop`` of the stretch, counted from the stretch's start."""
 
+HOLES = "The stretch holds missing or infinite values"
 READ_SAMPLES = 1 << 18  # samples read at once: 2 MB
 CACHE_SAMPLES = 1 << 15  # samples transformed at once, so that frames stay in the L2 cache
 _LARGE_OFFSET = 1e3  # standard deviations
@@ -190,7 +191,7 @@ def read_frames(read: Read, framing: Framing, numbers: range, fs: float) -> Arra
         if bad.size:
             where = start + int(bad[0])
             raise UserError(
-                "The stretch holds missing or infinite values",
+                HOLES,
                 f"the first is {where / fs:.6g} s after its start (sample {where + 1} of it)",
                 "choose a stretch without them, or have them interpolated or cut",
             )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
@@ -10,10 +11,12 @@ from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyS
 from PyQt6.QtWidgets import QMainWindow, QMenu, QMessageBox, QSplitter, QVBoxLayout, QWidget
 
 from tonecomb import __version__
+from tonecomb.core import document as edits
 from tonecomb.core.errors import UserError
 from tonecomb.core.peaks import Peak
 from tonecomb.core.recording import Problem, whole
-from tonecomb.core.statistics import sample_problem, uncalibrated
+from tonecomb.core.spectrum import HOLES
+from tonecomb.core.statistics import StretchFigures, sample_problem, uncalibrated
 from tonecomb.core.windows import WINDOWS
 from tonecomb.desktop import settings
 from tonecomb.desktop.actions import ACTIONS, MENUS, Action
@@ -23,6 +26,7 @@ from tonecomb.desktop.dialogs.finder import Finder
 from tonecomb.desktop.dialogs.keys import GUIDE, Page, keys_html
 from tonecomb.desktop.exports import Exports
 from tonecomb.desktop.jobs import Jobs
+from tonecomb.desktop.marks import Marks
 from tonecomb.desktop.messages import Notices
 from tonecomb.desktop.method_line.line import MethodLine
 from tonecomb.desktop.opening import Opening
@@ -33,6 +37,7 @@ from tonecomb.desktop.shelf.shelf import Shelf
 from tonecomb.desktop.stage.stage import Stage
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.theme import NIGHT, PAPER, THEMES, Theme, style_sheet
+from tonecomb.desktop.waveform_facts import WaveformFacts, clipping_problem
 from tonecomb.desktop.workspace import Workspace
 
 _COLUMNS = (180, 820, 248)  # shelf, stage and readings at 1280 pixels
@@ -48,6 +53,8 @@ class Bench(QMainWindow):
     opening: Opening
     workspace: Workspace
     channels: Channels
+    facts: WaveformFacts
+    marks: Marks
     exports: Exports
     method_line: MethodLine
     stage: Stage
@@ -63,13 +70,15 @@ class Bench(QMainWindow):
         self.jobs = Jobs(self)
         self.store = Store(self)
         self.results = Results(self.store, self.jobs)
+        self.facts = WaveformFacts(self.store, self.jobs, self.results)
+        self.marks = Marks(self, self.store)
         self.notices = Notices()
         self.opening = Opening(self, self.store, self.jobs, self.notices, lambda: self.theme)
         self.workspace = Workspace(self, self.store, self.jobs, self.notices, self.opening)
         self.autosave = Autosave(self.store, self.jobs)
         self.method_line = MethodLine(self.store)
         self.stage = Stage(
-            self.store, self.results, self.jobs,
+            self.store, self.results, self.facts, self.jobs,
             self.opening.open_dialog, self.opening.open_demo,
         )  # fmt: skip
         self.shelf = Shelf(self.store, self.results)
@@ -110,6 +119,9 @@ class Bench(QMainWindow):
         self.results.analysis_changed.connect(self.readings.show_analysis)
         self.results.failed.connect(self._tell_failure)
         self.results.pyramid_ready.connect(lambda *_: self._show_problems())
+        self.facts.figures_ready.connect(self._show_figures)
+        self.facts.clipping_ready.connect(lambda *_: self._show_problems())
+        self.stage.lanes.mark_clicked.connect(self.marks.edit)
         self.readings.peak_chosen.connect(self._go_to_peak)
         self.stage.spectrum.display_changed.connect(self._follow)
         self.workspace.opened.connect(lambda _: self._fill_recent())
@@ -211,9 +223,23 @@ class Bench(QMainWindow):
                 def action() -> None:
                     self.store.edit_method("Shorten frame", frame=frame)
 
+        ref = self.store.ref
+        if ref is not None and error.what == HOLES and ref.given.how.missing == "refuse":
+            remedy, filled = "Interpolate them", replace(ref.given.how, missing="interpolate")
+
+            def action() -> None:
+                self.opening.change(ref.id, replace(ref.given, how=filled), "Interpolate")
+
         self.notices.show_notice(
             error.text, fault=True, remedy=remedy, action=action, source="analysis"
         )
+
+    def _show_figures(self, figures: StretchFigures | None) -> None:
+        recording, method = self.store.current, self.store.method
+        if recording is None or method is None or method.channel >= len(recording.channels):
+            figures = None
+        symbol = recording.channels[method.channel].unit if recording and method and figures else ""
+        self.readings.stretch.show_figures(figures, symbol)
 
     def _show_problems(self) -> None:
         """What is wrong with the recording's time base and the channel's samples."""
@@ -229,6 +255,7 @@ class Bench(QMainWindow):
                 channel, counts = method.channel, (built.missing, built.infinite)
                 found = sample_problem(recording, channel, *counts)
                 problems += [found] if found is not None else []
+            problems += clipping_problem(recording, method.channel, self.facts)
         self.readings.show_problems(tuple(problems))
 
     # What single actions do
@@ -278,6 +305,27 @@ class Bench(QMainWindow):
         longest = max(2, round((end - start) * recording.rate))
         frame = min(longest, max(2, int(method.frame * factor)))
         self.store.edit_method("Change frame length", merge="frame key", frame=frame)
+
+    def toggle_measure(self) -> None:
+        lanes = self.stage.lanes
+        if lanes.measuring:
+            lanes.stop_measuring()
+        else:
+            lanes.measure_view()
+
+    def toggle_over(self) -> None:
+        lanes = self.stage.lanes
+        lanes.set_over(not lanes.over)
+        settings.settings().setValue("over", lanes.over)
+        self.stage.refresh()
+
+    def toggle_beside(self) -> None:
+        """Show all channels of the recording, or only the one that is analysed."""
+        ref, recording = self.store.ref, self.store.current
+        if ref is not None and recording is not None:
+            every = () if ref.beside else tuple(range(len(recording.channels)))
+            shown = edits.show_beside(self.store.document, ref, every)
+            self.store.apply("Show channels", shown, merge="show channels")
 
     def step_window(self, by: int) -> None:
         method = self.store.method
@@ -332,6 +380,7 @@ class Bench(QMainWindow):
         for index, name in ((0, "shelf"), (2, "readings")):
             if kept.value(f"folded/{name}", False, type=bool):
                 self.toggle_column(index)
+        self.stage.lanes.set_over(kept.value("over", False, type=bool))
         self.stage.spectrum.set_display(
             log_frequency=kept.value("log", False, type=bool),
             decibels=kept.value("decibels", True, type=bool),

@@ -148,7 +148,7 @@ class Exports(QObject):
         if complete is None:
             return None
         view, envelope = stage.spectrum.figure_view(), stage.waveform.envelope()
-        if stage.waveform.isHidden():
+        if stage.lanes.isHidden():
             envelope = None
 
         def draw(kind: str, progress: Progress) -> bytes:

@@ -76,6 +76,12 @@ def read_anew(opened: Opened, given: Given, progress: Progress) -> Opened:
     return replace(opened, understood=replace(understood, recording=recording), given=given)
 
 
+def _counted_otherwise(before: Given, now: Given) -> bool:
+    """Whether times in the recording mean something else than before."""
+    same = replace(before.how, missing=now.how.missing) == now.how
+    return not same or before.rate != now.rate or "cut" in (before.how.missing, now.how.missing)
+
+
 class Opening(QObject):
     """``opened`` carries the path of each file put on the shelf; ``session_chosen`` that of a
     session among the files to open. ``dialog`` is the import preview while it is up."""
@@ -262,8 +268,9 @@ class Opening(QObject):
                 return
             self._store.keep(opened.understood, given.how)
             channel = min(now.method.channel, len(opened.recording.channels) - 1)
-            # Its limits were in the old seconds.
-            method = replace(now.method, stretch=None, channel=channel)
+            method = replace(now.method, channel=channel)
+            if _counted_otherwise(now.given, given):
+                method = replace(method, stretch=None)  # its limits were in other seconds
             changed = replace(now, given=given, method=method)
             self._store.apply(label, edits.change_recording(self._store.document, changed))
 

@@ -96,7 +96,7 @@ class Results(QObject):
         self._building: set[tuple[str, int]] = set()
         self._samples: dict[str, Samples] = {}
         self._job: tuple[Key, Job] | None = None
-        self._envelope_job: Job | None = None
+        self._envelope_jobs: dict[tuple[str, int], Job] = {}
         self.analysis: Analysis | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -222,6 +222,9 @@ class Results(QObject):
     def _want_pyramids(self, current: Recording, channel: int) -> None:
         """The current channel's first, then the outlines of everything that is not too long."""
         self._build_pyramid(current, channel)
+        shown = self._store.ref
+        for other in shown.beside if shown is not None else ():
+            self._build_pyramid(current, other)
         for ref in self._store.document.recordings:
             recording = self._store.recording(ref.id)
             if recording is None or recording.length * len(recording.channels) > _OUTLINES_BELOW:
@@ -275,8 +278,9 @@ class Results(QObject):
         return built.envelope(wanted.start, wanted.stop, wanted.columns)
 
     def _want_exact(self, wanted: EnvelopeWanted, recording: Recording) -> None:
-        if self._envelope_job is not None:
-            self._envelope_job.cancel()
+        key = (wanted.recording_id, wanted.channel)
+        if (before := self._envelope_jobs.pop(key, None)) is not None:
+            before.cancel()
         start, stop = max(0, wanted.start), min(recording.length, wanted.stop)
 
         def work(progress: Progress) -> Envelope:
@@ -284,12 +288,12 @@ class Results(QObject):
             return pyramid.envelope_of(samples, start, wanted.columns)
 
         def done(envelope: Envelope) -> None:
-            self._envelope_job = None
+            self._envelope_jobs.pop(key, None)
             self.envelope_ready.emit(wanted, envelope)
 
         def failed(error: Exception) -> None:
-            self._envelope_job = None
+            self._envelope_jobs.pop(key, None)
             if isinstance(error, UserError):
                 self.failed.emit(error)
 
-        self._envelope_job = self._jobs.submit("Drawing", work, done, failed)
+        self._envelope_jobs[key] = self._jobs.submit("Drawing", work, done, failed)

@@ -20,6 +20,7 @@ from tonecomb.core.peaks import Peak
 from tonecomb.core.recording import Problem
 from tonecomb.desktop.method_line.popovers import search_popover
 from tonecomb.desktop.readings.model import SORT_ROLE, PeaksModel
+from tonecomb.desktop.readings.stretch import StretchReadings
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.theme import font
 from tonecomb.desktop.widgets import label, link, panel, row, rule
@@ -59,6 +60,8 @@ class Readings(QWidget):
         self._pages.addWidget(self.table)
         column.addLayout(self._pages, 1)
         column.addWidget(rule())
+        self.stretch = StretchReadings()
+        column.addWidget(self.stretch)
         self._detail = label("", "", wrap=True)
         self._detail.setFont(font())
         self._detail.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)

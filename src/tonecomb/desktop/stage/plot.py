@@ -1,8 +1,8 @@
 """What the plots of the stage have in common: axes, gestures, and the cursor's readout.
 
-Drag with the left button is the view's own gesture (``dragged``). With Shift or the middle
-button it moves the view; the wheel zooms about the cursor (Ctrl: the upright axis); a double
-click shows all.
+Drag with the left button is the view's own gesture (``dragged``, with Ctrl ``measured``). With
+Shift or the middle button it moves the view; the wheel zooms about the cursor (Ctrl: the upright
+axis); a double click shows all.
 """
 
 from __future__ import annotations
@@ -27,6 +27,7 @@ class Box(pg.ViewBox):
     """The plotted area with our gestures."""
 
     dragged = pyqtSignal(QPointF, QPointF, bool)  # from, to (in axis units), finished
+    measured = pyqtSignal(QPointF, QPointF, bool)  # the same with Ctrl held
     show_all = pyqtSignal()
 
     def __init__(self) -> None:
@@ -43,7 +44,8 @@ class Box(pg.ViewBox):
         if not moves:
             if ev.button() == Qt.MouseButton.LeftButton:
                 start, end = self.mapToView(ev.buttonDownPos()), self.mapToView(ev.pos())
-                self.dragged.emit(start, end, ev.isFinish())
+                control = ev.modifiers() & Qt.KeyboardModifier.ControlModifier
+                (self.measured if control else self.dragged).emit(start, end, ev.isFinish())
             return
         step = self.mapToView(ev.lastPos()) - self.mapToView(ev.pos())
         self.translateBy(x=step.x() if axis != 1 else 0, y=step.y() if axis == 1 else 0)
@@ -176,7 +178,11 @@ class Plot(pg.PlotWidget):
             self.readout.setText(text)
             self.readout.adjustSize()
         right = self.width() - self.readout.width() - 22
-        self.readout.move(AXIS_WIDTH + 8 if self._cursor_right else right, 10)
+        self.readout.move(self._left_edge if self._cursor_right else right, 10)
+
+    @property
+    def _left_edge(self) -> int:
+        return AXIS_WIDTH + 8
 
     def _moved(self, place: QPointF) -> None:
         area = self.box.sceneBoundingRect()

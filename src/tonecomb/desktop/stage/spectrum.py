@@ -84,6 +84,7 @@ class SpectrumView(Plot):
         if analysis is None:
             self._values = np.zeros(0)
             self._chosen = None
+            self.set_label("left", "")
             self._draw()
             return
         if self._chosen is not None and self._chosen not in (analysis.peaks or ()):

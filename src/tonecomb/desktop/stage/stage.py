@@ -24,11 +24,12 @@ from tonecomb.core.recording import whole
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.method_line.popovers import set_stretch
 from tonecomb.desktop.results import Results
+from tonecomb.desktop.stage.lanes import Lanes
 from tonecomb.desktop.stage.plot import Plot
 from tonecomb.desktop.stage.spectrum import SpectrumView
-from tonecomb.desktop.stage.waveform import WaveformView
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.theme import Theme
+from tonecomb.desktop.waveform_facts import WaveformFacts
 from tonecomb.desktop.widgets import Number, Popover, label, link, panel, row
 
 _SHOW_AFTER = 0.3  # s until work under way is worth telling
@@ -51,6 +52,7 @@ class Stage(QWidget):
         self,
         store: Store,
         results: Results,
+        facts: WaveformFacts,
         jobs: Jobs,
         open_file: Callable[[], object],
         open_demo: Callable[[], object],
@@ -64,11 +66,12 @@ class Stage(QWidget):
         self._pages = QStackedLayout(frame)
         self._pages.setContentsMargins(4, 4, 4, 4)
         self._pages.addWidget(self._empty_page(open_file, open_demo))
-        self.waveform, self.spectrum = WaveformView(results), SpectrumView()
-        self.views: tuple[Plot, ...] = (self.waveform, self.spectrum)
+        self.lanes, self.spectrum = Lanes(results, facts), SpectrumView()
+        self.waveform = self.lanes.main
+        self.views: tuple[Lanes | SpectrumView, ...] = (self.lanes, self.spectrum)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
         self.splitter.setChildrenCollapsible(False)
-        for view, share, least in ((self.waveform, 3, 150), (self.spectrum, 7, 180)):
+        for view, share, least in ((self.lanes, 3, 150), (self.spectrum, 7, 180)):
             view.setMinimumHeight(least)
             self.splitter.addWidget(view)
             self.splitter.setStretchFactor(self.splitter.count() - 1, share)
@@ -76,7 +79,7 @@ class Stage(QWidget):
         self._pages.addWidget(self.splitter)
         self._strip = ProgressStrip(jobs, self)
         self._active: Plot = self.spectrum
-        self.waveform.stretch_chosen.connect(self._choose_stretch)
+        self.lanes.stretch_chosen.connect(self._choose_stretch)
         store.changed.connect(self.refresh)
         results.analysis_changed.connect(self.show_analysis)
         results.waiting.connect(self.spectrum.set_stale)
@@ -109,10 +112,13 @@ class Stage(QWidget):
         recording, method = self._store.current, self._store.method
         self._pages.setCurrentIndex(0 if self._store.ref is None else 1)
         if recording is None or method is None:
-            self.waveform.clear_channel()
+            self.lanes.clear()
             return
+        ref = self._store.ref
+        assert ref is not None
         channel = min(method.channel, len(recording.channels) - 1)
-        self.waveform.show_channel(recording, channel, method.stretch or whole(recording))
+        stretch = method.stretch or whole(recording)
+        self.lanes.show_channels(recording, channel, ref.beside, stretch, ref.marks)
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         self.spectrum.show_analysis(analysis)
@@ -126,18 +132,21 @@ class Stage(QWidget):
         """Let view ``number`` (from 0) have the stage for itself."""
         for i, view in enumerate(self.views):
             view.setVisible(i == number)
-        self._active = self.views[number]
+        self._active = self.waveform if number == 0 else self.spectrum
 
     def toggle_second(self) -> None:
         """Put the other view beside the one that stands alone, or take it away again."""
         alone = any(view.isHidden() for view in self.views)
         for view in self.views:
-            view.setVisible(alone or view is self._active)
+            is_active = view is (self.lanes if self._active is self.waveform else self.spectrum)
+            view.setVisible(alone or is_active)
 
     @property
     def active(self) -> Plot:
         """The view under the mouse, or else the one that was called last."""
-        return next((view for view in self.views if view.underMouse()), self._active)
+        if self.lanes.underMouse():
+            return self.waveform
+        return self.spectrum if self.spectrum.underMouse() else self._active
 
     def show_all(self) -> None:
         """Zoom every visible view out."""

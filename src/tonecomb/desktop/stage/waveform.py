@@ -1,4 +1,4 @@
-"""The waveform: the whole recording as an envelope, with the stretch to be analysed."""
+"""The waveform of a channel: an envelope with the stretch to be analysed, and what is wrong."""
 
 from __future__ import annotations
 
@@ -7,28 +7,65 @@ import math
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtWidgets import QGraphicsRectItem
+from PyQt6.QtWidgets import QGraphicsRectItem, QLabel
 
+from tonecomb.core.document import Mark
 from tonecomb.core.method import seconds
-from tonecomb.core.pyramid import Envelope
-from tonecomb.core.recording import Recording, Stretch
+from tonecomb.core.pyramid import Envelope, Pyramid
+from tonecomb.core.recording import Array, Recording, Stretch
 from tonecomb.core.units import unit
 from tonecomb.desktop.results import EnvelopeWanted, Results
-from tonecomb.desktop.stage.plot import Plot
-from tonecomb.desktop.theme import Theme
+from tonecomb.desktop.stage.annotations import Span, Spans
+from tonecomb.desktop.stage.plot import AXIS_WIDTH, Plot
+from tonecomb.desktop.theme import Theme, font
+from tonecomb.desktop.waveform_facts import WaveformFacts
+
+
+def curve_points(envelope: Envelope, fs: float, columns: int) -> tuple[Array, Array]:
+    """Times in s and values to draw an envelope by in so many columns."""
+    if len(envelope.low) < columns:  # a column a sample: draw the samples themselves
+        return envelope.edges[:-1] / fs, envelope.low
+    middle = (envelope.edges[:-1] + envelope.edges[1:]) / (2 * fs)
+    return np.repeat(middle, 2), np.stack([envelope.low, envelope.high], axis=1).ravel()
+
+
+def fitted_level(built: Pyramid) -> tuple[float, float]:
+    """Limits of a level axis on which the whole channel fits."""
+    low = float(np.nanmin(built.levels[-1][0], initial=math.inf))
+    high = float(np.nanmax(built.levels[-1][1], initial=-math.inf))
+    if not (math.isfinite(low) and math.isfinite(high)):
+        low, high = -1.0, 1.0
+    margin = 0.06 * (high - low) or max(abs(high) * 0.01, 1e-12)
+    return low - margin, high + margin
 
 
 class WaveformView(Plot):
-    """Drag to select the stretch, drag its edges to move them.
+    """Drag to select the stretch, drag its edges to move them; with Ctrl a drag measures.
 
-    ``stretch_chosen`` carries start and end in s when a drag ends.
+    ``stretch_chosen`` carries start and end in s when a drag ends, ``measure_wanted`` the two
+    times of a measure while it is dragged and whether it ended, ``mark_clicked`` the number of a
+    mark. ``colour`` is the number of the trace's colour.
     """
 
     stretch_chosen = pyqtSignal(float, float)
+    measure_wanted = pyqtSignal(float, float, bool)
+    mark_clicked = pyqtSignal(int)
 
-    def __init__(self, results: Results) -> None:
+    def __init__(self, results: Results, facts: WaveformFacts, colour: int = 0) -> None:
         super().__init__()
-        self._results = results
+        self._results, self._facts, self._colour = results, facts, colour
+        self._spans = Spans()
+        self._marks: list[pg.InfiniteLine] = []
+        self._theme: Theme | None = None
+        self._named = False
+        self.title = QLabel(self)
+        self.title.setObjectName("readout")
+        self.title.setFont(font(9))
+        self.title.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.title.move(AXIS_WIDTH + 8, 10)
+        self.title.hide()
+        self.cursor_time: float | None = None
+        self.readouts = [pg.InfiniteLine(angle=90, movable=True) for _ in range(2)]
         self._recording: Recording | None = None
         self._channel = 0
         self._stretch: Stretch | None = None
@@ -38,8 +75,15 @@ class WaveformView(Plot):
         self._edges = [pg.InfiniteLine(angle=90, movable=True) for _ in range(2)]
         self._cursor = pg.InfiniteLine(angle=90)
         self._cursor.hide()
-        for item in (self._shade, self._outside, self._inside, *self._edges, self._cursor):
+        items = (self._shade, self._spans, self._outside, self._inside, *self._edges)
+        for item in (*items, *self.readouts, self._cursor):
             self.addItem(item, ignoreBounds=True)
+        for line in self.readouts:
+            line.hide()
+            line.setZValue(11)
+            line.setCursor(Qt.CursorShape.SizeHorCursor)
+            line.sigPositionChanged.connect(lambda: self._readout_moved(False))
+            line.sigPositionChangeFinished.connect(lambda: self._readout_moved(True))
         self._shade.setZValue(-10)
         for line in self._edges:
             line.setZValue(10)
@@ -47,6 +91,8 @@ class WaveformView(Plot):
             line.sigPositionChanged.connect(self._edge_moved)
             line.sigPositionChangeFinished.connect(self._edge_dropped)
         self.box.dragged.connect(self._dragged)
+        self.box.measured.connect(self._measured)
+        facts.clipping_ready.connect(self._clipping_ready)
         self.box.show_all.connect(self.show_all)
         self.box.sigXRangeChanged.connect(self._ask)
         self.box.sigResized.connect(self._ask)
@@ -55,8 +101,15 @@ class WaveformView(Plot):
         self.set_label("bottom", "Time, s")
 
     def paint_items(self, theme: Theme) -> None:
+        self._theme = theme
         self._outside.setPen(pg.mkPen(theme.faded))
-        self._inside.setPen(pg.mkPen(theme.traces[0]))
+        self._inside.setPen(pg.mkPen(theme.traces[self._colour % len(theme.traces)]))
+        self._spans.set_theme(theme)
+        for line in self.readouts:
+            line.setPen(pg.mkPen(theme.second, width=2))
+            line.setHoverPen(pg.mkPen(theme.second, width=4))
+        for line in self._marks:
+            self._paint_mark(line)
         shade = pg.mkColor(theme.accent)
         shade.setAlpha(26)
         self._shade.setBrush(shade)
@@ -77,8 +130,7 @@ class WaveformView(Plot):
             or (known.rate, known.length) != (recording.rate, recording.length)
         )
         self._recording, self._channel = recording, channel
-        symbol = unit(recording.channels[channel].unit)
-        self.set_label("left", f"{symbol.quantity}, {symbol.symbol}")
+        self.name_channel(self._named)
         self.set_stretch(stretch)
         if rescaled:
             duration = recording.duration
@@ -93,7 +145,114 @@ class WaveformView(Plot):
             self._envelope = None
             self._fit_level()
             self._ask()
+        self._place_spans()
         self._draw()
+
+    def name_channel(self, named: bool) -> None:
+        """Show the channel's name, where there are several."""
+        self._named = named
+        if self._recording is None:
+            return
+        channel = self._recording.channels[self._channel]
+        symbol = unit(channel.unit)
+        # A lane is too low for a name beside its axis.
+        self.title.setText(channel.name)
+        self.title.adjustSize()
+        self.title.setVisible(named)
+        self.set_label("left", symbol.symbol if named else f"{symbol.quantity}, {symbol.symbol}")
+
+    def show_time_axis(self, shown: bool) -> None:
+        """Figures and label of the time axis, or only its grid."""
+        self.bottom.setStyle(showValues=shown)
+        self.bottom.showLabel(shown)
+        self.bottom.setHeight(None if shown else 6)
+
+    @property
+    def channel(self) -> int:
+        """Number of the channel that is shown."""
+        return self._channel
+
+    def show_marks(self, marks: tuple[Mark, ...]) -> None:
+        """Show notes at their times."""
+        for line in self._marks:
+            self.removeItem(line)
+        self._marks = []
+        for i, mark in enumerate(marks):
+            line = pg.InfiniteLine(
+                mark.time, angle=90, label=mark.note,
+                labelOpts={"position": 0.93, "anchors": [(0, 0.5), (0, 0.5)]},
+            )  # fmt: skip
+            line.setZValue(9)
+            line.sigClicked.connect(lambda *_, i=i: self.mark_clicked.emit(i))
+            self._marks.append(line)
+            self.addItem(line, ignoreBounds=True)
+            self._paint_mark(line)
+
+    def _paint_mark(self, line: pg.InfiniteLine) -> None:
+        if self._theme is not None:
+            line.setPen(pg.mkPen(self._theme.ink, style=Qt.PenStyle.DotLine))
+            line.label.setColor(pg.mkColor(self._theme.ink))
+            line.label.fill = pg.mkBrush(self._theme.raised)
+            line.label.setFont(font(9))
+
+    @property
+    def _left_edge(self) -> int:
+        """Where the readout stands at the left: beside the channel's name."""
+        return AXIS_WIDTH + 8 + (self.title.width() + 8 if self._named else 0)
+
+    # Measuring
+
+    def place_readouts(self, start: float, end: float) -> None:
+        """Show the two readouts at these times."""
+        for line, at in zip(self.readouts, (start, end), strict=True):
+            line.blockSignals(True)
+            line.setPos(at)
+            line.blockSignals(False)
+            line.show()
+
+    def hide_readouts(self) -> None:
+        """Take the two readouts away."""
+        for line in self.readouts:
+            line.hide()
+
+    def _measured(self, start: QPointF, end: QPointF, finished: bool) -> None:
+        low, high = sorted((self._within(start.x()), self._within(end.x())))
+        if self._recording is not None and high - low >= 1 / self._recording.rate:
+            self.measure_wanted.emit(low, high, finished)
+
+    def _readout_moved(self, finished: bool) -> None:
+        low, high = sorted(self._within(line.value()) for line in self.readouts)
+        if self._recording is not None and high - low >= 1 / self._recording.rate:
+            self.measure_wanted.emit(low, high, finished)
+
+    def _within(self, time: float) -> float:
+        duration = self._recording.duration if self._recording else 0.0
+        return min(max(time, 0.0), duration)
+
+    # What is wrong with the samples
+
+    def _clipping_ready(self, recording_id: str, channel: int) -> None:
+        shown = self._recording
+        if shown is not None and (recording_id, channel) == (shown.id, self._channel):
+            self._place_spans()
+
+    def _place_spans(self) -> None:
+        recording = self._recording
+        if recording is None:
+            self._spans.set_spans(())
+            return
+        fs, spans = recording.rate, []
+        built = self._results.pyramid(recording.id, self._channel)
+        for first, stop in built.holes if built is not None else ():
+            count = f"{stop - first} samples missing" if stop - first > 1 else "missing"
+            spans.append(Span((first - 0.5) / fs, (stop - 0.5) / fs, "missing", count))
+        for one in recording.breaks:
+            text = f"gap of {one.seconds:.4g} s, joined"
+            spans.append(Span(one.sample / fs, (one.sample + 1) / fs, "gap", text))
+        for first, stop in self._facts.clipping(recording, self._channel):
+            text = f"{stop - first} samples at the limit"
+            spans.append(Span(first / fs, (stop - 1) / fs, "clipped", text))
+        self._spans.set_spans(tuple(spans))
 
     def clear_channel(self) -> None:
         """Show nothing."""
@@ -134,22 +293,20 @@ class WaveformView(Plot):
         built = recording and self._results.pyramid(recording.id, self._channel)
         if not built:
             return
-        low = float(np.nanmin(built.levels[-1][0], initial=math.inf))
-        high = float(np.nanmax(built.levels[-1][1], initial=-math.inf))
-        if not (math.isfinite(low) and math.isfinite(high)):
-            low, high = -1.0, 1.0
-        margin = 0.06 * (high - low) or max(abs(high) * 0.01, 1e-12)
-        self.box.setYRange(low - margin, high + margin, padding=0)
+        self.box.setYRange(*fitted_level(built), padding=0)
 
     def _wanted(self) -> EnvelopeWanted | None:
-        recording = self._recording
+        return self.wanted_of(self._recording, self._channel)
+
+    def wanted_of(self, recording: Recording | None, channel: int) -> EnvelopeWanted | None:
+        """The part of a channel that the view shows."""
         if recording is None:
             return None
         low, high = self.limits()
         fs = recording.rate
         return EnvelopeWanted(
             recording.id,
-            self._channel,
+            channel,
             max(0, math.floor(low * fs) - 1),
             min(recording.length, math.ceil(high * fs) + 2),
             self.columns,
@@ -168,6 +325,7 @@ class WaveformView(Plot):
             self._channel,
         ):
             self._fit_level()
+            self._place_spans()
             self._ask()
 
     def _exact(self, wanted: EnvelopeWanted, envelope: Envelope) -> None:
@@ -183,13 +341,7 @@ class WaveformView(Plot):
         self.show_scales(shown)
         if not shown or envelope is None or recording is None or stretch is None:
             return
-        fs = recording.rate
-        if len(envelope.low) < self.columns:  # a column a sample: draw the samples themselves
-            x, y = envelope.edges[:-1] / fs, envelope.low
-        else:
-            middle = (envelope.edges[:-1] + envelope.edges[1:]) / (2 * fs)
-            x = np.repeat(middle, 2)
-            y = np.stack([envelope.low, envelope.high], axis=1).ravel()
+        x, y = curve_points(envelope, recording.rate, self.columns)
         inside = (x >= stretch.start) & (x <= stretch.end)
         # "finite" breaks the line where samples are missing.
         self._outside.setData(x, np.where(inside, np.nan, y), connect="finite")
@@ -238,6 +390,7 @@ class WaveformView(Plot):
 
     def hover(self, place: QPointF | None) -> None:
         envelope, recording = self._envelope, self._recording
+        self.cursor_time = None if place is None else self._within(place.x())
         if place is None or envelope is None or recording is None or not len(envelope.low):
             self._cursor.hide()
             self.say("")
@@ -253,6 +406,10 @@ class WaveformView(Plot):
             value = f"{low:.4g} {symbol}"
         else:
             value = f"{low:.4g} to {high:.4g} {symbol}"
+        low_limit, high_limit = self.limits()
+        wrong = self._spans.at(time, 3 * (high_limit - low_limit) / self.columns)
+        note = f" · {wrong.text}" if wrong is not None and wrong.text != value else ""
         self._cursor.setPos(time)
         self._cursor.show()
-        self.say(f"{seconds(self._rounded(time), recording.rate)} s · {value.replace('-', '−')}")
+        shown = f"{seconds(self._rounded(time), recording.rate)} s · {value.replace('-', '−')}"
+        self.say(shown + note)

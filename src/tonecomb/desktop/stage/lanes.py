@@ -1,0 +1,245 @@
+"""Waveforms of several channels, one below the other or over each other, with common gestures."""
+
+from __future__ import annotations
+
+import pyqtgraph as pg
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from tonecomb.core.document import Mark
+from tonecomb.core.pyramid import Envelope
+from tonecomb.core.recording import Recording, Stretch
+from tonecomb.core.units import unit
+from tonecomb.desktop.results import EnvelopeWanted, Results
+from tonecomb.desktop.stage.measuring import MeasureStrip
+from tonecomb.desktop.stage.plot import AXIS_WIDTH, Axis
+from tonecomb.desktop.stage.waveform import WaveformView, curve_points, fitted_level
+from tonecomb.desktop.theme import PAPER, Theme
+from tonecomb.desktop.waveform_facts import Measure, WaveformFacts
+
+MOST_LANES = 8
+MOST_OVER = 4  # more axes than these leave no room for the curves
+_LEAST_LANE = 72  # pixels
+
+
+class Companion(QObject):
+    """Another channel over a waveform, with an axis of its own at the right."""
+
+    def __init__(self, host: WaveformView, results: Results, column: int) -> None:
+        super().__init__(host)
+        self._host, self._results = host, results
+        self._recording: Recording | None = None
+        self.channel = -1
+        self.axis = Axis("right")
+        self.axis.setWidth(AXIS_WIDTH + 16)
+        self.box = pg.ViewBox(enableMenu=False, enableMouse=False)
+        self.box.setZValue(-20)  # the gestures belong to the host
+        self.box.setDefaultPadding(0.0)
+        self.curve = pg.PlotCurveItem()
+        self.box.addItem(self.curve, ignoreBounds=True)
+        host.getPlotItem().layout.addItem(self.axis, 2, 3 + column)
+        host.scene().addItem(self.box)
+        self.axis.linkToView(self.box)
+        self.box.setXLink(host.box)
+        host.box.sigResized.connect(self._place)
+        host.box.sigXRangeChanged.connect(self._ask)
+        results.pyramid_ready.connect(self._pyramid_ready)
+        results.envelope_ready.connect(self._exact)
+
+    def show_channel(self, recording: Recording, channel: int, theme: Theme, colour: int) -> None:
+        """Draw a channel in the trace's colour of that number, and its axis in the same."""
+        self._recording, self.channel = recording, channel
+        pen = pg.mkPen(theme.traces[colour % len(theme.traces)])
+        self.curve.setPen(pen)
+        self.axis.setGrid(False)
+        self.axis.setPen(pen)
+        self.axis.setTextPen(pen)
+        shown = recording.channels[channel]
+        self.axis.setLabel(f"{shown.name}, {unit(shown.unit).symbol}", **{"font-size": "9pt"})
+        self._fit()
+        self._place()
+
+    def remove(self) -> None:
+        """Take the curve and its axis away."""
+        self._recording = None
+        self._results.pyramid_ready.disconnect(self._pyramid_ready)
+        self._results.envelope_ready.disconnect(self._exact)
+        self._host.box.sigResized.disconnect(self._place)
+        self._host.box.sigXRangeChanged.disconnect(self._ask)
+        self._host.getPlotItem().layout.removeItem(self.axis)
+        for item in (self.axis, self.box):
+            self._host.scene().removeItem(item)
+        self.deleteLater()
+
+    def _place(self, *_: object) -> None:
+        self.box.setGeometry(self._host.box.sceneBoundingRect())
+        self._ask()
+
+    def _fit(self) -> None:
+        if self._recording is not None:
+            built = self._results.pyramid(self._recording.id, self.channel)
+            if built is not None:
+                self.box.setYRange(*fitted_level(built), padding=0)
+
+    def _wanted(self) -> EnvelopeWanted | None:
+        return self._host.wanted_of(self._recording, self.channel)
+
+    def _ask(self, *_: object) -> None:
+        wanted = self._wanted()
+        envelope = self._results.envelope(wanted) if wanted is not None else None
+        if envelope is not None:
+            self._draw(envelope)
+
+    def _pyramid_ready(self, recording_id: str, channel: int) -> None:
+        recording = self._recording
+        if recording is not None and (recording_id, channel) == (recording.id, self.channel):
+            self._fit()
+            self._ask()
+
+    def _exact(self, wanted: EnvelopeWanted, envelope: Envelope) -> None:
+        if wanted == self._wanted():
+            self._draw(envelope)
+
+    def _draw(self, envelope: Envelope) -> None:
+        if self._recording is not None and len(envelope.low):
+            x, y = curve_points(envelope, self._recording.rate, self._host.columns)
+            self.curve.setData(x, y, connect="finite")
+
+
+class Lanes(QWidget):
+    """The analysed channel's waveform on top, others below or over it, and the measure.
+
+    ``stretch_chosen`` carries start and end in s, ``mark_clicked`` the number of a mark.
+    """
+
+    stretch_chosen = pyqtSignal(float, float)
+    mark_clicked = pyqtSignal(int)
+
+    def __init__(self, results: Results, facts: WaveformFacts) -> None:
+        super().__init__()
+        self._results, self._facts = results, facts
+        self._theme = PAPER
+        self._over = False
+        self._shown: tuple[object, ...] = ()
+        self._span: tuple[float, float] | None = None
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.setSpacing(0)
+        self.main = WaveformView(results, facts)
+        self.lanes: list[WaveformView] = [self.main]
+        self.companions: list[Companion] = []
+        self.column.addWidget(self.main, 1)
+        self.strip = MeasureStrip()
+        self.strip.closed.connect(self.stop_measuring)
+        self.column.addWidget(self.strip)
+        self._connect(self.main)
+
+    def _connect(self, lane: WaveformView) -> None:
+        lane.stretch_chosen.connect(self.stretch_chosen)
+        lane.mark_clicked.connect(self.mark_clicked)
+        lane.measure_wanted.connect(self._measure)
+
+    @property
+    def over(self) -> bool:
+        """Whether the channels lie over each other."""
+        return self._over
+
+    def set_over(self, over: bool) -> None:
+        """Lay the channels over each other, or below each other."""
+        self._over = over
+
+    def set_theme(self, theme: Theme) -> None:
+        self._theme = theme
+        self._shown = ()
+        for lane in self.lanes:
+            lane.set_theme(theme)
+
+    def show_channels(
+        self,
+        recording: Recording,
+        channel: int,
+        beside: tuple[int, ...],
+        stretch: Stretch,
+        marks: tuple[Mark, ...],
+    ) -> None:
+        """Show a channel, and others beside it."""
+        count = len(recording.channels)
+        others = [i for i in beside if i != channel and i < count][: MOST_LANES - 1]
+        self.main.show_channel(recording, channel, stretch)
+        below = [] if self._over else others
+        while len(self.lanes) > 1 + len(below):
+            lane = self.lanes.pop()
+            self.column.removeWidget(lane)
+            lane.hide()
+            lane.deleteLater()
+        while len(self.lanes) < 1 + len(below):
+            self._add_lane()
+        for lane, other in zip(self.lanes[1:], below, strict=True):
+            lane.show_channel(recording, other, stretch)
+        for lane in self.lanes:
+            lane.show_marks(marks if lane is self.main else ())
+            lane.name_channel(len(self.lanes) > 1 or (self._over and bool(others)))
+            lane.show_time_axis(lane is self.lanes[-1])
+        self.main.setMinimumHeight(_LEAST_LANE if below else 150)
+        self._lay_over(recording, channel, others[:MOST_OVER] if self._over else [])
+        if self._span is not None and self._shown[:2] != (recording.id, recording.samples):
+            self.stop_measuring()
+        self._shown = (recording.id, recording.samples)
+
+    def _add_lane(self) -> None:
+        lane = WaveformView(self._results, self._facts, len(self.lanes))
+        lane.setMinimumHeight(_LEAST_LANE)
+        lane.set_theme(self._theme)
+        lane.box.setXLink(self.main.box)
+        self._connect(lane)
+        self.column.insertWidget(len(self.lanes), lane, 1)
+        self.lanes.append(lane)
+
+    def _lay_over(self, recording: Recording, channel: int, others: list[int]) -> None:
+        if [c.channel for c in self.companions] != others:
+            for companion in self.companions:
+                companion.remove()
+            self.companions = [
+                Companion(self.main, self._results, column) for column in range(len(others))
+            ]
+        for i, (companion, other) in enumerate(zip(self.companions, others, strict=True)):
+            companion.show_channel(recording, other, self._theme, i + 1)
+
+    def clear(self) -> None:
+        """Show nothing."""
+        for lane in self.lanes:
+            lane.clear_channel()
+        for companion in self.companions:
+            companion.remove()
+        self.companions = []
+        self.stop_measuring()
+
+    # Measuring
+
+    def measure_view(self) -> None:
+        """Put the readouts into the middle third of what is shown."""
+        low, high = self.main.limits()
+        third = (high - low) / 3
+        self._measure(low + third, high - third, True)
+
+    def _measure(self, start: float, end: float, finished: bool) -> None:
+        self._span = (start, end)
+        for lane in self.lanes:
+            lane.place_readouts(start, end)
+        self._facts.measure(self.main.channel, start, end, self._show_measure)
+
+    def _show_measure(self, measure: Measure) -> None:
+        if self._span is not None:
+            self.strip.show_measure(measure)
+
+    @property
+    def measuring(self) -> bool:
+        """Whether the two readouts are up."""
+        return self._span is not None
+
+    def stop_measuring(self) -> None:
+        """Take the readouts away."""
+        self._span = None
+        self.strip.hide()
+        for lane in self.lanes:
+            lane.hide_readouts()
