@@ -1,4 +1,4 @@
-"""``./run bench [spectrum|peaks|start|memory|reading …]``: print each benchmark as a Markdown table."""
+"""``./run bench [NAME …]``: print each benchmark, or the named ones, as Markdown tables."""
 
 from __future__ import annotations
 

@@ -146,6 +146,10 @@ def test_what_is_wrong_is_drawn_where_it_is(opened: Bench, settle: Settle) -> No
     assert kinds["missing"].text == "2 samples missing"
     assert kinds["gap"].start == pytest.approx(103.0, abs=0.01)
     view.set_limits(12.3, 12.5)
+    settle()
+    at = place(view, 12.4025)
+    caution = view.grab().toImage().pixelColor(at.x(), view.height() // 3)
+    assert caution.red() > caution.blue() + 60, "the band is there to be seen"
     view.hover(QPointF(12.402, 9.8))
     assert "2 samples missing" in view.readout.text()
     # The way out stands beside the sentence.

@@ -64,6 +64,7 @@ class Spans(pg.GraphicsObject):
         return self.viewRect() or QRectF()
 
     def viewTransformChanged(self) -> None:
+        super().viewTransformChanged()  # forgets the range of the view that it keeps
         self.prepareGeometryChange()
         self.update()
 

@@ -55,7 +55,8 @@ class Companion(QObject):
         self.axis.setPen(pen)
         self.axis.setTextPen(pen)
         shown = recording.channels[channel]
-        self.axis.setLabel(f"{shown.name}, {unit(shown.unit).symbol}", **{"font-size": "9pt"})
+        text = f"{shown.name}, {unit(shown.unit).symbol}"
+        self.axis.setLabel(text, **{"font-size": "9pt", "color": pen.color().name()})
         self._fit()
         self._place()
 
@@ -202,6 +203,7 @@ class Lanes(QWidget):
             self.companions = [
                 Companion(self.main, self._results, column) for column in range(len(others))
             ]
+        self.main.set_see_through(bool(others))
         for i, (companion, other) in enumerate(zip(self.companions, others, strict=True)):
             companion.show_channel(recording, other, self._theme, i + 1)
 

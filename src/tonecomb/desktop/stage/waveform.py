@@ -161,6 +161,10 @@ class WaveformView(Plot):
         self.title.setVisible(named)
         self.set_label("left", symbol.symbol if named else f"{symbol.quantity}, {symbol.symbol}")
 
+    def set_see_through(self, others: bool) -> None:
+        """Let curves behind this one show through, where there are any."""
+        self._inside.setOpacity(0.7 if others else 1.0)
+
     def show_time_axis(self, shown: bool) -> None:
         """Figures and label of the time axis, or only its grid."""
         self.bottom.setStyle(showValues=shown)
