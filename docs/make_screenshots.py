@@ -6,7 +6,12 @@ import os
 import subprocess
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from tonecomb.desktop.bench import Bench
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 SHOTS = Path(__file__).parent / "screenshots"
@@ -35,7 +40,7 @@ def bench_pictures() -> None:
 
     def settle() -> None:
         QTest.qWait(100)
-        while bench.results.busy or bench.jobs.running:
+        while bench.results.busy or bench.jobs.running or bench.facts.busy:
             QTest.qWait(20)
         QTest.qWait(100)
 
@@ -58,9 +63,43 @@ def bench_pictures() -> None:
     assert popover is not None
     popover.grab().save(str(SHOTS / "window-popover.png"))
     popover.close()
+    waveform_picture(bench, settle)
+    import_picture(bench, settle)
     bench.store.mark_saved(Path("screenshots"), bench.store.document)
     bench.close()
     del app
+
+
+def waveform_picture(bench: Bench, settle: Callable[[], None]) -> None:
+    """Three channels with marks, a measure of ten turns, and the figures of the stretch."""
+    from tonecomb.core.document import Mark, set_marks
+
+    ref = bench.store.ref
+    assert ref is not None
+    marks = (Mark(12.07, "gate opened"), Mark(12.46, "cabin leaves"))
+    bench.store.apply("Put marks", set_marks(bench.store.document, ref, marks))
+    bench.toggle_beside()
+    bench.stage.show_view(0)
+    settle()
+    lanes = bench.stage.lanes
+    lanes.main.set_limits(12.0, 12.6)
+    settle()
+    lanes.main.measure_wanted.emit(12.1, 12.1 + 8 / 24.3, True)
+    settle()
+    bench.grab().save(str(SHOTS / "waveform.png"))
+
+
+def import_picture(bench: Bench, settle: Callable[[], None]) -> None:
+    """How the logger's file is read, with its gap and missing values."""
+    from tonecomb.demo import ropeway
+
+    bench.opening.open_paths([ropeway.folder() / "station-log.csv"])
+    settle()
+    preview = bench.opening.dialog
+    assert preview is not None
+    settle()
+    preview.grab().save(str(SHOTS / "import-preview.png"))
+    preview.reject()
 
 
 def report_picture(folder: Path) -> None:

@@ -51,10 +51,13 @@ class Page(QDialog):
 GUIDE = """
 <h2>From a file to a report</h2>
 <p><b>1. Open</b> a recording: drop it on the window or press Ctrl+O. The shelf shows its
-channels; hover over its name to see how the sample rate was found. A file without a unit is in
-FS: right-click it to say which unit it is in.</p>
+channels; hover over its name to see how the sample rate was found. Where something had to be
+guessed, a preview says what was understood: put it right where it stands. A channel in FS or
+counts is calibrated with Shift+C. C conditions the recording, Shift+D derives channels.</p>
 <p><b>2. Choose the stretch.</b> Drag over the part of the waveform that you trust. All of it is
-analysed; the ruler says how much of it the frames cover.</p>
+analysed; the ruler says how much of it the frames cover. Ochre bands are missing samples, dashed
+lines gaps, red edges clipping. Ctrl+drag measures and counts periods; Shift+A shows all channels,
+Shift+O lays them over each other, Shift+M puts a note.</p>
 <p><b>3. Read the method line.</b> It says how the curve below it was made. Click a phrase to
 change it. Take <i>amplitude</i> for tones and <i>PSD</i> for noise.</p>
 <p><b>4. Watch the ruler.</b> Tones closer than “told apart from” show as one. A longer frame
