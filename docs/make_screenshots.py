@@ -78,6 +78,7 @@ def waveform_picture(bench: Bench, settle: Callable[[], None]) -> None:
     assert ref is not None
     marks = (Mark(12.07, "gate opened"), Mark(12.46, "cabin leaves"))
     bench.store.apply("Put marks", set_marks(bench.store.document, ref, marks))
+    bench.store.edit_method("Choose channel", channel=0)
     bench.toggle_beside()
     bench.stage.show_view(0)
     settle()

@@ -44,6 +44,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("File", "Quit", "Ctrl+Q", "Close the bench", lambda b: b.close(), divided=True),
     Action("Edit", "Undo", "Ctrl+Z", "Take the last edit back", lambda b: b.store.undo()),
     Action("Edit", "Redo", "Ctrl+Shift+Z", "Do again what was taken back", lambda b: b.store.redo()),
+    Action("Edit", "Move recording up", "Alt+Up", "Move the recording up the shelf", lambda b: b.move_current(-1), needs_recording=True, divided=True),
+    Action("Edit", "Move recording down", "Alt+Down", "Move the recording down the shelf", lambda b: b.move_current(1), needs_recording=True),
     Action("Edit", "Copy peaks", "Ctrl+C", "Put the peaks on the clipboard as text", lambda b: b.copy_peaks(), needs_recording=True, divided=True),
     Action("Edit", "Copy picture", "Ctrl+Shift+C", "Put what the stage shows on the clipboard", lambda b: b.exports.copy_picture(), needs_recording=True),
     Action("Edit", "Copy spectrum numbers", "", "Put the spectrum on the clipboard as text", lambda b: b.exports.copy_numbers(), needs_recording=True),

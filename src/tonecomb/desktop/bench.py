@@ -306,6 +306,10 @@ class Bench(QMainWindow):
         frame = min(longest, max(2, int(method.frame * factor)))
         self.store.edit_method("Change frame length", merge="frame key", frame=frame)
 
+    def move_current(self, by: int) -> None:
+        if self.store.ref is not None:
+            self.workspace.move(self.store.ref.id, by)
+
     def toggle_measure(self) -> None:
         lanes = self.stage.lanes
         if lanes.measuring:

@@ -136,7 +136,8 @@ def style_sheet(t: Theme) -> str:
     QComboBox {{ background: {t.ground}; border: 1px solid {t.lines}; border-radius: 3px;
         padding: 3px 8px; }}
     QComboBox::drop-down {{ border: none; width: 20px; }}
-    QTableView QComboBox, QTableView QLineEdit {{ margin: 2px; padding: 1px 6px; }}
+    QTableView QComboBox {{ padding: 1px 6px; }}
+    QTableView QLineEdit {{ margin: 2px; padding: 1px 6px; }}
     QComboBox:hover, QComboBox:focus {{ border-color: {t.accent}; }}
     QComboBox QAbstractItemView {{ background: {t.raised}; border: 1px solid {t.lines};
         selection-background-color: {t.selected}; selection-color: {t.ink}; outline: none; }}

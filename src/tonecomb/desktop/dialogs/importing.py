@@ -30,6 +30,7 @@ from tonecomb.core.pyramid import Envelope
 from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.dialogs.import_facts import Facts, said_of, unsaid
 from tonecomb.desktop.jobs import Job, Jobs
+from tonecomb.desktop.results import EXACT_BELOW
 from tonecomb.desktop.stage.plot import Plot
 from tonecomb.desktop.theme import Theme, font
 from tonecomb.desktop.widgets import Choice, label, row
@@ -198,10 +199,13 @@ class ImportDialog(Form):
         table.setHorizontalHeaderLabels(["Role", "Name", "Unit", *row_names])
         for i, column in enumerate(columns):
             role = Choice(_ROLES, column.role, f"Role of column {i + 1}")
-            fills = QSizePolicy.Policy.Expanding
-            role.setSizePolicy(fills, fills)
             role.picked.connect(lambda value, i=i: self._said(i, role=value))
-            table.setCellWidget(i, _ROLE, role)
+            role.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+            cell = QWidget()
+            inside = row(role)
+            inside.setContentsMargins(2, 2, 4, 2)
+            cell.setLayout(inside)
+            table.setCellWidget(i, _ROLE, cell)
             for at, text, what in ((_NAME, column.name, "name"), (_UNIT, column.unit, "unit")):
                 field = QLineEdit(text)
                 field.setAccessibleName(f"{what.capitalize()} of column {i + 1}")
@@ -276,7 +280,7 @@ class ImportDialog(Form):
 
         def work(progress: Progress) -> Envelope:
             read = recording.samples.read
-            if recording.length <= 4 * _POINTS:
+            if recording.length <= EXACT_BELOW:
                 return pyramid.envelope_of(read(channel, 0, recording.length), 0, _POINTS)
             built = pyramid.build(lambda a, b: read(channel, a, b), recording.length, progress)
             return built.envelope(0, recording.length, _POINTS)

@@ -101,7 +101,7 @@ class Shelf(QWidget):
         document = self._store.document
         content = tuple(
             (ref.id, ref.name, None if (r := self._store.recording(ref.id)) is None
-             else (r.sample_rate, r.channels))
+             else (r.sample_rate, r.channels, r.problems))
             for ref in document.recordings
         )  # fmt: skip
         self.tree.blockSignals(True)
@@ -144,6 +144,7 @@ class Shelf(QWidget):
             tip = ref.path
             if recording is not None:
                 tip = f"{ref.path}\n{recording.format}\nSample rate {recording.rate_found}"
+                tip += "".join(f"\n! {problem.text}" for problem in recording.problems)
             head.setToolTip(0, tip)
             self.tree.addTopLevelItem(head)
             for i, channel in enumerate(recording.channels if recording else ()):
@@ -238,6 +239,12 @@ class _Rows(QStyledItemDelegate):
         painter.setFont(font(9))
         lower = QRect(area.x(), area.y() + 24, area.width(), 16)
         self._text(painter, lower, facts(recording))
+        if recording is not None and recording.problems:
+            painter.setPen(QColor(self.theme.caution))
+            painter.setFont(font(9.75, QFont.Weight.DemiBold))
+            painter.drawText(
+                upper, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "!"
+            )
 
     def _channel(
         self,

@@ -184,7 +184,7 @@ class WaveformView(Plot):
         for i, mark in enumerate(marks):
             line = pg.InfiniteLine(
                 mark.time, angle=90, label=mark.note,
-                labelOpts={"position": 0.93, "anchors": [(0, 0.5), (0, 0.5)]},
+                labelOpts={"position": 0.07, "anchors": [(0, 0.5), (0, 0.5)]},
             )  # fmt: skip
             line.setZValue(9)
             line.sigClicked.connect(lambda *_, i=i: self.mark_clicked.emit(i))
