@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+from PyQt6.QtWidgets import QApplication
 
 _SAMPLES = 250_000_000
 _RATE = 51_200
@@ -39,8 +40,6 @@ def _write(path: Path) -> None:
 
 
 def _measure(path: Path) -> None:
-    from PyQt6.QtTest import QTest
-
     from tonecomb.desktop.app import make_application
 
     app = make_application(["tone-comb"])
@@ -50,11 +49,11 @@ def _measure(path: Path) -> None:
     bench.resize(1960, 900)
     bench.show()
     bench.opening.open_paths([path])
-    QTest.qWait(500)
+    _wait(app, 0.5)
     while bench.results.busy or bench.jobs.running or bench.facts.busy:
-        QTest.qWait(50)
+        _wait(app, 0.05)
     bench.stage.show_view(0)
-    QTest.qWait(200)
+    _wait(app, 0.2)
     view = bench.stage.waveform
     duration = bench.store.current.duration  # type: ignore[union-attr]
     for name, spans in (
@@ -67,11 +66,18 @@ def _measure(path: Path) -> None:
             begin = time.perf_counter()
             view.set_limits(low, high)
             app.processEvents()
-            view.viewport().repaint()  # type: ignore[union-attr]
+            view.viewport().repaint()
             taken.append(time.perf_counter() - begin)
         print(f"| {name} | {len(taken) / sum(taken):.0f} | {max(taken) * 1e3:.0f} ms |")
     bench.store.mark_saved(Path("x"), bench.store.document)
     bench.close()
+
+
+def _wait(app: QApplication, seconds: float) -> None:
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        app.processEvents()
+        time.sleep(0.005)
 
 
 def _zoom(duration: float, last: float) -> list[tuple[float, float]]:

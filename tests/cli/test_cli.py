@@ -65,6 +65,10 @@ def test_describe_tells_missing_samples_and_unknown_rates(tmp_path: Path) -> Non
     assert (told["sample_rate_hz"], told["sample_rate_source"]) == (None, "unknown")
     assert [problem["code"] for problem in told["problems"]] == ["nan"]
     assert "x has 1 missing sample" in told["problems"][0]["text"]
+    (tmp_path / "b.csv").write_text("t,state,x\n0,OK,1\n1,OK,2\n2,OK,4\n")
+    text = call("describe", tmp_path / "b.csv").stdout
+    assert "‘state’ holds words: left out." in text
+    assert "Time is in column 1: its header gives no unit, so seconds are assumed." in text
 
 
 def test_analyse(demo: Path) -> None:

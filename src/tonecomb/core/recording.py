@@ -73,6 +73,7 @@ class Recording:
 
     ``sample_rate`` is in Hz, or None when the file does not tell and nobody gave it;
     ``rate_found`` says in words how the rate was found. ``length`` counts samples per channel.
+    ``assumed`` are sentences on what had to be guessed or left out when the file was read.
     ``breaks`` are the gaps across which samples were joined, the first thousand.
     ``prepared`` names what was done to the samples before they are analysed.
     ``start`` is when the first sample was taken (ISO 8601), "" when the file does not tell.
@@ -93,6 +94,7 @@ class Recording:
     comment: str = ""
     prepared: tuple[str, ...] = ()
     breaks: tuple[Break, ...] = ()
+    assumed: tuple[str, ...] = ()
 
     @property
     def rate(self) -> float:

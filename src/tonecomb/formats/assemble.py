@@ -84,6 +84,7 @@ def assemble(
     channels = tuple(_channel(columns[i], i) for i in data)
     even = _Even(samples, length, channels, part(progress, 0.4, 1.0))
     problems = even.settle(base, stamps, how, _row(contents))
+    told = tuple(guesses)
     guesses += [problem.text for problem in problems]
     if how.missing == "refuse" and contents.missing:
         guesses += [
@@ -105,6 +106,7 @@ def assemble(
         problems=tuple(problems),
         start=contents.start,
         comment=contents.comment,
+        assumed=told,
         breaks=_breaks(base, even) if how.time_base == "nominal" else (),
     )
     progress(1.0)

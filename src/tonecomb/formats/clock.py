@@ -30,12 +30,13 @@ def is_stamp(text: str) -> bool:
 
 
 class Clock:
-    """Turns stamps into seconds since the first one's midnight, block after block. Without a
-    date, a time of day that falls by more than half a day begins another day."""
+    """Turns stamps into seconds since the first one, block after block. Without a date, a time
+    of day that falls by more than half a day begins another day."""
 
     def __init__(self) -> None:
         self.start = ""  # of the first stamp, ISO 8601, where there is a date
         self._first_day: int | None = None
+        self._zero: float | None = None
         self._last = 0.0
         self._turns = 0.0
 
@@ -64,8 +65,12 @@ class Clock:
         if np.isfinite(year).any():
             month = np.fmax(numbers("mo"), numbers("mo2"))
             days = _days(year, month, np.fmax(numbers("d"), numbers("d2")))
-            return self._dated(days, seconds - _offsets(pc.struct_field(parts, "z")))
-        return self._undated(seconds)
+            seconds = self._dated(days, seconds - _offsets(pc.struct_field(parts, "z")))
+        else:
+            seconds = self._undated(seconds)
+        if self._zero is None and np.isfinite(seconds).any():
+            self._zero = float(seconds[np.isfinite(seconds)][0])
+        return seconds - (self._zero or 0.0)
 
     def _dated(self, days: Array, seconds: Array) -> Array:
         good = np.flatnonzero(np.isfinite(days + seconds))

@@ -200,7 +200,7 @@ def _unusable(data: Any, attributes: Any) -> str:
         data.dtype[field].kind in "iuf" for field in data.dtype.names or ()
     )
     if not numeric or "MATLAB_empty" in attributes:
-        return f"{data.dtype}, not numbers"
+        return "not numbers"
     if data.ndim > 2 or (data.dtype.names and data.ndim != 1) or series("", data.shape) is None:
         return f"{data.ndim} dimensions"
     if data.chunks and np.prod(data.chunks, dtype=np.float64) * data.dtype.itemsize > _MOST_CHUNK:

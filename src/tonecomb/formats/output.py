@@ -57,6 +57,7 @@ def description(recording: Recording, progress: Progress = silent) -> dict[str, 
         "duration_s": recording.length / rate if rate else None,
         "channels": channels,
         "problems": problems,
+        "assumed": list(recording.assumed),
     }
 
 
@@ -74,6 +75,7 @@ def describe_text(d: dict[str, Any]) -> str:
             f"  {number:>2} {c['name']:<{width}}  {c['unit']:<6} min {c['min']:>12.5g}  "
             f"max {c['max']:>12.5g}  mean {c['mean']:>12.5g}  rms {c['rms']:>12.5g}"
         )
+    lines += [f"  {text}" for text in d["assumed"]]
     lines += [f"  {problem['code']}: {problem['text']}" for problem in d["problems"]]
     return "\n".join(lines)
 

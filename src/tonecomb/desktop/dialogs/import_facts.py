@@ -55,11 +55,8 @@ class Facts(QWidget):
                 widget.deleteLater()
         for make in (self._cells, self._time, self._stamps, self._missing, self._pieces):
             make(understood)
-        for text in understood.contents.guesses:
-            self._say(label(text, wrap=True))
-        for text in understood.guesses[len(understood.contents.guesses) :]:
-            if text.startswith("Time is in column"):
-                self._say(label(text, "quiet", wrap=True))
+        for text in understood.recording.assumed:
+            self._say(label(text, "quiet", wrap=True))
         self._column.addStretch(1)
 
     def _say(self, *words: QWidget | None) -> None:

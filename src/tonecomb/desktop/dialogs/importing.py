@@ -221,7 +221,8 @@ class ImportDialog(Form):
                 table.setCellWidget(i, at, field)
             for n, text in enumerate(self._first_values(i, column)):
                 item = QTableWidgetItem(text)
-                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                side = Qt.AlignmentFlag.AlignLeft if column.note else Qt.AlignmentFlag.AlignRight
+                item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
                 item.setFont(font())
                 if column.role == "leave out":
                     item.setForeground(pg.mkColor(self._theme.quiet))
