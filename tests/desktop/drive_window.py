@@ -6,17 +6,25 @@ Prints what it saw as JSON.
 from __future__ import annotations
 
 import json
+import math
 import subprocess
 import sys
+import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, QPointF
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from tonecomb.desktop.app import make_application
+from tonecomb.desktop.widgets import Choice
+
+if TYPE_CHECKING:
+    from tonecomb.desktop.bench import Bench
+    from tonecomb.desktop.stage.waveform import WaveformView
 
 
 def xdo(*words: object) -> None:
@@ -44,6 +52,48 @@ def click(widget: QWidget, place: QPoint | None = None) -> None:
     xdo("mousemove", *point(widget, place or widget.rect().center()), "click", 1)
 
 
+def drag(view: WaveformView, start: float, end: float) -> None:
+    """Drag with the left button between two times in s."""
+    middle = sum(view.box.viewRange()[1]) / 2
+    a, b = (view.mapFromScene(view.box.mapViewToScene(QPointF(t, middle))) for t in (start, end))
+    xdo("mousemove", *point(view.viewport(), a), "mousedown", 1)
+    for i in range(1, 6):
+        xdo("mousemove", *point(view.viewport(), a + (b - a) * i / 5))
+    xdo("mouseup", 1)
+
+
+def import_a_log(bench: Bench, idle: Callable[[], bool]) -> dict[str, object]:
+    """A log whose time is in ms without saying so: put right in the preview, then measured."""
+    path = Path(tempfile.mkdtemp()) / "log.csv"
+    rows = (f"{5 * i};{math.sin(2 * math.pi * i / 25):.5f}" for i in range(4000))
+    path.write_text("\n".join(["t;x [g]", *rows]))
+    bench.opening.open_paths([path])
+    until(lambda: bench.opening.dialog is not None and idle(), "the preview")
+    preview = bench.opening.dialog
+    until(preview.isActiveWindow, "the preview to become active")
+    choices = preview.facts.findChildren(Choice)
+    click(next(c for c in choices if c.accessibleName() == "Unit of time"))
+    QTest.qWait(300)
+    xdo("key", "m", "i", "l", "Return")
+    until(lambda: preview.understood.recording.sample_rate == 200, "milliseconds")
+    until(lambda: not preview.busy and idle(), "the preview to settle")
+    click(preview.go)
+    until(lambda: bench.opening.dialog is None and idle(), "the log on the shelf")
+    until(bench.isActiveWindow, "the bench to become active")
+    view = bench.stage.waveform
+    view.set_limits(2.0, 4.0)
+    until(idle, "the zoom")
+    xdo("keydown", "ctrl")
+    drag(view, 2.5, 3.5)
+    xdo("keyup", "ctrl")
+    until(lambda: bench.stage.lanes.strip.isVisible() and idle(), "the measure")
+    return {
+        "rate": bench.store.current.sample_rate,
+        "periods": bench.stage.lanes.strip.periods.value(),
+        "mean": bench.stage.lanes.strip.mean.text(),
+    }
+
+
 def main(report: Path) -> None:
     app = make_application(["tone-comb"])
     from tonecomb.desktop.bench import Bench
@@ -62,14 +112,7 @@ def main(report: Path) -> None:
     seen["opened"] = [ref.name for ref in bench.store.document.recordings]
 
     view = bench.stage.waveform
-    middle = view.box.viewRange()[1]
-    ends = [
-        view.mapFromScene(view.box.mapViewToScene(QPointF(t, sum(middle) / 2))) for t in (10, 30)
-    ]
-    xdo("mousemove", *point(view.viewport(), ends[0]), "mousedown", 1)
-    for i in range(1, 6):
-        xdo("mousemove", *point(view.viewport(), ends[0] + (ends[1] - ends[0]) * i / 5))
-    xdo("mouseup", 1)
+    drag(view, 10, 30)
     until(lambda: bench.store.method.stretch is not None and idle(), "the stretch")
     seen["stretch"] = [bench.store.method.stretch.start, bench.store.method.stretch.end]
 
@@ -98,6 +141,7 @@ def main(report: Path) -> None:
     until(lambda: report.exists() and idle(), "the report")
     QTest.qWait(100)
     seen["notice"] = bench.notices.text
+    seen["log"] = import_a_log(bench, idle)
     bench.workspace.may_discard = lambda what: True  # type: ignore[method-assign]
     bench.close()
     print(json.dumps(seen))

@@ -85,6 +85,8 @@ def test_from_the_demo_to_a_report(display: str, tmp_path: Path) -> None:
     assert float(amplitude) == pytest.approx(0.36, abs=0.001)
     assert seen["limits"][0] < 24.3 < seen["limits"][1]
     assert seen["notice"] == f"Saved {report}."
+    assert (seen["log"]["rate"], seen["log"]["periods"]) == (200.0, 8)
+    assert seen["log"]["mean"].startswith("periods of 125 ms")
     html = report.read_text()
     assert seen["sentence"] in html
     assert html.count("<svg") == 2
