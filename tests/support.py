@@ -8,6 +8,12 @@ from typing import Any
 import numpy as np
 
 from tonecomb.core.recording import ArraySamples, Channel, Recording
+from tonecomb.core.windows import WINDOWS
+
+SUMS = [name for name, one in WINDOWS.items() if one.terms]
+"""Windows that are sums of cosines: exact on the bins."""
+FEW = ["rectangular", "hann", "hamming", "blackman-harris", "flat-top"]
+"""Windows for tests that take their time."""
 
 
 def recording(*columns: np.ndarray, fs: float = 1000.0, unit: str = "m/s²") -> Recording:

@@ -241,7 +241,11 @@ def convert(
 @_only
 @_stretch
 @click.option("--detrend", type=click.Choice(list(DETRENDS)), help="What each frame loses first.")
-@click.option("--window", type=click.Choice(list(WINDOWS)), help="Taper of each frame.")
+@click.option(
+    "--window",
+    metavar="NAME[:VALUE]",
+    help=f"Taper of each frame: {', '.join(WINDOWS)}; those from kaiser on take a value.",
+)
 @click.option("--frame", type=int, metavar="SAMPLES", help="Length of a frame.")
 @click.option("--overlap", type=float, metavar="PERCENT", help="Share of a frame in the next.")
 @click.option("--pad", type=int, metavar="FACTOR", help="Zero padding, as a factor of the frame.")

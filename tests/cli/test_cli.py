@@ -157,7 +157,7 @@ def test_convert(demo: Path, tmp_path: Path) -> None:
         (["analyse"], "Name a recording"),
         (["demo"], "There is no display to open the bench on"),
         (["CSV"], "There is no display"),
-        (["analyse", "CSV", "--window", "none"], "'none' is not one of"),
+        (["analyse", "CSV", "--window", "none"], "There is no window called ‘none’"),
         (["analyse", "CSV", "--stretch", "5"], "not two numbers with a colon"),
         (["analyse", "CSV", "--stretch", "5:1"], "does not rise"),
         (["analyse", "CSV", "--stretch", "0:99"], "is outside a: it lasts from 0 to 2 s"),

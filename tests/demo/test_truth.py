@@ -7,12 +7,11 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from tests.support import read_all
+from tests.support import FEW, read_all
 
 from tonecomb.core.analysis import run
 from tonecomb.core.given import Given, Import
 from tonecomb.core.method import Method
-from tonecomb.core.windows import WINDOWS
 from tonecomb.demo import ropeway
 from tonecomb.formats.output import description
 from tonecomb.formats.registry import open_recording
@@ -23,7 +22,7 @@ CASES = [("drive-steady", 0), ("drive-steady", 1), ("drive-steady", 2), ("statio
          ("station-log", 1), ("undersampled", 0)]  # fmt: skip
 
 
-@pytest.mark.parametrize("window", WINDOWS)
+@pytest.mark.parametrize("window", FEW)
 @pytest.mark.parametrize(("name", "channel"), CASES)
 def test_tones(demo: Path, name: str, channel: int, window: str) -> None:
     """Frequency within 1e-3 Hz and amplitude within 0.2 %, or three standard deviations."""

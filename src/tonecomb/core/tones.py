@@ -218,13 +218,14 @@ def fit_tones(
 
     ``floor`` is the noise's mean square per bin (with ``taper``'s bandwidth) at each tone, in
     unit². A window with negative values cannot weigh the fit: the frequencies then come from a
-    Hann window and only the amplitudes from ``taper``. Costs one pass over the stretch and a
-    few over a small part of it; two with such a window.
+    Hann window and only the amplitudes from ``taper``. Under a window that is no sum of cosines
+    the amplitudes come from the Hann window too. Costs one pass over the stretch and a few over
+    a small part of it; two with a window that has negative values.
     """
     if len(frequencies) == 0:
         return []
     n = framing.frame
-    fitting = taper if taper.nonnegative else window("hann")
+    fitting = taper if taper.weighs else window("hann")
     start = 2 * np.pi * np.asarray(frequencies, dtype=np.float64) / fs
     limit = 0.75 * 2 * np.pi / n
     information = _Information(framing, fitting)
@@ -251,15 +252,15 @@ def fit_tones(
             break
     if few is not every:
         omega, phasors = improve(omega, every, part(progress, 0.3, 0.7))
-    levels = phasors
-    if fitting is not taper:
-        model = _Model(taper, scratch, omega, slopes=False)
+    levels, measured = phasors, taper if taper.terms else fitting
+    if fitting is not measured:
+        model = _Model(measured, scratch, omega, slopes=False)
         products = _all_products(model, read, framing, every, fs, part(progress, 0.7, 1.0))
         levels = model.amplitudes(products @ model.inverse)
     tones = []
     for p in range(len(omega)):
         course = _Course.of(phasors[:, p], omega[p], float(density[p]), framing, information)
-        level = _Amplitude.of(levels[:, p], course.density * taper.enbw, framing, taper)
+        level = _Amplitude.of(levels[:, p], course.density * measured.enbw, framing, measured)
         tones.append(_tone(course, level, framing, fs, information))
     return tones
 

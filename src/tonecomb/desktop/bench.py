@@ -17,7 +17,7 @@ from tonecomb.core.peaks import Peak
 from tonecomb.core.recording import Problem, whole
 from tonecomb.core.spectrum import HOLES
 from tonecomb.core.statistics import StretchFigures, sample_problem, uncalibrated
-from tonecomb.core.windows import WINDOWS
+from tonecomb.core.windows import WINDOWS, window
 from tonecomb.desktop import settings
 from tonecomb.desktop.actions import ACTIONS, MENUS, Action
 from tonecomb.desktop.autosave import Autosave, left_behind
@@ -335,7 +335,8 @@ class Bench(QMainWindow):
         method = self.store.method
         if method is not None:
             names = list(WINDOWS)
-            name = names[(names.index(method.window) + by) % len(names)]
+            here = names.index(method.window.partition(":")[0])
+            name = window(names[(here + by) % len(names)]).name
             self.store.edit_method("Choose window", merge="window key", window=name)
 
     def whole_stretch(self) -> None:
