@@ -19,16 +19,31 @@ import click
 
 from tonecomb import __version__
 from tonecomb.core.analysis import Analysis, run
+from tonecomb.core.bands import Band
+from tonecomb.core.cautions import Caution, cautions
 from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.evenly import excerpt
 from tonecomb.core.given import Given, Import, MissingChoice, TimeChoice
-from tonecomb.core.method import DETRENDS, LEVELS, SCALINGS, Method, default_frame, default_method
+from tonecomb.core.method import (
+    AVERAGES,
+    DETRENDS,
+    LEVELS,
+    SCALINGS,
+    Method,
+    default_frame,
+    default_method,
+)
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.recording import Recording, Stretch
 from tonecomb.core.windows import WINDOWS
 from tonecomb.formats import atomic, output
 from tonecomb.formats.registry import open_recording, write_recording
 
+_Result = tuple[Recording, list[tuple[Analysis, tuple[Caution, ...]]]]
+
+_CHOSEN = (
+    "detrend", "window", "frame", "overlap", "pad", "scaling", "level", "average", "at",
+)  # fmt: skip
 STOPPED = 130
 UNUSABLE = 2
 _DISPLAYS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
@@ -251,6 +266,18 @@ def convert(
 @click.option("--pad", type=int, metavar="FACTOR", help="Zero padding, as a factor of the frame.")
 @click.option("--scaling", type=click.Choice(list(SCALINGS)), help="Of the spectrum.")
 @click.option("--level", type=click.Choice(LEVELS), help="Of amplitudes.")
+@click.option(
+    "--average", type=click.Choice(list(AVERAGES)), help="How the frames become one spectrum."
+)
+@click.option("--at", type=float, metavar="SECONDS", help="Middle of the single frame.")
+@click.option(
+    "--band",
+    "bands",
+    type=_Pair(),
+    multiple=True,
+    metavar="LOW:HIGH",
+    help="A band in Hz whose rms is wanted; repeatable.",
+)
 @click.option("--range", "span", type=_Pair(), metavar="LOW:HIGH", help="Frequencies, in Hz.")
 @click.option(
     "--peaks-above", type=float, metavar="DB", help="Peaks down to this much below the highest."
@@ -282,7 +309,7 @@ def analyse(
         paths, given, base = _from_session(session, paths, given)
     if not paths:
         raise click.UsageError("Name a recording to analyse, or a session with --session.")
-    results: list[tuple[Recording, list[Analysis]]] = []
+    results: list[_Result] = []
     with _progress("Analysing") as progress:
         for i, path in enumerate(paths):
             share = part(progress, i / len(paths), (i + 1) / len(paths))
@@ -292,19 +319,23 @@ def analyse(
             for j, channel in enumerate(wanted):
                 method = _method(recording, channel, base, settings)
                 step = part(share, 0.2 + 0.8 * j / len(wanted), 0.2 + 0.8 * (j + 1) / len(wanted))
-                analyses.append(run(method, recording, step))
+                analysis = run(method, recording, part(step, 0, 0.8))
+                analyses.append((analysis, cautions(analysis, recording, part(step, 0.8, 1))))
             results.append((recording, analyses))
         described = [
-            {"recording": output.description(recording), "analyses": list(map(output.analysis, a))}
-            for recording, a in results
+            {
+                "recording": output.description(recording),
+                "analyses": [output.analysis(*analysis) for analysis in analyses],
+            }
+            for recording, analyses in results
         ] if as_json else []  # fmt: skip
     written = _write(out, results) if out is not None else []
     if as_json:
         click.echo(output.dumps(described[0] if len(described) == 1 else described))
         return
     for _, analyses in results:
-        for analysis in analyses:
-            click.echo(output.analysis_text(analysis))
+        for one in analyses:
+            click.echo(output.analysis_text(*one))
     for path in written:
         click.echo(f"wrote {path}")
 
@@ -358,20 +389,19 @@ def _method(
         search = replace(search, above_db=settings["peaks_above"])
     if span is not None:
         search = replace(search, low=span[0], high=span[1])
+    if settings["at"] is not None and settings["average"] != "single":
+        raise UserError("--at is the place of a single frame", remedy="add --average single")
+    bands = tuple(Band(low, high) for low, high in settings["bands"])
     if stretch is not None:
         method = replace(method, stretch=Stretch(*stretch))
         if base is None and settings["frame"] is None:
             start, stop = method.stretch.indices(recording)  # type: ignore[union-attr]
             method = replace(method, frame=default_frame(stop - start))
-    chosen = {
-        key: settings[key]
-        for key in ("detrend", "window", "frame", "overlap", "pad", "scaling", "level")
-        if settings[key] is not None
-    }
-    return replace(method, search=search, **chosen)
+    chosen = {key: settings[key] for key in _CHOSEN if settings[key] is not None}
+    return replace(method, search=search, bands=bands or method.bands, **chosen)
 
 
-def _write(out: Path, results: list[tuple[Recording, list[Analysis]]]) -> list[Path]:
+def _write(out: Path, results: list[_Result]) -> list[Path]:
     """CSV files and a report for each analysis; in folders of their own where there are several."""
     from tonecomb.formats import tables
     from tonecomb.formats.report.figures import SpectrumView
@@ -381,7 +411,7 @@ def _write(out: Path, results: list[tuple[Recording, list[Analysis]]]) -> list[P
     several = sum(len(analyses) for _, analyses in results) > 1
     with _progress("Writing") as progress:
         for recording, analyses in results:
-            for analysis in analyses:
+            for analysis, _ in analyses:
                 folder = out
                 if len(results) > 1:
                     folder = folder / _file_name(recording.name)

@@ -94,7 +94,7 @@ def test_analyse(demo: Path) -> None:
     assert mesh["frequency_hz"] == pytest.approx(413.1, abs=1e-3)
     assert mesh["amplitude"] == pytest.approx(0.9 * np.sqrt(2), rel=2e-3)
     assert mesh["unit"] == "m/s² peak"
-    assert {"combs", "bands", "cautions"}.isdisjoint(gearbox), "what is not built is left out"
+    assert "combs" not in gearbox, "what is not built is left out"
 
 
 def test_analyse_writes_its_files(demo: Path, tmp_path: Path) -> None:

@@ -119,7 +119,7 @@ def main(report: Path) -> None:
     click(bench.method_line.phrase("window"))
     until(QApplication.activePopupWidget, "the popover")
     xdo("key", "Down", "Down", "Return")
-    until(lambda: bench.store.method.window == "blackman-harris" and idle(), "the window")
+    until(lambda: bench.store.method.window == "blackman" and idle(), "the window")
     seen["sentence"] = bench.results.analysis.sentence
 
     rows = bench.readings.sorted

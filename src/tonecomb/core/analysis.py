@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from tonecomb.core.bands import band_rms
+from tonecomb.core.combining import combined_squares
+from tonecomb.core.framing import effective_averages
 from tonecomb.core.method import Method, Plan, Resolution, plan, resolution, sentence
 from tonecomb.core.peaks import Peak, find_peaks
 from tonecomb.core.progress import Progress, part, silent
@@ -53,6 +56,11 @@ class Analysis:
         """Symbol and level of peak amplitudes, which are amplitudes in every scaling."""
         return f"{unit(self.channel.unit).symbol} {self.method.level}"
 
+    @property
+    def band_levels(self) -> tuple[float, ...]:
+        """Rms of each of the method's bands, in the channel's unit."""
+        return tuple(band_rms(self.spectrum, band.low, band.high) for band in self.method.bands)
+
     def amplitude(self, peak: Peak) -> tuple[float, float]:
         """A peak's amplitude in the method's level, and its standard deviation."""
         factor = LEVEL_FACTORS[self.method.level] / LEVEL_FACTORS["peak"]
@@ -71,8 +79,16 @@ def run(method: Method, recording: Recording, progress: Progress = silent) -> An
 def run_spectrum(method: Method, recording: Recording, progress: Progress = silent) -> Analysis:
     """The first step of :func:`run`, without peaks."""
     p = plan(method, recording)
+    read = _reader(method, recording, p)
+
+    def combine(weights: Array, nfft: int) -> Array:
+        return combined_squares(
+            read, p.framing, p.fs, weights, nfft, method.detrend, method.average,
+            effective_averages(p.framing, p.taper.name), progress,
+        )  # fmt: skip
+
     spectrum = averaged_spectrum(
-        _reader(method, recording, p),
+        read,
         p.framing,
         p.fs,
         p.taper,
@@ -80,6 +96,7 @@ def run_spectrum(method: Method, recording: Recording, progress: Progress = sile
         detrend=method.detrend,
         averages=p.averages,
         progress=progress,
+        combine=None if method.average in ("mean", "single") else combine,
     )
     return Analysis(
         recording_id=recording.id,
@@ -96,6 +113,9 @@ def run_spectrum(method: Method, recording: Recording, progress: Progress = sile
 def run_peaks(estimate: Analysis, recording: Recording, progress: Progress = silent) -> Analysis:
     """The second step of :func:`run`: the same analysis with its peaks."""
     method = estimate.method
+    if method.average in ("max", "min"):
+        # A tone is fitted to all frames alike: its amplitude would not be that of the curve.
+        return replace(estimate, peaks=())
     p = plan(method, recording)
     read = _reader(method, recording, p)
     peaks = find_peaks(estimate.spectrum, method.search, read, p.fs, p.taper, progress)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
+from tonecomb.core.bands import Band
+from tonecomb.core.combining import Average, worth
 from tonecomb.core.errors import UserError
 from tonecomb.core.framing import Framing, effective_averages, make_framing
 from tonecomb.core.peaks import PeakSearch
@@ -22,6 +24,14 @@ DETRENDS: dict[Detrend, str] = {
     "line": "line removed",
 }
 SCALINGS: dict[Scaling, str] = {"amplitude": "amplitude", "power": "power", "psd": "PSD"}
+AVERAGES: dict[Average, str] = {
+    "mean": "{} averaged",
+    "median": "median of {}",
+    "max": "maximum of {}",
+    "min": "minimum of {}",
+    "exponential": "{} averaged exponentially",
+    "single": "single frame",
+}
 LEVELS: tuple[Level, ...] = tuple(LEVEL_FACTORS)
 
 
@@ -31,6 +41,8 @@ class Method:
 
     ``channel`` counts from 0; ``stretch`` None is the whole recording; ``frame`` in samples,
     ``overlap`` in percent of it, ``pad`` the factor by which zeros lengthen the transform.
+    ``average`` says how the frames become one spectrum; with ``single`` it is the frame about
+    ``at`` (s), the one in the stretch's middle for None. ``bands`` are those whose level is read.
     """
 
     channel: int = 0
@@ -43,10 +55,13 @@ class Method:
     scaling: Scaling = "amplitude"
     level: Level = "rms"
     search: PeakSearch = field(default_factory=PeakSearch)
+    average: Average = "mean"
+    at: float | None = None
+    bands: tuple[Band, ...] = ()
 
     def estimate(self) -> Method:
         """The same with what only changes the display set back: the key of a computation."""
-        return replace(self, scaling="amplitude", level="rms")
+        return replace(self, scaling="amplitude", level="rms", bands=())
 
 
 @dataclass(frozen=True)
@@ -117,6 +132,15 @@ def plan(method: Method, recording: Recording) -> Plan:
     start, stop = (method.stretch or whole(recording)).indices(recording)
     taper = window(method.window)
     framing = make_framing(stop - start, method.frame, method.overlap, fs)
+    if method.average == "single":
+        middle = (start + stop) / 2 if method.at is None else method.at * fs
+        first = round(middle - method.frame / 2)
+        start = min(max(first, start), stop - method.frame)
+        stop = start + method.frame
+        framing = make_framing(method.frame, method.frame, 0.0, fs)
+    for band in method.bands:
+        band.check()
+    averages = worth(method.average, effective_averages(framing, taper.name))
     return Plan(
         channel=recording.channels[method.channel],
         start=start,
@@ -124,13 +148,14 @@ def plan(method: Method, recording: Recording) -> Plan:
         fs=fs,
         taper=taper,
         framing=framing,
-        averages=effective_averages(framing, taper.name),
+        averages=averages,
     )
 
 
 def resolution(method: Method, recording: Recording) -> Resolution:
     """The figures of the ruler; raises :class:`UserError` as :func:`plan` does."""
     p = plan(method, recording)
+    start, stop = (method.stretch or whole(recording)).indices(recording)
     frame_hz = p.fs / method.frame
     return Resolution(
         bin_hz=frame_hz / method.pad,
@@ -139,8 +164,8 @@ def resolution(method: Method, recording: Recording) -> Resolution:
         frame_s=method.frame / p.fs,
         frames=p.framing.count,
         effective_averages=p.averages,
-        covered_fraction=p.framing.covered_fraction,
-        stretch_s=(p.stop - p.start) / p.fs,
+        covered_fraction=p.framing.covered_fraction * (p.stop - p.start) / (stop - start),
+        stretch_s=(stop - start) / p.fs,
         nyquist_hz=p.fs / 2,
     )
 
@@ -159,8 +184,13 @@ def phrases(method: Method, recording: Recording) -> tuple[Phrase, ...]:
     known = 0 <= method.channel < len(channels)
     channel = channels[method.channel] if known else Channel(f"channel {method.channel + 1}", "FS")
     try:
-        count = resolution(method, recording).frames
-        frames = "1 frame" if count == 1 else f"{count} frames averaged"
+        count = plan(method, recording).framing.count
+        frames = AVERAGES[method.average].format(f"{count} frames")
+        if method.average == "single":
+            at = (plan(method, recording).start + method.frame / 2) / fs
+            frames = f"single frame at {seconds(at, fs)} s"
+        elif count == 1:
+            frames = "1 frame"
     except UserError:
         frames = "no frame fits"
     symbol = unit(channel.unit)

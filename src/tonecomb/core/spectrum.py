@@ -111,8 +111,9 @@ def averaged_spectrum(
     averages: float = 1.0,
     progress: Progress = silent,
     threads: int | None = None,
+    combine: Callable[[Array, int], Array] | None = None,
 ) -> Spectrum:
-    """Mean of the spectra of all frames.
+    """Mean of the spectra of all frames, or what ``combine(weights, nfft)`` makes of their |X|².
 
     ``pad`` multiplies the transform's length; ``averages`` is kept with the result as its
     number of effective averages. Raises :class:`UserError` where samples are not finite.
@@ -121,7 +122,10 @@ def averaged_spectrum(
     weights = window.samples(framing.frame)
     if threads is None:
         threads = 2 if framing.covered >= THREADS_FROM else 1
-    total = _sum_of_squares(read, framing, fs, weights, nfft, detrend, progress, threads)
+    if combine is not None:
+        total = combine(weights, nfft) * framing.count
+    else:
+        total = _sum_of_squares(read, framing, fs, weights, nfft, detrend, progress, threads)
     if not np.isfinite(total).all():
         raise UserError(
             "The stretch holds values too large to be squared",

@@ -8,6 +8,7 @@ from dataclasses import asdict
 from typing import Any
 
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.cautions import Caution
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Recording
 from tonecomb.core.statistics import channel_figures, sample_problem
@@ -80,7 +81,7 @@ def describe_text(d: dict[str, Any]) -> str:
     return "\n".join(lines)
 
 
-def analysis(a: Analysis) -> dict[str, Any]:
+def analysis(a: Analysis, told: tuple[Caution, ...] = ()) -> dict[str, Any]:
     """An analysis for JSON."""
     r = a.resolution
     peaks = []
@@ -112,15 +113,20 @@ def analysis(a: Analysis) -> dict[str, Any]:
         },
         "rms": a.spectrum.rms,
         "peaks": peaks,
+        "bands": [
+            {"low_hz": band.low, "high_hz": band.high, "rms": level}
+            for band, level in zip(a.method.bands, a.band_levels, strict=True)
+        ],
+        "cautions": [{"code": caution.code, "text": caution.text} for caution in told],
     }
 
 
-def analysis_text(a: Analysis) -> str:
-    """An analysis for reading: the method, what it resolves, and the peaks."""
+def analysis_text(a: Analysis, told: tuple[Caution, ...] = ()) -> str:
+    """An analysis for reading: the method, what it resolves, peaks, bands and cautions."""
     r = a.resolution
     lines = [
         f"{a.recording_name} · {a.sentence}",
-        f"  bins {r.bin_hz:.5g} Hz, ENBW {r.enbw_hz:.5g} Hz, {r.frames} frames of "
+        f"  bins {r.bin_hz:.5g} Hz, ENBW {r.enbw_hz:.5g} Hz, {r.frames} {'frame' if r.frames == 1 else 'frames'} of "
         f"{r.frame_s:.4g} s cover {100 * r.covered_fraction:.1f} % of the stretch, "
         f"rms {a.spectrum.rms:.5g} {a.channel.unit}",
         "",
@@ -135,4 +141,7 @@ def analysis_text(a: Analysis) -> str:
         )
     if not a.peaks:
         lines.append("  no peaks")
+    for band, level in zip(a.method.bands, a.band_levels, strict=True):
+        lines.append(f"  band {band.low:g}–{band.high:g} Hz: {level:.6g} {a.channel.unit} rms")
+    lines += [f"  {caution.code}: {caution.text}" for caution in told]
     return "\n".join(lines) + "\n"

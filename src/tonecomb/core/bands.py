@@ -1,0 +1,74 @@
+"""Levels of frequency bands, user-chosen and fractional octaves (IEC 61260-1, base 10)."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.recording import Array
+from tonecomb.core.spectrum import Spectrum
+
+G = 10**0.3  # the octave ratio of base 10
+FRACTIONS = (1, 3, 6, 12, 24)
+
+
+@dataclass(frozen=True)
+class Band:
+    """From ``low`` to ``high`` in Hz; ``name`` may be empty."""
+
+    low: float
+    high: float
+    name: str = ""
+
+    def check(self) -> None:
+        """Raises :class:`UserError` for limits that cannot be."""
+        if not (0 <= self.low < self.high < math.inf):
+            raise UserError(
+                f"The band {self.low:g}–{self.high:g} Hz is empty",
+                remedy="give a lower limit from 0 up and a higher one above it",
+            )
+
+
+def band_rms(spectrum: Spectrum, low: float, high: float) -> float:
+    """Rms value of what lies between two frequencies in Hz, in the spectrum's unit.
+
+    The density is taken to be even within a bin, each of which reaches half a bin to either
+    side; a bin that a limit cuts counts by its share. Nothing lies above the Nyquist frequency.
+    """
+    half = spectrum.bin_hz / 2
+    frequency = spectrum.frequency
+    left = np.maximum(np.maximum(frequency - half, 0.0), low)
+    right = np.minimum(np.minimum(frequency + half, frequency[-1]), high)
+    width = np.maximum(right - left, 0.0)
+    # The first and the last bin have half a bin each, and hold what is in it.
+    whole = np.full(len(frequency), spectrum.bin_hz)
+    whole[0] = half
+    if len(frequency) > 1:
+        whole[-1] = half
+    power = spectrum.mean_square * spectrum.bin_hz / spectrum.enbw_hz
+    return math.sqrt(float(np.sum(power * width / whole)))
+
+
+def octave_bands(fraction: int, low: float, high: float) -> tuple[Array, Array]:
+    """Centres and edges in Hz of the bands of 1/``fraction`` octave that lie wholly between two
+    frequencies; shapes (bands,) and (bands + 1,).
+
+    Exact mid-band frequencies 1000·G^(x/b) for odd b and 1000·G^((2x+1)/2b) for even b, edges
+    half a band to either side (IEC 61260-1:2014, 5.2 to 5.5).
+    """
+    if fraction not in FRACTIONS:
+        raise UserError(
+            f"Bands of 1/{fraction} octave are not offered",
+            remedy=f"choose 1/{', 1/'.join(map(str, FRACTIONS))}",
+        )
+    shift = 0.0 if fraction % 2 else 0.5
+    step = math.log10(G) / fraction
+    lowest = math.ceil(math.log10(max(low, 1e-9) / 1000) / step - shift + 0.5 - 1e-9)
+    highest = math.floor(math.log10(high / 1000) / step - shift - 0.5 + 1e-9)
+    numbers = np.arange(lowest, highest + 1)
+    centres = 1000 * 10 ** ((numbers + shift) * step)
+    edges = 1000 * 10 ** ((np.arange(lowest, highest + 2) + shift - 0.5) * step)
+    return np.asarray(centres), np.asarray(edges if len(centres) else edges[:0])

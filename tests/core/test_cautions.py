@@ -1,0 +1,120 @@
+"""Each caution speaks when it must, is silent when it must not, and its remedy helps."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from tests.support import recording
+
+from tonecomb.core.analysis import run
+from tonecomb.core.cautions import Caution, cautions, confidence_db
+from tonecomb.core.method import Method
+from tonecomb.core.recording import Array, Problem, Recording, Stretch
+
+FS = 1000.0
+T = np.arange(40_000) / FS
+RNG = np.random.default_rng(11)
+NOISE = 0.01 * RNG.normal(size=len(T))
+# Quiet near the Nyquist frequency, as behind a filter.
+QUIET = np.convolve(NOISE, np.hanning(9) / np.hanning(9).sum(), mode="same")
+
+
+def tone(f: float, amplitude: float = 1.0) -> Array:
+    return amplitude * np.cos(2 * np.pi * f * T + 0.3)
+
+
+def said(x: Array | Recording, method: Method, unit: str = "m/s²") -> dict[str, Caution]:
+    made = x if isinstance(x, Recording) else recording(x, fs=FS, unit=unit)
+    return {one.code: one for one in cautions(run(method, made), made)}
+
+
+CALM = Method(frame=2000, scaling="psd")
+AMPLITUDE = Method(frame=2000)
+CLIPPED = np.clip(1.3 * tone(37.013), -1, 1) + 0.0
+
+# code: (what provokes it, what does not, words that its sentence holds)
+CASES = {
+    "clipped": ((CLIPPED, AMPLITUDE), (tone(37.013), AMPLITUDE), "samples stand at the recorder"),
+    "alias-risk": ((QUIET + tone(489.0, 0.2), AMPLITUDE), (QUIET + tone(189.0), AMPLITUDE),
+                   "within 5 % of the Nyquist frequency of 500 Hz"),
+    "one-frame": ((QUIET, replace(AMPLITUDE, average="single")), (QUIET, AMPLITUDE),
+                  "Only 2 s of the 40 s chosen are analysed (5 %)"),
+    "overlap-gap": ((QUIET, replace(AMPLITUDE, overlap=0.0)), (QUIET, AMPLITUDE),
+                    "With 0 % overlap the Hann window hardly looks at 37 % of the record"),
+    "padding": ((QUIET, replace(AMPLITUDE, pad=4)), (QUIET, AMPLITUDE), "closer than 1 Hz still"),
+    "unresolved": ((QUIET + tone(100.0) + tone(100.83, 0.8), AMPLITUDE),
+                   (QUIET + tone(100.0) + tone(104.0), AMPLITUDE), "closer than the 1 Hz that"),
+    "scalloping": ((QUIET + tone(100.25), AMPLITUDE), (QUIET + tone(100.0), AMPLITUDE),
+                   "reads 1.4 dB low"),
+    "offset": ((QUIET + tone(5) + 50, replace(AMPLITUDE, detrend="none")),
+               (QUIET + tone(5) + 50, AMPLITUDE), "The offset of 50 m/s² is 70.7 times"),
+    "hum": ((QUIET + tone(50, 0.3) + tone(150, 0.1) + tone(250, 0.05), AMPLITUDE),
+            (QUIET + tone(51, 0.3) + tone(153, 0.1), AMPLITUDE), "Peaks at 50, 150, 250 Hz"),
+    "low-averages": ((NOISE, replace(CALM, frame=10_000)), (NOISE, replace(CALM, frame=500)),
+                     "effective averages"),
+    "nonstationary": ((NOISE * (1 + 3 * (T > 20)), AMPLITUDE), (NOISE, AMPLITUDE),
+                      "changes by 12 dB over the stretch"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("code", CASES)
+def test_speaks_and_is_silent(code: str) -> None:
+    (wrong, method), (right, calm), words = CASES[code]
+    told = said(wrong, method)
+    assert code in told
+    assert words in told[code].text
+    assert told[code].text.endswith(".")
+    assert code not in said(right, calm)
+
+
+@pytest.mark.parametrize("code", [c for c in CASES if c not in (
+    "clipped", "alias-risk", "hum", "nonstationary")])  # fmt: skip
+def test_the_remedy_is_one_method_that_helps(code: str) -> None:
+    (wrong, method), _, _ = CASES[code]
+    told = said(wrong, method)[code]
+    assert told.remedy
+    assert told.method is not None
+    assert told.method != method
+    assert code not in said(wrong, told.method)
+
+
+def test_a_clean_analysis_needs_no_caution() -> None:
+    assert said(QUIET + tone(100.0), Method(frame=1000)) == {}
+
+
+def test_what_is_known_of_the_recording_comes_along() -> None:
+    made = recording(QUIET + tone(100.0), fs=FS, unit="FS")
+    made = replace(made, problems=(Problem("gaps", "A gap of 2 s."),))
+    told = said(made, Method(frame=1000))
+    assert list(told) == ["gaps", "uncalibrated"]
+    assert told["gaps"].text == "A gap of 2 s."
+
+
+def test_too_short_to_help() -> None:
+    """Where no method would, none is offered, and the sentence says so."""
+    x = QUIET + tone(100.0) + tone(100.45)
+    method = Method(stretch=Stretch(0, 8.5), frame=2100, window="flat-top", overlap=75.0)
+    told = said(x, method).get("unresolved")
+    assert told is not None
+    assert told.method is None
+    assert "the stretch is too short" in told.text
+    low = said(NOISE, Method(stretch=Stretch(0, 0.5), frame=250, scaling="psd"))["low-averages"]
+    assert low.method is None
+    assert "only a longer stretch" in low.text
+
+
+@pytest.mark.parametrize("overlap", [0.0, 50.0, 75.0])
+def test_the_confidence_band_covers_as_often_as_it_says(overlap: float) -> None:
+    """95 % bands over 400 noise records, at a few bins each: 93 to 97 %."""
+    rng = np.random.default_rng(5)
+    inside = []
+    for _ in range(400):
+        x = rng.normal(size=8192)
+        method = Method(frame=512, overlap=overlap, scaling="psd")
+        estimate = run(method, recording(x, fs=2.0)).spectrum
+        low, high = confidence_db(estimate.effective_averages)
+        measured = 10 * np.log10(estimate.values("psd", "rms")[20:240:20])  # the truth is 0 dB
+        inside.append((measured + low <= 0) & (measured + high >= 0))
+    assert 0.93 <= np.mean(inside) <= 0.97
