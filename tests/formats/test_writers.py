@@ -126,7 +126,7 @@ def edited(change: str) -> str:
         (edited("b['version'] = 99"), "version 99: this program reads versions 1 to 2"),
         (edited("m['frame'] = 'long'"), "is damaged"),
         (edited("m['frame'] = True"), "is damaged"),
-        (edited("m['window'] = 'kaiser'"), "is damaged: There is no window called"),
+        (edited("m['window'] = 'welch'"), "is damaged: There is no window called"),
         (edited("m['scaling'] = 'loud'"), "is damaged"),
         (edited("m['extra'] = 1"), "is damaged"),
         (edited("del m['frame']; del b['document']['recordings'][0]['id']"), "is damaged"),

@@ -12,11 +12,12 @@ from PyQt6.QtWidgets import QMainWindow, QMenu, QMessageBox, QSplitter, QVBoxLay
 
 from tonecomb import __version__
 from tonecomb.core import document as edits
+from tonecomb.core.cautions import Caution
 from tonecomb.core.errors import UserError
 from tonecomb.core.peaks import Peak
-from tonecomb.core.recording import Problem, whole
+from tonecomb.core.recording import whole
 from tonecomb.core.spectrum import HOLES
-from tonecomb.core.statistics import StretchFigures, sample_problem, uncalibrated
+from tonecomb.core.statistics import StretchFigures, sample_problem
 from tonecomb.core.windows import WINDOWS, window
 from tonecomb.desktop import settings
 from tonecomb.desktop.actions import ACTIONS, MENUS, Action
@@ -36,8 +37,8 @@ from tonecomb.desktop.ruler.ruler import Ruler
 from tonecomb.desktop.shelf.shelf import Shelf
 from tonecomb.desktop.stage.stage import Stage
 from tonecomb.desktop.store import Store
-from tonecomb.desktop.theme import NIGHT, PAPER, THEMES, Theme, style_sheet
-from tonecomb.desktop.waveform_facts import WaveformFacts, clipping_problem
+from tonecomb.desktop.theme import NIGHT, PAPER, Theme, current_theme, style_sheet
+from tonecomb.desktop.waveform_facts import WaveformFacts
 from tonecomb.desktop.workspace import Workspace
 
 _COLUMNS = (180, 820, 248)  # shelf, stage and readings at 1280 pixels
@@ -86,10 +87,11 @@ class Bench(QMainWindow):
         self.ruler = Ruler(self.store)
         self.channels = Channels(self, self.store, self.jobs, self.notices)
         self.exports = Exports(self, self.store, self.jobs, self.results, self.notices, self.stage)
+        self._cautions: tuple[Caution, ...] = ()
         self._assemble()
         self._actions = self._make_menus()
         self._connect()
-        self.theme = THEMES.get(str(settings.settings().value("theme", "")), PAPER)
+        self.theme = current_theme()
         self.apply_theme()
         self._restore_layout()
         self._follow()
@@ -120,7 +122,8 @@ class Bench(QMainWindow):
         self.results.failed.connect(self._tell_failure)
         self.results.pyramid_ready.connect(lambda *_: self._show_problems())
         self.facts.figures_ready.connect(self._show_figures)
-        self.facts.clipping_ready.connect(lambda *_: self._show_problems())
+        self.facts.cautions_ready.connect(self._take_cautions)
+        self.readings.remedy_chosen.connect(self._take_remedy)
         self.stage.lanes.mark_clicked.connect(self.marks.edit)
         self.readings.peak_chosen.connect(self._go_to_peak)
         self.stage.spectrum.display_changed.connect(self._follow)
@@ -242,21 +245,31 @@ class Bench(QMainWindow):
         self.readings.stretch.show_figures(figures, symbol)
 
     def _show_problems(self) -> None:
-        """What is wrong with the recording's time base and the channel's samples."""
+        """What is wrong with the recording's time base and the channel's samples, and what
+        should be said about the analysis."""
         recording, method = self.store.current, self.store.method
-        problems: list[Problem] = []
-        if recording is not None and method is not None:
-            problems += recording.problems
-            if method.channel < len(recording.channels):
-                told = uncalibrated(recording.channels[method.channel])
-                problems += [told] if told is not None else []
+        told = list(self._cautions)
+        if recording is not None and method is not None and not told:
+            # There is no analysis, or not yet: what is known all the same.
+            told += [Caution(problem.code, problem.text) for problem in recording.problems]
             built = self.results.pyramid(recording.id, method.channel)
-            if built is not None:
-                channel, counts = method.channel, (built.missing, built.infinite)
-                found = sample_problem(recording, channel, *counts)
-                problems += [found] if found is not None else []
-            problems += clipping_problem(recording, method.channel, self.facts)
-        self.readings.show_problems(tuple(problems))
+            if built is not None and method.channel < len(recording.channels):
+                counts = (built.missing, built.infinite)
+                found = sample_problem(recording, method.channel, *counts)
+                told += [Caution(found.code, found.text)] if found is not None else []
+        self.readings.show_cautions(tuple(told))
+
+    def _take_cautions(self, cautions: tuple[Caution, ...]) -> None:
+        self._cautions = cautions
+        self._show_problems()
+
+    def _take_remedy(self, caution: Caution) -> None:
+        """Follow a caution's advice, in one step that can be undone."""
+        if caution.method is not None and (now := self.store.method) is not None:
+            # What was changed since it was found stays: only what the remedy is about changes.
+            method = replace(caution.method, search=now.search, bands=now.bands)
+            document = edits.set_method(self.store.document, method)
+            self.store.apply(caution.remedy, document)
 
     # What single actions do
 

@@ -71,6 +71,9 @@ class Jobs(QObject):
     ) -> Job:
         """Run ``work(progress)`` in a thread, then ``done(result)`` or ``failed(error)`` here."""
         job = Job(title, background)
+        if self._closed:  # the window is going away: nobody would see it
+            job.cancel()
+            return job
         self._running[job] = (done, failed)
         reported = [0.0]
 

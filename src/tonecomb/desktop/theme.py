@@ -7,6 +7,8 @@ from importlib.resources import files
 
 from PyQt6.QtGui import QFont, QFontDatabase
 
+from tonecomb.desktop import settings
+
 FAMILY = "Inter"
 
 
@@ -73,6 +75,11 @@ NIGHT = Theme(
 )  # fmt: skip
 
 THEMES = {theme.name: theme for theme in (PAPER, NIGHT)}
+
+
+def current_theme() -> Theme:
+    """The theme that the settings name."""
+    return THEMES.get(str(settings.settings().value("theme", "")), PAPER)
 
 
 def load_fonts() -> None:

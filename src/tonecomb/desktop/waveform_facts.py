@@ -8,11 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.cautions import Caution, Seen, find_cautions, look
 from tonecomb.core.clipping import clipped
 from tonecomb.core.errors import UserError
 from tonecomb.core.periods import Periods, count_periods
 from tonecomb.core.progress import Progress
-from tonecomb.core.recording import Problem, Recording, whole
+from tonecomb.core.recording import Recording, whole
 from tonecomb.core.statistics import StretchFigures, stretch_figures
 from tonecomb.desktop.jobs import Job, Jobs
 from tonecomb.desktop.results import Results
@@ -20,18 +22,6 @@ from tonecomb.desktop.store import Store
 
 _SETTLE_MS = 120
 _MOST_COUNTED = 5_000_000  # samples between two readouts up to which periods are counted
-
-
-def clipping_problem(recording: Recording, channel: int, facts: WaveformFacts) -> list[Problem]:
-    """What there is to say about a channel that ran into its limits; nothing, where it did not."""
-    runs = facts.clipping(recording, channel)
-    if not runs or channel >= len(recording.channels):
-        return []
-    first, stop = runs[0]
-    count = "1 place" if len(runs) == 1 else f"{len(runs)} places"
-    name, at = recording.channels[channel].name, first / recording.rate
-    text = f"{name} stands at its limit in {count}, first for {stop - first} samples at {at:.6g} s"
-    return [Problem("clipped", f"{text}: it is probably clipped.")]
 
 
 @dataclass(frozen=True)
@@ -51,6 +41,7 @@ class WaveformFacts(QObject):
     ``clipping_ready`` (recording id, channel)."""
 
     figures_ready = pyqtSignal(object)
+    cautions_ready = pyqtSignal(object)
     clipping_ready = pyqtSignal(str, int)
 
     def __init__(self, store: Store, jobs: Jobs, results: Results) -> None:
@@ -60,6 +51,8 @@ class WaveformFacts(QObject):
         self._shown: object = None
         self._job: Job | None = None
         self._measuring: Job | None = None
+        self._looking: Job | None = None
+        self._seen: tuple[object, Seen] | None = None
         self.figures: StretchFigures | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -67,11 +60,12 @@ class WaveformFacts(QObject):
         self._timer.timeout.connect(self._update)
         store.changed.connect(self._timer.start)
         results.pyramid_ready.connect(self._look_for_clipping)
+        results.analysis_changed.connect(self._look_for_cautions)
 
     @property
     def busy(self) -> bool:
         """Whether figures are awaited."""
-        return self._timer.isActive() or self._job is not None
+        return self._timer.isActive() or self._job is not None or self._looking is not None
 
     def _update(self) -> None:
         recording, method = self._store.current, self._store.method
@@ -104,6 +98,38 @@ class WaveformFacts(QObject):
     def _deliver(self, wanted: object, figures: StretchFigures | None) -> None:
         self._job, self._shown, self.figures = None, wanted, figures
         self.figures_ready.emit(figures)
+
+    # Cautions
+
+    def _look_for_cautions(self, analysis: Analysis | None) -> None:
+        """Find what should be said about an analysis that has its peaks."""
+        if self._looking is not None:
+            self._looking.cancel()
+            self._looking = None
+        recording = self._store.current
+        if analysis is None or recording is None:
+            self.cautions_ready.emit(())
+            return
+        if analysis.peaks is None:
+            return
+        method = analysis.method
+        key = (recording.samples, method.channel, method.stretch, method.frame)
+        known = self._seen[1] if self._seen is not None and self._seen[0] == key else None
+
+        def work(progress: Progress) -> tuple[Seen, tuple[Caution, ...]]:
+            seen = known or look(analysis, recording, progress)
+            return seen, find_cautions(analysis, recording, seen)
+
+        def done(found: tuple[Seen, tuple[Caution, ...]]) -> None:
+            self._looking, self._seen = None, (key, found[0])
+            self.cautions_ready.emit(found[1])
+
+        def failed(error: Exception) -> None:
+            self._looking = None
+
+        self._looking = self._jobs.submit(
+            "Looking over the stretch", work, done, failed, background=True
+        )
 
     # Clipping
 

@@ -124,9 +124,10 @@ def analysis(a: Analysis, told: tuple[Caution, ...] = ()) -> dict[str, Any]:
 def analysis_text(a: Analysis, told: tuple[Caution, ...] = ()) -> str:
     """An analysis for reading: the method, what it resolves, peaks, bands and cautions."""
     r = a.resolution
+    frames = "frame" if r.frames == 1 else "frames"
     lines = [
         f"{a.recording_name} · {a.sentence}",
-        f"  bins {r.bin_hz:.5g} Hz, ENBW {r.enbw_hz:.5g} Hz, {r.frames} {'frame' if r.frames == 1 else 'frames'} of "
+        f"  bins {r.bin_hz:.5g} Hz, ENBW {r.enbw_hz:.5g} Hz, {r.frames} {frames} of "
         f"{r.frame_s:.4g} s cover {100 * r.covered_fraction:.1f} % of the stretch, "
         f"rms {a.spectrum.rms:.5g} {a.channel.unit}",
         "",

@@ -7,15 +7,18 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QPushButton, QWidget
 
+from tonecomb.core.combining import Average
 from tonecomb.core.document import select
 from tonecomb.core.errors import UserError
 from tonecomb.core.framing import MAX_OVERLAP
 from tonecomb.core.method import LEVELS, MAX_PAD, Method, resolution, seconds
 from tonecomb.core.recording import Recording, Stretch, whole
 from tonecomb.core.units import unit
-from tonecomb.core.windows import WINDOWS, window
+from tonecomb.core.windows import window
 from tonecomb.desktop.method_line.conditioning import conditioning_popover
+from tonecomb.desktop.method_line.window_picker import WindowPicker
 from tonecomb.desktop.store import Store
+from tonecomb.desktop.theme import current_theme
 from tonecomb.desktop.widgets import Number, Option, OptionList, Popover, label, link, row
 
 TIPS = {
@@ -27,7 +30,7 @@ TIPS = {
     "frame": "Frame length ([ and ] halve and double it)",
     "pad": "Zero padding of the transform",
     "overlap": "How much of a frame the next one shares",
-    "frames": "Frames in the stretch, all of them averaged by their mean square",
+    "frames": "Frames in the stretch, and how they become one spectrum",
     "scaling": "What the upright axis means",
     "level": "Amplitudes as rms, peak or peak to peak",
 }
@@ -119,26 +122,51 @@ def _detrend(store: Store, recording: Recording, method: Method, parent: QWidget
 
 
 def _window(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
-    options = [
-        Option(
-            w.name,
-            w.title,
-            f"ENBW {w.enbw:.2f} bins · main lobe {w.main_lobe:.0f} bins · "
-            f"scalloping {w.scalloping_db:.2f} dB · overlap {w.overlap:g} %",
-        )
-        for w in WINDOWS.values()
-    ]
-    return _choices(
-        Popover(
-            parent,
-            "Window",
-            "A narrow main lobe tells close tones apart; low scalloping gives true bin heights; "
-            "a steep skirt shows weak tones beside strong ones.",
-        ),
-        options,
-        method.window,
-        lambda value: store.edit_method("Choose window", window=value),
+    def apply(name: str) -> None:
+        store.edit_method("Choose window", merge="window picker", window=name)
+
+    return WindowPicker(parent, current_theme(), method.window, apply)
+
+
+def _frames(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
+    popover = Popover(
+        parent,
+        "Average",
+        "How the frames become one spectrum. The mean is right for what stays; the median shrugs "
+        "off what comes and goes.",
     )
+    start, stop = (method.stretch or whole(recording)).indices(recording)
+    fs = recording.rate
+    at = method.at if method.at is not None else (start + stop) / 2 / fs
+    place = Number(at, start / fs, stop / fs, 3, "s")
+    place.setAccessibleName("Middle of the single frame")
+    notes: dict[Average, tuple[str, str]] = {
+        "mean": ("Mean", "Of the frames' power; tones and noise as they are on average"),
+        "median": ("Median", "Corrected for its bias; impacts and drop-outs hardly count"),
+        "exponential": ("Exponential", "The newest frames count most: an eighth each"),
+        "max": ("Maximum", "The highest that each bin ever reached; no peaks are fitted"),
+        "min": ("Minimum", "The lowest that each bin ever fell to; no peaks are fitted"),
+        "single": ("Single frame", "One frame only, about the time below"),
+    }
+    options = [Option(name, title, note) for name, (title, note) in notes.items()]
+    chooser = OptionList(options, method.average, "choices")
+
+    def choose(value: object) -> None:
+        middle = place.value() if value == "single" else None
+        store.edit_method("Choose average", average=value, at=middle)
+        if value != "single":
+            popover.close()
+
+    def move() -> None:
+        store.edit_method(
+            "Choose average", merge="single frame", average="single", at=place.value()
+        )
+
+    chooser.chosen.connect(choose)
+    place.valueChanged.connect(move)
+    popover.add(chooser, row(label("Single frame about"), place, None))
+    popover.setFocusProxy(chooser)
+    return popover
 
 
 def _frame(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
@@ -307,6 +335,7 @@ EDITORS: dict[str, Callable[[Store, Recording, Method, QWidget], Popover]] = {
     "frame": _frame,
     "pad": _frame,
     "overlap": _overlap,
+    "frames": _frames,
     "scaling": _scaling,
     "level": _level,
 }

@@ -8,7 +8,9 @@ from PyQt6.QtCore import QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QFrame,
     QHeaderView,
+    QSizePolicy,
     QStackedLayout,
     QTableView,
     QVBoxLayout,
@@ -16,8 +18,8 @@ from PyQt6.QtWidgets import (
 )
 
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.cautions import Caution
 from tonecomb.core.peaks import Peak
-from tonecomb.core.recording import Problem
 from tonecomb.desktop.method_line.popovers import search_popover
 from tonecomb.desktop.readings.model import SORT_ROLE, PeaksModel
 from tonecomb.desktop.readings.stretch import StretchReadings
@@ -27,11 +29,15 @@ from tonecomb.desktop.widgets import label, link, panel, row, rule
 from tonecomb.formats import tables
 from tonecomb.formats.report.html import with_std
 
+_AT_ONCE = 3  # cautions that are shown together
+
 
 class Readings(QWidget):
-    """The right column. ``peak_chosen`` carries the peak that was picked."""
+    """The right column. ``peak_chosen`` carries the peak that was picked, ``remedy_chosen`` the
+    caution whose advice is taken."""
 
     peak_chosen = pyqtSignal(object)
+    remedy_chosen = pyqtSignal(object)
 
     def __init__(self, store: Store) -> None:
         super().__init__()
@@ -69,6 +75,8 @@ class Readings(QWidget):
         self._problems = QVBoxLayout()
         self._problems.setSpacing(6)
         column.addLayout(self._problems)
+        self._cautions: tuple[Caution, ...] = ()
+        self._first_caution = 0
         store.changed.connect(self._refresh_search)
         self.show_analysis(None)
 
@@ -129,13 +137,48 @@ class Readings(QWidget):
         count = len(analysis.peaks)
         return f"the highest {count}" if count == analysis.method.search.most else str(count)
 
-    def show_problems(self, problems: tuple[Problem, ...]) -> None:
-        """What is wrong with the recording, below the readings."""
+    def show_cautions(self, cautions: tuple[Caution, ...]) -> None:
+        """What should be known before the readings are trusted, each with its remedy."""
+        if cautions != self._cautions:
+            self._cautions, self._first_caution = cautions, 0
+            self._deal_cautions()
+
+    def _deal_cautions(self) -> None:
+        """A few at a time, so that they leave room for the peaks."""
         while (item := self._problems.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
+                widget.hide()
                 widget.deleteLater()
-        for problem in problems:
-            self._problems.addWidget(label(problem.text, "problem", wrap=True))
+        first, count = self._first_caution, len(self._cautions)
+        for caution in self._cautions[first : first + _AT_ONCE]:
+            self._problems.addWidget(self._card(caution))
+        if count > _AT_ONCE:
+            last = min(first + _AT_ONCE, count)
+            shown = f"{first + 1}–{last}" if last > first + 1 else f"{last}"
+            text = f"{shown} of {count} cautions, show others"
+            self._problems.addWidget(link(text, "Look at the next ones", self._turn_cautions))
+
+    def _turn_cautions(self) -> None:
+        following = self._first_caution + _AT_ONCE
+        self._first_caution = following if following < len(self._cautions) else 0
+        self._deal_cautions()
+
+    def _card(self, caution: Caution) -> QFrame:
+        card = QFrame()
+        card.setObjectName("problem")
+        card.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        inside = QVBoxLayout(card)
+        inside.setContentsMargins(8, 4, 8, 4)
+        inside.setSpacing(2)
+        words = label(caution.text, "", wrap=True)
+        words.setFont(font(9))
+        words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        inside.addWidget(words)
+        if caution.remedy:
+            tip = "Change the method so; Ctrl+Z takes it back"
+            take = link(caution.remedy, tip, lambda: self.remedy_chosen.emit(caution))
+            inside.addWidget(take)
+        return card
 
     def current_peak(self) -> Peak | None:
         """The peak of the chosen row."""

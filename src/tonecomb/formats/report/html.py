@@ -9,10 +9,11 @@ from typing import Any
 from tonecomb import __version__
 from tonecomb.core import pyramid
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.cautions import cautions
 from tonecomb.core.method import seconds
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Recording, whole
-from tonecomb.core.statistics import channel_figures, sample_problem
+from tonecomb.core.statistics import channel_figures
 from tonecomb.formats import files
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import SpectrumView
@@ -38,10 +39,8 @@ def report(
     if len(envelope.low) < _WAVEFORM_COLUMNS / 2:
         samples = recording.samples.read(channel, 0, recording.length)
         envelope = pyramid.envelope_of(samples, 0, _WAVEFORM_COLUMNS)
-    statistics = channel_figures(recording, channel, part(progress, 0.3, 0.5))
-    problems = list(recording.problems)
-    if found := sample_problem(recording, channel, statistics.missing, statistics.infinite):
-        problems.append(found)
+    statistics = channel_figures(recording, channel, part(progress, 0.3, 0.4))
+    problems = list(cautions(analysis, recording, part(progress, 0.4, 0.5)))
     digest = (
         "" if recording.path is None else files.sha256(recording.path, part(progress, 0.5, 0.8))
     )

@@ -1,0 +1,151 @@
+"""Cautions in the readings with their remedies, the window picker, and the ways to average."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
+
+from tonecomb.core.windows import WINDOWS, window
+from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.method_line.window_picker import WindowPicker, figures
+from tonecomb.desktop.widgets import Number, OptionList, Popover
+
+Settle = Callable[[], None]
+
+
+def cautions(bench: Bench) -> str:
+    """All that the cautions say."""
+    shown = bench.readings._problems
+    cards = [shown.itemAt(i).widget() for i in range(shown.count())]  # type: ignore[union-attr]
+    labels = [w for card in cards if card is not None for w in card.findChildren(QLabel)]
+    return " ".join(label.text() for label in labels)
+
+
+def press(bench: Bench, text: str) -> None:
+    """Click the link with this text in the readings."""
+    links = [b for b in bench.readings.findChildren(QPushButton) if b.isVisible()]
+    QTest.mouseClick(next(b for b in links if b.text() == text), Qt.MouseButton.LeftButton)
+
+
+def picker(bench: Bench) -> WindowPicker:
+    bench.method_line.edit("window")
+    found = QApplication.activePopupWidget()
+    assert isinstance(found, WindowPicker)
+    return found
+
+
+def test_a_remedy_is_one_step_that_can_be_taken_back(opened: Bench, settle: Settle) -> None:
+    assert "hum" in cautions(opened)
+    opened.store.edit_method("Change overlap", overlap=0.0)
+    settle()
+    assert "hardly looks at 37 % of the record" in cautions(opened)
+    press(opened, "Overlap 50 %")
+    settle()
+    assert opened.store.method.overlap == 50.0  # type: ignore[union-attr]
+    assert "hardly looks" not in cautions(opened)
+    opened.store.undo()
+    settle()
+    assert opened.store.method.overlap == 0.0  # type: ignore[union-attr]
+    assert "hardly looks" in cautions(opened)
+
+
+def test_many_cautions_are_dealt_a_few_at_a_time(opened: Bench, settle: Settle) -> None:
+    opened.store.edit_method("x", overlap=0.0, pad=2, scaling="psd", frame=65536)
+    settle()
+    first = cautions(opened)
+    press(opened, "1–3 of 4 cautions, show others")
+    settle()
+    assert "Zero padding ×2" in cautions(opened)
+    assert cautions(opened) != first
+    press(opened, "4 of 4 cautions, show others")
+    assert cautions(opened) == first
+
+
+def test_what_is_known_is_told_without_an_analysis(opened: Bench, settle: Settle) -> None:
+    log = next(item for item in opened.shelf._items() if item.text(0) == "Hut wall")
+    opened.shelf.tree.setCurrentItem(log)
+    settle()
+    assert opened.results.analysis is None
+    assert "gap of 0.86 s" in cautions(opened)
+    assert "Hut wall has 1 missing sample" in cautions(opened)
+
+
+def test_the_picker_shows_and_chooses(opened: Bench, settle: Settle) -> None:
+    shown = picker(opened)
+    assert shown.names.currentRow() == list(WINDOWS).index("hann")
+    before = shown.picture.grab().toImage()
+    QTest.keyClick(shown.names, Qt.Key.Key_Down)
+    assert shown._values[0].text() == "1.36 bins"
+    assert shown.picture.grab().toImage() != before
+    assert not shown.parameter.isVisible()
+    assert opened.store.method.window == "hann", "looking is not choosing"  # type: ignore[union-attr]
+    QTest.keyClick(shown.names, Qt.Key.Key_Return)
+    settle()
+    assert opened.store.method.window == "hamming"  # type: ignore[union-attr]
+
+
+def test_a_windows_parameter_is_typed(opened: Bench, settle: Settle) -> None:
+    shown = picker(opened)
+    shown.names.setCurrentRow(list(WINDOWS).index("kaiser"))
+    QTest.keyClick(shown.names, Qt.Key.Key_Return)
+    shown.parameter.setFocus()
+    shown.parameter.selectAll()
+    QTest.keyClicks(shown.parameter, "12")
+    QTest.keyClick(shown.parameter, Qt.Key.Key_Return)
+    assert shown._values[0].text() == f"{window('kaiser:12').enbw:.2f} bins"
+    shown.close()
+    settle()
+    analysis = opened.results.analysis
+    assert analysis is not None
+    assert "· Kaiser, β = 12, 32768 samples" in analysis.sentence
+    mesh = max(analysis.peaks or (), key=lambda peak: peak.tone.amplitude)
+    assert mesh.tone.frequency == pytest.approx(413.1, abs=1e-3)
+    assert analysis.amplitude(mesh)[0] == pytest.approx(0.9, rel=2e-3)
+    again = picker(opened)
+    assert again.parameter.value() == 12
+    again.close()
+
+
+@pytest.mark.parametrize("name", WINDOWS)
+def test_every_window_has_its_figures(name: str) -> None:
+    texts = figures(window(name))
+    assert texts[0].endswith(" bins")
+    assert all("nan" not in text and "inf" not in text for text in texts)
+
+
+def test_ways_to_average(opened: Bench, settle: Settle) -> None:
+    bottom = {}
+    for row, name in enumerate(("mean", "median", "exponential", "max", "min")):
+        opened.method_line.edit("frames")
+        popover = QApplication.activePopupWidget()
+        assert isinstance(popover, Popover)
+        chooser = popover.findChild(OptionList)
+        assert chooser is not None
+        chooser.setCurrentRow(row)
+        QTest.keyClick(chooser, Qt.Key.Key_Return)
+        settle()
+        analysis = opened.results.analysis
+        assert analysis is not None
+        assert analysis.method.average == name
+        bottom[name] = float(np.median(analysis.spectrum.mean_square))
+    assert bottom["min"] < bottom["median"] < bottom["max"]
+    assert bottom["median"] == pytest.approx(bottom["mean"], rel=0.1)
+    assert opened.readings._count.text() == "0"
+    opened.method_line.edit("frames")
+    popover = QApplication.activePopupWidget()
+    assert isinstance(popover, Popover)
+    place = popover.findChild(Number)
+    assert place is not None
+    place.setValue(12.0)
+    popover.close()
+    settle()
+    assert "single frame at 12.0 s" in opened.results.analysis.sentence  # type: ignore[union-attr]
+    assert "Only 2.56 s of the 60 s chosen are analysed" in cautions(opened)
+    press(opened, "Average all of it")
+    settle()
+    assert opened.store.method.average == "mean"  # type: ignore[union-attr]
