@@ -30,6 +30,7 @@ def bench_pictures() -> None:
 
     from tonecomb.core.recording import Stretch
     from tonecomb.desktop.app import make_application
+    from tonecomb.desktop.method_line.window_picker import WindowPicker
 
     app = make_application(["tone-comb"])
     from tonecomb.desktop.bench import Bench
@@ -59,10 +60,17 @@ def bench_pictures() -> None:
     bench.toggle_theme()
     bench.method_line.edit("window")
     QTest.qWait(100)
-    popover = bench.method_line.popover
-    assert popover is not None
-    popover.grab().save(str(SHOTS / "window-popover.png"))
-    popover.close()
+    picker = bench.method_line.popover
+    assert isinstance(picker, WindowPicker)
+    picker.names.setCurrentRow(7)
+    picker.grab().save(str(SHOTS / "window-picker.png"))
+    picker.close()
+    before = bench.store.document
+    bench.store.edit_method("Provoke cautions", overlap=0.0, scaling="psd", frame=65536)
+    settle()
+    bench.grab().save(str(SHOTS / "cautions.png"))
+    bench.store.apply("Back", before)
+    settle()
     waveform_picture(bench, settle)
     import_picture(bench, settle)
     bench.store.mark_saved(Path("screenshots"), bench.store.document)

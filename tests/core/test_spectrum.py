@@ -16,7 +16,8 @@ from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.framing import effective_averages, make_framing
 from tonecomb.core.method import Method, resolution
 from tonecomb.core.recording import Stretch
-from tonecomb.core.spectrum import averaged_spectrum
+from tonecomb.core.spectrum import averaged_spectrum, level_label, to_decibels
+from tonecomb.core.units import unit
 from tonecomb.core.windows import window
 
 methods = st.builds(
@@ -109,6 +110,34 @@ def test_streamed_in_threads_equals_in_memory(rng: np.random.Generator) -> None:
     )
     np.testing.assert_allclose(one.mean_square, expected, rtol=1e-10)
     assert max(reads) < len(x) / 3, "the record is read in blocks, not whole"
+
+
+def test_energy_of_a_transient_within_a_frame() -> None:
+    """∫ ESD df = ∫ x² dt, whatever is zero around it; and the root of the PSD is its root."""
+    fs = 4000.0
+    x = np.zeros(8000)
+    t = np.arange(500) / fs
+    x[900:1400] = 30 * np.exp(-40 * t) * np.sin(2 * np.pi * 300 * t)
+    for frame in (4000, 8000):
+        method = Method(frame=frame, overlap=0.0, window="rectangular", detrend="none",
+                        average="single", at=frame / fs / 2)  # fmt: skip
+        spectrum = run_spectrum(method, recording(x, fs=fs)).spectrum
+        energy = spectrum.values("energy", "rms").sum() * spectrum.bin_hz
+        assert energy == pytest.approx(np.sum(x**2) / fs, rel=1e-12)
+    density = spectrum.values("amplitude-density", "rms")
+    np.testing.assert_allclose(density**2, spectrum.values("psd", "rms"), rtol=1e-14)
+
+
+@pytest.mark.parametrize(
+    ("scaling", "shown", "decibels"),
+    [("amplitude-density", "Acceleration density, m/s²/√Hz", "dB re 1 µm/s²/√Hz"),
+     ("energy", "Acceleration energy density, (m/s²)²·s/Hz", "dB re (1 µm/s²)²·s/Hz")],
+)  # fmt: skip
+def test_labels_of_the_densities(scaling: str, shown: str, decibels: str) -> None:
+    assert level_label(scaling, "rms", unit("m/s²"), False) == shown  # type: ignore[arg-type]
+    assert level_label(scaling, "rms", unit("m/s²"), True).endswith(decibels)  # type: ignore[arg-type]
+    one = to_decibels(np.array([1e-3]), scaling, unit("m/s²"))[0]  # type: ignore[arg-type]
+    assert one == pytest.approx(60 if scaling == "amplitude-density" else 90)
 
 
 def test_line_removed_leaves_no_drift() -> None:

@@ -44,7 +44,7 @@ methods = st.builds(
     frame=st.integers(2, 10**7),
     overlap=finite,
     pad=st.integers(1, 16),
-    scaling=st.sampled_from(["amplitude", "power", "psd"]),
+    scaling=st.sampled_from(["amplitude", "power", "psd", "energy"]),
     level=st.sampled_from(["rms", "peak", "peak-to-peak"]),
     search=st.builds(PeakSearch, finite, finite, st.none() | finite, st.none() | finite),
 )

@@ -44,12 +44,7 @@ class Analysis:
     @property
     def values_unit(self) -> str:
         """Symbol of ``values``."""
-        symbol = unit(self.channel.unit)
-        return {
-            "amplitude": f"{symbol.symbol} {self.method.level}",
-            "power": symbol.power,
-            "psd": symbol.density,
-        }[self.method.scaling]
+        return unit(self.channel.unit).scaled(self.method.scaling, self.method.level)
 
     @property
     def amplitude_unit(self) -> str:

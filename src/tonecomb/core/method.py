@@ -23,7 +23,13 @@ DETRENDS: dict[Detrend, str] = {
     "mean": "mean removed",
     "line": "line removed",
 }
-SCALINGS: dict[Scaling, str] = {"amplitude": "amplitude", "power": "power", "psd": "PSD"}
+SCALINGS: dict[Scaling, str] = {
+    "amplitude": "amplitude",
+    "power": "power",
+    "psd": "PSD",
+    "amplitude-density": "amplitude density",
+    "energy": "energy density",
+}
 AVERAGES: dict[Average, str] = {
     "mean": "{} averaged",
     "median": "median of {}",
@@ -194,11 +200,7 @@ def phrases(method: Method, recording: Recording) -> tuple[Phrase, ...]:
     except UserError:
         frames = "no frame fits"
     symbol = unit(channel.unit)
-    level = {
-        "amplitude": f"{symbol.symbol} {method.level}",
-        "power": symbol.power,
-        "psd": symbol.density,
-    }[method.scaling]
+    level = symbol.scaled(method.scaling, method.level)
     parts = [
         Phrase("channel", channel.name),
         Phrase("stretch", f"{seconds(stretch.start, fs)}–{seconds(stretch.end, fs)} s"),

@@ -25,7 +25,7 @@ from tonecomb.core.units import Unit
 from tonecomb.core.windows import Window
 
 Detrend = Literal["none", "mean", "line"]
-Scaling = Literal["amplitude", "power", "psd"]
+Scaling = Literal["amplitude", "power", "psd", "amplitude-density", "energy"]
 Level = Literal["rms", "peak", "peak-to-peak"]
 Read = Callable[[int, int], Array]
 """Samples ``start`` to ``stop`` of the stretch, counted from the stretch's start."""
@@ -51,7 +51,8 @@ class Spectrum:
     ``frequency`` (Hz) and ``mean_square`` (unit², the mean square of a sine in that bin) have
     shape (bins,). ``bin_hz`` is the distance of two bins, ``enbw_hz`` the equivalent noise
     bandwidth, ``effective_averages`` the number of independent frames that would average as
-    well. ``frame_hz`` is 1/frame duration: what bin_hz would be without padding.
+    well. ``frame_hz`` is 1/frame duration: what bin_hz would be without padding;
+    ``gain_s`` is Σw/fs, the time that the window lets through.
     """
 
     frequency: Array
@@ -61,17 +62,24 @@ class Spectrum:
     enbw_hz: float
     framing: Framing
     effective_averages: float
+    gain_s: float
 
     def values(self, scaling: Scaling, level: Level) -> Array:
         """The spectrum in the wanted scaling, linear. Shape (bins,).
 
         ``amplitude``: of a sine, as rms, peak or peak-to-peak, in the unit. ``power``: the
         square of the rms amplitude. ``psd``: power over the equivalent noise bandwidth, per Hz.
+        ``amplitude-density``: its root, per √Hz. ``energy``: 2|X|²/fs², the energy spectral
+        density of what passes wholly within a frame, in unit²·s/Hz.
         """
         if scaling == "amplitude":
             return np.sqrt(self.mean_square) * LEVEL_FACTORS[level]
         if scaling == "power":
             return self.mean_square
+        if scaling == "energy":
+            return self.mean_square * self.gain_s**2
+        if scaling == "amplitude-density":
+            return np.sqrt(self.mean_square / self.enbw_hz)
         return self.mean_square / self.enbw_hz
 
     @property
@@ -83,7 +91,7 @@ class Spectrum:
 def to_decibels(values: Array, scaling: Scaling, unit: Unit) -> Array:
     """dB re the unit's reference: 20·lg for amplitudes, 10·lg for powers; zeros become −inf."""
     with np.errstate(divide="ignore"):
-        if scaling == "amplitude":
+        if scaling in ("amplitude", "amplitude-density"):
             return 20 * np.log10(values / unit.reference)
         return 10 * np.log10(values / unit.reference**2)
 
@@ -96,6 +104,12 @@ def level_label(scaling: Scaling, level: Level, unit: Unit, decibels: bool) -> s
     if scaling == "power":
         shown = f"dB re ({unit.reference_text})²" if decibels else unit.power
         return f"{unit.quantity} power, {shown}"
+    if scaling == "amplitude-density":
+        shown = f"dB re {unit.reference_text}/√Hz" if decibels else unit.root_density
+        return f"{unit.quantity} density, {shown}"
+    if scaling == "energy":
+        shown = f"dB re ({unit.reference_text})²·s/Hz" if decibels else unit.energy
+        return f"{unit.quantity} energy density, {shown}"
     shown = f"dB re ({unit.reference_text})²/Hz" if decibels else unit.density
     return f"{unit.quantity} PSD, {shown}"
 
@@ -142,6 +156,7 @@ def averaged_spectrum(
         enbw_hz=float(fs * (weights @ weights) / weights.sum() ** 2),
         framing=framing,
         effective_averages=averages,
+        gain_s=float(weights.sum() / fs),
     )
 
 

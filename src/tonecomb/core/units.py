@@ -44,6 +44,26 @@ class Unit:
         """Symbol of the squared unit per hertz."""
         return f"({self.symbol})²/Hz"
 
+    @property
+    def root_density(self) -> str:
+        """Symbol of the unit per root hertz."""
+        return f"{self.symbol}/√Hz"
+
+    @property
+    def energy(self) -> str:
+        """Symbol of the squared unit times seconds, per hertz."""
+        return f"({self.symbol})²·s/Hz"
+
+    def scaled(self, scaling: str, level: str) -> str:
+        """Symbol of a spectrum in one of the scalings; ``level`` goes with amplitudes."""
+        return {
+            "amplitude": f"{self.symbol} {level}",
+            "power": self.power,
+            "psd": self.density,
+            "amplitude-density": self.root_density,
+            "energy": self.energy,
+        }[scaling]
+
 
 # pint would work out any arithmetic that stands in a file's header, towers of powers too.
 _NO_UNIT = re.compile(r"\d\d|\*\*.*\*\*|\^.*\^|.{31}")

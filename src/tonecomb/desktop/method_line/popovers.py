@@ -248,6 +248,14 @@ def _scaling(store: Store, recording: Recording, method: Method, parent: QWidget
         ),
         Option("power", "Power", f"Square of the rms amplitude; in {symbol.power}."),
         Option("psd", "PSD", f"True for noise, whatever the window; in {symbol.density}."),
+        Option(
+            "amplitude-density", "Amplitude density", f"Root of the PSD; in {symbol.root_density}."
+        ),
+        Option(
+            "energy",
+            "Energy density",
+            f"Of a transient that lies within one frame; in {symbol.energy}.",
+        ),
     ]
     return _choices(
         Popover(parent, "Scaling"),
