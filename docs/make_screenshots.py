@@ -71,11 +71,26 @@ def bench_pictures() -> None:
     bench.grab().save(str(SHOTS / "cautions.png"))
     bench.store.apply("Back", before)
     settle()
+    held_picture(bench, settle)
     waveform_picture(bench, settle)
     import_picture(bench, settle)
     bench.store.mark_saved(Path("screenshots"), bench.store.document)
     bench.close()
     del app
+
+
+def held_picture(bench: Bench, settle: Callable[[], None]) -> None:
+    """Three methods for one stretch: a long frame, a short one, and no window."""
+    before = bench.store.document
+    for changes in ({"frame": 4096}, {"frame": 32768, "window": "rectangular"}):
+        bench.held.hold()
+        bench.store.edit_method("Change", **changes)
+        settle()
+    bench.stage.spectrum.set_limits(300, 520)
+    settle()
+    bench.grab().save(str(SHOTS / "held-traces.png"))
+    bench.store.apply("Back", before)
+    settle()
 
 
 def waveform_picture(bench: Bench, settle: Callable[[], None]) -> None:

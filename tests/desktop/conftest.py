@@ -52,6 +52,7 @@ def settle(bench: Bench, qtbot: object) -> Callable[[], None]:
             lambda: (
                 not bench.results.busy
                 and not bench.facts.busy
+                and not bench.held.busy
                 and not bench.jobs.running
                 and not (bench.opening.dialog is not None and bench.opening.dialog.busy)
             ),

@@ -47,11 +47,23 @@ class RecordingRef:
 
 
 @dataclass(frozen=True)
+class HeldTrace:
+    """A curve kept for comparison: of which recording and by which method."""
+
+    id: str
+    name: str
+    recording: str
+    method: Method
+    shown: bool = True
+
+
+@dataclass(frozen=True)
 class Document:
     """Everything that undo, sessions and autosave are about."""
 
     recordings: tuple[RecordingRef, ...] = ()
     current: str | None = None
+    held: tuple[HeldTrace, ...] = ()
 
     def get(self, recording_id: str | None) -> RecordingRef | None:
         """The recording with this id, or None."""
@@ -69,14 +81,16 @@ def add_recording(document: Document, ref: RecordingRef) -> Document:
 
 
 def remove_recording(document: Document, recording_id: str) -> Document:
-    """Take a recording off the shelf; its neighbour becomes the current one."""
+    """Take a recording off the shelf, and the traces of it; its neighbour becomes the current
+    one."""
     ids = [ref.id for ref in document.recordings]
     at = ids.index(recording_id)
     rest = tuple(ref for ref in document.recordings if ref.id != recording_id)
     current = document.current
     if current == recording_id:
         current = rest[min(at, len(rest) - 1)].id if rest else None
-    return Document(rest, current)
+    held = tuple(trace for trace in document.held if trace.recording != recording_id)
+    return Document(rest, current, held)
 
 
 def change_recording(document: Document, ref: RecordingRef) -> Document:
@@ -96,6 +110,27 @@ def set_conditioning(document: Document, ref: RecordingRef, how: Conditioning) -
     if gone > 0 and how.derived != ref.conditioning.derived:
         method = replace(method, channel=0)
     return change_recording(document, replace(ref, conditioning=how, method=method))
+
+
+def hold(document: Document, trace: HeldTrace) -> Document:
+    """Keep one more trace."""
+    return replace(document, held=(*document.held, trace))
+
+
+def held_trace(document: Document, trace_id: str) -> HeldTrace | None:
+    """The held trace with this id, or None."""
+    return next((trace for trace in document.held if trace.id == trace_id), None)
+
+
+def change_trace(document: Document, trace: HeldTrace) -> Document:
+    """Put ``trace`` in the place of the held one with its id."""
+    held = tuple(trace if old.id == trace.id else old for old in document.held)
+    return replace(document, held=held)
+
+
+def drop_trace(document: Document, trace_id: str) -> Document:
+    """Let go of a held trace."""
+    return replace(document, held=tuple(t for t in document.held if t.id != trace_id))
 
 
 def show_beside(document: Document, ref: RecordingRef, channels: tuple[int, ...]) -> Document:

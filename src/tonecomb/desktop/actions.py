@@ -73,6 +73,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("Signal", "Condition the recording…", "C", "Keep a part, remove mean, line or drift, decimate", lambda b: b.method_line.edit("prepared"), needs_recording=True, divided=True),
     Action("Signal", "Derive a channel…", "Shift+D", "Sum, difference, integral or derivative of channels", lambda b: b.channels.derive(), needs_recording=True),
     Action("Signal", "Calibrate the channel…", "Shift+C", "Sensitivity, gain, offset and unit", lambda b: b.channels.calibrate(), needs_recording=True),
+    Action("Signal", "Hold the trace", "H", "Keep the curve for comparison while the method changes", lambda b: b.held.hold(), needs_recording=True),
     Action("Signal", "Run again", "F5", "Run the analysis again after it was stopped", lambda b: b.results.again(), needs_recording=True),
     Action("Find", "Peaks…", "P", "Change which peaks are found", lambda b: b.readings.edit_search(), needs_recording=True),
     Action("Find", "Next peak", "N", "Go to the next peak in the readings", lambda b: b.readings.step(1), needs_recording=True),

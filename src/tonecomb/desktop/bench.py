@@ -26,6 +26,7 @@ from tonecomb.desktop.channels import Channels
 from tonecomb.desktop.dialogs.finder import Finder
 from tonecomb.desktop.dialogs.keys import GUIDE, Page, keys_html
 from tonecomb.desktop.exports import Exports
+from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.marks import Marks
 from tonecomb.desktop.messages import Notices
@@ -54,6 +55,7 @@ class Bench(QMainWindow):
     opening: Opening
     workspace: Workspace
     channels: Channels
+    held: HeldTraces
     facts: WaveformFacts
     marks: Marks
     exports: Exports
@@ -82,7 +84,8 @@ class Bench(QMainWindow):
             self.store, self.results, self.facts, self.jobs,
             self.opening.open_dialog, self.opening.open_demo,
         )  # fmt: skip
-        self.shelf = Shelf(self.store, self.results)
+        self.held = HeldTraces(self, self.store, self.jobs, self.results, self.notices)
+        self.shelf = Shelf(self.store, self.results, self.held)
         self.readings = Readings(self.store)
         self.ruler = Ruler(self.store)
         self.channels = Channels(self, self.store, self.jobs, self.notices)
@@ -121,6 +124,7 @@ class Bench(QMainWindow):
         self.results.analysis_changed.connect(self.readings.show_analysis)
         self.results.failed.connect(self._tell_failure)
         self.results.pyramid_ready.connect(lambda *_: self._show_problems())
+        self.held.changed.connect(lambda: self.stage.spectrum.show_held(self.held.shown))
         self.facts.figures_ready.connect(self._show_figures)
         self.facts.cautions_ready.connect(self._take_cautions)
         self.readings.remedy_chosen.connect(self._take_remedy)

@@ -100,6 +100,8 @@ class Jobs(QObject):
         return job
 
     def _deliver(self, job: Job, result: Any, error: Exception | None) -> None:
+        if job not in self._running:
+            return  # it ended while the window was closing
         done, failed = self._running.pop(job)
         self.changed.emit()
         if not job.wanted:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import os
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
@@ -83,7 +83,7 @@ def load(path: Path) -> Document:
         ) from error
     folder = path.parent.absolute()
     refs = tuple(_absolute(ref, folder) for ref in document.recordings)
-    return Document(refs, document.current)
+    return replace(document, recordings=refs)
 
 
 def _from_first(body: dict[str, Any]) -> dict[str, Any]:
@@ -110,6 +110,10 @@ def _check(document: Document) -> None:
         raise ValueError("two recordings have one id")
     if document.current is not None and document.current not in ids:
         raise ValueError("its current recording is not on the shelf")
+    if any(trace.recording not in ids for trace in document.held):
+        raise ValueError("a held trace is of no recording on the shelf")
+    for trace in document.held:
+        window(trace.method.window)
     for ref in document.recordings:
         window(ref.method.window)
         if ref.given.unit is not None:

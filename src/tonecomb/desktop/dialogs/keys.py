@@ -59,12 +59,14 @@ analysed; the ruler says how much of it the frames cover. Ochre bands are missin
 lines gaps, red edges clipping. Ctrl+drag measures and counts periods; Shift+A shows all channels,
 Shift+O lays them over each other, Shift+M puts a note.</p>
 <p><b>3. Read the method line.</b> It says how the curve below it was made. Click a phrase to
-change it. Take <i>amplitude</i> for tones and <i>PSD</i> for noise.</p>
+change it. Take <i>amplitude</i> for tones and <i>PSD</i> for noise. H holds the curve for
+comparison; click it on the shelf to hide it.</p>
 <p><b>4. Watch the ruler.</b> Tones closer than “told apart from” show as one. A longer frame
 ([ and ]) tells closer ones apart; zero padding does not.</p>
 <p><b>5. Read the peaks.</b> Their frequencies and amplitudes are fitted to the samples, between
 the bins, over the whole stretch. The figure in brackets is one standard deviation in units of
-the last digit. Click a peak to go to it.</p>
+the last digit. Click a peak to go to it. The cautions below say when a reading should not be
+trusted; a click follows their advice.</p>
 <p><b>6. Report.</b> Ctrl+R saves one HTML file with the method, the pictures, the peaks and the
 source's SHA-256. Ctrl+S saves the session.</p>
 """

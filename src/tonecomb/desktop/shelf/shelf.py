@@ -17,12 +17,14 @@ from PyQt6.QtWidgets import (
 
 from tonecomb.core.document import select
 from tonecomb.core.recording import Recording
+from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.results import Results
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.theme import PAPER, Theme, font
 from tonecomb.desktop.widgets import label, panel
 
 _ID, _CHANNEL = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
+_TRACE, _COLOUR = Qt.ItemDataRole.UserRole + 2, Qt.ItemDataRole.UserRole + 3
 _OUTLINE = 40  # pixels
 
 
@@ -54,10 +56,11 @@ class Shelf(QWidget):
     derive = pyqtSignal()
     drop_derived = pyqtSignal()
 
-    def __init__(self, store: Store, results: Results) -> None:
+    def __init__(self, store: Store, results: Results, held: HeldTraces) -> None:
         super().__init__()
-        self._store, self._results = store, results
+        self._store, self._results, self._held = store, results, held
         self._shown: object = None
+        self._current: str | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         frame = panel()
@@ -77,6 +80,7 @@ class Shelf(QWidget):
         self.tree.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.tree.customContextMenuRequested.connect(self._menu)
         self.tree.currentItemChanged.connect(self._picked)
+        self.tree.itemClicked.connect(self._clicked)
         self._delegate = _Rows(store, results)
         self.tree.setItemDelegate(self._delegate)
         column.addWidget(self.tree)
@@ -85,6 +89,7 @@ class Shelf(QWidget):
         self.told.setToolTip("How the sample rate of this recording was found")
         column.addWidget(self.told)
         store.changed.connect(self.refresh)
+        held.changed.connect(self._repaint)
         results.pyramid_ready.connect(self._repaint)
 
     def set_theme(self, theme: Theme) -> None:
@@ -105,18 +110,37 @@ class Shelf(QWidget):
             for ref in document.recordings
         )  # fmt: skip
         self.tree.blockSignals(True)
-        if content != self._shown:
-            self._shown = content
+        bar = self.tree.verticalScrollBar()
+        assert bar is not None
+        place = None
+        if (content, document.held) != self._shown:
+            # Filling goes back to the top; where nothing else is chosen the place is kept.
+            place = bar.value() if document.current == self._current else None
+            self._shown = (content, document.held)
             self._fill()
+        self._current = document.current
         ref = document.current_ref
         for item in self._items():
             wanted = ref is not None and item.data(0, _ID) == ref.id
             if wanted and ref is not None and item.data(0, _CHANNEL) == ref.method.channel:
                 self.tree.setCurrentItem(item)
+        if place is not None:
+            bar.setValue(place)
         self.tree.blockSignals(False)
         shown = self._store.recording(document.current)
         self.told.setText("" if shown is None else f"Sample rate {shown.rate_found}.")
         self._repaint()
+
+    def _trace_menu(self, menu: QMenu, trace: str) -> None:
+        for text, act in (
+            ("Show or hide", self._held.toggle),
+            ("Return to its method", self._held.return_to),
+            ("Rename…", self._held.rename),
+            ("Drop", self._held.drop),
+        ):
+            action = menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(lambda _, act=act: act(trace))
 
     def _channel_menu(self, menu: QMenu, recording_id: str, channel: int) -> None:
         understood, recording = (
@@ -153,14 +177,36 @@ class Shelf(QWidget):
                 item.setData(0, _CHANNEL, i)
                 item.setToolTip(0, f"{channel.name}, {channel.unit}")
                 head.addChild(item)
+        self._fill_held()
         self.tree.expandAll()
+
+    def _fill_held(self) -> None:
+        held = self._store.document.held
+        if not held:
+            return
+        head = QTreeWidgetItem(["Held traces"])
+        head.setFlags(Qt.ItemFlag.ItemIsEnabled)
+        head.setToolTip(0, "Click one to show or hide it")
+        self.tree.addTopLevelItem(head)
+        for i, trace in enumerate(held):
+            item = QTreeWidgetItem([trace.name])
+            item.setFlags(Qt.ItemFlag.ItemIsEnabled)
+            item.setData(0, _TRACE, trace.id)
+            item.setData(0, _COLOUR, 1 + i if trace.shown else 0)
+            item.setToolTip(0, f"{trace.name}\n{self._held.sentence(trace)}".strip())
+            head.addChild(item)
+
+    def _clicked(self, item: QTreeWidgetItem) -> None:
+        if (trace := item.data(0, _TRACE)) is not None:
+            self._held.toggle(trace)
 
     def _items(self) -> list[QTreeWidgetItem]:
         items = []
         for i in range(self.tree.topLevelItemCount()):
             head = self.tree.topLevelItem(i)
             assert head is not None
-            items += [child for j in range(head.childCount()) if (child := head.child(j))]
+            children = [child for j in range(head.childCount()) if (child := head.child(j))]
+            items += [child for child in children if child.data(0, _CHANNEL) is not None]
         return items
 
     def _picked(self, item: QTreeWidgetItem | None) -> None:
@@ -173,8 +219,14 @@ class Shelf(QWidget):
         item = self.tree.itemAt(place)
         if item is None:
             return
-        recording_id = item.data(0, _ID)
         menu = QMenu(self)
+        if (trace := item.data(0, _TRACE)) is not None:
+            self._trace_menu(menu, trace)
+            menu.exec(self.tree.mapToGlobal(place))
+            return
+        recording_id = item.data(0, _ID)
+        if recording_id is None:
+            return
         if item.data(0, _CHANNEL) is not None:
             self.tree.setCurrentItem(item)  # what is said of a channel is said of the current one
             self._channel_menu(menu, recording_id, item.data(0, _CHANNEL))
@@ -207,8 +259,10 @@ class _Rows(QStyledItemDelegate):
         self.theme = PAPER
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        if index.data(_TRACE) is not None:
+            return QSize(100, 26)
         head = index.data(_CHANNEL) is None
-        return QSize(100, 44 if head else 30)
+        return QSize(100, 44 if head and index.data(_ID) is not None else 30)
 
     def paint(
         self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex
@@ -218,7 +272,9 @@ class _Rows(QStyledItemDelegate):
         painter.save()
         recording_id, channel = index.data(_ID), index.data(_CHANNEL)
         area = option.rect.adjusted(8, 0, -6, 0)
-        if channel is None:
+        if recording_id is None:
+            self._trace(painter, area, str(index.data()), index.data(_COLOUR))
+        elif channel is None:
             self._head(painter, area, str(index.data()), self._store.recording(recording_id))
         else:
             ref = self._store.ref
@@ -245,6 +301,21 @@ class _Rows(QStyledItemDelegate):
             painter.drawText(
                 upper, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "!"
             )
+
+    def _trace(self, painter: QPainter, area: QRect, name: str, colour: int | None) -> None:
+        """A held trace with its colour, quiet while hidden; without a colour the heading."""
+        heading = colour is None
+        painter.setFont(
+            font(9.75 if heading else 9, QFont.Weight.DemiBold if heading else QFont.Weight.Normal)
+        )
+        painter.setPen(QColor(self.theme.quiet if colour == 0 else self.theme.ink))
+        left = 0
+        if not heading:
+            left = 20
+            shade = self.theme.traces[colour] if colour else self.theme.lines
+            bar = QRect(area.x() + 4, area.center().y() - 1, 10, 3)
+            painter.fillRect(bar, QColor(shade))
+        self._text(painter, area.adjusted(left, 0, 0, 0), name)
 
     def _channel(
         self,

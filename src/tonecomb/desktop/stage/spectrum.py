@@ -3,23 +3,27 @@
 from __future__ import annotations
 
 import math
+from html import escape
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, QRectF, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFont
-from PyQt6.QtWidgets import QGraphicsRectItem
+from PyQt6.QtWidgets import QGraphicsRectItem, QLabel
 
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.errors import UserError
 from tonecomb.core.peaks import Peak
 from tonecomb.core.recording import Array
 from tonecomb.core.reduce import reduce_curve
 from tonecomb.core.spectrum import level_label, to_decibels
-from tonecomb.core.units import unit
-from tonecomb.desktop.stage.plot import Plot
+from tonecomb.core.units import conversion, unit
+from tonecomb.desktop.held import Shown
+from tonecomb.desktop.stage.plot import AXIS_WIDTH, Plot
 from tonecomb.desktop.theme import Theme, font
 from tonecomb.formats.report.figures import SpectrumView as FigureView
 
+_PER_UNIT = ("amplitude", "amplitude-density")  # scalings in the unit, not in its square
 _LABELS = 14
 _SNAP = 10  # pixels to each side in which the readout looks for the highest point
 _BOX_FROM = 40  # pixels of height from which a drag zooms the level as well
@@ -40,6 +44,16 @@ class SpectrumView(Plot):
         self._analysis: Analysis | None = None
         self._values: Array = np.zeros(0)
         self._chosen: Peak | None = None
+        self._held: list[Shown] = []
+        self._held_curves: list[pg.PlotCurveItem] = []
+        self._theme: Theme | None = None
+        self.legend = QLabel(self)
+        self.legend.setObjectName("readout")
+        self.legend.setFont(font(9))
+        self.legend.setTextFormat(Qt.TextFormat.RichText)
+        self.legend.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.legend.move(AXIS_WIDTH + 8, 10)
+        self.legend.hide()
         self._curve = pg.PlotCurveItem()
         self._marks = pg.ScatterPlotItem(size=7, pxMode=True)
         self._ring = pg.ScatterPlotItem(size=15, pxMode=True)
@@ -61,6 +75,8 @@ class SpectrumView(Plot):
         self.set_label("bottom", "Frequency, Hz")
 
     def paint_items(self, theme: Theme) -> None:
+        self._theme = theme
+        self.show_held(self._held)
         self._curve.setPen(pg.mkPen(theme.traces[0]))
         self._marks.setPen(pg.mkPen(None))
         self._marks.setBrush(pg.mkBrush(theme.accent))
@@ -104,6 +120,60 @@ class SpectrumView(Plot):
         ):
             self._fit_level()
         self._draw()
+
+    def show_held(self, held: list[Shown]) -> None:
+        """Draw these traces behind the current one, in the current scaling."""
+        self._held = held
+        for curve in self._held_curves:
+            self.removeItem(curve)
+        self._held_curves = []
+        if self._theme is None:
+            return
+        traces = self._theme.traces
+        for one in held:
+            curve = pg.PlotCurveItem(pen=pg.mkPen(traces[one.colour]))
+            curve.setZValue(-2)
+            self._held_curves.append(curve)
+            self.addItem(curve, ignoreBounds=True)
+        names = [(traces[0], "now")] + [(traces[one.colour], one.trace.name) for one in held]
+        self.legend.setText(
+            "<br>".join(f"<span style='color:{c}'>━</span> {escape(name)}" for c, name in names)
+        )
+        self.legend.adjustSize()
+        self.legend.setVisible(bool(held))
+        self._draw_held()
+
+    def _draw_held(self) -> None:
+        analysis = self._analysis
+        for one, curve in zip(self._held, self._held_curves, strict=True):
+            values = self._values_of(one.analysis) if analysis is not None else None
+            curve.setVisible(values is not None)
+            if values is None:
+                continue
+            low, high = self.limits()
+            frequency = one.analysis.spectrum.frequency
+            x, y = reduce_curve(frequency, values, low, high, self.columns, log=self.bottom.log)
+            curve.setData(np.log10(x) if self.bottom.log else x, y)
+
+    def _values_of(self, other: Analysis) -> Array | None:
+        """Another trace in the scaling and unit of the current one; None where it measures
+        something else."""
+        assert self._analysis is not None
+        method, symbol = self._analysis.method, unit(self._analysis.channel.unit)
+        try:
+            size = conversion(other.channel.unit, symbol.symbol)
+        except UserError:
+            return None
+        values = other.spectrum.values(method.scaling, method.level)
+        values = values * (size if method.scaling in _PER_UNIT else size**2)
+        if not self.decibels:
+            return values
+        return to_decibels(np.maximum(values, np.finfo(float).tiny), method.scaling, symbol)
+
+    @property
+    def _left_edge(self) -> int:
+        """Where the readout stands at the left: beside the names of the held traces."""
+        return AXIS_WIDTH + 8 + (self.legend.width() + 8 if self.legend.isVisible() else 0)
 
     def set_display(self, *, log_frequency: bool, decibels: bool) -> None:
         """Choose the kinds of the axes; the shown frequencies stay."""
@@ -220,6 +290,7 @@ class SpectrumView(Plot):
         frequency = analysis.spectrum.frequency
         x, y = reduce_curve(frequency, self._values, low, high, self.columns, log=self.bottom.log)
         self._curve.setData(np.log10(x) if self.bottom.log else x, y)
+        self._draw_held()
         marks = [(peak, self._level_at(peak)) for peak in analysis.peaks or ()]
         self._marks.setData(
             [self._place(peak.tone.frequency) for peak, _ in marks], [level for _, level in marks]
