@@ -114,6 +114,24 @@ def test_lanes_below_and_over_each_other(opened: Bench, settle: Settle) -> None:
     assert opened.store.ref.beside == ()  # type: ignore[union-attr]
 
 
+def test_lanes_have_room_and_labels_their_colour(opened: Bench, settle: Settle) -> None:
+    opened.toggle_theme()
+    opened.toggle_beside()
+    opened.stage.lanes.measure_view()
+    settle()
+    lanes, ink = opened.stage.lanes, opened.theme.ink.lower()
+    assert lanes.minimumSizeHint().height() <= lanes.height()
+    assert lanes.strip.geometry().bottom() <= lanes.height()
+    heights = [lane.box.height() for lane in lanes.lanes]
+    assert min(heights) > 40
+    opened.store.edit_method("Choose scaling", scaling="psd")
+    settle()
+    for plot in (*lanes.lanes, opened.stage.spectrum):
+        assert plot.left.labelStyle["color"].lower() == ink
+    opened.toggle_theme()
+    assert opened.stage.spectrum.left.labelStyle["color"].lower() == opened.theme.ink.lower()
+
+
 def test_marks_with_notes(
     opened: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:

@@ -140,6 +140,10 @@ def style_sheet(t: Theme) -> str:
     QLineEdit, QDoubleSpinBox, QSpinBox {{ background: {t.ground}; border: 1px solid {t.lines};
         border-radius: 3px; padding: 4px 6px; selection-background-color: {t.accent};
         selection-color: {t.raised}; }}
+    QTableCornerButton::section {{ background: {t.raised}; border: none; }}
+    QCheckBox::indicator {{ width: 13px; height: 13px; background: {t.ground};
+        border: 1px solid {t.quiet}; border-radius: 3px; }}
+    QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; }}
     QComboBox {{ background: {t.ground}; border: 1px solid {t.lines}; border-radius: 3px;
         padding: 3px 8px; }}
     QComboBox::drop-down {{ border: none; width: 20px; }}

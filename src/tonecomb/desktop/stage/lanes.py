@@ -19,7 +19,7 @@ from tonecomb.desktop.waveform_facts import Measure, WaveformFacts
 
 MOST_LANES = 8
 MOST_OVER = 4  # more axes than these leave no room for the curves
-_LEAST_LANE = 72  # pixels
+_LEAST_LANE, _TIME_AXIS = 64, 44  # pixels
 
 
 class Companion(QObject):
@@ -180,8 +180,9 @@ class Lanes(QWidget):
         for lane in self.lanes:
             lane.show_marks(marks if lane is self.main else ())
             lane.name_channel(len(self.lanes) > 1 or (self._over and bool(others)))
-            lane.show_time_axis(lane is self.lanes[-1])
-        self.main.setMinimumHeight(_LEAST_LANE if below else 150)
+            last = lane is self.lanes[-1]
+            lane.show_time_axis(last)
+            lane.setMinimumHeight((_LEAST_LANE if below else 106) + (_TIME_AXIS if last else 0))
         self._lay_over(recording, channel, others[:MOST_OVER] if self._over else [])
         if self._span is not None and self._shown[:2] != (recording.id, recording.samples):
             self.stop_measuring()
@@ -189,7 +190,6 @@ class Lanes(QWidget):
 
     def _add_lane(self) -> None:
         lane = WaveformView(self._results, self._facts, len(self.lanes))
-        lane.setMinimumHeight(_LEAST_LANE)
         lane.set_theme(self._theme)
         lane.box.setXLink(self.main.box)
         self._connect(lane)

@@ -168,7 +168,8 @@ class Plot(pg.PlotWidget):
     def set_label(self, side: str, text: str) -> None:
         """Quantity and unit of an axis."""
         axis = self.bottom if side == "bottom" else self.left
-        axis.setLabel(text, **{"font-size": "9pt"})
+        # The library forgets the colour of a label whose text is set.
+        axis.setLabel(text, **{"font-size": "9pt", "color": axis.textPen().color().name()})
         axis.resizeEvent()  # the library centres a label only when its axis is resized
 
     def say(self, text: str) -> None:

@@ -71,8 +71,8 @@ class Stage(QWidget):
         self.views: tuple[Lanes | SpectrumView, ...] = (self.lanes, self.spectrum)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
         self.splitter.setChildrenCollapsible(False)
-        for view, share, least in ((self.lanes, 3, 150), (self.spectrum, 7, 180)):
-            view.setMinimumHeight(least)
+        self.spectrum.setMinimumHeight(180)  # the lanes need more, the more there are of them
+        for view, share in ((self.lanes, 3), (self.spectrum, 7)):
             self.splitter.addWidget(view)
             self.splitter.setStretchFactor(self.splitter.count() - 1, share)
         self.splitter.setSizes([190, 440])
