@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from functools import wraps
+from itertools import pairwise
 from pathlib import Path
 from typing import Any, get_args
 
@@ -19,7 +20,7 @@ import click
 
 from tonecomb import __version__
 from tonecomb.core.analysis import Analysis, run
-from tonecomb.core.bands import Band
+from tonecomb.core.bands import Band, octave_bands
 from tonecomb.core.cautions import Caution, cautions
 from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.evenly import excerpt
@@ -278,6 +279,7 @@ def convert(
     metavar="LOW:HIGH",
     help="A band in Hz whose rms is wanted; repeatable.",
 )
+@click.option("--octaves", type=int, metavar="N", help="Also the rms of every band of 1/N octave.")
 @click.option("--range", "span", type=_Pair(), metavar="LOW:HIGH", help="Frequencies, in Hz.")
 @click.option(
     "--peaks-above", type=float, metavar="DB", help="Peaks down to this much below the highest."
@@ -398,7 +400,14 @@ def _method(
             start, stop = method.stretch.indices(recording)  # type: ignore[union-attr]
             method = replace(method, frame=default_frame(stop - start))
     chosen = {key: settings[key] for key in _CHOSEN if settings[key] is not None}
-    return replace(method, search=search, bands=bands or method.bands, **chosen)
+    method = replace(method, search=search, bands=bands or method.bands, **chosen)
+    if settings["octaves"] is not None:
+        # Narrower bands than a bin would tell nothing.
+        bin_hz = recording.rate / method.frame
+        _, edges = octave_bands(settings["octaves"], bin_hz, recording.rate / 2)
+        wide = [Band(low, high) for low, high in pairwise(edges.tolist()) if high - low >= bin_hz]
+        method = replace(method, bands=(*method.bands, *wide))
+    return method
 
 
 def _write(out: Path, results: list[_Result]) -> list[Path]:

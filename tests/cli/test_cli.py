@@ -134,6 +134,32 @@ def test_demo_data(tmp_path: Path) -> None:
     assert written == {"truth.json", *ropeway.FILES}
 
 
+def test_averages_bands_and_cautions(demo: Path) -> None:
+    """The JSON's bands and cautions, of a single frame and in thirds of an octave."""
+    done = call("analyse", demo / "drive-steady.h5", "--json", "--channel", 2, "--band", "400:430",
+                "--average", "single", "--at", 30, "--octaves", 3, prelude=NO_QT)  # fmt: skip
+    assert (done.returncode, done.stderr) == (0, "")
+    (told,) = json.loads(done.stdout)["analyses"]
+    assert "single frame at 30.0 s" in told["method"]
+    assert told["resolution"]["frames"] == 1
+    bands = told["bands"]
+    assert (bands[0]["low_hz"], bands[0]["high_hz"]) == (400, 430)
+    assert bands[0]["rms"] == pytest.approx(0.9, rel=0.01)
+    thirds = [band for band in bands[1:] if band["low_hz"] < 413.1 < band["high_hz"]]
+    assert [round(band["low_hz"], 2) for band in thirds] == [354.81]
+    assert {"one-frame", "hum"} <= {caution["code"] for caution in told["cautions"]}
+    assert "padding" not in {caution["code"] for caution in told["cautions"]}
+    text = call("analyse", demo / "undersampled.wav", "--overlap", 0, "--average", "median").stdout
+    assert "median of" in text
+    assert "overlap-gap: With 0 % overlap" in text
+    refused = call("analyse", demo / "undersampled.wav", "--at", 3)
+    assert "--at is the place of a single frame; add --average single" in refused.stderr
+    for wrong, words in ((("--octaves", 5), "1/5 octave"), (("--window", "kaiser:99"), "β = 99")):
+        refused = call("analyse", demo / "undersampled.wav", *wrong)
+        assert refused.returncode == 2
+        assert words in refused.stderr
+
+
 def test_convert(demo: Path, tmp_path: Path) -> None:
     """What a user does with a messy log: make it even, take a channel, hand it on."""
     target = tmp_path / "deck.h5"

@@ -10,7 +10,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.fft import irfft, next_fast_len, rfft, rfftfreq
 
 from tonecomb.core.recording import Array
 from tonecomb.demo.signals import MOTOR, SEED, TEETH
@@ -125,6 +124,8 @@ def _through(
     force: Array, fs: float, modes: tuple[ModeTruth, ...], channel: int, direct: float
 ) -> Array:
     """What a force in N makes of the structure, in m/s²."""
+    from scipy.fft import irfft, next_fast_len, rfft, rfftfreq  # not for the bench's start
+
     size = next_fast_len(len(force) + int(8 * fs), real=True)  # room for the last one to ring out
     w = 2 * np.pi * rfftfreq(size, 1 / fs)
     response = np.full(len(w), direct, dtype=np.complex128)

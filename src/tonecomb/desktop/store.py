@@ -101,19 +101,10 @@ class Store(QObject):
         if known:
             self.reopened.emit(recording_id)
 
-    def forget(self, recording_id: str) -> None:
-        """Let go of a recording's file in every way it was read."""
-        self._library = {k: u for k, u in self._library.items() if k[0] != recording_id}
-        self._shown = {key: shown for key, shown in self._shown.items() if key[0] != recording_id}
-
     def understood(self, recording_id: str | None) -> Understood | None:
         """How the recording's file was understood, None while it is not open."""
         ref = self.document.get(recording_id)
         return None if ref is None else self._library.get((ref.id, ref.given.how))
-
-    def is_known(self, recording_id: str) -> bool:
-        """Whether the recording's file is open in any way of reading it."""
-        return any(key[0] == recording_id for key in self._library)
 
     def recording(self, recording_id: str | None) -> Recording | None:
         """The open recording with this id, as the document says it is to be read; None while

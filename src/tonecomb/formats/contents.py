@@ -132,14 +132,12 @@ def plain(array: np.ndarray) -> Array:
     return np.ascontiguousarray(array, dtype=np.float64)
 
 
-def series(
-    name: str, shape: tuple[int, ...], fields: tuple[str, ...] = ()
-) -> tuple[str, ...] | None:
+def series(name: str, shape: tuple[int, ...]) -> tuple[str, ...] | None:
     """Names of the series in an array: one, or one for each row or column of a table, whichever
     there are fewer of; None where there is no series."""
     if len(shape) == 1 and shape[0] > 0:
-        return fields or (name,)
-    if len(shape) == 2 and min(shape) > 0 and not fields:
+        return (name,)
+    if len(shape) == 2 and min(shape) > 0:
         count = min(shape)
         if count > MOST_COLUMNS:
             return None

@@ -185,7 +185,9 @@ class CalibrationDialog(Form):
         self._sensor.setEnabled(bool(sensors))
         self._sensor.picked.connect(self._take)
         keep = link("Keep these figures as a sensor…", "For the next time", self._keep)
-        self._sensors.addLayout(row(label("From the library:"), self._sensor, keep, None))
+        forget = link("Forget it", "Take the chosen sensor out of the library", self._forget)
+        forget.setVisible(bool(sensors))
+        self._sensors.addLayout(row(label("From the library:"), self._sensor, forget, keep, None))
 
     def _take(self, sensor: Sensor | None) -> None:
         if sensor is None:
@@ -196,6 +198,16 @@ class CalibrationDialog(Form):
         self.sensitivity.setValue(sensor.sensitivity)
         self.offset.setValue(sensor.offset)
         self.unit.setText(sensor.unit)
+
+    def _forget(self) -> None:
+        at = self._sensor.currentIndex()
+        if at < 1:
+            return  # none is chosen
+        try:
+            sensor_library.forget(settings.sensors_file(), self._sensor.itemText(at))
+        except UserError as error:
+            self._notices.tell(error)
+        self._fill_sensors()
 
     def _keep(self) -> None:
         name, ok = QInputDialog.getText(self, "Keep the sensor", "Name, such as its serial number:")
