@@ -13,9 +13,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QLabel, QLineEdit, QWidget
 
+from tonecomb.desktop import settings
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.importing import ImportDialog
 from tonecomb.desktop.widgets import Choice
+from tonecomb.formats import remembered
 from tonecomb.formats.registry import WRITERS, open_recording
 
 Settle = Callable[[], None]
@@ -162,6 +164,7 @@ def test_a_clear_file_simply_opens(bench: Bench, settle: Settle, tmp_path: Path)
 def test_reading_anew_can_be_undone(opened: Bench, settle: Settle) -> None:
     """From the shelf: cut the log at its gap, analyse, and go back."""
     log = next(ref for ref in opened.store.document.recordings if ref.name == "station-log")
+    shape = remembered.shape(opened.store.understood(log.id).contents)  # type: ignore[union-attr]
     opened.opening.ask_again(log.id)
     settle()
     preview = opened.opening.dialog
@@ -171,8 +174,16 @@ def test_reading_anew_can_be_undone(opened: Bench, settle: Settle) -> None:
     pick(preview.facts, "What becomes of missing values", "draw")
     settle()
     assert "Kept is piece 1 of 2, 103 s" in sentences(preview)
+    pick(preview.facts, "Piece", "piece 2")
+    settle()
+    assert preview.understood.recording.length == 3228
+    pick(preview.facts, "Piece", "piece 1")
+    settle()
     preview.accept()
     settle()
+    kept = remembered.recall(settings.imports_file(), shape)
+    assert kept is not None
+    assert (kept.how.time_base, kept.how.piece) == ("cut", None), "the piece is of this file"
     assert opened.store.recording(log.id).length == 20_600  # type: ignore[union-attr]
     opened.store.undo()
     settle()

@@ -199,8 +199,10 @@ class Opening(QObject):
         dialog.open()
 
     def _remember(self, opened: Opened, given: Given) -> None:
+        # Which piece was kept, and what its sensors were, is of this file alone.
+        general = replace(given, how=replace(given.how, piece=None), channels=())
         try:
-            remembered.remember(settings.imports_file(), opened.shape, given)
+            remembered.remember(settings.imports_file(), opened.shape, general)
         except UserError as error:
             self._notices.tell(error)
 
