@@ -133,6 +133,7 @@ def test_velocity_of_an_acceleration(raw: Bench, settle: Settle) -> None:
     assert isinstance(deriving, DerivingDialog)
     type_in(named(deriving, Number, "Low cut"), "5")
     type_in(named(deriving, QLineEdit, "Name"), "Speed")
+    settle()
     assert "It will be in mm/s." in " ".join(w.text() for w in deriving.findChildren(QLabel))
     QTest.mouseClick(deriving._make, Qt.MouseButton.LeftButton)
     settle()
@@ -153,6 +154,8 @@ def test_a_derived_channel_is_removed_from_the_shelf(
     choose(deriving, "What to make", "the vector")
     assert not deriving._make.isEnabled(), "one channel has no sum"
     deriving.boxes[1].setChecked(True)
+    settle()
+    assert deriving._make.isEnabled()
     deriving.accept()
     settle()
     assert [i.text(0) for i in raw.shelf._items()][-1] == "|channel 1, channel 2|"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from tonecomb.core.bands import band_rms
-from tonecomb.core.combining import combined_squares
+from tonecomb.core.combining import FrameSquares, combined_squares
 from tonecomb.core.framing import effective_averages
 from tonecomb.core.method import Method, Plan, Resolution, plan, resolution, sentence
 from tonecomb.core.peaks import Peak, find_peaks
@@ -77,10 +77,9 @@ def run_spectrum(method: Method, recording: Recording, progress: Progress = sile
     read = _reader(method, recording, p)
 
     def combine(weights: Array, nfft: int) -> Array:
-        return combined_squares(
-            read, p.framing, p.fs, weights, nfft, method.detrend, method.average,
-            effective_averages(p.framing, p.taper.name), progress,
-        )  # fmt: skip
+        frames = FrameSquares(read, p.framing, p.fs, weights, nfft, method.detrend)
+        averages = effective_averages(p.framing, p.taper.name)
+        return combined_squares(frames, method.average, averages, progress)
 
     spectrum = averaged_spectrum(
         read,

@@ -7,6 +7,8 @@ appendix B).
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -20,6 +22,7 @@ from tonecomb.core.spectrum import READ_SAMPLES, Detrend, Read, frames_of, read_
 Average = Literal["mean", "median", "max", "min", "exponential", "single"]
 
 _HELD_BYTES = 192 << 20  # of squared magnitudes that are held at once for the median
+_GROUP = 1 << 20  # samples of frames that are transformed at once
 _NEWEST = 1 / 8  # weight of the newest frame in the exponential average
 MEDIAN_WORTH = float(np.log(2) ** 2)  # of an average: its variance is 1/(ln 2)² times as large
 
@@ -42,87 +45,77 @@ def worth(average: Average, averages: float) -> float:
     return 1.0
 
 
+@dataclass(frozen=True, eq=False)
+class FrameSquares:
+    """|X|² of every frame of a stretch, a few at a time; ``nfft`` is the transform's length."""
+
+    read: Read
+    framing: Framing
+    fs: float
+    weights: Array
+    nfft: int
+    detrend: Detrend
+
+    def groups(self) -> Iterator[tuple[int, Array]]:
+        """The number of the first frame and the squares, shape (frames, bins), group by group."""
+        rows = max(1, _GROUP // self.nfft)
+        for numbers in self.framing.blocks(READ_SAMPLES):
+            samples = read_frames(self.read, self.framing, numbers, self.fs)
+            frames = frames_of(samples, self.framing)
+            for first in range(0, len(numbers), rows):
+                yield numbers.start + first, self._squares(frames[first : first + rows])
+
+    def _squares(self, frames: Array) -> Array:
+        from scipy.fft import rfft
+
+        if self.detrend == "none":
+            tapered = frames * self.weights
+        else:
+            tapered = frames - frames.mean(axis=1, keepdims=True)
+            if self.detrend == "line":
+                ramp = np.arange(self.framing.frame) - (self.framing.frame - 1) / 2
+                tapered -= (tapered @ ramp / (ramp @ ramp))[:, None] * ramp
+            tapered *= self.weights
+        found = rfft(tapered, n=self.nfft, axis=1)
+        return np.asarray(found.real**2 + found.imag**2)
+
+
 def combined_squares(
-    read: Read,
-    framing: Framing,
-    fs: float,
-    weights: Array,
-    nfft: int,
-    detrend: Detrend,
-    average: Average,
-    averages: float,
-    progress: Progress,
+    frames: FrameSquares, average: Average, averages: float, progress: Progress
 ) -> Array:
-    """|X|² of all frames made one, shape (bins,). ``averages`` is the effective number.
+    """|X|² of all frames made one, shape (bins,). ``averages`` is their effective number.
 
     The median holds the frames' squares for some of the bins at a time and passes over the
     stretch as often as that takes.
     """
-    bins = nfft // 2 + 1
     if average != "median":
-        return _running(read, framing, fs, weights, nfft, detrend, average, progress)
-    at_once = max(1, min(bins, _HELD_BYTES // (8 * framing.count)))
+        return _running(frames, average, progress)
+    bins, count = frames.nfft // 2 + 1, frames.framing.count
+    at_once = max(1, min(bins, _HELD_BYTES // (8 * count)))
     out = np.empty(bins)
     starts = range(0, bins, at_once)
     for turn, first in enumerate(starts):
         last = min(bins, first + at_once)
-        held = np.empty((framing.count, last - first))
+        held = np.empty((count, last - first))
         share = part(progress, turn / len(starts), (turn + 1) / len(starts))
-        for numbers in framing.blocks(READ_SAMPLES):
-            squares = _squares(read, framing, numbers, fs, weights, nfft, detrend)
-            held[numbers.start : numbers.stop] = squares[:, first:last]
-            share((numbers[-1] + 1) / framing.count)
+        for number, squares in frames.groups():
+            held[number : number + len(squares)] = squares[:, first:last]
+            share((number + len(squares)) / count)
         out[first:last] = np.median(held, axis=0)
     return out / median_bias(max(1, round(averages)))
 
 
-def _running(
-    read: Read,
-    framing: Framing,
-    fs: float,
-    weights: Array,
-    nfft: int,
-    detrend: Detrend,
-    average: Average,
-    progress: Progress,
-) -> Array:
+def _running(frames: FrameSquares, average: Average, progress: Progress) -> Array:
     total: Array | None = None
-    for numbers in framing.blocks(READ_SAMPLES):
-        squares = _squares(read, framing, numbers, fs, weights, nfft, detrend)
+    for number, squares in frames.groups():
         if average == "exponential":
             for frame in squares:
                 total = frame.copy() if total is None else total + _NEWEST * (frame - total)
+        elif average == "max":
+            total = np.max(squares if total is None else [total, *squares], axis=0)
         else:
-            reduce = np.max if average == "max" else np.min
-            found = reduce(squares, axis=0)
-            pair = np.maximum if average == "max" else np.minimum
-            total = found if total is None else pair(total, found)
-        progress((numbers[-1] + 1) / framing.count)
+            total = np.min(squares if total is None else [total, *squares], axis=0)
+        progress((number + len(squares)) / frames.framing.count)
     if total is None:
         raise UserError("No frame fits", remedy="choose a shorter frame")
     return total
-
-
-def _squares(
-    read: Read,
-    framing: Framing,
-    numbers: range,
-    fs: float,
-    weights: Array,
-    nfft: int,
-    detrend: Detrend,
-) -> Array:
-    """|X|² of some frames, shape (frames, bins)."""
-    from scipy.fft import rfft
-
-    frames = frames_of(read_frames(read, framing, numbers, fs), framing)
-    if detrend == "none":
-        tapered = frames * weights
-    else:
-        tapered = frames - frames.mean(axis=1, keepdims=True)
-        if detrend == "line":
-            ramp = np.arange(framing.frame) - (framing.frame - 1) / 2
-            tapered -= (tapered @ ramp / (ramp @ ramp))[:, None] * ramp
-        tapered *= weights
-    found = rfft(tapered, n=nfft, axis=1)
-    return np.asarray(found.real**2 + found.imag**2)

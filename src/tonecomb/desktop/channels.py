@@ -76,10 +76,10 @@ class Channels(QObject):
         if ref is None or recording is None or understood is None or self.dialog is not None:
             return
         count = len(understood.recording.channels)
-        dialog = DerivingDialog(
-            self._window, recording.channels[:count], min(ref.method.channel, count - 1),
-            ref.given.rate or understood.recording.sample_rate or 1.0,
-        )  # fmt: skip
+        rate = ref.given.rate or understood.recording.sample_rate or 1.0
+        at = min(ref.method.channel, count - 1)
+        in_file = recording.channels[:count]
+        dialog = DerivingDialog(self._window, self._jobs, in_file, at, rate)
 
         def accepted() -> None:
             now = self._store.ref

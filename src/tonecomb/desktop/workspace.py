@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -9,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from tonecomb.core import document as edits
+from tonecomb.core.conditioning import condition
 from tonecomb.core.document import Document
 from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress, part
@@ -19,6 +21,7 @@ from tonecomb.desktop.messages import Answer, Notices, ask_unsaved
 from tonecomb.desktop.opening import Opened, Opening, open_file
 from tonecomb.desktop.store import Store
 from tonecomb.formats import session
+from tonecomb.formats.assemble import with_given
 
 _RATES = (1e-6, 1e9)
 
@@ -39,7 +42,11 @@ def _open_session(path: Path, progress: Progress) -> _OpenedSession:
     for i, ref in enumerate(document.recordings):
         try:
             share = part(progress, i / count, (i + 1) / count)
-            opened.append(open_file(Path(ref.path), ref.given, share, ref.id))
+            one = open_file(Path(ref.path), ref.given, share, ref.id)
+            # Units of derived channels are read here, not when the bench first shows them.
+            with suppress(UserError):  # the store tells of it, and shows it as recorded
+                condition(with_given(one.recording, ref.given), ref.conditioning)
+            opened.append(one)
             if changed := session.check_source(ref):
                 told.append(changed)
         except UserError as error:

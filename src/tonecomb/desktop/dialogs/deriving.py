@@ -11,10 +11,10 @@ from PyQt6.QtWidgets import (
 )
 
 from tonecomb.core.conditioning import INTEGRALS, Derived, Kind, derived_name, derived_unit
-from tonecomb.core.errors import UserError
 from tonecomb.core.recording import Channel
 from tonecomb.core.units import conversion
 from tonecomb.desktop.dialogs.form import Form
+from tonecomb.desktop.jobs import Job, Jobs
 from tonecomb.desktop.widgets import Choice, Number, label, row
 
 _KINDS: list[tuple[Kind, str]] = [
@@ -32,9 +32,16 @@ class DerivingDialog(Form):
     """``derived`` is what is to be made."""
 
     def __init__(
-        self, parent: QWidget, channels: tuple[Channel, ...], current: int, rate: float
+        self,
+        parent: QWidget,
+        jobs: Jobs,
+        channels: tuple[Channel, ...],
+        current: int,
+        rate: float,
     ) -> None:
         super().__init__(parent)
+        self._jobs = jobs
+        self._job: Job | None = None
         self.setWindowTitle("Derive a channel")
         self._channels = channels
         outer = QVBoxLayout(self)
@@ -103,15 +110,35 @@ class DerivingDialog(Form):
             widget.setVisible(made.kind == "scaled")
         self._name.setPlaceholderText(derived_name(made, [c.name for c in self._channels]))
         least = 1 if single else 2
-        wrong = "" if len(made.channels) >= least else "Choose two channels or more."
-        symbol = ""
-        if not wrong:
-            first = self._channels[made.channels[0]]
-            try:
-                for i in made.channels[1:]:
-                    conversion(self._channels[i].unit, first.unit)
-                symbol = derived_unit(made, first)[0]
-            except UserError as error:
-                wrong = error.text
-        self._told.setText(wrong or f"It will be in {symbol}.")
-        self._make.setEnabled(not wrong)
+        self._make.setEnabled(False)
+        if len(made.channels) < least:
+            self._told.setText("Choose two channels or more.")
+        else:
+            self._ask_unit(made)
+
+    def _ask_unit(self, made: Derived) -> None:
+        """Say which unit it will be in; in a thread, for an unusual unit takes a second."""
+        if self._job is not None:
+            self._job.cancel()
+        first, *rest = (self._channels[i] for i in made.channels)
+
+        def work(_: object) -> str:
+            for other in rest:
+                conversion(other.unit, first.unit)
+            return derived_unit(made, first)[0]
+
+        def done(symbol: str) -> None:
+            self._job = None
+            self._told.setText(f"It will be in {symbol}.")
+            self._make.setEnabled(True)
+
+        def failed(error: Exception) -> None:
+            self._job = None
+            self._told.setText(str(error))
+
+        self._job = self._jobs.submit("Reading the units", work, done, failed)
+
+    def done(self, result: int) -> None:
+        if self._job is not None:
+            self._job.cancel()
+        super().done(result)

@@ -35,7 +35,6 @@ from tonecomb.desktop.stage.plot import Plot
 from tonecomb.desktop.theme import Theme, font
 from tonecomb.desktop.widgets import Choice, label, row
 from tonecomb.formats.assemble import Understood
-from tonecomb.formats.contents import Column
 from tonecomb.formats.registry import understand_anew
 
 _ROWS = 12  # values of each column that are shown
@@ -45,6 +44,18 @@ _LINE = 34  # pixels
 _POINTS = 500  # columns of the small waveform
 _ROLES = [("time", "time"), ("data", "data"), ("leave out", "leave out")]
 _ROLE, _NAME, _UNIT, _FIRST = range(4)
+
+
+def _first_values(understood: Understood) -> list[list[str]]:
+    """The first values of the columns that are shown, or why one is left out. Reads the file."""
+    shown = []
+    for i, column in enumerate(understood.columns[:_MOST_SHOWN]):
+        if column.note:
+            shown.append([column.note])
+            continue
+        values = understood.contents.samples.read(i, 0, min(_ROWS, column.length))
+        shown.append(["missing" if np.isnan(v) else f"{v:.6g}".replace("-", "−") for v in values])
+    return shown
 
 
 class ImportDialog(Form):
@@ -68,6 +79,7 @@ class ImportDialog(Form):
         self._jobs, self._theme = jobs, theme
         self.understood, self.given = understood, given
         self._job: Job | None = None
+        self._first: Job | None = None
         self._drawing: Job | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -119,8 +131,12 @@ class ImportDialog(Form):
         self.go.clicked.connect(self.accept)
         leave.clicked.connect(self.reject)
         outer.addLayout(row(self._keep, also, None, leave, self.go, spacing=12))
-        self._fill()
-        self._show()
+        self._values: list[list[str]] = []
+        self.go.setEnabled(False)
+        self._first = self._jobs.submit(
+            "Reading the first values", lambda _: _first_values(understood), self._take_values,
+            self._fail,
+        )  # fmt: skip
 
     @property
     def keeps(self) -> bool:
@@ -153,28 +169,34 @@ class ImportDialog(Form):
             self._job.cancel()
         given, known = self.given, self.understood
 
-        def done(understood: Understood) -> None:
-            self._job = None
-            self.understood = understood
+        def done(result: tuple[Understood, list[list[str]]]) -> None:
+            self.understood, values = result
             self.fault.hide()
-            self._fill()
-            self._show()
+            self._take_values(values)
 
-        def failed(error: Exception) -> None:
-            self._job = None
-            self.fault.setText(str(error))
-            self.fault.show()
-            self.go.setEnabled(False)
+        def work(progress: Progress) -> tuple[Understood, list[list[str]]]:
+            understood = understand_anew(known, given, progress)
+            return understood, _first_values(understood)
 
-        def work(progress: Progress) -> Understood:
-            return understand_anew(known, given, progress)
+        self._job = self._jobs.submit("Reading", work, done, self._fail)
 
-        self._job = self._jobs.submit("Reading", work, done, failed)
+    def _take_values(self, values: list[list[str]]) -> None:
+        self._job = self._first = None
+        self._values = values
+        self._fill()
+        self._show()
+
+    def _fail(self, error: Exception) -> None:
+        self._job = self._first = None
+        self.fault.setText(str(error))
+        self.fault.show()
+        self.go.setEnabled(False)
 
     @property
     def busy(self) -> bool:
         """Whether something that was said is still to be shown."""
-        return self._timer.isActive() or self._job is not None or self._drawing is not None
+        under_way = (self._job, self._first, self._drawing)
+        return self._timer.isActive() or any(job is not None for job in under_way)
 
     # What is shown
 
@@ -219,7 +241,7 @@ class ImportDialog(Form):
                     )
                 )
                 table.setCellWidget(i, at, field)
-            for n, text in enumerate(self._first_values(i, column)):
+            for n, text in enumerate(self._values[i]):
                 item = QTableWidgetItem(text)
                 side = Qt.AlignmentFlag.AlignLeft if column.note else Qt.AlignmentFlag.AlignRight
                 item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
@@ -254,13 +276,6 @@ class ImportDialog(Form):
             item.setTextAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         for i in range(_FIRST, _FIRST + _ROWS):
             table.setColumnWidth(i, min(widest, 96))
-
-    def _first_values(self, index: int, column: Column) -> list[str]:
-        if column.note:
-            return [column.note]
-        count = min(_ROWS, column.length)
-        values = self.understood.contents.samples.read(index, 0, count)
-        return ["missing" if np.isnan(v) else f"{v:.6g}".replace("-", "−") for v in values]
 
     # The waveform of the chosen column
 
@@ -307,7 +322,7 @@ class ImportDialog(Form):
 
     def done(self, result: int) -> None:
         self._timer.stop()
-        for job in (self._job, self._drawing):
+        for job in (self._job, self._first, self._drawing):
             if job is not None:
                 job.cancel()
         super().done(result)
