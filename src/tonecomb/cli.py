@@ -12,39 +12,26 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from functools import wraps
-from itertools import pairwise
 from pathlib import Path
 from typing import Any, get_args
 
 import click
 
 from tonecomb import __version__
+from tonecomb.cli_method import Pair, channel_of, method_of, method_options
 from tonecomb.core.analysis import Analysis, run
-from tonecomb.core.bands import Band, octave_bands
 from tonecomb.core.cautions import Caution, cautions
 from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.evenly import excerpt
 from tonecomb.core.given import Given, Import, MissingChoice, TimeChoice
-from tonecomb.core.method import (
-    AVERAGES,
-    DETRENDS,
-    LEVELS,
-    SCALINGS,
-    Method,
-    default_frame,
-    default_method,
-)
+from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.recording import Recording, Stretch
-from tonecomb.core.windows import WINDOWS
 from tonecomb.formats import atomic, output
 from tonecomb.formats.registry import open_recording, write_recording
 
 _Result = tuple[Recording, list[tuple[Analysis, tuple[Caution, ...]]]]
 
-_CHOSEN = (
-    "detrend", "window", "frame", "overlap", "pad", "scaling", "level", "average", "at",
-)  # fmt: skip
 STOPPED = 130
 UNUSABLE = 2
 _DISPLAYS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
@@ -59,25 +46,6 @@ class _Commands(click.Group):
         if args and args[0] not in self.commands:
             return "open", self.commands["open"], args
         return super().resolve_command(ctx, args)
-
-
-class _Pair(click.ParamType):
-    """Two numbers with a colon between them."""
-
-    name = "LOW:HIGH"
-
-    def convert(
-        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
-    ) -> tuple[float, float]:
-        if isinstance(value, tuple):
-            return value
-        try:
-            low, high = (float(text) for text in value.split(":"))
-        except ValueError:
-            self.fail(f"‘{value}’ is not two numbers with a colon between them, like 10:1000")
-        if not low < high:
-            self.fail(f"‘{value}’ does not rise from its first number to its second")
-        return low, high
 
 
 def entry(arguments: list[str] | None = None) -> None:
@@ -162,7 +130,7 @@ _only = click.option(
     help="A channel by its name or its number from 1; repeatable.",
 )
 _stretch = click.option(
-    "--stretch", type=_Pair(), metavar="START:END", help="Part of the recording, in s."
+    "--stretch", type=Pair(), metavar="START:END", help="Part of the recording, in s."
 )
 
 
@@ -256,34 +224,7 @@ def convert(
 @_as_json
 @_only
 @_stretch
-@click.option("--detrend", type=click.Choice(list(DETRENDS)), help="What each frame loses first.")
-@click.option(
-    "--window",
-    metavar="NAME[:VALUE]",
-    help=f"Taper of each frame: {', '.join(WINDOWS)}; those from kaiser on take a value.",
-)
-@click.option("--frame", type=int, metavar="SAMPLES", help="Length of a frame.")
-@click.option("--overlap", type=float, metavar="PERCENT", help="Share of a frame in the next.")
-@click.option("--pad", type=int, metavar="FACTOR", help="Zero padding, as a factor of the frame.")
-@click.option("--scaling", type=click.Choice(list(SCALINGS)), help="Of the spectrum.")
-@click.option("--level", type=click.Choice(LEVELS), help="Of amplitudes.")
-@click.option(
-    "--average", type=click.Choice(list(AVERAGES)), help="How the frames become one spectrum."
-)
-@click.option("--at", type=float, metavar="SECONDS", help="Middle of the single frame.")
-@click.option(
-    "--band",
-    "bands",
-    type=_Pair(),
-    multiple=True,
-    metavar="LOW:HIGH",
-    help="A band in Hz whose rms is wanted; repeatable.",
-)
-@click.option("--octaves", type=int, metavar="N", help="Also the rms of every band of 1/N octave.")
-@click.option("--range", "span", type=_Pair(), metavar="LOW:HIGH", help="Frequencies, in Hz.")
-@click.option(
-    "--peaks-above", type=float, metavar="DB", help="Peaks down to this much below the highest."
-)
+@method_options
 @click.option(
     "--session",
     type=click.Path(path_type=Path),
@@ -319,7 +260,7 @@ def analyse(
             wanted = _channels(recording, channels, base)
             analyses = []
             for j, channel in enumerate(wanted):
-                method = _method(recording, channel, base, settings)
+                method = method_of(recording, channel, base, settings)
                 step = part(share, 0.2 + 0.8 * j / len(wanted), 0.2 + 0.8 * (j + 1) / len(wanted))
                 analysis = run(method, recording, part(step, 0, 0.8))
                 analyses.append((analysis, cautions(analysis, recording, part(step, 0.8, 1))))
@@ -362,52 +303,9 @@ def _from_session(
 
 
 def _channels(recording: Recording, wanted: tuple[str, ...], base: Method | None) -> list[int]:
-    names = [channel.name for channel in recording.channels]
     if not wanted:
-        return [base.channel] if base is not None else list(range(len(names)))
-    found = []
-    for text in wanted:
-        if text in names:
-            found.append(names.index(text))
-        elif text.isdigit() and 1 <= int(text) <= len(names):
-            found.append(int(text) - 1)
-        else:
-            listed = ", ".join(f"{i} {name}" for i, name in enumerate(names, start=1))
-            raise UserError(
-                f"{recording.name} has no channel ‘{text}’", remedy=f"choose from: {listed}"
-            )
-    return found
-
-
-def _method(
-    recording: Recording, channel: int, base: Method | None, settings: dict[str, Any]
-) -> Method:
-    method = replace(base or default_method(recording), channel=channel)
-    stretch, span = settings["stretch"], settings["span"]
-    search = method.search
-    if settings["peaks_above"] is not None:
-        if not settings["peaks_above"] >= 0:
-            raise UserError("--peaks-above takes a number of dB from 0 up")
-        search = replace(search, above_db=settings["peaks_above"])
-    if span is not None:
-        search = replace(search, low=span[0], high=span[1])
-    if settings["at"] is not None and settings["average"] != "single":
-        raise UserError("--at is the place of a single frame", remedy="add --average single")
-    bands = tuple(Band(low, high) for low, high in settings["bands"])
-    if stretch is not None:
-        method = replace(method, stretch=Stretch(*stretch))
-        if base is None and settings["frame"] is None:
-            start, stop = method.stretch.indices(recording)  # type: ignore[union-attr]
-            method = replace(method, frame=default_frame(stop - start))
-    chosen = {key: settings[key] for key in _CHOSEN if settings[key] is not None}
-    method = replace(method, search=search, bands=bands or method.bands, **chosen)
-    if settings["octaves"] is not None:
-        # Narrower bands than a bin would tell nothing.
-        bin_hz = recording.rate / method.frame
-        _, edges = octave_bands(settings["octaves"], bin_hz, recording.rate / 2)
-        wide = [Band(low, high) for low, high in pairwise(edges.tolist()) if high - low >= bin_hz]
-        method = replace(method, bands=(*method.bands, *wide))
-    return method
+        return [base.channel] if base is not None else list(range(len(recording.channels)))
+    return [channel_of(recording, text) for text in wanted]
 
 
 def _write(out: Path, results: list[_Result]) -> list[Path]:

@@ -17,9 +17,10 @@ from tests.support import write_csv
 
 from tonecomb.core.document import Document, RecordingRef
 from tonecomb.core.given import Given, Import
-from tonecomb.core.method import Method
+from tonecomb.core.method import Method, Preset
+from tonecomb.core.synchronous import Sync
 from tonecomb.demo import ropeway
-from tonecomb.formats import files, session
+from tonecomb.formats import files, presets, session
 
 
 def call(*arguments: object, prelude: str = "") -> subprocess.CompletedProcess[str]:
@@ -156,6 +157,38 @@ def test_averages_bands_and_cautions(demo: Path) -> None:
     assert "--at is the place of a single frame; add --average single" in refused.stderr
     for wrong, words in ((("--octaves", 5), "1/5 octave"), (("--window", "kaiser:99"), "β = 99")):
         refused = call("analyse", demo / "undersampled.wav", *wrong)
+        assert refused.returncode == 2
+        assert words in refused.stderr
+
+
+def test_frames_displays_and_presets(demo: Path, tmp_path: Path) -> None:
+    """Velocity in thirds of an octave, frames in step and left out, and a preset for all that."""
+    shown = call("analyse", demo / "drive-steady.h5", "--channel", 2, "--as", "velocity",
+                 "--low-cut", 5, "--draw", "octave:3", "--out", tmp_path, "--json",
+                 "--strike", "1:2", "--leave-clipped", "--frame", 12800, prelude=NO_QT)  # fmt: skip
+    assert (shown.returncode, shown.stderr) == (0, "")
+    (told,) = json.loads(shown.stdout)["analyses"]
+    assert "velocity amplitude from 5 Hz, mm/s rms, 1/3-octave bands" in told["method"]
+    assert told["resolution"]["frames"] == 119 - 3
+    assert told["unit"] == "mm/s"
+    mesh = min(told["peaks"], key=lambda peak: abs(peak["frequency_hz"] - 413.1))
+    assert mesh["amplitude"] == pytest.approx(0.9 / (2 * np.pi * 413.1) * 1e3, rel=2e-3)
+    rows = (tmp_path / "spectrum.csv").read_text().split("\n")
+    assert rows[2].strip() == "from [Hz],to [Hz],1/3-octave bands [mm/s rms]"
+    method = Method(average="synchronous", sync=Sync(period=0.04), frame=512)
+    presets.save(tmp_path / "p.json", (Preset("turns", method), Preset("other", Method())))
+    wav = demo / "undersampled.wav"
+    done = call("analyse", wav, "--preset", tmp_path / "p.json:turns", "--json")
+    (told,) = json.loads(done.stdout)["analyses"]
+    assert "frames averaged in step with 0.04 s" in told["method"]
+    for wrong, words in (
+        (("--preset", tmp_path / "p.json"), "holds several presets; name one after a colon: other"),
+        (("--period", 1), "add --average synchronous"),
+        (("--average", "synchronous", "--trigger", "1"), "‘1’ is no trigger; give a channel and"),
+        (("--draw", "circles"), "choose octave:3, decade:10 or total"),
+        (("--as", "velocity"), "cannot be shown as velocity"),
+    ):
+        refused = call("analyse", wav, *wrong)
         assert refused.returncode == 2
         assert words in refused.stderr
 

@@ -122,6 +122,8 @@ def test_held_traces_are_in_the_session(opened: Bench, settle: Settle, tmp_path:
     opened.store.mark_saved(tmp_path / "s.tcomb", opened.store.document)
     opened.workspace.open_session(tmp_path / "s.tcomb")
     settle()
+    assert opened.store.path == tmp_path / "s.tcomb", opened.notices.text
+    assert not opened.store.history.undo_label, "it is the session, not what was there before"
     assert curve(opened)[1].max() == pytest.approx(wanted)
     ref = opened.store.ref
     assert ref is not None

@@ -8,9 +8,11 @@ import io
 import json
 import re
 import shutil
+from collections.abc import Callable
 from dataclasses import replace
 from html.parser import HTMLParser
 from pathlib import Path
+from typing import Any
 from xml.etree import ElementTree
 
 import numpy as np
@@ -20,15 +22,18 @@ from hypothesis import strategies as st
 from tests.support import recording, tone
 
 from tonecomb.core.analysis import Analysis, run
-from tonecomb.core.document import Document, Fingerprint, RecordingRef
+from tonecomb.core.bands import Band
+from tonecomb.core.display import Display
+from tonecomb.core.document import Document, Fingerprint, HeldTrace, RecordingRef
 from tonecomb.core.errors import UserError
 from tonecomb.core.given import ColumnGiven, Given, Import
-from tonecomb.core.method import Method
+from tonecomb.core.method import Method, Preset
 from tonecomb.core.peaks import PeakSearch
 from tonecomb.core.pyramid import envelope_of
 from tonecomb.core.recording import Stretch
+from tonecomb.core.synchronous import Sync
 from tonecomb.core.windows import WINDOWS
-from tonecomb.formats import atomic, files, session, tables
+from tonecomb.formats import atomic, files, presets, session, tables
 from tonecomb.formats.registry import open_recording
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import SpectrumView
@@ -109,6 +114,62 @@ def test_sessions_of_the_first_version_are_read(tmp_path: Path) -> None:
     assert session.load(tmp_path / "a.tcomb").recordings == (ref,)
 
 
+EVERYTHING = Method(
+    average="synchronous", sync=Sync(channel=1, level=-0.5, falling=True), leave_clipped=True,
+    display=Display("Velocity", 2.0, 0.01, "decade", 10), bands=(Band(10, 1000, "overall"),),
+    search=PeakSearch(low=5.0), window="kaiser:8.6", channel=2, stretch=Stretch(1, 2),
+    struck=(Stretch(1.2, 1.3),), at=1.5,
+)  # fmt: skip
+
+
+def test_sessions_keep_everything_of_a_method(tmp_path: Path) -> None:
+    ref = RecordingRef("x", "a", "/a.wav", Fingerprint(1, ""), EVERYTHING)
+    trace = HeldTrace("t", "held", "x", EVERYTHING, shown=False)
+    document = Document((ref,), "x", (trace,))
+    session.save(tmp_path / "a.tcomb", document)
+    assert session.load(tmp_path / "a.tcomb") == document
+    older = json.loads((tmp_path / "a.tcomb").read_text()) | {"version": 2}
+    for key in ("sync", "struck", "leave_clipped", "display"):
+        del older["document"]["recordings"][0]["method"][key]
+    (tmp_path / "b.tcomb").write_text(json.dumps(older))
+    assert session.load(tmp_path / "b.tcomb").recordings[0].method.window == "kaiser:8.6"
+
+
+def test_presets_are_methods_apart_from_recordings(tmp_path: Path) -> None:
+    file = tmp_path / "new" / "presets.json"
+    assert presets.library(file) == ()
+    presets.keep(file, Preset.of("bearings", EVERYTHING), Preset.of("Amps", Method()))
+    presets.keep(file, Preset.of("Amps", Method(frame=512)))
+    amps, bearings = presets.library(file)
+    assert (amps.name, amps.method.frame, bearings.name) == ("Amps", 512, "bearings")
+    kept = bearings.method
+    assert (kept.channel, kept.stretch, kept.struck, kept.at) == (0, None, (), None)
+    here = Method(channel=1, stretch=Stretch(3, 4), struck=(Stretch(3.1, 3.2),))
+    back = bearings.applied(here)
+    assert back == replace(EVERYTHING, channel=1, stretch=here.stretch, struck=here.struck, at=None)
+    presets.forget(file, "Amps")
+    assert [one.name for one in presets.library(file)] == ["bearings"]
+
+
+@pytest.mark.parametrize(
+    ("change", "sentence"),
+    [
+        (lambda b: [], "holds no presets"),
+        (lambda b: b | {"version": 9}, "holds presets of version 9"),
+        (lambda b: b | {"presets": [{"name": 3, "method": {}}]}, "is damaged"),
+        (lambda b: b | {"presets": [{"name": "a", "method": {"window": "x"}}]}, "is damaged: Th"),
+    ],
+)
+def test_damaged_presets_are_refused(
+    tmp_path: Path, change: Callable[[Any], Any], sentence: str
+) -> None:
+    file = tmp_path / "p.json"
+    presets.save(file, (Preset("a", Method()),))
+    file.write_text(json.dumps(change(json.loads(file.read_text()))))
+    with pytest.raises(UserError, match=sentence):
+        presets.load(file)
+
+
 def edited(change: str) -> str:
     ref = RecordingRef("x", "a", "/a.wav", Fingerprint(1, ""), Method())
     body = json.loads(session.to_json(Document((ref,), "x"), Path("/")))
@@ -123,7 +184,7 @@ def edited(change: str) -> str:
         ("{", "is not a Tone Comb session"),
         ("[1]", "is not a Tone Comb session"),
         ("[" * 20_000, "is not a Tone Comb session"),
-        (edited("b['version'] = 99"), "version 99: this program reads versions 1 to 2"),
+        (edited("b['version'] = 99"), "version 99: this program reads versions 1 to 3"),
         (edited("m['frame'] = 'long'"), "is damaged"),
         (edited("m['frame'] = True"), "is damaged"),
         (edited("m['window'] = 'welch'"), "is damaged: There is no window called"),

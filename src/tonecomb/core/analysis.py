@@ -3,23 +3,43 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
+import numpy as np
+
+from tonecomb.core import pyramid
 from tonecomb.core.bands import band_rms
-from tonecomb.core.combining import FrameSquares, combined_squares
+from tonecomb.core.clipping import clipped
+from tonecomb.core.combining import FrameSquares, combined_squares, worth
+from tonecomb.core.display import Curve, Display, curve, curve_scaling
 from tonecomb.core.framing import effective_averages
-from tonecomb.core.method import Method, Plan, Resolution, plan, resolution, sentence
+from tonecomb.core.method import LEAVES_OUT, Method, Plan, Resolution, plan, resolution, sentence
 from tonecomb.core.peaks import Peak, find_peaks
+from tonecomb.core.phase import OneFrame, one_frame
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Array, Channel, Recording
-from tonecomb.core.spectrum import LEVEL_FACTORS, Read, Spectrum, averaged_spectrum
-from tonecomb.core.units import unit
+from tonecomb.core.spectrum import (
+    LEVEL_FACTORS,
+    Level,
+    Read,
+    Scaling,
+    Spectrum,
+    averaged_spectrum,
+    level_label,
+    to_decibels,
+)
+from tonecomb.core.synchronous import averaged_frame
+from tonecomb.core.units import Unit
 
 
 @dataclass(frozen=True, eq=False)
 class Analysis:
     """A spectrum and its peaks, with all that is needed to draw, export and report them.
 
-    ``peaks`` is None while they have not been looked for.
+    ``peaks`` is None while they have not been looked for. ``single`` is there where the spectrum
+    is that of one frame, or of frames averaged in step. An estimate is in the channel's unit;
+    ``order`` is the power of iω by which its amplitudes are divided once it is
+    :meth:`displayed` as another quantity.
     """
 
     recording_id: str
@@ -31,10 +51,59 @@ class Analysis:
     resolution: Resolution
     spectrum: Spectrum
     peaks: tuple[Peak, ...] | None = None
+    single: OneFrame | None = None
+    order: int = 0
 
     def with_display(self, method: Method, recording: Recording) -> Analysis:
-        """The same estimate shown in ``method``'s scaling and level."""
-        return replace(self, method=method, sentence=sentence(method, recording))
+        """The estimate shown as ``method`` says."""
+        shown = self.displayed(method.scaling, method.level, method.display)
+        return replace(shown, method=method, sentence=sentence(method, recording))
+
+    def displayed(self, scaling: Scaling, level: Level, display: Display) -> Analysis:
+        """The estimate in this scaling, and as this quantity. The sentence stays."""
+        method = replace(self.method, scaling=scaling, level=level, display=display)
+        order = display.order(self.channel.unit)
+        if not order:
+            return replace(self, method=method)
+        spectrum, single, peaks = self.spectrum, self.single, self.peaks
+        gain = display.gain(spectrum.frequency, self.channel.unit)
+        spectrum = replace(spectrum, mean_square=spectrum.mean_square * gain**2)
+        if single is not None:
+            single = replace(single, bins=single.bins * gain)
+        if peaks is not None:
+            peaks = tuple(self._displayed(peak, display) for peak in peaks)
+            peaks = tuple(peak for peak in peaks if peak.tone.amplitude > 0)
+        return replace(
+            self, method=method, spectrum=spectrum, single=single, peaks=peaks, order=order
+        )
+
+    def _displayed(self, peak: Peak, display: Display) -> Peak:
+        """A peak as another quantity: its phase turns by a right angle for each iω."""
+        at = np.array([peak.tone.frequency])
+        gain = float(display.gain(at, self.channel.unit)[0])
+        phase = peak.tone.phase_deg - 90.0 * display.order(self.channel.unit)
+        tone = replace(
+            peak.tone,
+            amplitude=peak.tone.amplitude * gain,
+            amplitude_std=peak.tone.amplitude_std * gain,
+            phase_deg=(phase + 180.0) % 360.0 - 180.0,
+        )
+        return replace(peak, tone=tone, level=peak.level * gain**2)
+
+    @cached_property
+    def unit(self) -> Unit:
+        """The unit that is shown, with its decibel reference."""
+        return self.method.display.unit(self.channel.unit)
+
+    @cached_property
+    def curve(self) -> Curve:
+        """What is drawn, in the method's scaling, linear."""
+        return curve(self.spectrum, self.method.scaling, self.method.level, self.method.display)
+
+    @property
+    def scaling(self) -> Scaling:
+        """The scaling of ``curve``."""
+        return curve_scaling(self.method.scaling, self.method.level, self.method.display)[0]
 
     @property
     def values(self) -> Array:
@@ -43,17 +112,31 @@ class Analysis:
 
     @property
     def values_unit(self) -> str:
-        """Symbol of ``values``."""
-        return unit(self.channel.unit).scaled(self.method.scaling, self.method.level)
+        """Symbol of what is drawn."""
+        return self.unit.scaled(*self._drawn)
+
+    def decibels(self, values: Array) -> Array:
+        """Linear values of the curve in dB; zeros become the lowest that can be."""
+        return to_decibels(np.maximum(values, np.finfo(float).tiny), self.scaling, self.unit)
+
+    def label(self, decibels: bool) -> str:
+        """Quantity and unit of what is drawn, for an axis."""
+        text = level_label(*self._drawn, self.unit, decibels)
+        words = self.method.display.words()
+        return f"{text}, {words}" if words else text
+
+    @property
+    def _drawn(self) -> tuple[Scaling, Level]:
+        return curve_scaling(self.method.scaling, self.method.level, self.method.display)
 
     @property
     def amplitude_unit(self) -> str:
         """Symbol and level of peak amplitudes, which are amplitudes in every scaling."""
-        return f"{unit(self.channel.unit).symbol} {self.method.level}"
+        return f"{self.unit.symbol} {self.method.level}"
 
     @property
     def band_levels(self) -> tuple[float, ...]:
-        """Rms of each of the method's bands, in the channel's unit."""
+        """Rms of each of the method's bands, in the unit that is shown."""
         return tuple(band_rms(self.spectrum, band.low, band.high) for band in self.method.bands)
 
     def amplitude(self, peak: Peak) -> tuple[float, float]:
@@ -68,12 +151,18 @@ def run(method: Method, recording: Recording, progress: Progress = silent) -> An
     Raises :class:`UserError` when the method does not fit or samples are missing.
     """
     estimate = run_spectrum(method, recording, part(progress, 0.0, 0.5))
-    return run_peaks(estimate, recording, part(progress, 0.5, 1.0))
+    found = run_peaks(estimate, recording, part(progress, 0.5, 1.0))
+    return found.with_display(method, recording)
 
 
 def run_spectrum(method: Method, recording: Recording, progress: Progress = silent) -> Analysis:
-    """The first step of :func:`run`, without peaks."""
+    """The first step of :func:`run`, without peaks, in the channel's own quantity."""
     p = plan(method, recording)
+    if method.average == "synchronous":
+        return _synchronous(method, recording, p, progress)
+    if method.leave_clipped and method.average in LEAVES_OUT:
+        p = _without_clipped(method, recording, p, part(progress, 0, 0.4))
+        progress = part(progress, 0.4, 1)
     read = _reader(method, recording, p)
 
     def combine(weights: Array, nfft: int) -> Array:
@@ -92,6 +181,42 @@ def run_spectrum(method: Method, recording: Recording, progress: Progress = sile
         progress=progress,
         combine=None if method.average in ("mean", "single") else combine,
     )
+    single = None
+    if p.framing.count == 1:
+        first = int(p.framing.numbers[0]) * p.framing.hop
+        samples = read(first, first + method.frame)
+        single = one_frame(samples, p.fs, p.taper, method.pad, method.detrend)
+    return _analysis(method, recording, p, spectrum, single)
+
+
+def _synchronous(method: Method, recording: Recording, p: Plan, progress: Progress) -> Analysis:
+    """Average the frames in step, then analyse the average as one frame."""
+    samples, count = averaged_frame(
+        method.sync, recording, method.channel, p.start, p.stop, method.frame, progress
+    )
+    spectrum = averaged_spectrum(
+        lambda start, stop: samples[start:stop],
+        p.framing, p.fs, p.taper, pad=method.pad, detrend=method.detrend,
+    )  # fmt: skip
+    single = one_frame(samples, p.fs, p.taper, method.pad, method.detrend)
+    made = _analysis(method, recording, p, spectrum, single)
+    covered = count * method.frame / (p.stop - p.start)
+    known = replace(made.resolution, frames=count, covered_fraction=covered)
+    return replace(made, resolution=known)
+
+
+def _without_clipped(method: Method, recording: Recording, p: Plan, progress: Progress) -> Plan:
+    """The plan without frames that hold samples at the recorder's limit."""
+    read = _reader(method, recording, p)
+    built = pyramid.build(read, p.stop - p.start, progress)
+    framing = p.framing.without(clipped(read, built))
+    averages = worth(method.average, effective_averages(framing, p.taper.name))
+    return replace(p, framing=framing, averages=averages)
+
+
+def _analysis(
+    method: Method, recording: Recording, p: Plan, spectrum: Spectrum, single: OneFrame | None
+) -> Analysis:
     return Analysis(
         recording_id=recording.id,
         recording_name=recording.name,
@@ -99,8 +224,9 @@ def run_spectrum(method: Method, recording: Recording, progress: Progress = sile
         fs=p.fs,
         method=method,
         sentence=sentence(method, recording),
-        resolution=resolution(method, recording),
+        resolution=resolution(method, recording, p),
         spectrum=spectrum,
+        single=single,
     )
 
 
@@ -112,6 +238,12 @@ def run_peaks(estimate: Analysis, recording: Recording, progress: Progress = sil
         return replace(estimate, peaks=())
     p = plan(method, recording)
     read = _reader(method, recording, p)
+    if method.average == "synchronous" and estimate.single is not None:
+        samples = estimate.single.samples
+
+        def read(start: int, stop: int) -> Array:
+            return samples[start:stop]
+
     peaks = find_peaks(estimate.spectrum, method.search, read, p.fs, p.taper, progress)
     return replace(estimate, peaks=peaks)
 

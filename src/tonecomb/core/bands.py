@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -38,18 +39,32 @@ def band_rms(spectrum: Spectrum, low: float, high: float) -> float:
     The density is taken to be even within a bin, each of which reaches half a bin to either
     side; a bin that a limit cuts counts by its share. Nothing lies above the Nyquist frequency.
     """
-    half = spectrum.bin_hz / 2
-    frequency = spectrum.frequency
+    half, nyquist = spectrum.bin_hz / 2, float(spectrum.frequency[-1])
+    last = len(spectrum.frequency) - 1
+    first = min(max(math.floor(low / spectrum.bin_hz) - 1, 0), last)
+    stop = min(max(math.ceil(min(high, nyquist) / spectrum.bin_hz) + 2, 0), last + 1)
+    frequency = spectrum.frequency[first:stop]
     left = np.maximum(np.maximum(frequency - half, 0.0), low)
-    right = np.minimum(np.minimum(frequency + half, frequency[-1]), high)
+    right = np.minimum(np.minimum(frequency + half, nyquist), high)
     width = np.maximum(right - left, 0.0)
     # The first and the last bin have half a bin each, and hold what is in it.
-    whole = np.full(len(frequency), spectrum.bin_hz)
-    whole[0] = half
-    if len(frequency) > 1:
-        whole[-1] = half
-    power = spectrum.mean_square * spectrum.bin_hz / spectrum.enbw_hz
+    whole = np.where((frequency == 0) | (frequency == nyquist), half, spectrum.bin_hz)
+    power = spectrum.mean_square[first:stop] * spectrum.bin_hz / spectrum.enbw_hz
     return math.sqrt(float(np.sum(power * width / whole)))
+
+
+def band_edges(bands: int, per: Literal["octave", "decade"], least: float, high: float) -> Array:
+    """Edges in Hz of the bands of 1/``bands`` octave, or ``bands`` a decade, that are at least
+    ``least`` Hz wide and lie below ``high``; shape (bands + 1,), or () where there is none."""
+    ratio = G ** (1 / bands) if per == "octave" else 10 ** (1 / bands)
+    lowest = least / (math.sqrt(ratio) - 1 / math.sqrt(ratio)) / math.sqrt(ratio)
+    if per == "octave":
+        return octave_bands(bands, lowest * (1 - 1e-9), high)[1]
+    step = 1 / bands
+    first = math.ceil(math.log10(lowest / 1000) / step + 0.5 - 1e-9)
+    final = math.floor(math.log10(high / 1000) / step - 0.5 + 1e-9)
+    edges = 1000 * 10 ** ((np.arange(first, final + 2) - 0.5) * step)
+    return np.asarray(edges if final >= first else edges[:0])
 
 
 def octave_bands(fraction: int, low: float, high: float) -> tuple[Array, Array]:

@@ -14,7 +14,8 @@ from itertools import pairwise
 import numpy as np
 
 from tonecomb.core.analysis import Analysis, run_spectrum
-from tonecomb.core.method import Method
+from tonecomb.core.confidence import confidence_db
+from tonecomb.core.method import LEAVES_OUT, Method
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Recording, Stretch, whole
 from tonecomb.core.spectrum import Spectrum
@@ -91,15 +92,32 @@ def _all(analysis: Analysis, recording: Recording, seen: Seen) -> Iterator[Cauti
         yield Caution(told.code, told.text)
 
 
-def _clipped(a: Analysis, seen: Seen) -> Caution | None:
-    if not seen.survey.clipped or seen.survey.first_clipped is None:
+def short_stretch(method: Method, recording: Recording) -> Caution | None:
+    """What there is to say when not one frame fits: there is no analysis to look at then."""
+    start, stop = (method.stretch or whole(recording)).indices(recording)
+    if method.frame <= stop - start or stop - start < 2:
         return None
+    frame, fs = 1 << int(math.log2(stop - start)), recording.rate
     return Caution(
-        "clipped",
+        "short-stretch",
+        f"The stretch of {(stop - start) / fs:.4g} s is shorter than a frame "
+        f"({method.frame} samples, {method.frame / fs:.4g} s): nothing can be analysed.",
+        f"Use {frame} samples",
+        replace(method, frame=frame),
+    )
+
+
+def _clipped(a: Analysis, seen: Seen) -> Caution | None:
+    if not seen.survey.clipped or seen.survey.first_clipped is None or a.method.leave_clipped:
+        return None
+    text = (
         f"{seen.survey.clipped} samples stand at the recorder's limit, the first "
         f"{seen.survey.first_clipped:.6g} s into the stretch: clipping adds harmonics that are "
-        f"not there.",
+        f"not there."
     )
+    if a.method.average not in LEAVES_OUT:
+        return Caution("clipped", text)
+    return Caution("clipped", text, "Leave those frames out", replace(a.method, leave_clipped=True))
 
 
 def _alias_risk(a: Analysis, seen: Seen) -> Caution | None:
@@ -122,9 +140,10 @@ def _one_frame(a: Analysis, seen: Seen) -> Caution | None:
         return None
     used = r.covered_fraction * r.stretch_s
     text = f"Only {used:.4g} s of the {r.stretch_s:.4g} s chosen are analysed"
-    better = replace(method, average="mean", at=None, overlap=max(method.overlap, 50.0))
-    return Caution("one-frame", f"{text} ({100 * r.covered_fraction:.2g} %).",
-                   "Average all of it", better)  # fmt: skip
+    better = replace(method, average="mean", at=None, overlap=max(method.overlap, 50.0), struck=())
+    return Caution(
+        "one-frame", f"{text} ({100 * r.covered_fraction:.2g} %).", "Average all of it", better
+    )
 
 
 def _overlap_gap(a: Analysis, seen: Seen) -> Caution | None:
@@ -246,17 +265,6 @@ def _hum(a: Analysis, seen: Seen) -> Caution | None:
                 f"that runs with it.",
             )  # fmt: skip
     return None
-
-
-def confidence_db(averages: float, share: float = 0.95) -> tuple[float, float]:
-    """Limits in dB between which the true density lies with this probability, relative to the
-    estimate: χ² with 2·averages degrees of freedom (Welch 1967)."""
-    from scipy.special import chdtri  # a tenth of a second, needed for densities only
-
-    freedom = 2 * averages
-    low = freedom / float(chdtri(freedom, (1 - share) / 2))
-    high = freedom / float(chdtri(freedom, (1 + share) / 2))
-    return 10 * math.log10(low), 10 * math.log10(high)
 
 
 def _low_averages(a: Analysis, seen: Seen) -> Caution | None:

@@ -17,9 +17,9 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.framing import Framing
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.recording import Array
-from tonecomb.core.spectrum import READ_SAMPLES, Detrend, Read, frames_of, read_frames
+from tonecomb.core.spectrum import READ_SAMPLES, Detrend, Read, detrended, frames_of, read_frames
 
-Average = Literal["mean", "median", "max", "min", "exponential", "single"]
+Average = Literal["mean", "median", "max", "min", "exponential", "single", "synchronous"]
 
 _HELD_BYTES = 192 << 20  # of squared magnitudes that are held at once for the median
 _GROUP = 1 << 20  # samples of frames that are transformed at once
@@ -57,26 +57,19 @@ class FrameSquares:
     detrend: Detrend
 
     def groups(self) -> Iterator[tuple[int, Array]]:
-        """The number of the first frame and the squares, shape (frames, bins), group by group."""
-        rows = max(1, _GROUP // self.nfft)
+        """How many frames came before and the squares, shape (frames, bins), group by group."""
+        rows, passed = max(1, _GROUP // self.nfft), 0
         for numbers in self.framing.blocks(READ_SAMPLES):
             samples = read_frames(self.read, self.framing, numbers, self.fs)
             frames = frames_of(samples, self.framing)
             for first in range(0, len(numbers), rows):
-                yield numbers.start + first, self._squares(frames[first : first + rows])
+                yield passed + first, self._squares(frames[first : first + rows])
+            passed += len(numbers)
 
     def _squares(self, frames: Array) -> Array:
         from scipy.fft import rfft
 
-        if self.detrend == "none":
-            tapered = frames * self.weights
-        else:
-            tapered = frames - frames.mean(axis=1, keepdims=True)
-            if self.detrend == "line":
-                ramp = np.arange(self.framing.frame) - (self.framing.frame - 1) / 2
-                tapered -= (tapered @ ramp / (ramp @ ramp))[:, None] * ramp
-            tapered *= self.weights
-        found = rfft(tapered, n=self.nfft, axis=1)
+        found = rfft(detrended(frames, self.detrend) * self.weights, n=self.nfft, axis=1)
         return np.asarray(found.real**2 + found.imag**2)
 
 

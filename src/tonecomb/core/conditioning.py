@@ -17,7 +17,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.evenly import Part
 from tonecomb.core.fir import Shaped, design, smooth
 from tonecomb.core.recording import Array, Channel, Recording, Samples, Stretch
-from tonecomb.core.units import COUNTS, FULL_SCALE, conversion, unit
+from tonecomb.core.units import COUNTS, FULL_SCALE, MOTIONS, conversion, unit
 
 Removed = Literal["nothing", "mean", "line", "drift"]
 Kind = Literal[
@@ -30,9 +30,6 @@ _TAPS = 32  # periods of the low cut that a filter lasts
 _TOP = 0.9  # of the Nyquist frequency: integrals and derivatives fade out from here
 _EDGE = 0.8  # of the new Nyquist frequency: up to here decimation leaves everything as it is
 # Velocity and displacement of an acceleration, and back, as the trade shows them.
-_QUANTITIES = ("Displacement", "Velocity", "Acceleration")
-_SHOWN = {"Displacement": "µm", "Velocity": "mm/s", "Acceleration": "m/s²"}
-_BASE = {"Displacement": "m", "Velocity": "m/s", "Acceleration": "m/s²"}
 
 
 @dataclass(frozen=True)
@@ -153,12 +150,13 @@ def derived_unit(one: Derived, channel: Channel) -> tuple[str, float]:
     if one.kind not in INTEGRALS or symbol in (FULL_SCALE, COUNTS):
         return symbol, one.factor if one.kind == "scaled" else 1.0
     known, order = unit(symbol), INTEGRALS[one.kind]
-    if known.quantity in _QUANTITIES:
-        at = _QUANTITIES.index(known.quantity) + order
-        if 0 <= at < len(_QUANTITIES):
-            target = _QUANTITIES[at]
-            base = conversion(symbol, _BASE[known.quantity])
-            return _SHOWN[target], base * conversion(_BASE[target], _SHOWN[target])
+    if known.quantity in MOTIONS:
+        motions = list(MOTIONS.values())
+        at = list(MOTIONS).index(known.quantity) + order
+        if 0 <= at < len(motions):
+            target = motions[at]
+            base = conversion(symbol, MOTIONS[known.quantity].base)
+            return target.shown, base * conversion(target.base, target.shown)
     times = {1: "/s", -1: "*s", -2: "*s**2"}[order]
     return unit(f"{symbol}{times}").symbol, 1.0
 

@@ -6,12 +6,13 @@ from dataclasses import dataclass, field, replace
 
 from tonecomb.core.bands import Band
 from tonecomb.core.combining import Average, worth
+from tonecomb.core.display import Display, curve_scaling
 from tonecomb.core.errors import UserError
 from tonecomb.core.framing import Framing, effective_averages, make_framing
 from tonecomb.core.peaks import PeakSearch
 from tonecomb.core.recording import Channel, Recording, Stretch, whole
 from tonecomb.core.spectrum import LEVEL_FACTORS, Detrend, Level, Scaling
-from tonecomb.core.units import unit
+from tonecomb.core.synchronous import Sync
 from tonecomb.core.windows import Window, window
 
 MAX_PAD = 16
@@ -37,7 +38,10 @@ AVERAGES: dict[Average, str] = {
     "min": "minimum of {}",
     "exponential": "{} averaged exponentially",
     "single": "single frame",
+    "synchronous": "frames averaged",
 }
+LEAVES_OUT: tuple[Average, ...] = ("mean", "median", "max", "min", "exponential")
+"""Averages of frames that are cut from the stretch, of which some may be left out."""
 LEVELS: tuple[Level, ...] = tuple(LEVEL_FACTORS)
 
 
@@ -48,7 +52,9 @@ class Method:
     ``channel`` counts from 0; ``stretch`` None is the whole recording; ``frame`` in samples,
     ``overlap`` in percent of it, ``pad`` the factor by which zeros lengthen the transform.
     ``average`` says how the frames become one spectrum; with ``single`` it is the frame about
-    ``at`` (s), the one in the stretch's middle for None. ``bands`` are those whose level is read.
+    ``at`` (s), the one in the stretch's middle for None; with ``synchronous`` they begin where
+    ``sync`` says. Frames that touch one of the ``struck`` stretches are left out, and with
+    ``leave_clipped`` those that clip. ``bands`` are those whose level is read.
     """
 
     channel: int = 0
@@ -64,10 +70,37 @@ class Method:
     average: Average = "mean"
     at: float | None = None
     bands: tuple[Band, ...] = ()
+    sync: Sync = field(default_factory=Sync)
+    struck: tuple[Stretch, ...] = ()
+    leave_clipped: bool = False
+    display: Display = field(default_factory=Display)
 
     def estimate(self) -> Method:
         """The same with what only changes the display set back: the key of a computation."""
-        return replace(self, scaling="amplitude", level="rms", bands=())
+        return replace(self, scaling="amplitude", level="rms", bands=(), display=Display())
+
+
+@dataclass(frozen=True)
+class Preset:
+    """A method that was given a name, apart from any recording."""
+
+    name: str
+    method: Method
+
+    @classmethod
+    def of(cls, name: str, method: Method) -> Preset:
+        """Keep of a method what does not belong to one recording."""
+        return cls(name, replace(method, channel=0, stretch=None, at=None, struck=()))
+
+    def applied(self, method: Method) -> Method:
+        """This way of analysing for what ``method`` is about."""
+        return replace(
+            self.method,
+            channel=method.channel,
+            stretch=method.stretch,
+            at=method.at,
+            struck=method.struck,
+        )
 
 
 @dataclass(frozen=True)
@@ -144,23 +177,33 @@ def plan(method: Method, recording: Recording) -> Plan:
         start = min(max(first, start), stop - method.frame)
         stop = start + method.frame
         framing = make_framing(method.frame, method.frame, 0.0, fs)
+    elif method.average == "synchronous":
+        method.sync.check(recording.channels)
+        framing = make_framing(method.frame, method.frame, 0.0, fs)
+    else:
+        spans = [(round(s.start * fs) - start, round(s.end * fs) - start) for s in method.struck]
+        framing = framing.without([(a, b) for a, b in spans if b > 0 and b > a])
     for band in method.bands:
         band.check()
-    averages = worth(method.average, effective_averages(framing, taper.name))
+    channel = recording.channels[method.channel]
+    method.display.check(channel.unit)
     return Plan(
-        channel=recording.channels[method.channel],
+        channel=channel,
         start=start,
         stop=stop,
         fs=fs,
         taper=taper,
         framing=framing,
-        averages=averages,
+        averages=worth(method.average, effective_averages(framing, taper.name)),
     )
 
 
-def resolution(method: Method, recording: Recording) -> Resolution:
-    """The figures of the ruler; raises :class:`UserError` as :func:`plan` does."""
-    p = plan(method, recording)
+def resolution(method: Method, recording: Recording, found: Plan | None = None) -> Resolution:
+    """The figures of the ruler; raises :class:`UserError` as :func:`plan` does.
+
+    ``found`` is the plan where more frames turned out to be left out than could be planned.
+    """
+    p = found or plan(method, recording)
     start, stop = (method.stretch or whole(recording)).indices(recording)
     frame_hz = p.fs / method.frame
     return Resolution(
@@ -189,18 +232,7 @@ def phrases(method: Method, recording: Recording) -> tuple[Phrase, ...]:
     channels = recording.channels
     known = 0 <= method.channel < len(channels)
     channel = channels[method.channel] if known else Channel(f"channel {method.channel + 1}", "FS")
-    try:
-        count = plan(method, recording).framing.count
-        frames = AVERAGES[method.average].format(f"{count} frames")
-        if method.average == "single":
-            at = (plan(method, recording).start + method.frame / 2) / fs
-            frames = f"single frame at {seconds(at, fs)} s"
-        elif count == 1:
-            frames = "1 frame"
-    except UserError:
-        frames = "no frame fits"
-    symbol = unit(channel.unit)
-    level = symbol.scaled(method.scaling, method.level)
+    scaling, level = shown_as(method, channel)
     parts = [
         Phrase("channel", channel.name),
         Phrase("stretch", f"{seconds(stretch.start, fs)}–{seconds(stretch.end, fs)} s"),
@@ -208,19 +240,66 @@ def phrases(method: Method, recording: Recording) -> tuple[Phrase, ...]:
         Phrase("window", window(method.window).title),
         Phrase("frame", f"{method.frame} samples"),
         Phrase("overlap", f"{method.overlap:g} % overlap"),
-        Phrase("frames", frames),
-        Phrase("scaling", SCALINGS[method.scaling]),
+        Phrase("frames", _frames(method, recording)),
+        Phrase("scaling", scaling),
         Phrase("level", level),
     ]
+    if method.average == "synchronous":
+        parts = [part for part in parts if part.key != "overlap"]
+    if out := _left_out(method):
+        parts.insert([part.key for part in parts].index("scaling"), Phrase("left out", out))
+    if drawn := method.display.words():
+        parts.append(Phrase("drawn", drawn))
     if recording.prepared:
         parts.insert(2, Phrase("prepared", ", ".join(recording.prepared)))
     if method.pad > 1:
-        at = next(i for i, part in enumerate(parts) if part.key == "overlap")
-        parts.insert(at, Phrase("pad", f"padded ×{method.pad}"))
+        at = next(i for i, part in enumerate(parts) if part.key == "frame")
+        parts.insert(at + 1, Phrase("pad", f"padded ×{method.pad}"))
     return tuple(parts)
 
 
-_JOINED = {"frame", "pad", "overlap", "level"}  # phrases that a comma ties to the one before
+def shown_as(method: Method, channel: Channel) -> tuple[str, str]:
+    """The scaling and the unit in which a channel is shown, in words."""
+    display = method.display
+    scaling, level = curve_scaling(method.scaling, method.level, display)
+    words = SCALINGS[scaling]
+    symbol = display.unit(channel.unit)
+    if display.order(channel.unit):
+        words = f"{symbol.quantity.lower()} {words} from {display.low_cut:g} Hz"
+    text = symbol.scaled(scaling, level)
+    return words, text if display.reference is None else f"{text}, dB re {symbol.reference_text}"
+
+
+def _frames(method: Method, recording: Recording) -> str:
+    try:
+        p = plan(method, recording)
+    except UserError:
+        return "no frame fits"
+    if method.average == "single":
+        at = (p.start + method.frame / 2) / recording.rate
+        return f"single frame at {seconds(at, recording.rate)} s"
+    if method.average == "synchronous":
+        return f"frames averaged {method.sync.words(recording.channels)}"
+    if p.framing.count == 1:
+        return "1 frame"
+    return AVERAGES[method.average].format(f"{p.framing.count} frames")
+
+
+def _left_out(method: Method) -> str:
+    """Which frames do not take part."""
+    if method.average not in LEAVES_OUT:
+        return ""
+    parts = []
+    if method.struck:
+        places = "1 stretch" if len(method.struck) == 1 else f"{len(method.struck)} stretches"
+        parts.append(f"without {places} struck out")
+    if method.leave_clipped:
+        parts.append("without frames that clip")
+    return ", ".join(parts)
+
+
+# Phrases that a comma ties to the one before.
+_JOINED = {"frame", "pad", "overlap", "level", "left out", "drawn"}
 
 
 def sentence(method: Method, recording: Recording) -> str:

@@ -222,6 +222,17 @@ def frames_of(samples: Array, framing: Framing) -> Array:
     return np.lib.stride_tricks.sliding_window_view(samples, framing.frame)[:: framing.hop]
 
 
+def detrended(frames: Array, detrend: Detrend) -> Array:
+    """Frames of shape (frames, frame) without their mean or their best straight line."""
+    if detrend == "none":
+        return frames
+    out = frames - frames.mean(axis=1, keepdims=True)
+    if detrend == "line":
+        ramp = np.arange(frames.shape[1]) - (frames.shape[1] - 1) / 2
+        out -= (out @ ramp / (ramp @ ramp))[:, None] * ramp
+    return np.asarray(out)
+
+
 @dataclass(frozen=True, eq=False)
 class _MeanOff:
     """Takes the mean off in the frequency domain, where it is the mean times the window's
@@ -243,7 +254,8 @@ class _MeanOff:
         large that the transform would lose digits to it."""
         if detrend != "mean" or nfft != framing.frame:
             return None
-        first = read_frames(read, framing, range(min(framing.count, 8)), fs)
+        few = next(framing.blocks(8 * framing.frame))
+        first = read_frames(read, framing, few[:8], fs)
         with np.errstate(over="ignore", invalid="ignore"):
             if not abs(first.mean()) <= _LARGE_OFFSET * first.std():
                 return None

@@ -191,9 +191,9 @@ def _dirichlet(n: int, nu: Array) -> tuple[Complex, Complex, Complex]:
 def _all_products(
     model: _Model, read: Read, framing: Framing, numbers: Numbers, fs: float, progress: Progress
 ) -> Array:
-    """Products for the frames with the given numbers, read in blocks."""
+    """Products for so many of the frames that take part, read in blocks."""
     if len(numbers) < framing.count:  # few frames, far apart
-        blocks = [range(int(k), int(k) + 1) for k in numbers]
+        blocks = [range(int(k), int(k) + 1) for k in framing.numbers[numbers]]
     else:
         blocks = list(framing.blocks(_READ_SAMPLES))
     result = []
@@ -297,21 +297,23 @@ class _Information:
         self.enbw, self.name = taper.enbw, taper.name
         self.sum, self.second = float(w.sum()), float(w @ tau**2)
         count, hop = framing.count, framing.hop
-        centre = (np.arange(count) - (count - 1) / 2) * hop
+        middle_of_all = framing.numbers.mean()
+        centre = (framing.numbers - middle_of_all) * hop
         self.spread = float(centre @ centre)
         single, joint, lags = 0.0, 0.0, range(0, framing.frame, hop)
         for m, lag in enumerate(lags):
-            if m >= count:
-                break
+            pairs = framing.pairs(m)
+            if not len(pairs):
+                continue
             first, second = w[lag:], w[: framing.frame - lag]
             t_first, t_second = tau[lag:], tau[: framing.frame - lag]
             product = first * second
             both = 1.0 if m == 0 else 2.0
-            single += both * (count - m) * float(product @ (t_first * t_second))
-            middle = (np.arange(count - m) - (count - m - 1) / 2) * hop
+            single += both * len(pairs) * float(product @ (t_first * t_second))
+            middle = (pairs + m / 2 - middle_of_all) * hop
             halfway = 0.5 * (t_first + t_second)
             joint += both * float(
-                (count - m) * (product @ halfway**2) + product.sum() * (middle @ middle)
+                len(pairs) * (product @ halfway**2) + product.sum() * (middle @ middle)
             )
         self.loose = single / (count * self.second) ** 2
         self.steady = joint / (count * self.second + self.sum * self.spread) ** 2
@@ -343,9 +345,10 @@ class _Course:
         power = float(np.mean(np.abs(c) ** 2))
         signal = max(power - noise, 0.25 * power, float(np.finfo(float).tiny))
         reach = 6 * np.sqrt(density * framing.frame / signal * information.loose)
-        middles = framing.frame / 2 + np.arange(framing.count) * framing.hop
+        middles = framing.frame / 2 + framing.numbers * framing.hop
         time: Array = np.asarray(middles - middles.mean(), dtype=np.float64)
-        slope, mean, residual = _phase_slope(c * np.exp(-1j * omega * middles), time, reach)
+        turned = c * np.exp(-1j * omega * middles)
+        slope, mean, residual = _phase_slope(turned, time, framing, reach)
         steady = bool(residual <= 0.02 + 1.5 * noise / (signal + noise) and residual < 0.8)
         frames = effective_averages(framing, information.name, squared=False)
         if steady and frames >= _ENOUGH:
@@ -367,7 +370,7 @@ def _tone(
         slope = information.across * course.slope
         frequency = float(course.omega + slope)
         std = float(np.sqrt(ratio * information.steady))
-        middle = framing.frame / 2 + (framing.count - 1) / 2 * framing.hop
+        middle = framing.frame / 2 + float(framing.numbers.mean()) * framing.hop
         phase = float(np.angle(course.mean) - slope * middle)
         frames = effective_averages(framing, information.name, squared=False)
         of_mean = course.density * information.enbw / (frames * amplitude**2)
@@ -387,7 +390,9 @@ def _tone(
     )
 
 
-def _phase_slope(z: Complex, time: Array, reach: float) -> tuple[float, complex, float]:
+def _phase_slope(
+    z: Complex, time: Array, framing: Framing, reach: float
+) -> tuple[float, complex, float]:
     """Slope δ of the phase of ``z`` over ``time`` (samples), within ±``reach`` rad/sample.
 
     Returns δ, the mean of z·e^(−iδt), and the share of the power that is not in that mean.
@@ -395,9 +400,11 @@ def _phase_slope(z: Complex, time: Array, reach: float) -> tuple[float, complex,
     power = float(np.mean(np.abs(z) ** 2))
     if len(z) == 1 or power == 0.0:
         return 0.0, complex(z[0]), 0.0
-    size = 1 << (4 * len(z) - 1).bit_length()
-    step = 2 * np.pi / (size * (time[1] - time[0]))
-    scores = np.abs(np.fft.fft(z, size))
+    even = np.zeros(framing.places, dtype=np.complex128)  # frames left out count for nothing
+    even[framing.numbers] = z
+    size = 1 << (4 * len(even) - 1).bit_length()
+    step = 2 * np.pi / (size * framing.hop)
+    scores = np.abs(np.fft.fft(even, size))
     slopes = np.fft.fftfreq(size, 1 / size) * step
     scores[np.abs(slopes) > reach + step] = -1.0
     delta = float(slopes[np.argmax(scores)])

@@ -81,6 +81,22 @@ _REFERENCES = {
     "Voltage": ("V", 1.0, "1 V"),
 }
 
+
+@dataclass(frozen=True)
+class Motion:
+    """A quantity of motion: its base unit, and the one it is shown in when it was worked out."""
+
+    base: str
+    shown: str
+
+
+MOTIONS = {
+    "Displacement": Motion("m", "µm"),
+    "Velocity": Motion("m/s", "mm/s"),
+    "Acceleration": Motion("m/s²", "m/s²"),
+}
+"""Each is the derivative of the one before."""
+
 # symbol -> (quantity, size in the pint unit of the quantity)
 _COMMON = {
     "m/s²": ("Acceleration", 1.0),

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import replace
 from pathlib import Path
 
@@ -12,13 +11,12 @@ from PyQt6.QtWidgets import QMainWindow, QMenu, QMessageBox, QSplitter, QVBoxLay
 
 from tonecomb import __version__
 from tonecomb.core import document as edits
-from tonecomb.core.cautions import Caution
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.cautions import Caution, short_stretch
 from tonecomb.core.errors import UserError
 from tonecomb.core.peaks import Peak
-from tonecomb.core.recording import whole
 from tonecomb.core.spectrum import HOLES
 from tonecomb.core.statistics import StretchFigures, sample_problem
-from tonecomb.core.windows import WINDOWS, window
 from tonecomb.desktop import settings
 from tonecomb.desktop.actions import ACTIONS, MENUS, Action
 from tonecomb.desktop.autosave import Autosave, left_behind
@@ -30,8 +28,11 @@ from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.marks import Marks
 from tonecomb.desktop.messages import Notices
+from tonecomb.desktop.method_actions import MethodActions
 from tonecomb.desktop.method_line.line import MethodLine
+from tonecomb.desktop.method_line.window_picker import current_pair
 from tonecomb.desktop.opening import Opening
+from tonecomb.desktop.presets import Presets
 from tonecomb.desktop.readings.readings import Readings
 from tonecomb.desktop.results import Results
 from tonecomb.desktop.ruler.ruler import Ruler
@@ -59,6 +60,8 @@ class Bench(QMainWindow):
     facts: WaveformFacts
     marks: Marks
     exports: Exports
+    presets: Presets
+    method: MethodActions
     method_line: MethodLine
     stage: Stage
     shelf: Shelf
@@ -80,16 +83,20 @@ class Bench(QMainWindow):
         self.workspace = Workspace(self, self.store, self.jobs, self.notices, self.opening)
         self.autosave = Autosave(self.store, self.jobs)
         self.method_line = MethodLine(self.store)
+        self.held = HeldTraces(self, self.store, self.jobs, self.results, self.notices)
         self.stage = Stage(
-            self.store, self.results, self.facts, self.jobs,
+            self.store, self.results, self.facts, self.held, self.jobs,
             self.opening.open_dialog, self.opening.open_demo,
         )  # fmt: skip
-        self.held = HeldTraces(self, self.store, self.jobs, self.results, self.notices)
         self.shelf = Shelf(self.store, self.results, self.held)
         self.readings = Readings(self.store)
         self.ruler = Ruler(self.store)
         self.channels = Channels(self, self.store, self.jobs, self.notices)
         self.exports = Exports(self, self.store, self.jobs, self.results, self.notices, self.stage)
+        self.presets = Presets(self, self.store, self.notices)
+        self.method = MethodActions(
+            self, self.store, self.presets, self.held, self.method_line, self.stage, self.readings
+        )
         self._cautions: tuple[Caution, ...] = ()
         self._assemble()
         self._actions = self._make_menus()
@@ -122,9 +129,11 @@ class Bench(QMainWindow):
     def _connect(self) -> None:
         self.store.changed.connect(self._follow)
         self.results.analysis_changed.connect(self.readings.show_analysis)
+        self.results.analysis_changed.connect(self._take_pair)
+        self.ruler.tried.connect(self.stage.spectrum.preview)
+        self.held.comparison_asked.connect(self._show_comparison)
         self.results.failed.connect(self._tell_failure)
         self.results.pyramid_ready.connect(lambda *_: self._show_problems())
-        self.held.changed.connect(lambda: self.stage.spectrum.show_held(self.held.shown))
         self.facts.figures_ready.connect(self._show_figures)
         self.facts.cautions_ready.connect(self._take_cautions)
         self.readings.remedy_chosen.connect(self._take_remedy)
@@ -220,15 +229,15 @@ class Bench(QMainWindow):
     def _tell_failure(self, error: UserError) -> None:
         recording, method = self.store.current, self.store.method
         remedy, action = "", None
-        if recording is not None and method is not None:
-            stretch = method.stretch or whole(recording)
-            length = round((stretch.end - stretch.start) * (recording.sample_rate or 1.0))
-            if method.frame > length >= 2:
-                frame = 1 << int(math.log2(length))
-                remedy = f"Use {frame} samples"
+        try:
+            short = short_stretch(method, recording) if recording and method else None
+        except UserError:  # the stretch is outside the recording: the error says so
+            short = None
+        if short is not None:
+            remedy = short.remedy
 
-                def action() -> None:
-                    self.store.edit_method("Shorten frame", frame=frame)
+            def action() -> None:
+                self._take_remedy(short)
 
         ref = self.store.ref
         if ref is not None and error.what == HOLES and ref.given.how.missing == "refuse":
@@ -240,6 +249,13 @@ class Bench(QMainWindow):
         self.notices.show_notice(
             error.text, fault=True, remedy=remedy, action=action, source="analysis"
         )
+
+    def _take_pair(self, analysis: Analysis | None) -> None:
+        self.method_line.pair = current_pair(analysis)
+
+    def _show_comparison(self) -> None:
+        if self.stage.against.isHidden():
+            self.stage.toggle_pane(self.stage.against)
 
     def _show_figures(self, figures: StretchFigures | None) -> None:
         recording, method = self.store.current, self.store.method
@@ -312,17 +328,6 @@ class Bench(QMainWindow):
         for region in (self.stage, self.shelf, self.ruler):
             region.set_theme(self.theme)
 
-    def scale_frame(self, factor: float) -> None:
-        method, recording = self.store.method, self.store.current
-        if method is None or recording is None:
-            return
-        start, end = 0.0, recording.duration
-        if method.stretch is not None:
-            start, end = method.stretch.start, method.stretch.end
-        longest = max(2, round((end - start) * recording.rate))
-        frame = min(longest, max(2, int(method.frame * factor)))
-        self.store.edit_method("Change frame length", merge="frame key", frame=frame)
-
     def move_current(self, by: int) -> None:
         if self.store.ref is not None:
             self.workspace.move(self.store.ref.id, by)
@@ -347,17 +352,6 @@ class Bench(QMainWindow):
             every = () if ref.beside else tuple(range(len(recording.channels)))
             shown = edits.show_beside(self.store.document, ref, every)
             self.store.apply("Show channels", shown, merge="show channels")
-
-    def step_window(self, by: int) -> None:
-        method = self.store.method
-        if method is not None:
-            names = list(WINDOWS)
-            here = names.index(method.window.partition(":")[0])
-            name = window(names[(here + by) % len(names)]).name
-            self.store.edit_method("Choose window", merge="window key", window=name)
-
-    def whole_stretch(self) -> None:
-        self.store.edit_method("Choose stretch", stretch=None)
 
     def find_action(self) -> None:
         finder = Finder(self, list(self._actions.values()))

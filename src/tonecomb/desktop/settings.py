@@ -35,6 +35,11 @@ def sensors_file() -> Path:
     return Path(platformdirs.user_config_path(APP)) / "sensors.json"
 
 
+def presets_file() -> Path:
+    """Where the user's named methods are kept."""
+    return Path(platformdirs.user_config_path(APP)) / "presets.json"
+
+
 def folder_of(ref: RecordingRef | None) -> Path:
     """Where a file dialog begins: beside the recording, but not in the demo's folder."""
     folder = Path(ref.path).parent if ref is not None else None

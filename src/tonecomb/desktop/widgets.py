@@ -121,6 +121,15 @@ class Choice(QComboBox):
             self.setCurrentIndex(self._values.index(current))
         self.activated.connect(lambda i: self.picked.emit(self._values[i]))
 
+    @property
+    def value(self) -> Any:
+        """The value that is chosen."""
+        return self._values[self.currentIndex()]
+
+    def choose(self, value: Any) -> None:
+        """Make this the chosen one, without a word."""
+        self.setCurrentIndex(self._values.index(value))
+
     def add(self, value: str) -> None:
         """One more choice, which is called what it is."""
         self._values.append(value)

@@ -100,7 +100,7 @@ def analysis(a: Analysis, told: tuple[Caution, ...] = ()) -> dict[str, Any]:
         )
     return {
         "channel": a.channel.name,
-        "unit": a.channel.unit,
+        "unit": a.unit.symbol,
         "method": a.sentence,
         "method_values": asdict(a.method),
         "resolution": {
@@ -114,7 +114,8 @@ def analysis(a: Analysis, told: tuple[Caution, ...] = ()) -> dict[str, Any]:
         "rms": a.spectrum.rms,
         "peaks": peaks,
         "bands": [
-            {"low_hz": band.low, "high_hz": band.high, "rms": level}
+            ({"name": band.name} if band.name else {})
+            | {"low_hz": band.low, "high_hz": band.high, "rms": level}
             for band, level in zip(a.method.bands, a.band_levels, strict=True)
         ],
         "cautions": [{"code": caution.code, "text": caution.text} for caution in told],
@@ -129,7 +130,7 @@ def analysis_text(a: Analysis, told: tuple[Caution, ...] = ()) -> str:
         f"{a.recording_name} · {a.sentence}",
         f"  bins {r.bin_hz:.5g} Hz, ENBW {r.enbw_hz:.5g} Hz, {r.frames} {frames} of "
         f"{r.frame_s:.4g} s cover {100 * r.covered_fraction:.1f} % of the stretch, "
-        f"rms {a.spectrum.rms:.5g} {a.channel.unit}",
+        f"rms {a.spectrum.rms:.5g} {a.unit.symbol}",
         "",
         f"  {'Hz':>14} {'±':>9} {a.amplitude_unit:>14} {'±':>9} {'°':>8} {'dB':>6}",
     ]
@@ -143,6 +144,6 @@ def analysis_text(a: Analysis, told: tuple[Caution, ...] = ()) -> str:
     if not a.peaks:
         lines.append("  no peaks")
     for band, level in zip(a.method.bands, a.band_levels, strict=True):
-        lines.append(f"  band {band.low:g}–{band.high:g} Hz: {level:.6g} {a.channel.unit} rms")
+        lines.append(f"  band {band.low:g}–{band.high:g} Hz: {level:.6g} {a.unit.symbol} rms")
     lines += [f"  {caution.code}: {caution.text}" for caution in told]
     return "\n".join(lines) + "\n"

@@ -8,34 +8,16 @@ from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
-import cattrs
-
 from tonecomb import __version__
 from tonecomb.core.document import Document, RecordingRef
 from tonecomb.core.errors import UserError
 from tonecomb.core.units import unit
 from tonecomb.core.windows import window
-from tonecomb.formats import atomic, files
+from tonecomb.formats import atomic, files, strict
 
 FORMAT = "tone-comb session"
-VERSION = 2
+VERSION = 3
 SUFFIX = ".tcomb"
-
-_CONVERTER = cattrs.Converter(forbid_extra_keys=True)
-
-
-def _strict(kind: type, accepted: tuple[type, ...]) -> None:
-    def check(value: Any, _: type) -> Any:
-        if isinstance(value, bool) or not isinstance(value, accepted):
-            raise ValueError(f"{value!r} is not of the kind {kind.__name__}")
-        return kind(value)
-
-    _CONVERTER.register_structure_hook(kind, check)
-
-
-_strict(int, (int,))
-_strict(float, (int, float))
-_strict(str, (str,))
 
 
 def to_json(document: Document, folder: Path) -> str:
@@ -68,6 +50,8 @@ def load(path: Path) -> Document:
         ) from error
     if body.get("version") == 1:
         body = _from_first(body)
+    if body.get("version") == 2:
+        body = body | {"version": VERSION}  # which knew less of methods
     if body.get("version") != VERSION:
         raise UserError(
             f"{path.name} was saved as session version {body.get('version')}",
@@ -75,11 +59,11 @@ def load(path: Path) -> Document:
             "open it with the program that saved it",
         )
     try:
-        document = _CONVERTER.structure(body.get("document"), Document)
+        document = strict.structure(body.get("document"), Document)
         _check(document)
     except Exception as error:  # cattrs raises groups of whatever went wrong inside
         raise UserError(
-            f"{path.name} is damaged", _first_cause(error), "go back to an earlier copy of it"
+            f"{path.name} is damaged", strict.first_cause(error), "go back to an earlier copy of it"
         ) from error
     folder = path.parent.absolute()
     refs = tuple(_absolute(ref, folder) for ref in document.recordings)
@@ -96,7 +80,7 @@ def _from_first(body: dict[str, Any]) -> dict[str, Any]:
             }
     except (KeyError, TypeError, AttributeError):
         pass  # what is wrong with it is said when it is structured
-    return body | {"version": VERSION}
+    return body | {"version": 2}
 
 
 def _absolute(ref: RecordingRef, folder: Path) -> RecordingRef:
@@ -118,12 +102,6 @@ def _check(document: Document) -> None:
         window(ref.method.window)
         if ref.given.unit is not None:
             unit(ref.given.unit)
-
-
-def _first_cause(error: BaseException) -> str:
-    while isinstance(error, BaseExceptionGroup) and error.exceptions:
-        error = error.exceptions[0]
-    return str(error).splitlines()[0] if str(error) else type(error).__name__
 
 
 def check_source(ref: RecordingRef) -> str | None:

@@ -11,7 +11,6 @@ import numpy as np
 from tonecomb import __version__
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.method import SCALINGS
-from tonecomb.core.recording import Array
 
 PEAK_HEADER = (
     "frequency [Hz]",
@@ -23,22 +22,29 @@ PEAK_HEADER = (
 )
 
 
-def in_range(analysis: Analysis) -> tuple[Array, Array]:
-    """Frequencies and values within the method's frequency range."""
-    search, frequency = analysis.method.search, analysis.spectrum.frequency
+def _numbers(analysis: Analysis) -> tuple[tuple[str, ...], list[tuple[float, ...]]]:
+    """Titles and rows of what is drawn within the method's frequency range: frequency and value,
+    or both edges of each band and its value."""
+    search, curve = analysis.method.search, analysis.curve
     low = -np.inf if search.low is None else search.low
     high = np.inf if search.high is None else search.high
-    inside = (frequency >= low) & (frequency <= high)
-    return frequency[inside], analysis.values[inside]
+    name = analysis.method.display.words() or SCALINGS[analysis.scaling]
+    value = f"{name} [{analysis.values_unit}]"
+    if curve.stepped:
+        rows = zip(curve.frequency[:-1], curve.frequency[1:], curve.values, strict=True)
+        bands = [row for row in rows if row[0] >= low and row[1] <= high]
+        return ("from [Hz]", "to [Hz]", value), list[tuple[float, ...]](bands)
+    inside = (curve.frequency >= low) & (curve.frequency <= high)
+    pairs = zip(curve.frequency[inside], curve.values[inside], strict=True)
+    return ("frequency [Hz]", value), list[tuple[float, ...]](pairs)
 
 
 def spectrum_csv(analysis: Analysis) -> str:
-    """The spectrum in the method's scaling, a row a bin, with the method in comment lines."""
-    name = SCALINGS[analysis.method.scaling]
-    frequency, values = in_range(analysis)
-    text = _comments(analysis) + f"frequency [Hz],{name} [{analysis.values_unit}]\r\n"
-    rows = (f"{f:.10g},{v:.10g}\r\n" for f, v in zip(frequency, values, strict=True))
-    return text + "".join(rows)
+    """The spectrum in the method's scaling, a row a bin or band, with the method in comment
+    lines."""
+    titles, rows = _numbers(analysis)
+    lines = (",".join(f"{number:.10g}" for number in row) for row in rows)
+    return _comments(analysis) + "".join(f"{line}\r\n" for line in (",".join(titles), *lines))
 
 
 def peaks_csv(analysis: Analysis) -> str:
@@ -57,11 +63,10 @@ def peaks_text(analysis: Analysis) -> str:
 
 
 def spectrum_text(analysis: Analysis) -> str:
-    """Frequency and value with tabs, a line a bin."""
-    name = SCALINGS[analysis.method.scaling]
-    frequency, values = in_range(analysis)
-    rows = (f"{f:.10g}\t{v:.10g}" for f, v in zip(frequency, values, strict=True))
-    return "\n".join([f"frequency [Hz]\t{name} [{analysis.values_unit}]", *rows]) + "\n"
+    """What is drawn with tabs, a line a bin or band."""
+    titles, rows = _numbers(analysis)
+    lines = ("\t".join(f"{number:.10g}" for number in row) for row in rows)
+    return "\n".join(["\t".join(titles), *lines]) + "\n"
 
 
 def peak_rows(analysis: Analysis) -> list[list[str]]:

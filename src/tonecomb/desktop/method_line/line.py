@@ -2,36 +2,52 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from tonecomb.core.method import phrases
+from tonecomb.desktop.method_line.flow import Flow
 from tonecomb.desktop.method_line.popovers import EDITORS, TIPS
+from tonecomb.desktop.method_line.window_picker import Pair, WindowPicker
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.theme import font
-from tonecomb.desktop.widgets import Popover, label, panel, rule
+from tonecomb.desktop.widgets import Popover, label, link, panel, rule
 
 # Phrases before which a thin line divides the sentence: what, how, and shown as what.
 _DIVIDED = {"window", "frames"}
+_LONGEST, _LONGEST_NAME = 64, 28  # characters of a phrase; the rest is in its tooltip
 
 
 class MethodLine(QWidget):
-    """Always shows the document's method; it never holds a setting of its own."""
+    """Always shows the document's method; it never holds a setting of its own.
+
+    ``pair`` are the two tones that the window picker draws, set by whoever knows the peaks.
+    The arrow keys go from phrase to phrase, Return or Down opens the one that has the focus.
+    """
 
     def __init__(self, store: Store) -> None:
         super().__init__()
         self._store = store
         self._shown: tuple[tuple[str, str], ...] = ()
         self.popover: Popover | None = None
+        self.pair: Pair | None = None
         outer = QHBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         frame = panel()
         outer.addWidget(frame)
-        self._row = QHBoxLayout(frame)
-        self._row.setContentsMargins(12, 8, 12, 8)
-        self._row.setSpacing(12)
+        inside = QHBoxLayout(frame)
+        inside.setContentsMargins(12, 8, 12, 8)
+        inside.setSpacing(12)
+        words = QWidget()
+        self._row = Flow(12, 4)
+        words.setLayout(self._row)
+        inside.addWidget(words, 1)
+        self.presets = link("Presets", "Keep the method under a name, or use one (Shift+P)", str)
+        self.presets.setFont(font(10))
+        inside.addWidget(self.presets)
         self._phrases: dict[str, QPushButton | QLabel] = {}
-        self.setFixedHeight(46)
+        self.setMinimumHeight(46)
         store.changed.connect(self.refresh)
         self.refresh()
 
@@ -40,6 +56,7 @@ class MethodLine(QWidget):
         recording, method = self._store.current, self._store.method
         parts = () if recording is None or method is None else phrases(method, recording)
         shown = tuple((part.key, part.text) for part in parts)
+        self.presets.setVisible(bool(shown))
         if shown == self._shown and self._row.count():
             return
         same_keys = [key for key, _ in shown] == [key for key, _ in self._shown]
@@ -48,36 +65,65 @@ class MethodLine(QWidget):
             self._rebuild([part.key for part in parts])
         for part in parts:
             widget = self._phrases[part.key]
-            widget.setText(_shortened(part.text) if part.key == "channel" else part.text)
+            text = _shortened(part.text, _LONGEST_NAME if part.key == "channel" else _LONGEST)
+            widget.setText(text)
             widget.setAccessibleName(part.text)
+            tip = TIPS.get(part.key, "")
+            widget.setToolTip(tip if text == part.text else f"{part.text}\n{tip}")
+        self._row.invalidate()
+        self.updateGeometry()
 
     def _rebuild(self, keys: list[str]) -> None:
+        focused = next((key for key, one in self._phrases.items() if one.hasFocus()), None)
         while (item := self._row.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
+                widget.hide()
                 widget.deleteLater()
         self._phrases = {}
         if not keys:
             self._row.addWidget(label("No recording is open.", "quiet"))
         for key in keys:
             if key in _DIVIDED:
-                self._row.addWidget(rule(vertical=True))
+                line = rule(vertical=True)
+                line.setFixedHeight(20)
+                self._row.addWidget(line)
             self._phrases[key] = self._make(key)
             self._row.addWidget(self._phrases[key])
-        self._row.addStretch(1)
+        if focused in self._phrases:
+            self._phrases[focused].setFocus()
 
     def _make(self, key: str) -> QPushButton | QLabel:
         if key not in EDITORS:
             plain = label("", "plain")
             plain.setFont(font(10))
-            plain.setToolTip(TIPS.get(key, ""))
             return plain
         button = QPushButton()
         button.setObjectName("phrase")
         button.setFont(font(10))
-        button.setToolTip(TIPS[key])
         button.setCursor(Qt.CursorShape.PointingHandCursor)
         button.clicked.connect(lambda: self.edit(key))
+        button.installEventFilter(self)
         return button
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            buttons = [one for one in self._phrases.values() if isinstance(one, QPushButton)]
+            at = next((i for i, one in enumerate(buttons) if one is watched), None)
+            key = Qt.Key(event.key())
+            if at is not None and key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+                by = 1 if key == Qt.Key.Key_Right else -1
+                buttons[(at + by) % len(buttons)].setFocus(Qt.FocusReason.TabFocusReason)
+                return True
+            if at is not None and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Down):
+                buttons[at].click()
+                return True
+        return super().eventFilter(watched, event)
+
+    def take_focus(self) -> None:
+        """Go to the sentence with the keys."""
+        first = next((w for w in self._phrases.values() if isinstance(w, QPushButton)), None)
+        if first is not None:
+            first.setFocus(Qt.FocusReason.TabFocusReason)
 
     def phrase(self, key: str) -> QPushButton | QLabel | None:
         """The widget of a phrase."""
@@ -88,9 +134,13 @@ class MethodLine(QWidget):
         anchor, recording, method = self._phrases.get(key), self._store.current, self._store.method
         if key == "prepared" and anchor is None:  # nothing is done yet, so it has no phrase
             anchor = self._phrases.get("stretch")
+        if key == "drawn" and anchor is None:
+            anchor = self._phrases.get("scaling")
         if anchor is None or recording is None or method is None:
             return
         self.popover = EDITORS[key](self._store, recording, method, self)
+        if isinstance(self.popover, WindowPicker):
+            self.popover.show_pair(self.pair)
         self.popover.closed.connect(self._closed)
         self.popover.open_below(anchor, self.popover.focusProxy())
 
@@ -98,5 +148,5 @@ class MethodLine(QWidget):
         self.popover = None
 
 
-def _shortened(text: str) -> str:
-    return text if len(text) <= 28 else text[:27] + "…"
+def _shortened(text: str, longest: int) -> str:
+    return text if len(text) <= longest else text[: longest - 1] + "…"

@@ -5,21 +5,21 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from PyQt6.QtWidgets import QPushButton, QWidget
+from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core.combining import Average
 from tonecomb.core.document import select
-from tonecomb.core.errors import UserError
-from tonecomb.core.framing import MAX_OVERLAP
-from tonecomb.core.method import LEVELS, MAX_PAD, Method, resolution, seconds
+from tonecomb.core.method import Method, seconds
 from tonecomb.core.recording import Recording, Stretch, whole
 from tonecomb.core.units import unit
-from tonecomb.core.windows import window
+from tonecomb.desktop.method_line.averaging import AveragePopover
+from tonecomb.desktop.method_line.choosing import choices
 from tonecomb.desktop.method_line.conditioning import conditioning_popover
+from tonecomb.desktop.method_line.framing import FramePopover, overlap_popover
+from tonecomb.desktop.method_line.showing import drawn_popover, level_popover, scaling_popover
 from tonecomb.desktop.method_line.window_picker import WindowPicker
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.theme import current_theme
-from tonecomb.desktop.widgets import Number, Option, OptionList, Popover, label, link, row
+from tonecomb.desktop.widgets import Number, Option, Popover, label, link, row
 
 TIPS = {
     "channel": "Which channel is analysed",
@@ -31,24 +31,11 @@ TIPS = {
     "pad": "Zero padding of the transform",
     "overlap": "How much of a frame the next one shares",
     "frames": "Frames in the stretch, and how they become one spectrum",
+    "left out": "Frames that do not take part",
     "scaling": "What the upright axis means",
     "level": "Amplitudes as rms, peak or peak to peak",
+    "drawn": "Bins, bands or running total",
 }
-
-
-def _choices(
-    popover: Popover, options: list[Option], current: object, apply: Callable[[object], None]
-) -> Popover:
-    chooser = OptionList(options, current, "choices")
-
-    def choose(value: object) -> None:
-        popover.close()
-        apply(value)
-
-    chooser.chosen.connect(choose)
-    popover.add(chooser)
-    popover.setFocusProxy(chooser)
-    return popover
 
 
 def _channel(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
@@ -60,7 +47,7 @@ def _channel(store: Store, recording: Recording, method: Method, parent: QWidget
     def apply(value: object) -> None:
         store.apply("Choose channel", select(store.document, recording.id, int(str(value))))
 
-    return _choices(Popover(parent, "Channel"), options, method.channel, apply)
+    return choices(Popover(parent, "Channel"), options, method.channel, apply)
 
 
 def _stretch(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
@@ -113,7 +100,7 @@ def _detrend(store: Store, recording: Recording, method: Method, parent: QWidget
         Option("line", "Line removed", "Each frame loses its best straight line: slow drift too."),
         Option("none", "Mean kept", "Frames as they are; a large offset leaks into low bins."),
     ]
-    return _choices(
+    return choices(
         Popover(parent, "Offset and drift"),
         options,
         method.detrend,
@@ -126,158 +113,6 @@ def _window(store: Store, recording: Recording, method: Method, parent: QWidget)
         store.edit_method("Choose window", merge="window picker", window=name)
 
     return WindowPicker(parent, current_theme(), method.window, apply)
-
-
-def _frames(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
-    popover = Popover(
-        parent,
-        "Average",
-        "How the frames become one spectrum. The mean is right for what stays; the median shrugs "
-        "off what comes and goes.",
-    )
-    start, stop = (method.stretch or whole(recording)).indices(recording)
-    fs = recording.rate
-    at = method.at if method.at is not None else (start + stop) / 2 / fs
-    place = Number(at, start / fs, stop / fs, 3, "s")
-    place.setAccessibleName("Middle of the single frame")
-    notes: dict[Average, tuple[str, str]] = {
-        "mean": ("Mean", "Of the frames' power; tones and noise as they are on average"),
-        "median": ("Median", "Corrected for its bias; impacts and drop-outs hardly count"),
-        "exponential": ("Exponential", "The newest frames count most: an eighth each"),
-        "max": ("Maximum", "The highest that each bin ever reached; no peaks are fitted"),
-        "min": ("Minimum", "The lowest that each bin ever fell to; no peaks are fitted"),
-        "single": ("Single frame", "One frame only, about the time below"),
-    }
-    options = [Option(name, title, note) for name, (title, note) in notes.items()]
-    chooser = OptionList(options, method.average, "choices")
-
-    def choose(value: object) -> None:
-        middle = place.value() if value == "single" else None
-        store.edit_method("Choose average", average=value, at=middle)
-        if value != "single":
-            popover.close()
-
-    def move() -> None:
-        store.edit_method(
-            "Choose average", merge="single frame", average="single", at=place.value()
-        )
-
-    chooser.chosen.connect(choose)
-    place.valueChanged.connect(move)
-    popover.add(chooser, row(label("Single frame about"), place, None))
-    popover.setFocusProxy(chooser)
-    return popover
-
-
-def _frame(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
-    popover = Popover(
-        parent,
-        "Frame length",
-        "A longer frame tells closer tones apart and leaves fewer frames to average. Zero padding "
-        "only draws the line smoother.",
-    )
-    start, stop = (method.stretch or whole(recording)).indices(recording)
-    samples = Number(method.frame, 2, max(2, stop - start), 0, "samples")
-    samples.setAccessibleName("Frame length in samples")
-    pad = Number(method.pad, 1, MAX_PAD, 0, "× zero padding")
-    pad.setAccessibleName("Zero padding factor")
-    told = label("", "quiet")
-
-    def tell() -> None:
-        current = store.method
-        try:
-            r = resolution(current or method, recording)
-            told.setText(
-                f"{r.frame_s:.4g} s · bins {r.bin_hz:.4g} Hz · told apart from "
-                f"{r.separable_hz:.3g} Hz · {r.frames} frames"
-            )
-        except UserError as error:
-            told.setText(error.what)
-
-    def apply() -> None:
-        store.edit_method(
-            "Choose frame length",
-            merge="frame popover",
-            frame=int(samples.value()),
-            pad=int(pad.value()),
-        )
-        tell()
-
-    samples.valueChanged.connect(apply)
-    pad.valueChanged.connect(apply)
-    halve = QPushButton("Half")
-    halve.clicked.connect(lambda: samples.setValue(samples.value() // 2))
-    double = QPushButton("Double")
-    double.clicked.connect(lambda: samples.setValue(samples.value() * 2))
-    popover.add(row(halve, samples, double, None), row(pad, None), told)
-    popover.setFocusProxy(samples)
-    tell()
-    return popover
-
-
-def _overlap(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
-    w = window(method.window)
-    popover = Popover(
-        parent,
-        "Overlap",
-        "A window all but ignores the ends of its frame. Overlap lets the next frame count them; "
-        "beyond the recommended value little is gained.",
-    )
-    percent = Number(method.overlap, 0, MAX_OVERLAP, 1, "%")
-    percent.setAccessibleName("Overlap in percent")
-    percent.valueChanged.connect(
-        lambda value: store.edit_method("Choose overlap", merge="overlap popover", overlap=value)
-    )
-    popover.add(row(percent, None))
-    popover.add(
-        link(
-            f"Recommended for {w.title}: {w.overlap:g} %",
-            "Use the recommended overlap",
-            lambda: percent.setValue(w.overlap),
-        )
-    )
-    popover.setFocusProxy(percent)
-    return popover
-
-
-def _scaling(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
-    symbol = unit(recording.channels[min(method.channel, len(recording.channels) - 1)].unit)
-    options = [
-        Option(
-            "amplitude", "Amplitude", f"True for tones, whatever the window; in {symbol.symbol}."
-        ),
-        Option("power", "Power", f"Square of the rms amplitude; in {symbol.power}."),
-        Option("psd", "PSD", f"True for noise, whatever the window; in {symbol.density}."),
-        Option(
-            "amplitude-density", "Amplitude density", f"Root of the PSD; in {symbol.root_density}."
-        ),
-        Option(
-            "energy",
-            "Energy density",
-            f"Of a transient that lies within one frame; in {symbol.energy}.",
-        ),
-    ]
-    return _choices(
-        Popover(parent, "Scaling"),
-        options,
-        method.scaling,
-        lambda value: store.edit_method("Choose scaling", scaling=value),
-    )
-
-
-def _level(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
-    notes = {"rms": "Root mean square of a sine.", "peak": "√2 × rms: from zero to the crest.",
-             "peak-to-peak": "2√2 × rms: from trough to crest."}  # fmt: skip
-    options = [Option(level, level, notes[level]) for level in LEVELS]
-    explanation = ""
-    if method.scaling != "amplitude":
-        explanation = "Power and PSD are always mean squares; this is for the amplitudes of peaks."
-    return _choices(
-        Popover(parent, "Level", explanation),
-        options,
-        method.level,
-        lambda value: store.edit_method("Choose level", level=value),
-    )
 
 
 def search_popover(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
@@ -340,10 +175,12 @@ EDITORS: dict[str, Callable[[Store, Recording, Method, QWidget], Popover]] = {
     "prepared": _prepared,
     "detrend": _detrend,
     "window": _window,
-    "frame": _frame,
-    "pad": _frame,
-    "overlap": _overlap,
-    "frames": _frames,
-    "scaling": _scaling,
-    "level": _level,
+    "frame": FramePopover,
+    "pad": FramePopover,
+    "overlap": overlap_popover,
+    "frames": AveragePopover,
+    "left out": AveragePopover,
+    "scaling": scaling_popover,
+    "level": level_popover,
+    "drawn": drawn_popover,
 }

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from tonecomb.core.analysis import Analysis
 from tonecomb.core.windows import FAMILIES, WINDOWS, Window, window
 from tonecomb.desktop.theme import Theme, font
 from tonecomb.desktop.widgets import Number, Option, OptionList, Popover, label, row
 
 _SHAPE, _BINS, _FLOOR_DB = 200, 16.0, -140.0
+_PAIR_FLOOR_DB = -100.0
 _FIGURES = (
     ("ENBW", "Equivalent noise bandwidth: by so much noise is raised against a tone"),
     ("scalloping", "How low a tone midway between two bins reads"),
@@ -39,14 +43,46 @@ def figures(w: Window) -> tuple[str, ...]:
     )  # fmt: skip
 
 
+@dataclass(frozen=True)
+class Pair:
+    """Two tones that stand in the spectrum now: their distance in bins of the unpadded frame,
+    how far the second is below the first in dB, and where the first lies between two bins."""
+
+    gap: float
+    down_db: float
+    offset: float
+    words: str
+
+
+DEFAULT_PAIR = Pair(4.0, -40.0, 0.3, "two tones, 4 bins and 40 dB apart")
+
+
+def current_pair(analysis: Analysis | None) -> Pair | None:
+    """The strongest peak and the one nearest to it; None where there are no two."""
+    peaks = () if analysis is None else analysis.peaks or ()
+    if analysis is None or len(peaks) < 2:
+        return None
+    strongest = max(peaks, key=lambda peak: peak.tone.amplitude)
+    others = [peak for peak in peaks if peak is not strongest]
+    f = strongest.tone.frequency
+    other = min(others, key=lambda peak: abs(peak.tone.frequency - f))
+    frame_hz = analysis.fs / analysis.method.frame
+    gap = (other.tone.frequency - f) / frame_hz
+    down = 20 * math.log10(max(other.tone.amplitude / strongest.tone.amplitude, 1e-9))
+    words = f"{f:.2f} and {other.tone.frequency:.2f} Hz through this window"
+    return Pair(gap, down, f / frame_hz - round(f / frame_hz), words)
+
+
 class WindowPicture(QWidget):
-    """A window over a frame, and its transform in dB over the nearest bins."""
+    """A window over a frame, its transform in dB over the nearest bins, and two tones through
+    it."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
         self._window = window("hann")
-        self.setFixedSize(340, 236)
+        self._pair = DEFAULT_PAIR
+        self.setFixedSize(340, 350)
         self.setAccessibleName("Picture of the window")
 
     def show_window(self, shown: Window) -> None:
@@ -54,10 +90,49 @@ class WindowPicture(QWidget):
         self._window = shown
         self.update()
 
+    def show_pair(self, pair: Pair) -> None:
+        """Draw these two tones as they look through the window."""
+        self._pair = pair
+        self.update()
+
+    def _draw_pair(self, painter: QPainter, area: QRectF) -> None:
+        """The spectrum of two tones as the frame has it: the line between the bins, and a dot at
+        each bin."""
+        pair = self._pair
+        reach = min(max(2.5 * abs(pair.gap), 8.0), 60.0)
+        for level in (0, -40, -80):
+            y = area.top() + area.height() * level / _PAIR_FLOOR_DB
+            painter.setPen(QPen(QColor(self._theme.lines), 1))
+            painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+            text = f"{level} dB".replace("-", "−")
+            self._words(painter, text, QRectF(0, y - 8, 52, 16), Qt.AlignmentFlag.AlignRight)
+
+        def levels(at: np.ndarray) -> np.ndarray:
+            size = self._window.transform(at - pair.offset)
+            size = size + 10 ** (pair.down_db / 20) * self._window.transform(
+                at - pair.offset - pair.gap
+            )
+            decibels = 20 * np.log10(np.maximum(size, 1e-9))
+            return np.asarray(np.clip(decibels, _PAIR_FLOOR_DB, 3))
+
+        middle = round(pair.gap / 2)
+        fine = levels(np.linspace(middle - reach, middle + reach, 1201))
+        self._curve(painter, area, fine, _PAIR_FLOOR_DB, 0.0)
+        bins = np.arange(math.ceil(middle - reach), math.floor(middle + reach) + 1)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(self._theme.accent))
+        for at, level in zip(bins, levels(bins), strict=True):
+            x = area.left() + area.width() * (at - middle + reach) / (2 * reach)
+            y = area.bottom() - area.height() * (level - _PAIR_FLOOR_DB) / -_PAIR_FLOOR_DB
+            painter.drawEllipse(QPointF(x, y), 2.2, 2.2)
+        below = QRectF(0, area.bottom() + 2, self.width(), 16)
+        self._words(painter, pair.words, below, Qt.AlignmentFlag.AlignHCenter)
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(font(9))
+        self._draw_pair(painter, QRectF(56, 250, 276, 76))
         samples = self._window.samples(_SHAPE)
         self._curve(painter, QRectF(56, 8, 276, 70), samples, min(0.0, float(samples.min())), 1.0)
         self._words(painter, "one frame", QRectF(56, 78, 276, 16), Qt.AlignmentFlag.AlignHCenter)
@@ -144,6 +219,10 @@ class WindowPicker(Popover):
         self.names.chosen.connect(lambda value: self._choose())
         self.parameter.valueChanged.connect(lambda _: self._typed())
         self._look(current)
+
+    def show_pair(self, pair: Pair | None) -> None:
+        """Draw the two tones that stand in the spectrum; two made ones for None."""
+        self.picture.show_pair(pair or DEFAULT_PAIR)
 
     def _shown(self) -> str:
         return list(WINDOWS)[max(self.names.currentRow(), 0)]

@@ -21,6 +21,7 @@ from tonecomb.core.analysis import Analysis
 from tonecomb.core.cautions import Caution
 from tonecomb.core.peaks import Peak
 from tonecomb.desktop.method_line.popovers import search_popover
+from tonecomb.desktop.readings.bands import BandReadings
 from tonecomb.desktop.readings.model import SORT_ROLE, PeaksModel
 from tonecomb.desktop.readings.stretch import StretchReadings
 from tonecomb.desktop.store import Store
@@ -38,6 +39,7 @@ class Readings(QWidget):
 
     peak_chosen = pyqtSignal(object)
     remedy_chosen = pyqtSignal(object)
+    bands_wanted = pyqtSignal()
 
     def __init__(self, store: Store) -> None:
         super().__init__()
@@ -68,6 +70,9 @@ class Readings(QWidget):
         column.addWidget(rule())
         self.stretch = StretchReadings()
         column.addWidget(self.stretch)
+        self.bands = BandReadings()
+        self.bands.wanted.connect(self.bands_wanted)
+        column.addWidget(self.bands)
         self._detail = label("", "", wrap=True)
         self._detail.setFont(font())
         self._detail.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -111,6 +116,7 @@ class Readings(QWidget):
         """Show an analysis's peaks; the chosen row stays if its peak is still there."""
         before = self.current_peak()
         self._analysis = analysis
+        self.bands.show_analysis(analysis)
         self.model.show(analysis)
         peaks = None if analysis is None else analysis.peaks
         self._count.setText(self._counted(analysis))
@@ -204,9 +210,9 @@ class Readings(QWidget):
         if analysis is None:
             self._detail.setText("")
             return
-        overall = f"rms of the frames  {analysis.spectrum.rms:.4g} {analysis.channel.unit}"
+        self._detail.setVisible(peak is not None)
         if peak is None:
-            self._detail.setText(overall)
+            self._detail.setText("")
             return
         tone, (amplitude, std) = peak.tone, analysis.amplitude(peak)
         phase = "phase wanders over the stretch"
@@ -216,7 +222,7 @@ class Readings(QWidget):
         self._detail.setText(
             f"{with_std(tone.frequency, tone.frequency_std)} Hz\n"
             f"{with_std(amplitude, std)} {analysis.amplitude_unit}\n"
-            f"{phase}\n\n{overall}"
+            f"{phase}"
         )
 
     def _refresh_search(self) -> None:

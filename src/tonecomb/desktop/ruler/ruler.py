@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.method import resolution
-from tonecomb.core.recording import whole
+from tonecomb.core.method import Method, Resolution, resolution
+from tonecomb.core.recording import Recording, whole
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.theme import PAPER, Theme, font
 from tonecomb.desktop.widgets import label, panel
@@ -27,7 +28,10 @@ _FIGURES = (
 
 
 class Ruler(QWidget):
-    """Figures of the current method's resolution."""
+    """Figures of the current method's resolution. ``tried`` carries the resolution that the
+    handle would give while it is dragged, None when it is let go."""
+
+    tried = pyqtSignal(object)
 
     def __init__(self, store: Store) -> None:
         super().__init__()
@@ -55,6 +59,7 @@ class Ruler(QWidget):
         row.addWidget(label("finer in time", "quiet"))
         self.handle = Handle()
         self.handle.chosen.connect(self._choose)
+        self.handle.tried.connect(self._try)
         row.addWidget(self.handle)
         row.addWidget(label("finer in frequency", "quiet"))
         self.setFixedHeight(42)
@@ -72,29 +77,49 @@ class Ruler(QWidget):
             self._say({})
             self.handle.set_range(0, None)
             return
-        try:
-            r = resolution(method, recording)
-        except UserError:
-            self._say({"up to": f"{recording.rate / 2:g} Hz"})
-        else:
-            share = r.covered_fraction
-            # Only what is wholly covered is called so.
-            covered = "all" if share == 1 else f"{math.floor(1000 * share) / 10:.1f} %"
-            lasting = f"{r.stretch_s:.4g}" if r.stretch_s < 1000 else f"{r.stretch_s:.0f}"
-            self._say(
-                {
-                    "bin": f"{r.bin_hz:.4g} Hz",
-                    "told apart from": f"{r.separable_hz:.3g} Hz",
-                    "ENBW": f"{r.enbw_hz:.4g} Hz",
-                    "frame": f"{r.frame_s:.4g} s",
-                    "frames": f"{r.frames}, {covered} of {lasting} s",
-                    "up to": f"{r.nyquist_hz:g} Hz",
-                }
-            )
+        self._tell(method, recording)
         stretch = method.stretch or whole(recording)
         length = max(1, round((stretch.end - stretch.start) * recording.rate))
         largest = max(_SMALLEST, min(22, int(math.log2(length))))
         self.handle.set_range(largest, math.log2(max(method.frame, 2)))
+
+    def _tell(self, method: Method, recording: Recording) -> Resolution | None:
+        """Say what a method resolves, None where it does not fit the stretch."""
+        try:
+            r = resolution(method, recording)
+        except UserError:
+            self._say({"up to": f"{recording.rate / 2:g} Hz"})
+            return None
+        share = r.covered_fraction
+        # Only what is wholly covered is called so.
+        covered = "all" if share == 1 else f"{math.floor(1000 * share) / 10:.1f} %"
+        lasting = f"{r.stretch_s:.4g}" if r.stretch_s < 1000 else f"{r.stretch_s:.0f}"
+        in_step = method.average == "synchronous"
+        self._say(
+            {
+                "bin": f"{r.bin_hz:.4g} Hz",
+                "told apart from": f"{r.separable_hz:.3g} Hz",
+                "ENBW": f"{r.enbw_hz:.4g} Hz",
+                "frame": f"{r.frame_s:.4g} s",
+                "frames": "in step" if in_step else f"{r.frames}, {covered} of {lasting} s",
+                "up to": f"{r.nyquist_hz:g} Hz",
+            }
+        )
+        return r
+
+    def _try(self, exponent: int | None) -> None:
+        """Show what a frame would give before it is chosen; None when it is not to be."""
+        recording, method = self._store.current, self._store.method
+        if recording is None or method is None:
+            return
+        colour = "" if exponent is None else f"color: {self.handle.theme.second};"
+        for value in self._values.values():
+            value.setStyleSheet(colour)
+        if exponent is None:
+            self._tell(method, recording)
+            self.tried.emit(None)
+        else:
+            self.tried.emit(self._tell(replace(method, frame=1 << exponent), recording))
 
     def figure(self, name: str) -> str:
         """The figure that stands beside ``name``."""
@@ -109,18 +134,24 @@ class Ruler(QWidget):
 
 
 class Handle(QWidget):
-    """Powers of two on a line; ``chosen`` carries the exponent that the handle was moved to."""
+    """Powers of two on a line; ``tried`` carries the exponent over which the handle is held, None
+    when it is let go, ``chosen`` the one it was moved to. Escape leaves it where it was."""
 
     chosen = pyqtSignal(int)
+    tried = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
         self.theme = PAPER
         self._largest = 0
         self._place: float | None = None
-        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._tried: int | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Frame length: time against frequency resolution")
-        self.setToolTip("Drag to trade time against frequency resolution ([ and ])")
+        self.setToolTip(
+            "Drag to trade time against frequency resolution ([ and ]); what would be told apart "
+            "is shown before you let go"
+        )
         self.setFixedWidth(200)
 
     def sizeHint(self) -> QSize:
@@ -147,9 +178,15 @@ class Handle(QWidget):
         for exponent in range(_SMALLEST, self._largest + 1):
             x = round(self._x(exponent))
             painter.drawLine(x, round(middle) - 4, x, round(middle) + 4)
-        grip = QRectF(self._x(self._place) - 5, middle - 8, 10, 16)
+        held = self._tried is not None and self._tried != self._place
+        if held:  # where it came from
+            painter.setPen(QPen(QColor(self.theme.accent), 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(QRectF(self._x(self._place) - 5, middle - 8, 10, 16), 3, 3)
+        place = self._place if self._tried is None else self._tried
+        grip = QRectF(self._x(place) - 5, middle - 8, 10, 16)
         painter.setPen(QPen(QColor(self.theme.ink if self.hasFocus() else self.theme.raised), 1))
-        painter.setBrush(QColor(self.theme.accent))
+        painter.setBrush(QColor(self.theme.second if held else self.theme.accent))
         painter.drawRoundedRect(grip, 3, 3)
 
     def _drag(self, event: QMouseEvent | None) -> None:
@@ -157,19 +194,38 @@ class Handle(QWidget):
             return
         share = (event.position().x() - 8) / (self.width() - 16)
         exponent = round(_SMALLEST + min(1.0, max(0.0, share)) * (self._largest - _SMALLEST))
-        if exponent != self._place:
+        if exponent != self._tried:
+            self._tried = exponent
+            self.update()
+            self.tried.emit(exponent)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        exponent = self._let_go()
+        if exponent is not None and exponent != self._place:
             self.chosen.emit(exponent)
+
+    def _let_go(self) -> int | None:
+        """Stop trying; what was tried last."""
+        exponent, self._tried = self._tried, None
+        if exponent is not None:
+            self.update()
+            self.tried.emit(None)
+        return exponent
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self._drag(event)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        self._drag(event)
+        if self._tried is not None:
+            self._drag(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None or self._place is None:
             return
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
+        if event.key() == Qt.Key.Key_Escape and self._tried is not None:
+            self._let_go()
+            return
         if step is None:
             super().keyPressEvent(event)
             return

@@ -134,6 +134,7 @@ class Shelf(QWidget):
     def _trace_menu(self, menu: QMenu, trace: str) -> None:
         for text, act in (
             ("Show or hide", self._held.toggle),
+            ("Compare the current trace with it", self._held.compare_with),
             ("Return to its method", self._held.return_to),
             ("Rename…", self._held.rename),
             ("Drop", self._held.drop),

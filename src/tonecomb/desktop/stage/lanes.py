@@ -235,6 +235,11 @@ class Lanes(QWidget):
             self.strip.show_measure(measure)
 
     @property
+    def measured(self) -> tuple[float, float] | None:
+        """Times in s of the two readouts, None when they are not up."""
+        return self._span
+
+    @property
     def measuring(self) -> bool:
         """Whether the two readouts are up."""
         return self._span is not None

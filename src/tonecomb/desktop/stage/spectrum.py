@@ -1,36 +1,34 @@
-"""The spectrum with its peaks."""
+"""The spectrum with its peaks, held traces and confidence band."""
 
 from __future__ import annotations
 
-import math
-from html import escape
-
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QFont
-from PyQt6.QtWidgets import QGraphicsRectItem, QLabel
+from PyQt6.QtCore import QPointF, pyqtSignal
+from PyQt6.QtWidgets import QGraphicsRectItem, QWidget
 
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.compare import alike, in_unit_of
+from tonecomb.core.confidence import band_db
+from tonecomb.core.display import Curve
 from tonecomb.core.errors import UserError
+from tonecomb.core.method import Resolution
 from tonecomb.core.peaks import Peak
 from tonecomb.core.recording import Array
 from tonecomb.core.reduce import reduce_curve
-from tonecomb.core.spectrum import level_label, to_decibels
-from tonecomb.core.units import conversion, unit
 from tonecomb.desktop.held import Shown
-from tonecomb.desktop.stage.plot import AXIS_WIDTH, Plot
-from tonecomb.desktop.theme import Theme, font
+from tonecomb.desktop.stage.cell import ResolutionCell
+from tonecomb.desktop.stage.frequency import FrequencyPlot
+from tonecomb.desktop.stage.peak_marks import PeakMarks
+from tonecomb.desktop.theme import Theme
 from tonecomb.formats.report.figures import SpectrumView as FigureView
 
-_PER_UNIT = ("amplitude", "amplitude-density")  # scalings in the unit, not in its square
-_LABELS = 14
-_SNAP = 10  # pixels to each side in which the readout looks for the highest point
 _BOX_FROM = 40  # pixels of height from which a drag zooms the level as well
 _FLOOR_DB = 12  # shown below the lowest hundredth of the curve
+_BAND = "95 % band"
 
 
-class SpectrumView(Plot):
+class SpectrumView(FrequencyPlot):
     """Drag over a range to zoom into it; the readout snaps to the highest point near the cursor.
 
     ``display_changed`` is emitted when the axes' kinds change.
@@ -38,57 +36,45 @@ class SpectrumView(Plot):
 
     display_changed = pyqtSignal()
 
-    def __init__(self) -> None:
-        super().__init__()
-        self.log_frequency, self.decibels = False, True
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.log_frequency, self.decibels, self.confidence = False, True, False
         self._analysis: Analysis | None = None
-        self._values: Array = np.zeros(0)
+        self._drawn: Curve | None = None  # with levels as the upright axis has them
         self._chosen: Peak | None = None
         self._held: list[Shown] = []
         self._held_curves: list[pg.PlotCurveItem] = []
         self._theme: Theme | None = None
-        self.legend = QLabel(self)
-        self.legend.setObjectName("readout")
-        self.legend.setFont(font(9))
-        self.legend.setTextFormat(Qt.TextFormat.RichText)
-        self.legend.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        self.legend.move(AXIS_WIDTH + 8, 10)
-        self.legend.hide()
         self._curve = pg.PlotCurveItem()
-        self._marks = pg.ScatterPlotItem(size=7, pxMode=True)
-        self._ring = pg.ScatterPlotItem(size=15, pxMode=True)
+        self._edges = (pg.PlotCurveItem(pen=None), pg.PlotCurveItem(pen=None))
+        self._band = pg.FillBetweenItem(*self._edges)
+        self._band.setZValue(-3)
         self._spot = pg.ScatterPlotItem(size=7, pxMode=True)
-        self._texts = [pg.TextItem(anchor=(0.5, 1.1)) for _ in range(_LABELS)]
         self._zoom = QGraphicsRectItem()
         self._zoom.hide()
-        for item in (self._zoom, self._curve, self._marks, self._ring, self._spot, *self._texts):
+        for item in (*self._edges, self._band, self._zoom, self._curve, self._spot):
             self.addItem(item, ignoreBounds=True)
-        for marks in (self._marks, self._ring, self._spot):
-            marks.setZValue(5)  # over the labels
-        for text in self._texts:
-            text.setFont(font(9, QFont.Weight.Medium))
-            text.hide()
+        self._spot.setZValue(5)
+        self.always_cell = False
+        self._colour = 0
+        self.marks = PeakMarks(self)
+        self.cell = ResolutionCell(self)
         self.box.dragged.connect(self._dragged)
         self.box.show_all.connect(self.show_all)
         self.box.sigRangeChanged.connect(self._draw)
         self.box.sigResized.connect(self._draw)
-        self.set_label("bottom", "Frequency, Hz")
 
     def paint_items(self, theme: Theme) -> None:
         self._theme = theme
         self.show_held(self._held)
-        self._curve.setPen(pg.mkPen(theme.traces[0]))
-        self._marks.setPen(pg.mkPen(None))
-        self._marks.setBrush(pg.mkBrush(theme.accent))
-        self._ring.setPen(pg.mkPen(theme.accent, width=2))
-        self._ring.setBrush(pg.mkBrush(None))
+        self._curve.setPen(pg.mkPen(theme.traces[self._colour]))
         self._spot.setPen(pg.mkPen(theme.raised))
         self._spot.setBrush(pg.mkBrush(theme.ink))
-        for text in self._texts:
-            text.setColor(theme.accent)
-            ground = pg.mkColor(theme.raised)
-            ground.setAlpha(170)
-            text.fill = pg.mkBrush(ground)
+        band = pg.mkColor(theme.traces[0])
+        band.setAlpha(50)
+        self._band.setBrush(band)
+        self.marks.paint(theme)
+        self.cell.paint(theme)
         zoom = pg.mkColor(theme.second)
         self._zoom.setPen(pg.mkPen(zoom))
         zoom.setAlpha(30)
@@ -98,8 +84,7 @@ class SpectrumView(Plot):
         """Draw an analysis; the zoom stays unless the axis or the scaling changed."""
         before, self._analysis = self._analysis, analysis
         if analysis is None:
-            self._values = np.zeros(0)
-            self._chosen = None
+            self._drawn, self._chosen = None, None
             self.set_label("left", "")
             self._draw()
             return
@@ -111,15 +96,24 @@ class SpectrumView(Plot):
             and before.recording_id == analysis.recording_id
             and before.fs == analysis.fs
         )
-        if not same_axis:
-            self._limit_axis()
+        if self.main is not None:
+            self.take_axis()
+        elif not same_axis:
+            self.limit_axis(analysis)
             self.show_all()
         elif before is not None and (
-            before.values_unit != analysis.values_unit
+            before.label(self.decibels) != analysis.label(self.decibels)
             or before.method.channel != analysis.method.channel
         ):
             self._fit_level()
         self._draw()
+        self.preview(None)
+
+    def set_colour(self, number: int) -> None:
+        """Draw the curve in this one of the trace colours."""
+        self._colour = number
+        if self._theme is not None:
+            self._curve.setPen(pg.mkPen(self._theme.traces[number]))
 
     def show_held(self, held: list[Shown]) -> None:
         """Draw these traces behind the current one, in the current scaling."""
@@ -129,54 +123,63 @@ class SpectrumView(Plot):
         self._held_curves = []
         if self._theme is None:
             return
-        traces = self._theme.traces
         for one in held:
-            curve = pg.PlotCurveItem(pen=pg.mkPen(traces[one.colour]))
+            curve = pg.PlotCurveItem(pen=pg.mkPen(self._theme.traces[one.colour]))
             curve.setZValue(-2)
             self._held_curves.append(curve)
             self.addItem(curve, ignoreBounds=True)
-        names = [(traces[0], "now")] + [(traces[one.colour], one.trace.name) for one in held]
-        self.legend.setText(
-            "<br>".join(f"<span style='color:{c}'>━</span> {escape(name)}" for c, name in names)
-        )
-        self.legend.adjustSize()
-        self.legend.setVisible(bool(held))
         self._draw_held()
+        self._tell()
+
+    def _tell(self) -> None:
+        """Name what is drawn where there is more than the one trace."""
+        if self._theme is None:
+            return
+        traces, lines = self._theme.traces, []
+        limits = self._band_limits()
+        if self._held or limits is not None:
+            lines = [(traces[0], "now")]
+        if limits is not None:
+            low, high = (f"{limit:+.1f}".replace("-", "−") for limit in limits)
+            lines[0] = (traces[0], f"now, {_BAND} {low} to {high} dB")
+        lines += [(traces[one.colour], one.trace.name) for one in self._held]
+        self.tell(lines)
 
     def _draw_held(self) -> None:
-        analysis = self._analysis
         for one, curve in zip(self._held, self._held_curves, strict=True):
-            values = self._values_of(one.analysis) if analysis is not None else None
-            curve.setVisible(values is not None)
-            if values is None:
-                continue
-            low, high = self.limits()
-            frequency = one.analysis.spectrum.frequency
-            x, y = reduce_curve(frequency, values, low, high, self.columns, log=self.bottom.log)
-            curve.setData(np.log10(x) if self.bottom.log else x, y)
+            drawn = self._of_held(one.analysis) if self._analysis is not None else None
+            curve.setVisible(drawn is not None)
+            if drawn is not None:
+                curve.setData(*self._line(drawn))
 
-    def _values_of(self, other: Analysis) -> Array | None:
-        """Another trace in the scaling and unit of the current one; None where it measures
-        something else."""
+    def _of_held(self, other: Analysis) -> Curve | None:
+        """Another trace as the current one is shown; None where it measures something else."""
         assert self._analysis is not None
-        method, symbol = self._analysis.method, unit(self._analysis.channel.unit)
         try:
-            size = conversion(other.channel.unit, symbol.symbol)
+            shown = in_unit_of(self._analysis, alike(self._analysis, other))
         except UserError:
             return None
-        values = other.spectrum.values(method.scaling, method.level)
-        values = values * (size if method.scaling in _PER_UNIT else size**2)
-        if not self.decibels:
-            return values
-        return to_decibels(np.maximum(values, np.finfo(float).tiny), method.scaling, symbol)
+        return self._on_axis(shown)
 
-    @property
-    def _left_edge(self) -> int:
-        """Where the readout stands at the left: beside the names of the held traces."""
-        return AXIS_WIDTH + 8 + (self.legend.width() + 8 if self.legend.isVisible() else 0)
+    def _on_axis(self, curve: Curve) -> Curve:
+        if not self.decibels or self._analysis is None:
+            return curve
+        return Curve(curve.frequency, self._analysis.decibels(curve.values), curve.stepped)
+
+    def _line(self, curve: Curve) -> tuple[Array, Array]:
+        """What of a curve is in view, with as many points as can be seen."""
+        low, high = self.limits()
+        x, y = reduce_curve(*curve.outline(), low, high, self.columns, log=self.bottom.log)
+        return self.places(x), y
 
     def set_display(self, *, log_frequency: bool, decibels: bool) -> None:
         """Choose the kinds of the axes; the shown frequencies stay."""
+        if self.main is not None:
+            self.log_frequency, self.decibels = log_frequency, decibels
+            self._take_values()
+            self.take_axis()
+            self._draw()
+            return
         low, high = self.limits()
         level_changes = decibels != self.decibels
         axis_changes = log_frequency != self.log_frequency
@@ -184,17 +187,33 @@ class SpectrumView(Plot):
         self.bottom.log = log_frequency
         self._take_values()
         if axis_changes and self._analysis is not None:
-            self._limit_axis()
+            self.limit_axis(self._analysis)
             self.set_limits(low, high)
         if level_changes:
             self._fit_level()
         self._draw()
         self.display_changed.emit()
 
+    def set_confidence(self, shown: bool) -> None:
+        """Draw the band that holds the true spectrum with 95 % probability, or do not."""
+        self.confidence = shown
+        self._tell()
+        self._draw()
+
+    def _band_limits(self) -> tuple[float, float] | None:
+        return band_db(self._analysis) if self.confidence and self._analysis is not None else None
+
     def set_stale(self, stale: bool) -> None:
         """Fade what is drawn while it is no longer what the method line says."""
-        for item in (self._curve, self._marks, self._ring, *self._texts):
+        for item in (self._curve, self._band, *self.marks.items):
             item.setOpacity(0.3 if stale else 1.0)
+
+    def preview(self, resolution: Resolution | None) -> None:
+        """Show what would be told apart; None when nothing is being tried."""
+        if resolution is None and self.always_cell and self._analysis is not None:
+            resolution = self._analysis.resolution
+        centre = None if self._chosen is None else self._chosen.tone.frequency
+        self.cell.show(resolution, centre)
 
     def figure_view(self) -> FigureView:
         """The axes as they are now, for a picture."""
@@ -208,25 +227,6 @@ class SpectrumView(Plot):
             self.set_limits(0.0, float(self._analysis.spectrum.frequency[-1]))
             self._fit_level()
 
-    def limits(self) -> tuple[float, float]:
-        """The shown frequency range in Hz."""
-        low, high = self.box.viewRange()[0]
-        return (10**low, 10**high) if self.bottom.log else (float(low), float(high))
-
-    def set_limits(self, low: float, high: float) -> None:
-        """Show the frequencies ``low`` to ``high`` in Hz."""
-        if self.bottom.log and self._analysis is not None:
-            low = max(low, self._analysis.spectrum.bin_hz)
-        self.box.setXRange(self._place(low), self._place(high), padding=0)
-
-    def level_limits(self) -> tuple[float, float]:
-        """The shown range of levels, as the upright axis has it."""
-        low, high = self.box.viewRange()[1]
-        return float(low), float(high)
-
-    def set_level_limits(self, low: float, high: float) -> None:
-        self.box.setYRange(low, high, padding=0)
-
     def centre_on(self, peak: Peak) -> None:
         """Bring a peak to the middle, zooming in where the view is too wide for that."""
         if self._analysis is None:
@@ -239,33 +239,22 @@ class SpectrumView(Plot):
         self.set_limits(peak.tone.frequency - half, peak.tone.frequency + half)
         self._draw()
 
-    def _place(self, frequency: float) -> float:
-        return math.log10(max(frequency, 1e-12)) if self.bottom.log else frequency
-
     def _take_values(self) -> None:
         analysis = self._analysis
         if analysis is None:
             return
-        method, symbol = analysis.method, unit(analysis.channel.unit)
-        values = analysis.values
-        if self.decibels:
-            values = to_decibels(np.maximum(values, np.finfo(float).tiny), method.scaling, symbol)
-        self._values = values
-        self.set_label("left", level_label(method.scaling, method.level, symbol, self.decibels))
-
-    def _limit_axis(self) -> None:
-        assert self._analysis is not None
-        spectrum = self._analysis.spectrum
-        low = self._place(spectrum.bin_hz if self.bottom.log else 0.0)
-        high = self._place(float(spectrum.frequency[-1]))
-        smallest = (high - low) * 1e-3 if self.bottom.log else 4 * spectrum.bin_hz
-        self.box.setLimits(
-            xMin=low, xMax=high, minXRange=min(smallest, high - low), maxXRange=high - low
-        )
+        self._drawn = self._on_axis(analysis.curve)
+        self.set_label("left", analysis.label(self.decibels))
+        self._tell()
 
     def _fit_level(self) -> None:
         """Levels from the floor to the highest point, with room for labels."""
-        values = self._values[1:][np.isfinite(self._values[1:])]
+        if self._drawn is None:
+            return
+        values = self._drawn.values if self._drawn.stepped else self._drawn.values[1:]
+        values = values[np.isfinite(values)]
+        if self.decibels:
+            values = values[values > -1000]  # what a low cut took has no level
         if not len(values):
             return
         top = float(values.max())
@@ -276,74 +265,48 @@ class SpectrumView(Plot):
             self.box.setYRange(0, 1.14 * top or 1.0, padding=0)
 
     def _draw(self, *_: object) -> None:
-        analysis = self._analysis
-        shown = analysis is not None and len(self._values) > 0
-        for item in (self._curve, self._marks, self._ring):
-            item.setVisible(shown)
+        analysis, drawn = self._analysis, self._drawn
+        shown = analysis is not None and drawn is not None and len(drawn.values) > 0
+        self._curve.setVisible(shown)
         self.show_scales(shown)
-        if not shown or analysis is None:
-            for text in self._texts:
-                text.hide()
+        if not shown or analysis is None or drawn is None:
+            self.marks.hide()
             self._spot.hide()
+            self._band.hide()
+            self.cell.show(None)
             return
-        low, high = self.limits()
-        frequency = analysis.spectrum.frequency
-        x, y = reduce_curve(frequency, self._values, low, high, self.columns, log=self.bottom.log)
-        self._curve.setData(np.log10(x) if self.bottom.log else x, y)
+        x, y = self._line(drawn)
+        self._curve.setData(x, y)
+        self._draw_band(x, y)
         self._draw_held()
-        marks = [(peak, self._level_at(peak)) for peak in analysis.peaks or ()]
-        self._marks.setData(
-            [self._place(peak.tone.frequency) for peak, _ in marks], [level for _, level in marks]
-        )
-        ring = [mark for mark in marks if mark[0] is self._chosen]
-        self._ring.setData(
-            [self._place(peak.tone.frequency) for peak, _ in ring], [level for _, level in ring]
-        )
-        self._label(marks)
+        values = analysis.curve
+        levels = [(peak, values.at(peak.tone.frequency)) for peak in analysis.peaks or ()]
+        levels = [(peak, level) for peak, level in levels if np.isfinite(level)]
+        if self.decibels and levels:
+            tops = analysis.decibels(np.array([level for _, level in levels])).tolist()
+            levels = [(peak, top) for (peak, _), top in zip(levels, tops, strict=True)]
+        self.marks.show(levels, self._chosen)
+        self.cell.place()
 
-    def _level_at(self, peak: Peak) -> float:
-        """Top of the curve at a peak: its highest bin."""
-        assert self._analysis is not None
-        at = round(peak.tone.frequency / self._analysis.spectrum.bin_hz)
-        return float(self._values[max(at - 1, 0) : at + 2].max())
-
-    def _label(self, marks: list[tuple[Peak, float]]) -> None:
-        """Frequencies over the highest peaks in view, without overlaps; the chosen one first."""
-        low, high = self.limits()
-        visible = [mark for mark in marks if low <= mark[0].tone.frequency <= high]
-        visible.sort(key=lambda mark: (mark[0] is not self._chosen, -mark[0].level))
-        taken: list[QRectF] = []
-        bottom, top = self.level_limits()
-        for peak, level in visible:
-            text = self._texts[len(taken)]
-            text.setText(f"{peak.tone.frequency:.2f}")
-            place = self.box.mapViewToDevice(QPointF(self._place(peak.tone.frequency), level))
-            if place is None or not bottom <= level <= top:
-                continue
-            size = text.boundingRect()
-            # Near an end of the axis the label leans inward.
-            half, height = size.width() / 2, size.height()
-            frame = self.box.sceneBoundingRect()
-            lean = min(max(place.x(), frame.left() + half), frame.right() - half) - place.x()
-            area = QRectF(place.x() + lean - half, place.y() - 1.1 * height, 2 * half, height)
-            if any(area.intersects(other) for other in taken):
-                continue
-            taken.append(area)
-            text.setAnchor((0.5 - lean / (2 * half), 1.1))
-            text.setPos(self._place(peak.tone.frequency), level)
-            text.show()
-            if len(taken) == _LABELS:
-                break
-        for text in self._texts[len(taken) :]:
-            text.hide()
+    def _draw_band(self, x: Array, y: Array) -> None:
+        limits = self._band_limits()
+        self._band.setVisible(limits is not None)
+        if limits is None or self._analysis is None:
+            return
+        for edge, limit in zip(self._edges, limits, strict=True):
+            if self.decibels:
+                edge.setData(x, y + limit)
+            else:
+                part = 20 if self._analysis.scaling in ("amplitude", "amplitude-density") else 10
+                edge.setData(x, y * 10 ** (limit / part))
 
     def labelled(self) -> list[str]:
         """The labels that stand in the picture now."""
-        return [text.toPlainText() for text in self._texts if text.isVisible()]
+        return self.marks.labelled()
 
     def _dragged(self, start: QPointF, end: QPointF, finished: bool) -> None:
         first, second = (self.box.mapViewToDevice(p) for p in (start, end))
-        both = first is not None and second is not None
+        both = first is not None and second is not None and self.main is None
         tall = both and abs(first.y() - second.y()) > _BOX_FROM
         wide = both and abs(first.x() - second.x()) > 4
         bottom, top = self.level_limits()
@@ -351,45 +314,42 @@ class SpectrumView(Plot):
             bottom, top = sorted((start.y(), end.y()))
         left, right = sorted((start.x(), end.x()))
         self._zoom.setRect(left, bottom, right - left, top - bottom)
-        self._zoom.setVisible(not finished and self._analysis is not None)
+        self._zoom.setVisible(not finished and self._analysis is not None and self.main is None)
         if finished and wide and self._analysis is not None:
             self.box.setXRange(left, right, padding=0)
             if tall:
                 self.set_level_limits(bottom, top)
 
     def hover(self, place: QPointF | None) -> None:
-        analysis = self._analysis
-        if place is None or analysis is None or not len(self._values):
+        analysis, drawn = self._analysis, self._drawn
+        if place is None or analysis is None or drawn is None or not len(drawn.values):
             self._spot.hide()
             self.say("")
             return
-        pixel = self.box.viewPixelSize()[0] * _SNAP
-        ends = (place.x() - pixel, place.x() + pixel)
-        if self.bottom.log:
-            ends = (10 ** ends[0], 10 ** ends[1])
-        frequency = analysis.spectrum.frequency
-        first = int(np.searchsorted(frequency, ends[0]))
-        last = int(np.searchsorted(frequency, ends[1], side="right"))
-        if last <= first:  # zoomed in so far that no bin is near: take the nearest
-            centre = 10 ** place.x() if self.bottom.log else place.x()
-            first = min(max(round(centre / analysis.spectrum.bin_hz), 0), len(frequency) - 1)
-            last = first + 1
-        at = first + int(np.argmax(self._values[first:last]))
-        self._spot.setData([self._place(float(frequency[at]))], [float(self._values[at])])
+        if drawn.stepped:
+            self._spot.hide()
+            cursor = 10 ** place.x() if self.bottom.log else place.x()
+            at = int(np.searchsorted(drawn.frequency, cursor, side="right")) - 1
+            if not 0 <= at < len(drawn.values):
+                self.say("")
+                return
+            low, high = drawn.frequency[at : at + 2]
+            self.say(f"{low:.4g}–{high:.4g} Hz · {self._value_text(at)}")
+            return
+        first, last = self.near(place, drawn.frequency)
+        at = first + int(np.argmax(drawn.values[first:last]))
+        frequency = float(drawn.frequency[at])
+        self._spot.setData([self.place(frequency)], [float(drawn.values[at])])
         self._spot.show()
-        self.say(f"{self._frequency_text(at)} · {self._value_text(at)}")
-
-    def _frequency_text(self, at: int) -> str:
-        assert self._analysis is not None
-        digits = max(0, 1 - math.floor(math.log10(self._analysis.spectrum.bin_hz)))
-        return f"{self._analysis.spectrum.frequency[at]:.{digits}f} Hz"
+        where = self.frequency_text(frequency, analysis.spectrum.bin_hz)
+        self.say(f"{where} · {self._value_text(at)}")
 
     def _value_text(self, at: int) -> str:
-        assert self._analysis is not None
-        linear = f"{self._analysis.values[at]:.4g} {self._analysis.values_unit}"
+        assert self._analysis is not None and self._drawn is not None
+        linear = f"{self._analysis.curve.values[at]:.4g} {self._analysis.values_unit}"
         if not self.decibels:
             return linear
-        return f"{self._values[at]:.1f} dB".replace("-", "−") + f" · {linear}"
+        return f"{self._drawn.values[at]:.1f} dB".replace("-", "−") + f" · {linear}"
 
     def keyPressEvent(self, ev: object) -> None:
         # Keys belong to the bench's actions, not to the plot.

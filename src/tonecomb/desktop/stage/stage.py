@@ -1,4 +1,5 @@
-"""The stage: waveform and spectrum, one or both, or a word on how to begin."""
+"""The stage: waveform and spectrum, one or both, what goes with the spectrum below or beside it,
+or a word on how to begin."""
 
 from __future__ import annotations
 
@@ -21,14 +22,17 @@ from PyQt6.QtWidgets import (
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.recording import whole
+from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.method_line.popovers import set_stretch
 from tonecomb.desktop.results import Results
+from tonecomb.desktop.stage.against import AgainstPane
 from tonecomb.desktop.stage.lanes import Lanes
+from tonecomb.desktop.stage.phase import PhasePane
 from tonecomb.desktop.stage.plot import Plot
 from tonecomb.desktop.stage.spectrum import SpectrumView
 from tonecomb.desktop.store import Store
-from tonecomb.desktop.theme import Theme
+from tonecomb.desktop.theme import Theme, font
 from tonecomb.desktop.waveform_facts import WaveformFacts
 from tonecomb.desktop.widgets import Number, Popover, label, link, panel, row
 
@@ -46,19 +50,21 @@ class _Limits:
 
 
 class Stage(QWidget):
-    """Holds the views. ``views`` are in the order of their keys."""
+    """Holds the views. ``views`` are in the order of their keys. Below the spectrum stand, when
+    they are wanted, ``phase`` and ``against``; beside it the spectrum of a held trace."""
 
     def __init__(
         self,
         store: Store,
         results: Results,
         facts: WaveformFacts,
+        held: HeldTraces,
         jobs: Jobs,
         open_file: Callable[[], object],
         open_demo: Callable[[], object],
     ) -> None:
         super().__init__()
-        self._store = store
+        self._store, self._results, self._held = store, results, held
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         frame = panel()
@@ -72,10 +78,22 @@ class Stage(QWidget):
         self.splitter = QSplitter(Qt.Orientation.Vertical)
         self.splitter.setChildrenCollapsible(False)
         self.spectrum.setMinimumHeight(180)  # the lanes need more, the more there are of them
-        for view, share in ((self.lanes, 3), (self.spectrum, 7)):
-            self.splitter.addWidget(view)
+        self.second = SpectrumView()
+        self._titles = (label("", "quiet"), label("", "quiet"))
+        self._area = self._spectra()
+        self.phase = PhasePane(lambda: store.edit_method("Choose average", average="single"))
+        self.against = AgainstPane(held)
+        for pane in (self.phase, self.against):
+            pane.setMinimumHeight(190)
+            pane.hide()
+        parts = ((self.lanes, 3), (self._area, 7), (self.phase, 3), (self.against, 3))
+        for part, share in parts:
+            self.splitter.addWidget(part)
             self.splitter.setStretchFactor(self.splitter.count() - 1, share)
-        self.splitter.setSizes([190, 440])
+        self.splitter.setSizes([190, 440, 200, 200])
+        for follower in (self.second, self.phase.plot, self.against.plot):
+            follower.follow(self.spectrum)
+        self.second.setYLink(self.spectrum)
         self._pages.addWidget(self.splitter)
         self._strip = ProgressStrip(jobs, self)
         self._active: Plot = self.spectrum
@@ -83,6 +101,88 @@ class Stage(QWidget):
         store.changed.connect(self.refresh)
         results.analysis_changed.connect(self.show_analysis)
         results.waiting.connect(self.spectrum.set_stale)
+        held.changed.connect(self._show_held)
+        self.spectrum.display_changed.connect(self._follow_display)
+
+    def _spectra(self) -> QSplitter:
+        """The spectrum, and room beside it for that of a held trace; each has its sentence above
+        it while there are two."""
+        both = QSplitter(Qt.Orientation.Horizontal)
+        both.setChildrenCollapsible(False)
+        for title, view in zip(self._titles, (self.spectrum, self.second), strict=True):
+            title.setFont(font(9))
+            title.setWordWrap(True)
+            title.setContentsMargins(70, 2, 8, 0)
+            column = QWidget()
+            inside = QVBoxLayout(column)
+            inside.setContentsMargins(0, 0, 0, 0)
+            inside.setSpacing(0)
+            inside.addWidget(title)
+            inside.addWidget(view, 1)
+            title.hide()
+            both.addWidget(column)
+        last = both.widget(1)
+        assert last is not None
+        last.hide()
+        return both
+
+    @property
+    def side_by_side(self) -> bool:
+        """Whether a held trace stands beside the current one."""
+        last = self._area.widget(1)
+        return last is not None and not last.isHidden()
+
+    def set_side_by_side(self, wanted: bool) -> None:
+        """Put the held trace that is compared with beside the current one, each with its
+        sentence and its resolution cell."""
+        last = self._area.widget(1)
+        assert last is not None
+        last.setVisible(wanted)
+        self._area.setSizes([500, 500])
+        for title in self._titles:
+            title.setVisible(wanted)
+        for view in (self.spectrum, self.second):
+            view.always_cell = wanted
+            view.preview(None)
+        if wanted:
+            self._set_visible(self.spectrum, True)
+        self._show_held()
+
+    def toggle_pane(self, pane: QWidget) -> None:
+        """Show phase or comparison below the spectrum, or take it away."""
+        pane.setVisible(pane.isHidden())
+        if not pane.isHidden():
+            self._set_visible(self.spectrum, True)
+        self._held.set_comparing(not self.against.isHidden())
+
+    def _set_visible(self, view: QWidget, shown: bool) -> None:
+        view.setVisible(shown)
+        if view is self.spectrum:
+            self._area.setVisible(shown)
+
+    def _show_held(self) -> None:
+        """Held traces behind the spectrum, or one of them beside it."""
+        self.spectrum.show_held([] if self.side_by_side else self._held.shown)
+        if not self.side_by_side:
+            return
+        beside, now, trace = self._held.beside, self._results.analysis, self._held.against
+        self._titles[0].setText("" if now is None else now.sentence)
+        sentence = "Hold a trace (H) to have it here." if trace is None else (
+            f"{trace.name}: {self._held.sentence(trace)}"
+        )  # fmt: skip
+        self._titles[1].setText(sentence)
+        if trace is not None:
+            self.second.set_colour(self._held.colour_of(trace))
+        self.second.show_analysis(beside)
+
+    def _follow_display(self) -> None:
+        """One kind of axes for all that is over frequency."""
+        main = self.spectrum
+        self.second.set_display(log_frequency=main.log_frequency, decibels=main.decibels)
+        for plot in (self.phase.plot, self.against.plot):
+            plot.take_axis()
+        self.phase.show_analysis(self._results.analysis)
+        self.against.refresh()
 
     def _empty_page(
         self, open_file: Callable[[], object], open_demo: Callable[[], object]
@@ -104,7 +204,7 @@ class Stage(QWidget):
         return page
 
     def set_theme(self, theme: Theme) -> None:
-        for view in self.views:
+        for view in (*self.views, self.second, self.phase, self.against):
             view.set_theme(theme)
 
     def refresh(self) -> None:
@@ -122,6 +222,9 @@ class Stage(QWidget):
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         self.spectrum.show_analysis(analysis)
+        self.phase.show_analysis(analysis)
+        if self.side_by_side:
+            self._show_held()
 
     def _choose_stretch(self, start: float, end: float) -> None:
         recording = self._store.current
@@ -131,7 +234,11 @@ class Stage(QWidget):
     def show_view(self, number: int) -> None:
         """Let view ``number`` (from 0) have the stage for itself."""
         for i, view in enumerate(self.views):
-            view.setVisible(i == number)
+            self._set_visible(view, i == number)
+        if number == 0:
+            for pane in (self.phase, self.against):
+                pane.hide()
+            self._held.set_comparing(False)
         self._active = self.waveform if number == 0 else self.spectrum
 
     def toggle_second(self) -> None:
@@ -139,7 +246,7 @@ class Stage(QWidget):
         alone = any(view.isHidden() for view in self.views)
         for view in self.views:
             is_active = view is (self.lanes if self._active is self.waveform else self.spectrum)
-            view.setVisible(alone or is_active)
+            self._set_visible(view, alone or is_active)
 
     @property
     def active(self) -> Plot:
@@ -153,6 +260,8 @@ class Stage(QWidget):
         for view in (self.waveform, self.spectrum):
             if view.isVisible():
                 view.show_all()
+        for plot in (self.phase.plot, self.against.plot):
+            plot.fit()
 
     def type_limits(self, side: str) -> None:
         """Type the limits of the ``bottom`` or ``left`` axis of the active view."""

@@ -13,7 +13,6 @@ import numpy as np
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.pyramid import Envelope
 from tonecomb.core.reduce import reduce_curve
-from tonecomb.core.spectrum import level_label, to_decibels
 from tonecomb.core.units import unit
 
 if TYPE_CHECKING:
@@ -89,15 +88,14 @@ def waveform_axes(
 
 def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
     """Draw a spectrum with its strongest peaks marked."""
-    method, symbol = analysis.method, unit(analysis.channel.unit)
-    frequency, values = analysis.spectrum.frequency, analysis.values
+    method, (frequency, values) = analysis.method, analysis.curve.outline()
     low = view.low if view.low is not None else method.search.low
     high = view.high if view.high is not None else method.search.high
     low = max(low or 0.0, analysis.spectrum.bin_hz if view.log_frequency else 0.0)
     high = high if high is not None else float(frequency[-1])
     x, y = reduce_curve(frequency, values, low, high, _COLUMNS, log=view.log_frequency)
     if view.decibels:
-        y = to_decibels(np.maximum(y, np.finfo(float).tiny), method.scaling, symbol)
+        y = analysis.decibels(y)
     axes.plot(x, y, color=TRACE, linewidth=0.8)
     if view.log_frequency:
         axes.set_xscale("log")
@@ -113,7 +111,7 @@ def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
         axes.margins(y=0.1)
     _label_peaks(axes, analysis, view, low, high)
     axes.set_xlabel("Frequency, Hz")
-    axes.set_ylabel(level_label(method.scaling, method.level, symbol, view.decibels))
+    axes.set_ylabel(analysis.label(view.decibels))
 
 
 def _label_peaks(
@@ -122,15 +120,12 @@ def _label_peaks(
     """Frequencies over the strongest peaks, those that would overlap left out."""
     peaks = [p for p in analysis.peaks or () if low <= p.tone.frequency <= high]
     peaks.sort(key=lambda peak: -peak.level)
-    spectrum = analysis.spectrum
     axes.get_ylim()  # brings the transform up to date with the curve
     taken: list[Any] = []
     for peak in peaks:
-        at = round(peak.tone.frequency / spectrum.bin_hz)
-        top = analysis.values[max(at - 1, 0) : at + 2].max()
+        top = analysis.curve.at(peak.tone.frequency)
         if view.decibels:
-            symbol = unit(analysis.channel.unit)
-            top = float(to_decibels(np.array([top]), analysis.method.scaling, symbol)[0])
+            top = float(analysis.decibels(np.array([top]))[0])
         place = axes.transAxes.inverted().transform(
             axes.transData.transform((peak.tone.frequency, top))
         )

@@ -73,7 +73,7 @@ def report(
                        f"independent ones"),
             ("Covered", f"{100 * resolution.covered_fraction:.1f} % of the stretch"),
             ("Nyquist", f"{resolution.nyquist_hz:g} Hz"),
-            ("Rms of the frames", f"{_significant(analysis.spectrum.rms)} {analysis.channel.unit}"),
+            ("Rms of the frames", f"{_significant(analysis.spectrum.rms)} {analysis.unit.symbol}"),
         ],
         problems=problems,
         waveform=_inline(

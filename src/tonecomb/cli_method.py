@@ -1,0 +1,218 @@
+"""The command line's options that make up a method."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from itertools import pairwise
+from pathlib import Path
+from typing import Any
+
+import click
+
+from tonecomb.core.bands import Band, octave_bands
+from tonecomb.core.display import Display
+from tonecomb.core.errors import UserError
+from tonecomb.core.method import (
+    AVERAGES,
+    DETRENDS,
+    LEVELS,
+    SCALINGS,
+    Method,
+    Preset,
+    default_frame,
+    default_method,
+)
+from tonecomb.core.recording import Recording, Stretch
+from tonecomb.core.synchronous import Sync
+from tonecomb.core.units import MOTIONS
+from tonecomb.core.windows import WINDOWS
+
+_CHOSEN = (
+    "detrend", "window", "frame", "overlap", "pad", "scaling", "level", "average", "at",
+)  # fmt: skip
+
+
+class Pair(click.ParamType):
+    """Two numbers with a colon between them."""
+
+    name = "LOW:HIGH"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> tuple[float, float]:
+        if isinstance(value, tuple):
+            return value
+        try:
+            low, high = (float(text) for text in value.split(":"))
+        except ValueError:
+            self.fail(f"‘{value}’ is not two numbers with a colon between them, like 10:1000")
+        if not low < high:
+            self.fail(f"‘{value}’ does not rise from its first number to its second")
+        return low, high
+
+
+def method_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """All options that change the method; :func:`method_of` understands what they leave."""
+    for option in reversed(_OPTIONS):
+        command = option(command)
+    return command
+
+
+_OPTIONS = (
+    click.option(
+        "--preset", type=click.Path(path_type=Path), metavar="FILE[:NAME]",
+        help="Start from a method in a file of exported presets.",
+    ),
+    click.option("--detrend", type=click.Choice(list(DETRENDS)), help="What each frame loses."),
+    click.option(
+        "--window", metavar="NAME[:VALUE]",
+        help=f"Taper of each frame: {', '.join(WINDOWS)}; those from kaiser on take a value.",
+    ),
+    click.option("--frame", type=int, metavar="SAMPLES", help="Length of a frame."),
+    click.option("--overlap", type=float, metavar="PERCENT", help="Share of a frame in the next."),
+    click.option("--pad", type=int, metavar="FACTOR", help="Zero padding: times the frame."),
+    click.option("--scaling", type=click.Choice(list(SCALINGS)), help="Of the spectrum."),
+    click.option("--level", type=click.Choice(LEVELS), help="Of amplitudes."),
+    click.option(
+        "--average", type=click.Choice(list(AVERAGES)), help="How frames become one spectrum."
+    ),
+    click.option("--at", type=float, metavar="SECONDS", help="Middle of the single frame."),
+    click.option(
+        "--period", type=float, metavar="SECONDS", help="Synchronous frames start so far apart."
+    ),
+    click.option(
+        "--trigger", metavar="CHANNEL:LEVEL",
+        help="Synchronous frames start where this channel rises through this level.",
+    ),
+    click.option("--falling", is_flag=True, help="Trigger where it falls through the level."),
+    click.option(
+        "--strike", "struck", type=Pair(), multiple=True, metavar="START:END",
+        help="Leave out frames that touch this part, in s; repeatable.",
+    ),
+    click.option("--leave-clipped", is_flag=True, help="Leave out frames that clip."),
+    click.option(
+        "--as", "quantity", type=click.Choice([name.lower() for name in MOTIONS]),
+        help="Show the spectrum as another quantity of motion.",
+    ),
+    click.option("--low-cut", type=float, metavar="HZ", help="With --as: nothing below this."),
+    click.option(
+        "--draw", metavar="octave:N|decade:N|total",
+        help="Write the spectrum in bands, 1/N octave or N a decade, or as its running total.",
+    ),
+    click.option(
+        "--band", "bands", type=Pair(), multiple=True, metavar="LOW:HIGH",
+        help="A band in Hz whose rms is wanted; repeatable.",
+    ),
+    click.option("--octaves", type=int, metavar="N", help="Also the rms of each 1/N octave."),
+    click.option("--range", "span", type=Pair(), metavar="LOW:HIGH", help="Frequencies, in Hz."),
+    click.option(
+        "--peaks-above", type=float, metavar="DB", help="Peaks down to this below the highest."
+    ),
+)  # fmt: skip
+
+
+def method_of(
+    recording: Recording, channel: int, base: Method | None, settings: dict[str, Any]
+) -> Method:
+    """The method for a channel: ``base``, or the default one, with what was asked for."""
+    method = replace(base or default_method(recording), channel=channel)
+    if settings["preset"] is not None:
+        method = _preset(settings["preset"]).applied(method)
+    stretch, search = settings["stretch"], method.search
+    if settings["peaks_above"] is not None:
+        if not settings["peaks_above"] >= 0:
+            raise UserError("--peaks-above takes a number of dB from 0 up")
+        search = replace(search, above_db=settings["peaks_above"])
+    if settings["span"] is not None:
+        search = replace(search, low=settings["span"][0], high=settings["span"][1])
+    if settings["at"] is not None and settings["average"] != "single":
+        raise UserError("--at is the place of a single frame", remedy="add --average single")
+    bands = tuple(Band(low, high) for low, high in settings["bands"])
+    if stretch is not None:
+        method = replace(method, stretch=Stretch(*stretch))
+        if base is None and settings["frame"] is None and settings["preset"] is None:
+            start, stop = method.stretch.indices(recording)  # type: ignore[union-attr]
+            method = replace(method, frame=default_frame(stop - start))
+    chosen = {key: settings[key] for key in _CHOSEN if settings[key] is not None}
+    method = replace(
+        method,
+        search=search,
+        bands=bands or method.bands,
+        struck=tuple(Stretch(*span) for span in settings["struck"]) or method.struck,
+        leave_clipped=settings["leave_clipped"] or method.leave_clipped,
+        sync=_sync(recording, settings) or method.sync,
+        display=_display(method.display, settings),
+        **chosen,
+    )
+    if settings["octaves"] is not None:
+        # Narrower bands than a bin would tell nothing.
+        bin_hz = recording.rate / method.frame
+        _, edges = octave_bands(settings["octaves"], bin_hz, recording.rate / 2)
+        wide = [Band(low, high) for low, high in pairwise(edges.tolist()) if high - low >= bin_hz]
+        method = replace(method, bands=(*method.bands, *wide))
+    return method
+
+
+def _preset(wanted: Path) -> Preset:
+    from tonecomb.formats import presets
+
+    file, name = wanted, ""
+    if not file.exists() and ":" in wanted.name:
+        head, _, name = wanted.name.rpartition(":")
+        file = wanted.with_name(head)
+    found = presets.load(file)
+    for preset in found:
+        if preset.name == name or (not name and len(found) == 1):
+            return preset
+    names = ", ".join(preset.name for preset in found)
+    raise UserError(
+        f"{file.name} has no preset ‘{name}’" if name else f"{file.name} holds several presets",
+        remedy=f"name one after a colon: {names}",
+    )
+
+
+def channel_of(recording: Recording, text: str) -> int:
+    """The channel (from 0) that a name, or a number from 1, stands for."""
+    names = [channel.name for channel in recording.channels]
+    if text in names:
+        return names.index(text)
+    if text.isdigit() and 1 <= int(text) <= len(names):
+        return int(text) - 1
+    listed = ", ".join(f"{i} {name}" for i, name in enumerate(names, start=1))
+    raise UserError(f"{recording.name} has no channel ‘{text}’", remedy=f"choose from: {listed}")
+
+
+def _sync(recording: Recording, settings: dict[str, Any]) -> Sync | None:
+    period, trigger = settings["period"], settings["trigger"]
+    if (period or trigger) and settings["average"] != "synchronous":
+        raise UserError(
+            "--period and --trigger are of synchronous frames", remedy="add --average synchronous"
+        )
+    if trigger is None:
+        return None if period is None else Sync(period=period)
+    name, colon, level = trigger.rpartition(":")
+    try:
+        value = float(level if colon else "")
+    except ValueError as error:
+        raise UserError(
+            f"‘{trigger}’ is no trigger", remedy="give a channel and a level, like tacho:0.5"
+        ) from error
+    return Sync(channel=channel_of(recording, name), level=value, falling=settings["falling"])
+
+
+def _display(display: Display, settings: dict[str, Any]) -> Display:
+    if settings["quantity"] is not None:
+        display = replace(display, quantity=settings["quantity"].capitalize())
+    if settings["low_cut"] is not None:
+        display = replace(display, low_cut=settings["low_cut"])
+    if (draw := settings["draw"]) is None:
+        return display
+    if draw == "total":
+        return replace(display, drawn="total")
+    kind, _, number = draw.partition(":")
+    if kind not in ("octave", "decade") or not number.isdigit():
+        raise UserError(
+            f"‘{draw}’ is no way to draw a spectrum", remedy="choose octave:3, decade:10 or total"
+        )
+    return replace(display, drawn=kind, bands=int(number))

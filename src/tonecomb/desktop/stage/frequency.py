@@ -1,0 +1,135 @@
+"""What the views over frequency have in common: one axis, even or logarithmic, for all."""
+
+from __future__ import annotations
+
+import math
+from html import escape
+
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtWidgets import QLabel, QWidget
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.recording import Array
+from tonecomb.desktop.stage.plot import AXIS_WIDTH, Plot
+from tonecomb.desktop.theme import font
+
+_SNAP = 10  # pixels to each side in which the readout looks for a point
+
+
+class FrequencyPlot(Plot):
+    """A plot over frequency in Hz; the axis holds log10 of it where it is logarithmic."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._least = 1e-3  # Hz at which a logarithmic axis begins
+        self.main: FrequencyPlot | None = None
+        self._taking = False
+        self.legend = QLabel(self)
+        self.legend.setObjectName("readout")
+        self.legend.setFont(font(9))
+        self.legend.setTextFormat(Qt.TextFormat.RichText)
+        self.legend.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.legend.move(AXIS_WIDTH + 8, 10)
+        self.legend.hide()
+        self.set_label("bottom", "Frequency, Hz")
+
+    def follow(self, main: FrequencyPlot) -> None:
+        """Show the frequencies that ``main`` shows; what is dragged or turned here moves it."""
+        self.main = main
+        main.box.sigXRangeChanged.connect(self.take_axis)
+        self.box.sigXRangeChanged.connect(self._give_axis)
+        self.box.dragged.connect(self._zoom_main)
+
+    def take_axis(self, *_: object) -> None:
+        """Have the axis of the view that is followed."""
+        if self.main is None or self._taking:
+            return
+        self._taking = True
+        self.bottom.log = self.main.bottom.log
+        self.box.setXRange(*self.main.box.viewRange()[0], padding=0)
+        self._taking = False
+
+    def _give_axis(self, *_: object) -> None:
+        if self.main is None or self._taking:
+            return
+        self._taking = True
+        self.main.box.setXRange(*self.box.viewRange()[0], padding=0)
+        self._taking = False
+        self.take_axis()  # it may not go as far
+
+    def _zoom_main(self, start: QPointF, end: QPointF, finished: bool) -> None:
+        ends = (self.box.mapViewToDevice(start), self.box.mapViewToDevice(end))
+        if finished and all(ends) and abs(ends[0].x() - ends[1].x()) > 4:
+            self.box.setXRange(*sorted((start.x(), end.x())), padding=0)
+
+    def tell(self, lines: list[tuple[str, str]]) -> None:
+        """Colours and what stands for them, at the upper left; nothing for no lines."""
+        self.legend.setText(
+            "<br>".join(f"<span style='color:{c}'>━</span> {escape(name)}" for c, name in lines)
+        )
+        self.legend.adjustSize()
+        self.legend.setVisible(bool(lines))
+
+    @property
+    def _left_edge(self) -> int:
+        """Where the readout stands at the left: beside the legend."""
+        return AXIS_WIDTH + 8 + (self.legend.width() + 8 if self.legend.isVisible() else 0)
+
+    def place(self, frequency: float) -> float:
+        """Where a frequency in Hz is on the axis."""
+        return math.log10(max(frequency, 1e-12)) if self.bottom.log else frequency
+
+    def places(self, frequency: Array) -> Array:
+        """Where frequencies above 0 are on the axis."""
+        return np.log10(frequency) if self.bottom.log else frequency
+
+    def limits(self) -> tuple[float, float]:
+        """The shown frequency range in Hz."""
+        low, high = self.box.viewRange()[0]
+        return (10**low, 10**high) if self.bottom.log else (float(low), float(high))
+
+    def set_limits(self, low: float, high: float) -> None:
+        """Show the frequencies ``low`` to ``high`` in Hz."""
+        if self.bottom.log:
+            low = max(low, self._least)
+        self.box.setXRange(self.place(low), self.place(high), padding=0)
+
+    def limit_axis(self, analysis: Analysis) -> None:
+        """Nothing is shown beyond the analysis's frequencies."""
+        spectrum = analysis.spectrum
+        self._least = spectrum.bin_hz
+        low = self.place(spectrum.bin_hz if self.bottom.log else 0.0)
+        high = self.place(float(spectrum.frequency[-1]))
+        smallest = (high - low) * 1e-3 if self.bottom.log else 4 * spectrum.bin_hz
+        self.box.setLimits(
+            xMin=low, xMax=high, minXRange=min(smallest, high - low), maxXRange=high - low
+        )
+
+    def level_limits(self) -> tuple[float, float]:
+        """The shown range of levels, as the upright axis has it."""
+        low, high = self.box.viewRange()[1]
+        return float(low), float(high)
+
+    def set_level_limits(self, low: float, high: float) -> None:
+        self.box.setYRange(low, high, padding=0)
+
+    def near(self, place: QPointF, frequency: Array, *, reach: float = _SNAP) -> tuple[int, int]:
+        """Which of the rising ``frequency`` (Hz) lie near the cursor: first, one after the last;
+        the nearest where none does."""
+        pixel = self.box.viewPixelSize()[0] * reach
+        ends = (place.x() - pixel, place.x() + pixel)
+        if self.bottom.log:
+            ends = (10 ** ends[0], 10 ** ends[1])
+        first = int(np.searchsorted(frequency, ends[0]))
+        last = int(np.searchsorted(frequency, ends[1], side="right"))
+        if last <= first:  # zoomed in so far that none is near: take the nearest
+            first = int(np.argmin(np.abs(frequency - (ends[0] + ends[1]) / 2)))
+            last = first + 1
+        return first, last
+
+    @staticmethod
+    def frequency_text(frequency: float, bin_hz: float) -> str:
+        """A frequency with as many decimals as a bin deserves."""
+        digits = max(0, 1 - math.floor(math.log10(bin_hz)))
+        return f"{frequency:.{digits}f} Hz"

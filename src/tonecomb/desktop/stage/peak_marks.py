@@ -1,0 +1,96 @@
+"""Peaks on a spectrum: a dot on each, a ring about the chosen one, and frequencies over the
+highest, none over another."""
+
+from __future__ import annotations
+
+import pyqtgraph as pg
+from PyQt6.QtCore import QPointF, QRectF
+from PyQt6.QtGui import QFont
+
+from tonecomb.core.peaks import Peak
+from tonecomb.desktop.stage.frequency import FrequencyPlot
+from tonecomb.desktop.theme import Theme, font
+
+_LABELS = 14
+
+
+class PeakMarks:
+    """The marks of one plot."""
+
+    def __init__(self, plot: FrequencyPlot) -> None:
+        self._plot = plot
+        self._dots = pg.ScatterPlotItem(size=7, pxMode=True)
+        self._ring = pg.ScatterPlotItem(size=15, pxMode=True)
+        self._texts = [pg.TextItem(anchor=(0.5, 1.1)) for _ in range(_LABELS)]
+        self.items = (self._dots, self._ring, *self._texts)
+        for item in self.items:
+            plot.addItem(item, ignoreBounds=True)
+        for marks in (self._dots, self._ring):
+            marks.setZValue(5)  # over the labels
+        for text in self._texts:
+            text.setFont(font(9, QFont.Weight.Medium))
+            text.hide()
+
+    def paint(self, theme: Theme) -> None:
+        self._dots.setPen(pg.mkPen(None))
+        self._dots.setBrush(pg.mkBrush(theme.accent))
+        self._ring.setPen(pg.mkPen(theme.accent, width=2))
+        self._ring.setBrush(pg.mkBrush(None))
+        for text in self._texts:
+            text.setColor(theme.accent)
+            ground = pg.mkColor(theme.raised)
+            ground.setAlpha(170)
+            text.fill = pg.mkBrush(ground)
+
+    def show(self, marks: list[tuple[Peak, float]], chosen: Peak | None) -> None:
+        """Draw peaks at their levels (as the upright axis has them)."""
+        place = self._plot.place
+        self._dots.setData(
+            [place(peak.tone.frequency) for peak, _ in marks], [level for _, level in marks]
+        )
+        ring = [mark for mark in marks if mark[0] is chosen]
+        self._ring.setData(
+            [place(peak.tone.frequency) for peak, _ in ring], [level for _, level in ring]
+        )
+        self._label(marks, chosen)
+
+    def _label(self, marks: list[tuple[Peak, float]], chosen: Peak | None) -> None:
+        """Frequencies over the highest peaks in view, without overlaps; the chosen one first."""
+        plot = self._plot
+        low, high = plot.limits()
+        visible = [mark for mark in marks if low <= mark[0].tone.frequency <= high]
+        visible.sort(key=lambda mark: (mark[0] is not chosen, -mark[0].level))
+        taken = [QRectF(plot.legend.geometry())] if plot.legend.isVisible() else []
+        bottom, top = plot.level_limits()
+        used = 0
+        for peak, level in visible:
+            text = self._texts[used]
+            text.setText(f"{peak.tone.frequency:.2f}")
+            at = plot.place(peak.tone.frequency)
+            place = plot.box.mapViewToDevice(QPointF(at, level))
+            if place is None or not bottom <= level <= top:
+                continue
+            size = text.boundingRect()
+            # Near an end of the axis the label leans inward.
+            half, height = size.width() / 2, size.height()
+            frame = plot.box.sceneBoundingRect()
+            lean = min(max(place.x(), frame.left() + half), frame.right() - half) - place.x()
+            area = QRectF(place.x() + lean - half, place.y() - 1.1 * height, 2 * half, height)
+            if any(area.intersects(other) for other in taken):
+                continue
+            taken.append(area)
+            text.setAnchor((0.5 - lean / (2 * half), 1.1))
+            text.setPos(at, level)
+            text.show()
+            used += 1
+            if used == _LABELS:
+                break
+        for text in self._texts[used:]:
+            text.hide()
+
+    def labelled(self) -> list[str]:
+        """The labels that stand in the picture now."""
+        return [text.toPlainText() for text in self._texts if text.isVisible()]
+
+    def hide(self) -> None:
+        self.show([], None)

@@ -1,0 +1,69 @@
+"""Presets: methods that the user named, apart from any recording, as versioned JSON."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict
+from pathlib import Path
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.method import Preset
+from tonecomb.core.windows import window
+from tonecomb.formats import atomic, files, strict
+
+FORMAT = "tone-comb presets"
+VERSION = 1
+
+
+def load(file: Path) -> tuple[Preset, ...]:
+    """The presets in a file, by name.
+
+    Raises :class:`UserError` for a file that holds none, or is from a newer program.
+    """
+    files.head(file, 1)
+    try:
+        body = json.loads(file.read_text("utf-8"))
+        if not isinstance(body, dict) or body.get("format") != FORMAT:
+            raise ValueError("its first words are not those of one")
+    except (ValueError, OSError, RecursionError) as error:
+        raise UserError(
+            f"{file.name} holds no presets", remedy="choose a file that Tone Comb exported them to"
+        ) from error
+    if body.get("version") != VERSION:
+        raise UserError(
+            f"{file.name} holds presets of version {body.get('version')}",
+            f"this program reads version {VERSION}",
+            "import it with the program that exported it",
+        )
+    try:
+        found = strict.structure(body.get("presets"), tuple[Preset, ...])
+        for preset in found:
+            window(preset.method.window)
+    except Exception as error:  # cattrs raises groups of whatever went wrong inside
+        raise UserError(
+            f"{file.name} is damaged", strict.first_cause(error), "export it again"
+        ) from error
+    return tuple(sorted(found, key=lambda preset: preset.name.lower()))
+
+
+def save(file: Path, presets: tuple[Preset, ...]) -> None:
+    """Write presets; the file is either wholly written or the old one stays."""
+    atomic.make_folder(file.parent)
+    body = {"format": FORMAT, "version": VERSION, "presets": [asdict(one) for one in presets]}
+    atomic.write_text(file, json.dumps(body, indent=1, ensure_ascii=False, allow_nan=False) + "\n")
+
+
+def library(file: Path) -> tuple[Preset, ...]:
+    """The user's own presets; none where there is no file yet. Raises as :func:`load` does."""
+    return load(file) if file.exists() else ()
+
+
+def keep(file: Path, *presets: Preset) -> None:
+    """Put presets into the library, over those of the same names."""
+    named = {one.name: one for one in library(file)} | {one.name: one for one in presets}
+    save(file, tuple(named.values()))
+
+
+def forget(file: Path, name: str) -> None:
+    """Take a preset out of the library."""
+    save(file, tuple(one for one in library(file) if one.name != name))

@@ -1,0 +1,212 @@
+"""Traces against each other, beside each other, of several channels; phase and confidence."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QPushButton
+from tests.desktop.test_bench import drag
+
+from tonecomb.core.analysis import run_spectrum
+from tonecomb.core.compare import compare
+from tonecomb.core.confidence import band_db
+from tonecomb.core.document import select
+from tonecomb.core.recording import Stretch
+from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.dialogs.several import SeveralDialog
+
+Settle = Callable[[], None]
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+
+
+def press(bench: Bench, key: Qt.Key, shift: bool = False) -> None:
+    QTest.keyClick(bench, key, SHIFT if shift else Qt.KeyboardModifier.NoModifier)
+
+
+def test_the_trace_against_a_held_one(opened: Bench, settle: Settle) -> None:
+    """By keys: hold, change the method, see the ratio; then the difference."""
+    pane = opened.stage.against
+    press(opened, Qt.Key.Key_H, shift=True)
+    settle()
+    assert pane.isVisible()
+    assert pane._why.text().startswith("Hold a trace (H)")
+    press(opened, Qt.Key.Key_H)
+    opened.store.edit_method("Change", window="flat-top", scaling="psd")
+    settle()
+    now, recording = opened.results.analysis, opened.store.current
+    assert now is not None and recording is not None
+    held = run_spectrum(replace(now.method, window="hann"), recording)
+    wanted = compare(now, held)
+    low, high = opened.stage.spectrum.limits()
+    opened.stage.spectrum.set_limits(300, 500)
+    x, y = pane.plot._line.getData()
+    inside = (wanted.frequency > 301) & (wanted.frequency < 499)
+    assert y.max() >= wanted.ratio_db[inside].max() - 1e-9
+    assert np.interp(350.0, x, y) == pytest.approx(
+        np.interp(350.0, wanted.frequency, wanted.ratio_db), abs=3.0
+    )
+    assert pane.plot.left.labelText == "Ratio, dB"
+    assert "‘Gearbox DE, Hann, 32768’" in pane._of.text()
+    pane.way.choose("difference")
+    pane.refresh()
+    assert pane.plot.left.labelText == "Difference, (m/s²)²/Hz"
+    assert pane.plot._line.getData()[1].max() == pytest.approx(
+        wanted.difference[inside].max(), rel=1e-9
+    )
+    # What is dragged below moves the axis above, and the other way round.
+    level = float(np.mean(pane.plot.level_limits()))
+    drag(pane.plot, (340.0, level), (380.0, level))
+    assert opened.stage.spectrum.limits() == pytest.approx((340, 380), abs=2)
+    opened.stage.spectrum.set_limits(low, high)
+    assert pane.plot.limits() == pytest.approx((low, high))
+    press(opened, Qt.Key.Key_L)
+    settle()
+    assert pane.plot.bottom.log
+    assert pane.plot.limits() == pytest.approx(opened.stage.spectrum.limits())
+    press(opened, Qt.Key.Key_L)
+    press(opened, Qt.Key.Key_H, shift=True)
+    assert not pane.isVisible()
+
+
+def test_what_cannot_be_compared_is_said(opened: Bench, settle: Settle) -> None:
+    opened.held.hold()
+    taps = next(r for r in opened.store.document.recordings if r.name == "bracket-taps")
+    opened.store.apply("Hammer", select(opened.store.document, taps.id, 0))
+    settle()
+    opened.held.compare_with(opened.store.document.held[0].id)
+    settle()
+    assert opened.stage.against.isVisible(), "asking for it opens it"
+    assert "m/s² cannot be converted into N" in opened.stage.against._why.text()
+
+
+def test_two_methods_beside_each_other(opened: Bench, settle: Settle) -> None:
+    opened.store.edit_method("Change", frame=4096)
+    settle()
+    press(opened, Qt.Key.Key_H)
+    opened.store.edit_method("Change", frame=16384, window="blackman-harris")
+    settle()
+    stage = opened.stage
+    stage.spectrum.set_limits(300, 520)
+    press(opened, Qt.Key.Key_V, shift=True)
+    settle()
+    assert stage.second.isVisible()
+    assert stage.second.limits() == pytest.approx((300, 520), abs=0.1)
+    assert "Blackman–Harris, 16384 samples" in stage._titles[0].text()
+    assert "Hann, 4096 samples" in stage._titles[1].text()
+    # Their cells: Harris's −6 dB widths of 2.72 and 2.00 bins, at 12.8 kHz.
+    assert stage.spectrum.cell.text == "2.08 Hz × 1.28 s"
+    assert stage.second.cell.text == "6.25 Hz × 0.32 s"
+    level = float(np.mean(stage.second.level_limits()))
+    drag(stage.second, (350.0, level), (450.0, level))
+    assert stage.spectrum.limits() == pytest.approx((350, 450), abs=3)
+    assert stage.spectrum.level_limits() == pytest.approx(stage.second.level_limits())
+    press(opened, Qt.Key.Key_V, shift=True)
+    assert not stage.second.isVisible()
+    assert stage.spectrum.cell.text == ""
+
+
+def test_one_method_over_several_channels(opened: Bench, settle: Settle) -> None:
+    """The dialog offers the recording's other channels; one of another recording is ticked."""
+    opened.store.edit_method("Change", frame=6400, stretch=Stretch(1, 31))
+    settle()
+
+    def answer() -> None:
+        dialog = QApplication.activeModalWidget()
+        assert isinstance(dialog, SeveralDialog)
+        assert [c for _, c in dialog.chosen()] == [0, 2]
+        run_up = dialog.tree.topLevelItem(1)
+        hammer = dialog.tree.topLevelItem(2)
+        assert run_up is not None and hammer is not None
+        tower = run_up.child(1)
+        assert tower is not None
+        tower.setCheckState(0, Qt.CheckState.Checked)
+        assert hammer.child(0).isDisabled(), "a force is no acceleration"  # type: ignore[union-attr]
+        assert dialog.go is not None
+        assert dialog.go.text() == "Hold 3 traces"
+        QTest.mouseClick(dialog.go, Qt.MouseButton.LeftButton)
+
+    QTimer.singleShot(200, answer)
+    press(opened, Qt.Key.Key_S, shift=True)
+    settle()
+    held = opened.store.document.held
+    assert [t.name.split(",")[0] for t in held] == [
+        "Motor DE",
+        "Bullwheel",
+        "run-up: Tower bracket",
+    ]
+    assert [t.method.frame for t in held] == [6400, 6400, 3200], "as long in seconds"
+    assert [t.method.stretch for t in held] == [Stretch(1, 31), Stretch(1, 31), None]
+    assert len(opened.held.shown) == 3
+    opened.store.undo()
+    assert opened.store.document.held == (), "one step"
+    opened.held.hold_alike([(opened.store.document.current or "", 0)] * 8)
+    assert "room for 7 more held traces, not for 8" in opened.notices.text
+
+
+def test_the_confidence_band(opened: Bench, settle: Settle) -> None:
+    opened.store.edit_method("Change", scaling="psd")
+    settle()
+    spectrum = opened.stage.spectrum
+    press(opened, Qt.Key.Key_K)
+    now = opened.results.analysis
+    assert now is not None
+    limits = band_db(now)
+    assert limits is not None
+    assert f"95 % band −{-limits[0]:.1f} to +{limits[1]:.1f} dB" in spectrum.legend.text()
+    y = spectrum._curve.getData()[1]
+    for edge, limit in zip(spectrum._edges, limits, strict=True):
+        np.testing.assert_allclose(edge.getData()[1] - y, limit)
+    opened.toggle_decibels()
+    y = spectrum._curve.getData()[1]
+    np.testing.assert_allclose(spectrum._edges[1].getData()[1], y * 10 ** (limits[1] / 10))
+    opened.toggle_decibels()
+    opened.store.edit_method("Change", average="max")
+    settle()
+    assert not spectrum._band.isVisible(), "there is none for the highest of all frames"
+    press(opened, Qt.Key.Key_K)
+    assert not spectrum.legend.isVisible()
+
+
+def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
+    """3 shows why there is none, the link takes a single frame, and the parts can be chosen."""
+    taps = next(r for r in opened.store.document.recordings if r.name == "bracket-taps")
+    opened.store.apply("Bracket", select(opened.store.document, taps.id, 1))
+    settle()
+    press(opened, Qt.Key.Key_3)
+    pane = opened.stage.phase
+    assert pane.isVisible()
+    assert pane._pages.currentIndex() == 0
+    (take,) = [b for b in pane.findChildren(QPushButton) if b.text() == "Use a single frame"]
+    QTest.mouseClick(take, Qt.MouseButton.LeftButton)
+    opened.store.edit_method("Place", at=7.4, frame=8192, window="rectangular")
+    settle()
+    assert pane._pages.currentIndex() == 1
+    assert pane.plot.left.labelText == "Phase re frame’s start, °"
+    single = opened.results.analysis.single  # type: ignore[union-attr]
+    assert single is not None
+    opened.stage.spectrum.set_limits(40, 90)
+    x, y = pane.plot._dots.getData()
+    strong = single.worth()
+    assert set(np.round(x, 6)) <= set(np.round(single.frequency[strong], 6)), "weak ones are pale"
+    at = np.argmin(abs(single.frequency - 62.0))
+    assert y[np.argmin(abs(x - 62.0))] == pytest.approx(single.part("phase", "start")[at])
+    for part, reference, label in (
+        ("unwrapped", "centre", "Phase, unwrapped re frame’s centre, °"),
+        ("real", "start", "Real part, m/s² rms"),
+        ("imaginary", "start", "Imaginary part, m/s² rms"),
+        ("delay", "start", "Group delay re frame’s start, s"),
+    ):
+        pane.part.choose(part)
+        pane.reference.choose(reference)
+        pane.part.picked.emit(part)
+        assert pane.plot.left.labelText == label
+        wanted = single.part(part, reference)[at]  # type: ignore[arg-type]
+        drawn = pane.plot._weak.getData()
+        assert drawn[1][np.argmin(abs(drawn[0] - 62.0))] == pytest.approx(wanted)
+    press(opened, Qt.Key.Key_1)
+    assert not pane.isVisible(), "the waveform has the stage for itself"
