@@ -6,10 +6,10 @@ import os
 import platform
 import sys
 
-from benchmarks import memory, panning, peaks, reading, spectrum, start
+from benchmarks import editing, memory, panning, peaks, reading, spectrum, start
 
 BENCHMARKS = {"spectrum": spectrum.main, "peaks": peaks.main, "start": start.main,
-              "memory": memory.main, "reading": reading.main, "panning": panning.main}  # fmt: skip
+              "memory": memory.main, "editing": editing.main, "reading": reading.main, "panning": panning.main}  # fmt: skip
 
 
 def main() -> None:

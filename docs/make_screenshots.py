@@ -41,7 +41,7 @@ def bench_pictures() -> None:
 
     def settle() -> None:
         QTest.qWait(100)
-        while bench.results.busy or bench.jobs.running or bench.facts.busy:
+        while bench.results.busy or bench.jobs.running or bench.facts.busy or bench.held.busy:
             QTest.qWait(20)
         QTest.qWait(100)
 
@@ -72,6 +72,8 @@ def bench_pictures() -> None:
     bench.store.apply("Back", before)
     settle()
     held_picture(bench, settle)
+    compared_picture(bench, settle)
+    phase_picture(bench, settle)
     waveform_picture(bench, settle)
     import_picture(bench, settle)
     bench.store.mark_saved(Path("screenshots"), bench.store.document)
@@ -89,6 +91,43 @@ def held_picture(bench: Bench, settle: Callable[[], None]) -> None:
     bench.stage.spectrum.set_limits(300, 520)
     settle()
     bench.grab().save(str(SHOTS / "held-traces.png"))
+    bench.store.apply("Back", before)
+    settle()
+
+
+def compared_picture(bench: Bench, settle: Callable[[], None]) -> None:
+    """A trace against a held one, with what should be said about it."""
+    before = bench.store.document
+    bench.store.edit_method("Change", frame=16384, scaling="psd")
+    settle()
+    bench.held.hold()
+    bench.store.edit_method("Change", window="flat-top", overlap=0.0)
+    settle()
+    bench.stage.toggle_pane(bench.stage.against)
+    bench.stage.spectrum.set_limits(300, 520)
+    settle()
+    bench.grab().save(str(SHOTS / "compared.png"))
+    bench.stage.toggle_pane(bench.stage.against)
+    bench.store.apply("Back", before)
+    settle()
+
+
+def phase_picture(bench: Bench, settle: Callable[[], None]) -> None:
+    """Magnitude and phase of one tap on the bracket."""
+    from tonecomb.core.document import select
+
+    before = bench.store.document
+    taps = next(ref for ref in before.recordings if ref.name == "bracket-taps")
+    bench.store.apply("Bracket", select(before, taps.id, 1))
+    bench.store.edit_method(
+        "One tap", average="single", at=7.49, frame=8192, window="rectangular", pad=4
+    )
+    bench.stage.toggle_pane(bench.stage.phase)
+    settle()
+    bench.stage.spectrum.set_limits(30, 500)
+    settle()
+    bench.grab().save(str(SHOTS / "phase.png"))
+    bench.stage.toggle_pane(bench.stage.phase)
     bench.store.apply("Back", before)
     settle()
 

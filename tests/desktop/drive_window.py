@@ -17,9 +17,10 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, QPointF
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
 
 from tonecomb.desktop.app import make_application
+from tonecomb.desktop.method_line.averaging import StrikePopover
 from tonecomb.desktop.widgets import Choice
 
 if TYPE_CHECKING:
@@ -94,6 +95,31 @@ def import_a_log(bench: Bench, idle: Callable[[], bool]) -> dict[str, object]:
     }
 
 
+def strike_out(bench: Bench, idle: Callable[[], bool]) -> dict[str, object]:
+    """From one popover to the next by mouse, limits by keys; then back to the bench's own keys."""
+    click(bench.method_line.phrase("frames"))
+    until(QApplication.activePopupWidget, "the averages")
+    link = next(b for b in popup().findChildren(QPushButton) if "Strike out" in b.text())
+    click(link)
+    until(lambda: isinstance(popup(), StrikePopover), "the parts to strike out")
+    xdo("key", "ctrl+a", "1", "2", "Tab", "ctrl+a", "1", "4", "Tab", "space")
+    until(lambda: bench.store.method.struck, "the part")
+    xdo("key", "Escape")
+    until(lambda: popup() is None and idle(), "the average without it")
+    sentence = bench.results.analysis.sentence
+    xdo("key", "e", "Right", "Right", "Return")
+    until(QApplication.activePopupWidget, "the third phrase")
+    xdo("key", "Down", "Return")
+    until(lambda: bench.store.method.detrend == "line" and idle(), "the line removed")
+    xdo("key", "ctrl+z", "ctrl+z")
+    until(lambda: not bench.store.method.struck and idle(), "both taken back")
+    return {"sentence": sentence, "frames": bench.results.analysis.resolution.frames}
+
+
+def popup() -> QWidget | None:
+    return QApplication.activePopupWidget()
+
+
 def main(report: Path) -> None:
     app = make_application(["tone-comb"])
     from tonecomb.desktop.bench import Bench
@@ -121,6 +147,8 @@ def main(report: Path) -> None:
     xdo("key", "Down", "Down", "Return")
     until(lambda: bench.store.method.window == "blackman" and idle(), "the window")
     seen["sentence"] = bench.results.analysis.sentence
+
+    seen["struck"] = strike_out(bench, idle)
 
     rows = bench.readings.sorted
     click(

@@ -123,6 +123,8 @@ def test_frames_in_step_and_frames_left_out(opened: Bench, settle: Settle) -> No
     assert method(opened).struck == (Stretch(5, 6.5),)
     popover().close()
     settle()
+    spans = opened.stage.waveform._spans.spans
+    assert [(s.start, s.end) for s in spans if s.kind == "struck"] == [(5, 6.5)]
     assert "without 1 stretch struck out, without" in opened.method_line._shown[7][1]
     frames = opened.results.analysis.resolution.frames  # type: ignore[union-attr]
     opened.store.edit_method("Change", frame=4096)

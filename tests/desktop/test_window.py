@@ -80,6 +80,7 @@ def test_from_the_demo_to_a_report(display: str, tmp_path: Path) -> None:
     assert seen["opened"] == [Path(file).stem for file in ropeway.FILES]
     assert seen["stretch"] == pytest.approx([10, 30], abs=0.3)
     assert "· Blackman, " in seen["sentence"]
+    assert "averaged, without 1 stretch struck out · amplitude" in seen["struck"]["sentence"]
     frequency, amplitude, *_ = seen["first_peak"]
     assert float(frequency) == pytest.approx(24.3, abs=0.001)
     assert float(amplitude) == pytest.approx(0.36, abs=0.001)

@@ -19,10 +19,12 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from matplotlib.figure import Figure
 from tests.support import recording, tone
 
 from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.bands import Band
+from tonecomb.core.confidence import band_db
 from tonecomb.core.display import Display
 from tonecomb.core.document import Document, Fingerprint, HeldTrace, RecordingRef
 from tonecomb.core.errors import UserError
@@ -36,7 +38,7 @@ from tonecomb.core.windows import WINDOWS
 from tonecomb.formats import atomic, files, presets, session, tables
 from tonecomb.formats.registry import open_recording
 from tonecomb.formats.report import figures
-from tonecomb.formats.report.figures import SpectrumView
+from tonecomb.formats.report.figures import Other, SpectrumView
 from tonecomb.formats.report.html import report, with_std
 
 finite = st.floats(0, 1e6, allow_nan=False)
@@ -313,10 +315,38 @@ def test_report_says_when_there_are_no_peaks() -> None:
     assert "No peak within 60" in html
 
 
+def test_bands_held_traces_and_the_confidence_band_are_in_the_picture() -> None:
+    made = recording(np.random.default_rng(1).standard_normal(5000))
+    method = Method(frame=256, scaling="psd", bands=(Band(10, 100, "low"), Band(100, 200)))
+    analysis, other = run(method, made), run(replace(method, frame=1024), made)
+    newton = run(method, recording(np.ones(500), unit="N"))
+    others = (Other("longer", other, "#B4572A"), Other("force", newton, "#4C7A3D"))
+    view = SpectrumView(confidence=True, others=others)
+    low, high = band_db(analysis) or (0.0, 0.0)
+    figure = Figure()
+    axes = figure.add_subplot()
+    figures.spectrum_axes(axes, analysis, view)
+    legend = axes.get_legend()
+    assert legend is not None
+    texts = [text.get_text() for text in legend.get_texts()]
+    assert [text.partition(":")[0] for text in texts] == [
+        "now", f"95 % band, −{-low:.1f} to +{high:.1f} dB", "longer"
+    ]  # fmt: skip
+    held = axes.get_lines()[1]
+    wanted = 10 * np.log10(other.curve.values[1:] / 1e-12)
+    assert np.max(held.get_ydata()) == pytest.approx(wanted.max())
+    html = report(made, analysis, view)
+    level = f"{analysis.band_levels[0]:.4g} m/s² rms"
+    assert f"<tr><th>low, 10–100 Hz</th><td>{level}</td></tr>" in html
+    assert "<th>100–200 Hz</th>" in html
+
+
 @pytest.mark.parametrize(
     "view", [SpectrumView(), SpectrumView(True, False, 10, 200), SpectrumView(bottom=0, top=90)]
 )
-def test_pictures(analysis: Analysis, view: SpectrumView) -> None:
+@pytest.mark.parametrize("display", [Display(), Display(drawn="octave"), Display(drawn="total")])
+def test_pictures(analysis: Analysis, view: SpectrumView, display: Display) -> None:
+    analysis = analysis.displayed("psd", "rms", display)
     envelope = envelope_of(np.sin(np.arange(2000.0)), 0, 500)
     png = figures.picture(analysis, view, envelope, (0.0, 1.0), "png")
     assert png.startswith(b"\x89PNG")

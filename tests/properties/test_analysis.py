@@ -120,3 +120,17 @@ def test_the_floor_is_the_noises_level_in_spite_of_tones(window: str, averages: 
     expected = 2 * spectrum.enbw_hz / 1000.0  # σ² = 1 over half the sample rate
     # The lines take up to an eighth of the bins, which lifts the quantile a little.
     assert np.median(floor[20:-20]) == pytest.approx(expected, rel=0.25)
+
+
+@given(method=methods, seed=seeds, sigma=st.floats(1e-3, 1e3), rate=st.floats(1.0, 1e5))
+def test_a_noise_floors_density_does_not_depend_on_the_method(
+    method: Method, seed: int, sigma: float, rate: float
+) -> None:
+    """White noise has 2σ²/fs, whatever the window, frame, overlap, padding and detrending."""
+    made = recording(sigma * noise(seed, 30_000), fs=rate)
+    spectrum = run_spectrum(method, made).spectrum
+    edge = 6 * method.pad  # what detrending and the window's main lobe change
+    inside = spectrum.values("psd", "rms")[edge:-edge]
+    expected = 2 * sigma**2 / rate
+    scatter = 5 / np.sqrt(30_000 / 4)  # of the mean of the bins, with some to spare
+    assert np.mean(inside) == pytest.approx(expected, rel=scatter)

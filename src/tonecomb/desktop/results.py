@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections import OrderedDict
 from dataclasses import dataclass, replace
 
@@ -18,7 +19,8 @@ from tonecomb.core.recording import Channel, Recording, Samples
 from tonecomb.desktop.jobs import Job, Jobs
 from tonecomb.desktop.store import Store
 
-_SETTLE_MS = 40
+_SETTLE_MS = 40  # that edits in a row are waited for
+_ALONE_S = 0.25  # an edit so long after the last one is not waited after
 _CACHE_BYTES = 256 << 20
 EXACT_BELOW = 2_000_000  # samples in a view up to which the envelope is made from the samples
 _OUTLINES_BELOW = 50_000_000  # samples × channels up to which every channel gets its outline
@@ -100,10 +102,16 @@ class Results(QObject):
         self.analysis: Analysis | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
-        self._timer.setInterval(_SETTLE_MS)
+        self._edited = 0.0
         self._timer.timeout.connect(self._update)
-        store.changed.connect(self._timer.start)
+        store.changed.connect(self._soon)
         store.reopened.connect(self._forget)
+
+    def _soon(self) -> None:
+        """Follow an edit at once, or the last one of several in a row."""
+        now = time.monotonic()
+        self._timer.start(_SETTLE_MS if now - self._edited < _ALONE_S else 0)
+        self._edited = now
 
     def _forget(self, recording_id: str) -> None:
         """Drop what was computed from a file that may hold other samples now."""
@@ -111,7 +119,7 @@ class Results(QObject):
         self._spectra.forget(recording_id)
         self._found.forget(recording_id)
         self._pyramids = {k: p for k, p in self._pyramids.items() if k[0] != recording_id}
-        self._timer.start()
+        self._timer.start(0)
 
     @property
     def busy(self) -> bool:
@@ -209,7 +217,7 @@ class Results(QObject):
 
     def again(self) -> None:
         """Run the current analysis again after it was stopped or failed."""
-        self._timer.start()
+        self._timer.start(0)
 
     def _show(self, analysis: Analysis | None) -> None:
         recording, method = self._store.current, self._store.method
@@ -251,7 +259,7 @@ class Results(QObject):
             self._building.discard(key)
             now = self._store.recording(recording.id)
             if now is None or now.samples is not recording.samples:
-                self._timer.start()  # the file was opened anew meanwhile
+                self._timer.start(0)  # the file was opened anew meanwhile
                 return
             self._pyramids[key] = built
             self.pyramid_ready.emit(*key)

@@ -59,14 +59,19 @@ analysed; the ruler says how much of it the frames cover. Ochre bands are missin
 lines gaps, red edges clipping. Ctrl+drag measures and counts periods; Shift+A shows all channels,
 Shift+O lays them over each other, Shift+M puts a note.</p>
 <p><b>3. Read the method line.</b> It says how the curve below it was made. Click a phrase to
-change it. Take <i>amplitude</i> for tones and <i>PSD</i> for noise. H holds the curve for
-comparison; click it on the shelf to hide it.</p>
+change it, or press E and go along it with the arrow keys. Take <i>amplitude</i> for tones and
+<i>PSD</i> for noise. Shift+P keeps the method as a preset. Shift+X strikes out a part whose frames
+should not count.</p>
 <p><b>4. Watch the ruler.</b> Tones closer than “told apart from” show as one. A longer frame
 ([ and ]) tells closer ones apart; zero padding does not.</p>
 <p><b>5. Read the peaks.</b> Their frequencies and amplitudes are fitted to the samples, between
 the bins, over the whole stretch. The figure in brackets is one standard deviation in units of
 the last digit. Click a peak to go to it. The cautions below say when a reading should not be
-trusted; a click follows their advice.</p>
-<p><b>6. Report.</b> Ctrl+R saves one HTML file with the method, the pictures, the peaks and the
+trusted; a click follows their advice. Shift+L names bands whose rms is read, K draws the 95 %
+band, 3 the phase of a single frame.</p>
+<p><b>6. Compare.</b> H holds the curve; click it on the shelf to hide it. Shift+H draws the ratio
+or the difference of the curve now to it, Shift+V puts them side by side, Shift+S holds the same
+method over several channels.</p>
+<p><b>7. Report.</b> Ctrl+R saves one HTML file with the method, the pictures, the peaks and the
 source's SHA-256. Ctrl+S saves the session.</p>
 """

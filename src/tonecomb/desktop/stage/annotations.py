@@ -1,4 +1,4 @@
-"""What is drawn over a waveform: missing samples, gaps, clipping."""
+"""What is drawn over a waveform: missing samples, gaps, clipping, what is struck out."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from typing import Any
 
 import pyqtgraph as pg
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen
+from PyQt6.QtGui import QBrush, QColor, QPainter, QPen, QTransform
 
 from tonecomb.desktop.theme import Theme
 
@@ -17,8 +17,8 @@ _EDGE = 8.0  # pixels that a clipping mark is high
 
 @dataclass(frozen=True)
 class Span:
-    """A time range in s with what is to be said of it; ``kind`` is ``missing``, ``gap`` or
-    ``clipped``."""
+    """A time range in s with what is to be said of it; ``kind`` is ``missing``, ``gap``,
+    ``clipped`` or ``struck``."""
 
     start: float
     end: float
@@ -27,8 +27,8 @@ class Span:
 
 
 class Spans(pg.GraphicsObject):
-    """Bands over the whole height where samples are missing, dashed lines at gaps, and marks
-    along both edges where the recorder was at its limit."""
+    """Bands over the whole height where samples are missing, hatched where a part is struck out,
+    dashed lines at gaps, and marks along both edges where the recorder was at its limit."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -44,7 +44,7 @@ class Spans(pg.GraphicsObject):
     def set_theme(self, theme: Theme) -> None:
         self._colours = {
             "missing": QColor(theme.caution), "gap": QColor(theme.caution),
-            "clipped": QColor(theme.fault),
+            "clipped": QColor(theme.fault), "struck": QColor(theme.ink),
         }  # fmt: skip
         self._colours["missing"].setAlpha(150)
         self.update()
@@ -86,6 +86,11 @@ class Spans(pg.GraphicsObject):
                 painter.setPen(pen)
                 x = (span.start + span.end) / 2
                 painter.drawLine(pg.Point(x, view.top()), pg.Point(x, view.bottom()))
+                continue
+            if span.kind == "struck":
+                brush = QBrush(colour, Qt.BrushStyle.BDiagPattern)
+                brush.setTransform(QTransform.fromScale(wide, high))  # of pixels, not of s
+                painter.fillRect(QRectF(span.start, view.top(), width, view.height()), brush)
                 continue
             if span.kind == "missing":
                 painter.fillRect(QRectF(span.start, view.top(), width, view.height()), colour)

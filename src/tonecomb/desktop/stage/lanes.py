@@ -162,8 +162,9 @@ class Lanes(QWidget):
         beside: tuple[int, ...],
         stretch: Stretch,
         marks: tuple[Mark, ...],
+        struck: tuple[Stretch, ...] = (),
     ) -> None:
-        """Show a channel, and others beside it."""
+        """Show a channel, and others beside it; what is ``struck`` out is hatched."""
         count = len(recording.channels)
         others = [i for i in beside if i != channel and i < count][: MOST_LANES - 1]
         self.main.show_channel(recording, channel, stretch)
@@ -179,6 +180,7 @@ class Lanes(QWidget):
             lane.show_channel(recording, other, stretch)
         for lane in self.lanes:
             lane.show_marks(marks if lane is self.main else ())
+            lane.show_struck(struck)
             lane.name_channel(len(self.lanes) > 1 or (self._over and bool(others)))
             last = lane is self.lanes[-1]
             lane.show_time_axis(last)

@@ -20,7 +20,8 @@ from tonecomb.desktop.held import Shown
 from tonecomb.desktop.stage.cell import ResolutionCell
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.peak_marks import PeakMarks
-from tonecomb.desktop.theme import Theme
+from tonecomb.desktop.theme import PAPER, Theme
+from tonecomb.formats.report.figures import Other
 from tonecomb.formats.report.figures import SpectrumView as FigureView
 
 _BOX_FROM = 40  # pixels of height from which a drag zooms the level as well
@@ -219,7 +220,12 @@ class SpectrumView(FrequencyPlot):
         """The axes as they are now, for a picture."""
         low, high = self.limits()
         (bottom, top) = self.box.viewRange()[1]
-        return FigureView(self.log_frequency, self.decibels, low, high, bottom, top)
+        others = tuple(
+            Other(one.trace.name, one.analysis, PAPER.traces[one.colour]) for one in self._held
+        )
+        return FigureView(
+            self.log_frequency, self.decibels, low, high, bottom, top, self.confidence, others
+        )
 
     def show_all(self) -> None:
         """The whole frequency axis and all levels."""

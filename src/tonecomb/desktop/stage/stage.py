@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.method import LEAVES_OUT
 from tonecomb.core.recording import whole
 from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.jobs import Jobs
@@ -218,7 +219,8 @@ class Stage(QWidget):
         assert ref is not None
         channel = min(method.channel, len(recording.channels) - 1)
         stretch = method.stretch or whole(recording)
-        self.lanes.show_channels(recording, channel, ref.beside, stretch, ref.marks)
+        struck = method.struck if method.average in LEAVES_OUT else ()
+        self.lanes.show_channels(recording, channel, ref.beside, stretch, ref.marks, struck)
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         self.spectrum.show_analysis(analysis)

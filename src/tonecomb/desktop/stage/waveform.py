@@ -66,6 +66,7 @@ class WaveformView(Plot):
         self.title.hide()
         self.cursor_time: float | None = None
         self.readouts = [pg.InfiniteLine(angle=90, movable=True) for _ in range(2)]
+        self._struck: tuple[Stretch, ...] = ()
         self._recording: Recording | None = None
         self._channel = 0
         self._stretch: Stretch | None = None
@@ -256,7 +257,14 @@ class WaveformView(Plot):
         for first, stop in self._facts.clipping(recording, self._channel):
             text = f"{stop - first} samples at the limit"
             spans.append(Span(first / fs, (stop - 1) / fs, "clipped", text))
+        text = "struck out: frames that touch it do not count"
+        spans += [Span(part.start, part.end, "struck", text) for part in self._struck]
         self._spans.set_spans(tuple(spans))
+
+    def show_struck(self, parts: tuple[Stretch, ...]) -> None:
+        """Hatch the parts whose frames do not count."""
+        self._struck = parts
+        self._place_spans()
 
     def clear_channel(self) -> None:
         """Show nothing."""

@@ -11,7 +11,11 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.compare import AMPLITUDES, alike, in_unit_of
+from tonecomb.core.confidence import band_db
+from tonecomb.core.errors import UserError
 from tonecomb.core.pyramid import Envelope
+from tonecomb.core.recording import Array
 from tonecomb.core.reduce import reduce_curve
 from tonecomb.core.units import unit
 
@@ -24,9 +28,19 @@ _LABELS = 12
 _COLUMNS = 1400
 
 
+@dataclass(frozen=True, eq=False)
+class Other:
+    """A held trace: its name, its estimate, and its colour."""
+
+    name: str
+    analysis: Analysis
+    colour: str
+
+
 @dataclass(frozen=True)
 class SpectrumView:
-    """How a spectrum is shown: axis kinds and limits (None for all of it)."""
+    """How a spectrum is shown: axis kinds and limits (None for all of it), the 95 % band, and
+    held traces behind it."""
 
     log_frequency: bool = False
     decibels: bool = True
@@ -34,6 +48,8 @@ class SpectrumView:
     high: float | None = None
     bottom: float | None = None
     top: float | None = None
+    confidence: bool = False
+    others: tuple[Other, ...] = ()
 
 
 @cache
@@ -96,7 +112,9 @@ def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
     x, y = reduce_curve(frequency, values, low, high, _COLUMNS, log=view.log_frequency)
     if view.decibels:
         y = analysis.decibels(y)
-    axes.plot(x, y, color=TRACE, linewidth=0.8)
+    axes.plot(x, y, color=TRACE, linewidth=0.8, label="now")
+    _draw_band(axes, analysis, view, x, y)
+    _draw_others(axes, analysis, view, low, high)
     if view.log_frequency:
         axes.set_xscale("log")
         from matplotlib.ticker import FuncFormatter
@@ -112,6 +130,34 @@ def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
     _label_peaks(axes, analysis, view, low, high)
     axes.set_xlabel("Frequency, Hz")
     axes.set_ylabel(analysis.label(view.decibels))
+
+
+def _draw_band(axes: Axes, analysis: Analysis, view: SpectrumView, x: Array, y: Array) -> None:
+    limits = band_db(analysis) if view.confidence else None
+    if limits is None:
+        return
+    part = 20 if analysis.scaling in AMPLITUDES else 10
+    lower, upper = (y + one if view.decibels else y * 10 ** (one / part) for one in limits)
+    low, high = (f"{limit:+.1f}".replace("-", "−") for limit in limits)
+    axes.fill_between(x, lower, upper, color=TRACE, alpha=0.2, linewidth=0,
+                      label=f"95 % band, {low} to {high} dB")  # fmt: skip
+
+
+def _draw_others(
+    axes: Axes, analysis: Analysis, view: SpectrumView, low: float, high: float
+) -> None:
+    """Held traces that measure the same, with a legend where there is more than one line."""
+    for other in view.others:
+        try:
+            curve = in_unit_of(analysis, alike(analysis, other.analysis))
+        except UserError:
+            continue
+        x, y = reduce_curve(*curve.outline(), low, high, _COLUMNS, log=view.log_frequency)
+        y = analysis.decibels(y) if view.decibels else y
+        name = f"{other.name}: {other.analysis.sentence}"
+        axes.plot(x, y, color=other.colour, linewidth=0.8, label=name, zorder=1.5)
+    if view.others or (view.confidence and band_db(analysis) is not None):
+        axes.legend(fontsize=6.5, loc="upper right")
 
 
 def _label_peaks(

@@ -76,6 +76,12 @@ def report(
             ("Rms of the frames", f"{_significant(analysis.spectrum.rms)} {analysis.unit.symbol}"),
         ],
         problems=problems,
+        bands=[
+            (f"{band.name}, {limits}" if band.name else limits,
+             f"{_significant(level)} {analysis.unit.symbol} rms")
+            for band, level in zip(analysis.method.bands, analysis.band_levels, strict=True)
+            for limits in (f"{band.low:g}–{band.high:g} Hz",)
+        ],
         waveform=_inline(
             figures.waveform_picture(
                 envelope, fs, (stretch.start, stretch.end), analysis.channel.unit, "svg"
