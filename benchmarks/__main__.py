@@ -9,7 +9,8 @@ import sys
 from benchmarks import editing, memory, panning, peaks, reading, spectrum, start
 
 BENCHMARKS = {"spectrum": spectrum.main, "peaks": peaks.main, "start": start.main,
-              "memory": memory.main, "editing": editing.main, "reading": reading.main, "panning": panning.main}  # fmt: skip
+              "memory": memory.main, "reading": reading.main, "panning": panning.main,
+              "editing": editing.main}  # fmt: skip
 
 
 def main() -> None:

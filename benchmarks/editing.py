@@ -43,7 +43,7 @@ def main() -> None:
 
 
 def _measure(path: Path) -> None:
-    from PyQt6.QtCore import QEventLoop
+    from PyQt6.QtCore import QEventLoop, QTimer
     from PyQt6.QtTest import QTest
 
     from tonecomb.desktop.app import make_application
@@ -71,17 +71,19 @@ def _measure(path: Path) -> None:
                 bench.results._found.forget(bench.store.document.current or "")
             settle()
             shown: list[float] = []
+            loop = QEventLoop()
 
-            def done(analysis: object, shown: list[float] = shown) -> None:
+            def done(analysis: object, shown: list[float] = shown, loop: Any = loop) -> None:
                 if analysis is not None and not shown:
                     bench.stage.spectrum.repaint()
                     shown.append(time.perf_counter())
+                    loop.quit()
 
             bench.results.analysis_changed.connect(done)
             started = time.perf_counter()
             bench.store.edit_method(name, **(there if i % 2 == 0 else back))
-            while not shown:
-                app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
+            QTimer.singleShot(10_000, loop.quit)
+            loop.exec()
             took.append(shown[0] - started)
             bench.results.analysis_changed.disconnect(done)
             settle()
@@ -90,3 +92,4 @@ def _measure(path: Path) -> None:
     print(f"| all | {1000 * statistics.median(every):.0f} ms | {1000 * max(every):.0f} ms |")
     bench.store.mark_saved(path, bench.store.document)
     bench.close()
+    del app

@@ -34,7 +34,7 @@ HOLES = "The stretch holds missing or infinite values"
 READ_SAMPLES = 1 << 18  # samples read at once: 2 MB
 CACHE_SAMPLES = 1 << 15  # samples transformed at once, so that frames stay in the L2 cache
 _LARGE_OFFSET = 1e3  # standard deviations
-THREADS_FROM = 1 << 21  # samples from which a second thread pays
+THREADS_FROM = 1 << 19  # samples from which a second thread pays
 
 LEVEL_FACTORS: dict[Level, float] = {
     "rms": 1.0,
