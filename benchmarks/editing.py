@@ -44,7 +44,6 @@ def main() -> None:
 
 def _measure(path: Path) -> None:
     from PyQt6.QtCore import QEventLoop, QTimer
-    from PyQt6.QtTest import QTest
 
     from tonecomb.desktop.app import make_application
 
@@ -56,10 +55,15 @@ def _measure(path: Path) -> None:
     bench.show()
     bench.opening.open_paths([path])
 
+    def wait(ms: int) -> None:
+        loop = QEventLoop()
+        QTimer.singleShot(ms, loop.quit)
+        loop.exec()
+
     def settle() -> None:
-        QTest.qWait(200)
+        wait(200)
         while bench.results.busy or bench.jobs.running or bench.facts.busy:
-            QTest.qWait(20)
+            wait(20)
 
     settle()
     every: list[float] = []

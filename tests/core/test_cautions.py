@@ -13,6 +13,7 @@ from tonecomb.core.cautions import Caution, cautions, short_stretch
 from tonecomb.core.confidence import confidence_db
 from tonecomb.core.method import Method
 from tonecomb.core.recording import Array, Problem, Recording, Stretch
+from tonecomb.core.windows import WINDOWS
 
 FS = 1000.0
 T = np.arange(40_000) / FS
@@ -91,6 +92,15 @@ def test_a_stretch_shorter_than_a_frame() -> None:
     assert told.method is not None
     assert run(told.method, made).resolution.frames == 1, "the longest power of two that fits"
     assert short_stretch(told.method, made) is None
+
+
+@pytest.mark.parametrize("name", [n for n, w in WINDOWS.items() if w.overlap >= 50])
+def test_the_recommended_overlap_leaves_no_gap(name: str) -> None:
+    method = Method(frame=1000, window=name, overlap=0.0)
+    told = said(QUIET, method)["overlap-gap"]
+    assert told.method is not None
+    assert told.method.overlap == WINDOWS[name].overlap
+    assert "overlap-gap" not in said(QUIET, told.method)
 
 
 def test_a_clean_analysis_needs_no_caution() -> None:

@@ -186,7 +186,7 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
     opened.store.edit_method("Place", at=7.4, frame=8192, window="rectangular")
     settle()
     assert pane._pages.currentIndex() == 1
-    assert pane.plot.left.labelText == "Phase re frame’s start, °"
+    assert pane.plot.left.labelText == "Phase re start, °"
     single = opened.results.analysis.single  # type: ignore[union-attr]
     assert single is not None
     opened.stage.spectrum.set_limits(40, 90)
@@ -196,10 +196,10 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
     at = np.argmin(abs(single.frequency - 62.0))
     assert y[np.argmin(abs(x - 62.0))] == pytest.approx(single.part("phase", "start")[at])
     for part, reference, label in (
-        ("unwrapped", "centre", "Phase, unwrapped re frame’s centre, °"),
+        ("unwrapped", "centre", "Phase, unwrapped re centre, °"),
         ("real", "start", "Real part, m/s² rms"),
         ("imaginary", "start", "Imaginary part, m/s² rms"),
-        ("delay", "start", "Group delay re frame’s start, s"),
+        ("delay", "start", "Group delay re start, s"),
     ):
         pane.part.choose(part)
         pane.reference.choose(reference)

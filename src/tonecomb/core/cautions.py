@@ -149,7 +149,7 @@ def _one_frame(a: Analysis, seen: Seen) -> Caution | None:
 def _overlap_gap(a: Analysis, seen: Seen) -> Caution | None:
     """Samples that no frame gives a quarter of the mean weight hardly count."""
     framing, taper = a.spectrum.framing, window(a.method.window)
-    if framing.count < 2 or not taper.weighs:
+    if framing.count < 2 or not taper.overlap:  # windows for single hits have none to recommend
         return None
     squares = taper.samples(framing.frame) ** 2
     # One period of the sum of all shifted windows.

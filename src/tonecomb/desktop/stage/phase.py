@@ -75,8 +75,8 @@ class PhasePlot(FrequencyPlot):
     def _quantity(self, analysis: Analysis) -> str:
         words = dict(_PARTS)[self.part]
         if self.part in _TURNED:
-            begin = "trigger" if analysis.method.average == "synchronous" else "frame’s start"
-            words += f" re {'frame’s centre' if self.reference == 'centre' else begin}"
+            begin = "trigger" if analysis.method.average == "synchronous" else "start"
+            words += f" re {'centre' if self.reference == 'centre' else begin}"
         unit = {"delay": "s", "phase": "°", "unwrapped": "°"}.get(
             self.part, analysis.amplitude_unit
         )
