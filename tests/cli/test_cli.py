@@ -226,7 +226,7 @@ def test_convert(demo: Path, tmp_path: Path) -> None:
         (["analyse", "CSV", "--rate", "-5"], "sample rate of -5 Hz"),
         (["analyse", "CSV", "--unit", "wobbles"], "‘wobbles’ is not known"),
         (["analyse", "CSV", "--out", "FILE/in"], "could not be made"),
-        (["analyse", "CSV", "--session", "CSV"], "not a Tone Comb session"),
+        (["analyse", "CSV", "--session", "CSV"], "not a session of Tone Comb"),
         (["analyse", "NORATE"], "sample rate of norate is unknown"),
         (["analyse", "CSV", "--nonsense"], "No such option"),
     ],

@@ -222,7 +222,7 @@ def test_presets_are_kept_used_and_handed_on(
     popover().close()
     (tmp_path / "p.json").write_text("{}")
     opened.presets.import_from(tmp_path / "p.json")
-    assert "p.json holds no presets; choose a file" in opened.notices.text
+    assert "p.json is not a list of presets of Tone Comb; choose" in opened.notices.text
 
 
 def test_named_bands_are_read(opened: Bench, settle: Settle) -> None:

@@ -156,8 +156,8 @@ def test_presets_are_methods_apart_from_recordings(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("change", "sentence"),
     [
-        (lambda b: [], "holds no presets"),
-        (lambda b: b | {"version": 9}, "holds presets of version 9"),
+        (lambda b: [], "is not a list of presets"),
+        (lambda b: b | {"version": 9}, "is a list of presets of version 9"),
         (lambda b: b | {"presets": [{"name": 3, "method": {}}]}, "is damaged"),
         (lambda b: b | {"presets": [{"name": "a", "method": {"window": "x"}}]}, "is damaged: Th"),
     ],
@@ -183,9 +183,9 @@ def edited(change: str) -> str:
     ("text", "sentence"),
     [
         ("", "is empty"),
-        ("{", "is not a Tone Comb session"),
-        ("[1]", "is not a Tone Comb session"),
-        ("[" * 20_000, "is not a Tone Comb session"),
+        ("{", "is not a session of Tone Comb"),
+        ("[1]", "is not a session of Tone Comb"),
+        ("[" * 20_000, "is not a session of Tone Comb"),
         (edited("b['version'] = 99"), "version 99: this program reads versions 1 to 3"),
         (edited("m['frame'] = 'long'"), "is damaged"),
         (edited("m['frame'] = True"), "is damaged"),

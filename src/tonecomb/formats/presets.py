@@ -9,7 +9,7 @@ from pathlib import Path
 from tonecomb.core.errors import UserError
 from tonecomb.core.method import Preset
 from tonecomb.core.windows import window
-from tonecomb.formats import atomic, files, strict
+from tonecomb.formats import atomic, strict
 
 FORMAT = "tone-comb presets"
 VERSION = 1
@@ -20,21 +20,7 @@ def load(file: Path) -> tuple[Preset, ...]:
 
     Raises :class:`UserError` for a file that holds none, or is from a newer program.
     """
-    files.head(file, 1)
-    try:
-        body = json.loads(file.read_text("utf-8"))
-        if not isinstance(body, dict) or body.get("format") != FORMAT:
-            raise ValueError("its first words are not those of one")
-    except (ValueError, OSError, RecursionError) as error:
-        raise UserError(
-            f"{file.name} holds no presets", remedy="choose a file that Tone Comb exported them to"
-        ) from error
-    if body.get("version") != VERSION:
-        raise UserError(
-            f"{file.name} holds presets of version {body.get('version')}",
-            f"this program reads version {VERSION}",
-            "import it with the program that exported it",
-        )
+    body = strict.read_body(file, FORMAT, (VERSION,), "a list of presets")
     try:
         found = strict.structure(body.get("presets"), tuple[Preset, ...])
         for preset in found:

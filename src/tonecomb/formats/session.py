@@ -39,25 +39,9 @@ def load(path: Path) -> Document:
 
     Raises :class:`UserError` for a file that is no session, or is from a newer program.
     """
-    files.head(path, 1)
-    try:
-        body = json.loads(path.read_text("utf-8"))
-        if not isinstance(body, dict) or body.get("format") != FORMAT:
-            raise ValueError("its first words are not those of one")
-    except (ValueError, OSError, RecursionError) as error:
-        raise UserError(
-            f"{path.name} is not a Tone Comb session", remedy="choose a .tcomb file that it saved"
-        ) from error
-    if body.get("version") == 1:
-        body = _from_first(body)
-    if body.get("version") == 2:
-        body = body | {"version": VERSION}  # which knew less of methods
-    if body.get("version") != VERSION:
-        raise UserError(
-            f"{path.name} was saved as session version {body.get('version')}",
-            f"this program reads versions 1 to {VERSION}",
-            "open it with the program that saved it",
-        )
+    body = strict.read_body(path, FORMAT, tuple(range(1, VERSION + 1)), "a session")
+    if body["version"] == 1:
+        body = _from_first(body)  # version 2 knew less of methods than 3
     try:
         document = strict.structure(body.get("document"), Document)
         _check(document)
@@ -80,7 +64,7 @@ def _from_first(body: dict[str, Any]) -> dict[str, Any]:
             }
     except (KeyError, TypeError, AttributeError):
         pass  # what is wrong with it is said when it is structured
-    return body | {"version": 2}
+    return body
 
 
 def _absolute(ref: RecordingRef, folder: Path) -> RecordingRef:

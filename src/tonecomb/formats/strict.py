@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import json
+from pathlib import Path
 from typing import Any, TypeVar
 
 import cattrs
+
+from tonecomb.core.errors import UserError
+from tonecomb.formats import files
 
 T = TypeVar("T")
 _CONVERTER = cattrs.Converter(forbid_extra_keys=True)
@@ -30,6 +35,33 @@ def structure(value: Any, kind: type[T]) -> T:
     """``value``, as JSON has it, as a ``kind``; :func:`first_cause` of what it raises says what
     does not fit."""
     return _CONVERTER.structure(value, kind)
+
+
+def read_body(file: Path, form: str, versions: tuple[int, ...], what: str) -> dict[str, Any]:
+    """What a JSON file of the given ``format`` and one of the ``versions`` holds.
+
+    Raises :class:`UserError` where it is none (``what`` it should hold, like ``a session``), or
+    from a newer program.
+    """
+    files.head(file, 1)
+    try:
+        body = json.loads(file.read_text("utf-8"))
+        if not isinstance(body, dict) or body.get("format") != form:
+            raise ValueError("its first words are not those of one")
+    except (ValueError, OSError, RecursionError) as error:
+        raise UserError(
+            f"{file.name} is not {what} of Tone Comb", remedy="choose a file that it wrote"
+        ) from error
+    if body.get("version") not in versions:
+        known = f"version {versions[0]}"
+        if len(versions) > 1:
+            known = f"versions {versions[0]} to {versions[-1]}"
+        raise UserError(
+            f"{file.name} is {what} of version {body.get('version')}",
+            f"this program reads {known}",
+            "open it with the program that wrote it",
+        )
+    return body
 
 
 def first_cause(error: BaseException) -> str:
