@@ -6,11 +6,11 @@ import os
 import platform
 import sys
 
-from benchmarks import editing, memory, panning, peaks, reading, spectrum, start
+from benchmarks import accuracy, editing, memory, panning, peaks, reading, spectrum, start
 
 BENCHMARKS = {"spectrum": spectrum.main, "peaks": peaks.main, "start": start.main,
               "memory": memory.main, "reading": reading.main, "panning": panning.main,
-              "editing": editing.main}  # fmt: skip
+              "editing": editing.main, "accuracy": accuracy.main}  # fmt: skip
 
 
 def main() -> None:

@@ -235,7 +235,7 @@ def convert(
     "--out",
     type=click.Path(path_type=Path),
     metavar="DIR",
-    help="Write spectrum.csv, peaks.csv and report.html there.",
+    help="Write spectrum.csv, peaks.csv, combs.csv and report.html there.",
 )
 def analyse(
     paths: tuple[Path, ...],
@@ -328,6 +328,7 @@ def _write(out: Path, results: list[_Result]) -> list[Path]:
                 for name, text in (
                     ("spectrum.csv", tables.spectrum_csv(analysis)),
                     ("peaks.csv", tables.peaks_csv(analysis)),
+                    ("combs.csv", tables.combs_csv(analysis)),
                     ("report.html", report(recording, analysis, SpectrumView(), progress)),
                 ):
                     atomic.write_text(folder / name, text)

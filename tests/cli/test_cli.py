@@ -95,14 +95,14 @@ def test_analyse(demo: Path) -> None:
     assert mesh["frequency_hz"] == pytest.approx(413.1, abs=1e-3)
     assert mesh["amplitude"] == pytest.approx(0.9 * np.sqrt(2), rel=2e-3)
     assert mesh["unit"] == "m/s² peak"
-    assert "combs" not in gearbox, "what is not built is left out"
+    assert "q" not in gearbox["peaks"][0], "what is not built is left out"
 
 
 def test_analyse_writes_its_files(demo: Path, tmp_path: Path) -> None:
     one = call("analyse", demo / "undersampled.wav", "--out", tmp_path / "one", prelude=NO_QT)
     assert one.returncode == 0, one.stderr
     names = {path.name for path in (tmp_path / "one").iterdir()}
-    assert names == {"spectrum.csv", "peaks.csv", "report.html"}
+    assert names == {"spectrum.csv", "peaks.csv", "combs.csv", "report.html"}
     assert "86.9" in (tmp_path / "one" / "peaks.csv").read_text()
     several = call("analyse", demo / "station-log.csv", demo / "undersampled.wav", "--json",
                    "--missing", "interpolate",
@@ -159,6 +159,30 @@ def test_averages_bands_and_cautions(demo: Path) -> None:
         refused = call("analyse", demo / "undersampled.wav", *wrong)
         assert refused.returncode == 2
         assert words in refused.stderr
+
+
+def test_combs_of_the_demo(demo: Path, tmp_path: Path) -> None:
+    """Motor, mains, and the mesh's sidebands, tied to the motor; and the bearing's own comb."""
+    done = call("analyse", demo / "drive-steady.h5", "--channel", 2, "--channel", 3, "--json",
+                "--out", tmp_path, "--peaks-above", 45, prelude=NO_QT)  # fmt: skip
+    gearbox, bullwheel = json.loads(done.stdout)["analyses"]
+    motor, mains, sides = gearbox["combs"]
+    assert motor["fundamental_hz"] == pytest.approx(24.3, abs=1e-3)
+    assert [tooth["number"] for tooth in motor["teeth"] if tooth["found"]] == [1, 2, 3, 4]
+    rms = (0.36, 0.18, 0.07, 0.03)
+    thd = 100 * np.sqrt(sum(a * a for a in rms[1:])) / rms[0]
+    assert motor["thd_percent"] == pytest.approx(thd, rel=2e-3)
+    assert mains["fundamental_hz"] == pytest.approx(50, abs=1e-3)
+    assert sides["carrier_hz"] == pytest.approx(413.1, abs=1e-3)
+    assert (sides["spacing_of"], motor["name"]) == ("A", "A")
+    bearing = bullwheel["combs"][0]
+    assert bearing["fundamental_hz"] == pytest.approx(88.37, rel=2e-4)
+    assert "thd_percent" in bearing
+    rows = (tmp_path / "Gearbox-DE" / "combs.csv").read_text().splitlines()
+    assert rows[2].startswith("comb,kind,spacing [Hz],")
+    assert rows[3].startswith("A,harmonics,24.")
+    report = (tmp_path / "Gearbox-DE" / "report.html").read_text()
+    assert "sidebands of 413.10" in report and "= comb A" in report
 
 
 def test_frames_displays_and_presets(demo: Path, tmp_path: Path) -> None:

@@ -11,6 +11,7 @@ from tonecomb.core import pyramid
 from tonecomb.core.bands import band_rms
 from tonecomb.core.clipping import clipped
 from tonecomb.core.combining import FrameSquares, combined_squares, worth
+from tonecomb.core.combs import Comb, Line, find_combs
 from tonecomb.core.display import Curve, Display, curve, curve_scaling
 from tonecomb.core.framing import effective_averages
 from tonecomb.core.method import LEAVES_OUT, Method, Plan, Resolution, plan, resolution, sentence
@@ -53,6 +54,19 @@ class Analysis:
     peaks: tuple[Peak, ...] | None = None
     single: OneFrame | None = None
     order: int = 0
+
+    @property
+    def lines(self) -> tuple[Line, ...]:
+        """The peaks as the search for combs takes them; amplitudes in the method's level."""
+        return tuple(
+            Line(peak.tone.frequency, peak.tone.frequency_std, self.amplitude(peak)[0])
+            for peak in self.peaks or ()
+        )
+
+    @cached_property
+    def combs(self) -> tuple[Comb, ...]:
+        """Families among the peaks."""
+        return find_combs(self.lines, self.fs / 2)
 
     def with_display(self, method: Method, recording: Recording) -> Analysis:
         """The estimate shown as ``method`` says."""

@@ -14,6 +14,7 @@ from itertools import pairwise
 import numpy as np
 
 from tonecomb.core.analysis import Analysis, run_spectrum
+from tonecomb.core.combs import MAINS
 from tonecomb.core.confidence import confidence_db
 from tonecomb.core.method import LEAVES_OUT, Method
 from tonecomb.core.progress import Progress, part, silent
@@ -30,7 +31,6 @@ _HARDLY = 0.25  # of the mean weight: what weighs less hardly counts
 _HARDLY_SHARE = 0.1
 _BIN_OFF_DB = 0.5
 _OFFSET = 10.0  # times the rms about it
-_MAINS = (50.0, 60.0)
 _MAINS_OFF = 0.003
 _WIDE_DB = 1.5
 _CHANGE_DB = 6.0
@@ -254,7 +254,7 @@ def _offset(a: Analysis, seen: Seen) -> Caution | None:
 
 def _hum(a: Analysis, seen: Seen) -> Caution | None:
     found = [peak.tone.frequency for peak in a.peaks or ()]
-    for mains in _MAINS:
+    for mains in MAINS:
         near = [
             n for n in (1, 2, 3, 5, 7) if any(abs(f / (n * mains) - 1) < _MAINS_OFF for f in found)
         ]

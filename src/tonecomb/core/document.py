@@ -29,6 +29,20 @@ class Mark:
 
 
 @dataclass(frozen=True)
+class DroppedComb:
+    """A comb on a recording's spectra: harmonics of ``spacing`` (Hz), or sidebands so far apart
+    about ``carrier``, with the teeth ``first`` to ``last``. ``std`` is the standard deviation of
+    the spacing as it was fitted, 0 where it was put there by hand."""
+
+    name: str
+    spacing: float
+    carrier: float | None = None
+    first: int = 1
+    last: int = 10
+    std: float = 0.0
+
+
+@dataclass(frozen=True)
 class RecordingRef:
     """A recording on the shelf: where its file is and what the user said about it.
 
@@ -44,6 +58,7 @@ class RecordingRef:
     conditioning: Conditioning = AS_RECORDED
     beside: tuple[int, ...] = ()
     marks: tuple[Mark, ...] = ()
+    combs: tuple[DroppedComb, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -142,6 +157,11 @@ def set_marks(document: Document, ref: RecordingRef, marks: tuple[Mark, ...]) ->
     """Give a recording these marks, in the order of their times."""
     ordered = tuple(sorted(marks, key=lambda mark: mark.time))
     return change_recording(document, replace(ref, marks=ordered))
+
+
+def set_combs(document: Document, ref: RecordingRef, combs: tuple[DroppedComb, ...]) -> Document:
+    """Give a recording these combs."""
+    return change_recording(document, replace(ref, combs=combs))
 
 
 def move_recording(document: Document, recording_id: str, by: int) -> Document:

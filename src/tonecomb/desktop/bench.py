@@ -21,6 +21,7 @@ from tonecomb.desktop import settings
 from tonecomb.desktop.actions import ACTIONS, MENUS, Action
 from tonecomb.desktop.autosave import Autosave, left_behind
 from tonecomb.desktop.channels import Channels
+from tonecomb.desktop.combs import Combs
 from tonecomb.desktop.dialogs.finder import Finder
 from tonecomb.desktop.dialogs.keys import GUIDE, Page, keys_html
 from tonecomb.desktop.exports import Exports
@@ -59,6 +60,7 @@ class Bench(QMainWindow):
     held: HeldTraces
     facts: WaveformFacts
     marks: Marks
+    combs: Combs
     exports: Exports
     presets: Presets
     method: MethodActions
@@ -89,7 +91,8 @@ class Bench(QMainWindow):
             self.opening.open_dialog, self.opening.open_demo,
         )  # fmt: skip
         self.shelf = Shelf(self.store, self.results, self.held)
-        self.readings = Readings(self.store)
+        self.combs = Combs(self, self.store, self.results, self.notices)
+        self.readings = Readings(self.store, self.combs)
         self.ruler = Ruler(self.store)
         self.channels = Channels(self, self.store, self.jobs, self.notices)
         self.exports = Exports(self, self.store, self.jobs, self.results, self.notices, self.stage)
@@ -130,6 +133,9 @@ class Bench(QMainWindow):
         self.store.changed.connect(self._follow)
         self.results.analysis_changed.connect(self.readings.show_analysis)
         self.results.analysis_changed.connect(self._take_pair)
+        self.combs.changed.connect(lambda: self.stage.show_combs(self.combs.shown))
+        self.stage.spectrum.tooth_dragged.connect(self.combs.drag)
+        self.readings.place_chosen.connect(self._go_to_place)
         self.ruler.tried.connect(self.stage.spectrum.preview)
         self.held.comparison_asked.connect(self._show_comparison)
         self.results.failed.connect(self._tell_failure)
@@ -297,6 +303,26 @@ class Bench(QMainWindow):
         if self.stage.spectrum.isHidden():
             self.stage.show_view(1)
         self.stage.spectrum.centre_on(peak)
+
+    def _go_to_place(self, frequency: float) -> None:
+        self.stage.spectrum.bring_into_view(frequency)
+
+    def drop_comb(self) -> None:
+        """At the cursor, or else at the chosen peak."""
+        place = self.stage.spectrum.cursor
+        if place is None and (peak := self.readings.current_peak()) is not None:
+            place = peak.tone.frequency
+        self.combs.drop(place)
+        self.readings.show_page("combs")
+
+    def find_combs(self) -> None:
+        self.combs.find()
+        self.readings.show_page("combs")
+
+    def remove_comb(self) -> None:
+        at = self.readings.combs.current()
+        if at is not None:
+            self.combs.remove(at)
 
     def copy_peaks(self) -> None:
         if self.readings.copy():

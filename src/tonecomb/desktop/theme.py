@@ -130,6 +130,8 @@ def style_sheet(t: Theme) -> str:
     #link {{ background: transparent; border: none; color: {t.accent}; font-weight: 600;
              padding: 2px 0; text-align: left; }}
     #link:hover, #link:focus {{ text-decoration: underline; }}
+    #tab {{ background: transparent; border: none; color: {t.quiet}; font-weight: 600;
+            padding: 2px 0; text-align: left; }}
     #phrase {{ background: transparent; border: none; border-bottom: 1px dotted {t.accent};
                padding: 2px 0 1px 0; font-weight: 500; }}
     #phrase:hover, #phrase:focus {{ color: {t.accent}; border-bottom: 1px solid {t.accent}; }}

@@ -9,9 +9,11 @@ from typing import Any
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.cautions import Caution
+from tonecomb.core.combs import Comb, inharmonicity, mains, matching, whole_ratio
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Recording
 from tonecomb.core.statistics import channel_figures, sample_problem
+from tonecomb.formats.figures import with_std
 
 
 def dumps(value: Any) -> str:
@@ -113,6 +115,7 @@ def analysis(a: Analysis, told: tuple[Caution, ...] = ()) -> dict[str, Any]:
         },
         "rms": a.spectrum.rms,
         "peaks": peaks,
+        "combs": [_comb(comb, a) for comb in a.combs],
         "bands": [
             ({"name": band.name} if band.name else {})
             | {"low_hz": band.low, "high_hz": band.high, "rms": level}
@@ -120,6 +123,58 @@ def analysis(a: Analysis, told: tuple[Caution, ...] = ()) -> dict[str, Any]:
         ],
         "cautions": [{"code": caution.code, "text": caution.text} for caution in told],
     }
+
+
+def _comb(comb: Comb, a: Analysis) -> dict[str, Any]:
+    """A family for JSON; figures that it has not are null."""
+    told: dict[str, Any] = {
+        "name": comb.name,
+        "fundamental_hz": comb.spacing,
+        "fundamental_std_hz": comb.spacing_std,
+        "thd_percent": 100 * comb.distortion,
+        "inharmonicity": inharmonicity(comb),
+    }
+    if comb.carrier is not None:
+        told |= {
+            "carrier_hz": comb.carrier,
+            "carrier_std_hz": comb.carrier_std,
+            "spacing_of": matching(comb, a.combs) or None,
+            "modulation_depth": comb.modulation,
+        }
+    told["teeth"] = [
+        {
+            "number": tooth.number,
+            "expected_hz": tooth.expected,
+            "frequency_hz": tooth.frequency,
+            "amplitude": tooth.amplitude,
+            "found": tooth.found,
+        }
+        for tooth in comb.teeth
+    ]
+    return told
+
+
+def comb_words(comb: Comb, combs: tuple[Comb, ...]) -> str:
+    """A family in one line."""
+    found = [tooth.number for tooth in comb.teeth if tooth.found]
+    spacing = with_std(comb.spacing, comb.spacing_std)
+    if comb.carrier is None:
+        text = f"{comb.name}: {spacing} Hz, teeth {', '.join(map(str, found))}"
+        if (hz := mains(comb)) is not None:
+            text += f", {hz:g} Hz mains"
+        if not math.isnan(comb.distortion):
+            text += f", THD {100 * comb.distortion:.3g} %"
+        return text
+    of = matching(comb, combs)
+    tied = f" = comb {of}" if of else ""
+    text = f"{comb.name}: sidebands of {with_std(comb.carrier, comb.carrier_std)} Hz, {spacing} Hz"
+    sides = ", ".join(f"{n:+d}".replace("-", "−") for n in found if n)
+    text += f" apart{tied}, {sides}"
+    parent = next((c for c in combs if c.name == of), None)
+    if parent is not None:
+        times = whole_ratio(comb.carrier, comb.carrier_std, parent.spacing)
+        text += f"; the carrier is {times}/1 of {of}" if times else ""
+    return text
 
 
 def analysis_text(a: Analysis, told: tuple[Caution, ...] = ()) -> str:
@@ -143,6 +198,7 @@ def analysis_text(a: Analysis, told: tuple[Caution, ...] = ()) -> str:
         )
     if not a.peaks:
         lines.append("  no peaks")
+    lines += [f"  comb {comb_words(comb, a.combs)}" for comb in a.combs]
     for band, level in zip(a.method.bands, a.band_levels, strict=True):
         lines.append(f"  band {band.low:g}–{band.high:g} Hz: {level:.6g} {a.unit.symbol} rms")
     lines += [f"  {caution.code}: {caution.text}" for caution in told]

@@ -56,6 +56,32 @@ def peaks_csv(analysis: Analysis) -> str:
     return _comments(analysis) + out.getvalue()
 
 
+COMB_HEADER = (
+    "comb", "kind", "spacing [Hz]", "spacing std [Hz]", "carrier [Hz]", "tooth", "expected [Hz]",
+    "found [Hz]", "deviation [Hz]", "amplitude [{unit}]",
+)  # fmt: skip
+
+
+def combs_csv(analysis: Analysis) -> str:
+    """A row a tooth of every family, with the method in comment lines."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(title.format(unit=analysis.amplitude_unit) for title in COMB_HEADER)
+    for comb in analysis.combs:
+        kind = "harmonics" if comb.carrier is None else "sidebands"
+        carrier = "" if comb.carrier is None else f"{comb.carrier:.10g}"
+        for tooth in comb.teeth:
+            cells = ["", "", ""]
+            if tooth.found:
+                cells = [f"{tooth.frequency:.10g}", f"{tooth.deviation:.3g}",
+                         f"{tooth.amplitude:.8g}"]  # fmt: skip
+            writer.writerow(
+                [comb.name, kind, f"{comb.spacing:.10g}", f"{comb.spacing_std:.3g}", carrier,
+                 tooth.number, f"{tooth.expected:.10g}", *cells]
+            )  # fmt: skip
+    return _comments(analysis) + out.getvalue()
+
+
 def peaks_text(analysis: Analysis) -> str:
     """The peaks table with tabs, as a spreadsheet takes it from the clipboard."""
     header = "\t".join(title.format(unit=analysis.amplitude_unit) for title in PEAK_HEADER)

@@ -69,9 +69,12 @@ the bins, over the whole stretch. The figure in brackets is one standard deviati
 the last digit. Click a peak to go to it. The cautions below say when a reading should not be
 trusted; a click follows their advice. Shift+L names bands whose rms is read, K draws the 95 %
 band, 3 the phase of a single frame.</p>
-<p><b>6. Compare.</b> H holds the curve; click it on the shelf to hide it. Shift+H draws the ratio
+<p><b>6. Find the combs.</b> Shift+B finds families of harmonics and sidebands among the peaks, B
+drops a comb at the cursor. Drag one of its teeth: the fundamental follows, and snaps to the tones
+when you let go. Right-click a comb in the readings for more.</p>
+<p><b>7. Compare.</b> H holds the curve; click it on the shelf to hide it. Shift+H draws the ratio
 or the difference of the curve now to it, Shift+V puts them side by side, Shift+S holds the same
 method over several channels.</p>
-<p><b>7. Report.</b> Ctrl+R saves one HTML file with the method, the pictures, the peaks and the
+<p><b>8. Report.</b> Ctrl+R saves one HTML file with the method, the pictures, the peaks and the
 source's SHA-256. Ctrl+S saves the session.</p>
 """

@@ -20,15 +20,17 @@ from PyQt6.QtWidgets import (
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.cautions import Caution
 from tonecomb.core.peaks import Peak
+from tonecomb.desktop.combs import Combs
 from tonecomb.desktop.method_line.popovers import search_popover
 from tonecomb.desktop.readings.bands import BandReadings
+from tonecomb.desktop.readings.combs import CombReadings
 from tonecomb.desktop.readings.model import SORT_ROLE, PeaksModel
 from tonecomb.desktop.readings.stretch import StretchReadings
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.theme import font
 from tonecomb.desktop.widgets import label, link, panel, row, rule
 from tonecomb.formats import tables
-from tonecomb.formats.report.html import with_std
+from tonecomb.formats.figures import with_std
 
 _AT_ONCE = 3  # cautions that are shown together
 
@@ -40,8 +42,9 @@ class Readings(QWidget):
     peak_chosen = pyqtSignal(object)
     remedy_chosen = pyqtSignal(object)
     bands_wanted = pyqtSignal()
+    place_chosen = pyqtSignal(float)
 
-    def __init__(self, store: Store) -> None:
+    def __init__(self, store: Store, combs: Combs) -> None:
         super().__init__()
         self._store = store
         self._analysis: Analysis | None = None
@@ -53,7 +56,12 @@ class Readings(QWidget):
         column.setContentsMargins(12, 10, 8, 10)
         column.setSpacing(6)
         self._count = label("", "quiet")
-        column.addLayout(row(label("Peaks", "heading"), None, self._count))
+        self._tabs = {
+            "peaks": link("Peaks", "Tones one by one", lambda: self.show_page("peaks")),
+            "combs": link("Combs", "Families of harmonics and sidebands",
+                          lambda: self.show_page("combs")),
+        }  # fmt: skip
+        column.addLayout(row(*self._tabs.values(), None, self._count, spacing=12))
         self._search = link("", "Change which peaks are found", self.edit_search)
         column.addWidget(self._search)
         self.model = PeaksModel(self)
@@ -66,6 +74,12 @@ class Readings(QWidget):
         self._pages = QStackedLayout()
         self._pages.addWidget(self._empty)
         self._pages.addWidget(self.table)
+        self.combs = CombReadings(combs)
+        self.combs.chosen.connect(self.place_chosen)
+        self._pages.addWidget(self.combs)
+        self._page = "peaks"
+        self._combs = combs
+        combs.changed.connect(self._combs_changed)
         column.addLayout(self._pages, 1)
         column.addWidget(rule())
         self.stretch = StretchReadings()
@@ -120,7 +134,7 @@ class Readings(QWidget):
         self.model.show(analysis)
         peaks = None if analysis is None else analysis.peaks
         self._count.setText(self._counted(analysis))
-        self._pages.setCurrentIndex(1 if peaks else 0)
+        self._turn()
         if analysis is None:
             self._empty.setText("Nothing is analysed yet.")
         elif peaks is None:
@@ -134,6 +148,30 @@ class Readings(QWidget):
             self.blockSignals(False)
         self._refresh_search()
         self._tell()
+
+    def show_page(self, name: str) -> None:
+        """Show the ``peaks`` or the ``combs``."""
+        self._page = name
+        self._turn()
+        self._tell()
+
+    def _turn(self) -> None:
+        peaks = None if self._analysis is None else self._analysis.peaks
+        on_combs = self._page == "combs"
+        self._pages.setCurrentIndex(2 if on_combs else 1 if peaks else 0)
+        self._search.setVisible(not on_combs and self._store.method is not None)
+        count = len(self._combs.shown)
+        self._tabs["combs"].setText(f"Combs {count}" if count else "Combs")
+        for tab, button in self._tabs.items():
+            button.setObjectName("tab" if tab == self._page else "link")
+            if (style := button.style()) is not None:
+                style.unpolish(button)
+                style.polish(button)
+        self._count.setVisible(not on_combs)
+
+    def _combs_changed(self) -> None:
+        self.combs.refresh(self._analysis)
+        self._turn()
 
     @staticmethod
     def _counted(analysis: Analysis | None) -> str:
@@ -210,7 +248,7 @@ class Readings(QWidget):
         if analysis is None:
             self._detail.setText("")
             return
-        self._detail.setVisible(peak is not None)
+        self._detail.setVisible(peak is not None and self._page == "peaks")
         if peak is None:
             self._detail.setText("")
             return
@@ -227,7 +265,7 @@ class Readings(QWidget):
 
     def _refresh_search(self) -> None:
         method = self._store.method
-        self._search.setVisible(method is not None)
+        self._search.setVisible(method is not None and self._page == "peaks")
         if method is None:
             return
         search = method.search

@@ -11,6 +11,7 @@ from tonecomb.core.compare import Comparison
 from tonecomb.core.display import Curve
 from tonecomb.core.reduce import reduce_curve
 from tonecomb.desktop.held import HeldTraces
+from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.theme import Theme
 from tonecomb.desktop.widgets import Choice, label, row
@@ -28,11 +29,13 @@ class AgainstPlot(FrequencyPlot):
         self._zero = pg.InfiniteLine(0.0, angle=0)
         for item in (self._zero, self._line):
             self.addItem(item, ignoreBounds=True)
+        self.combs = CombLines(self, numbers=False)
         self.box.sigRangeChanged.connect(self._draw)
         self.box.sigResized.connect(self._draw)
         self.box.show_all.connect(self.fit)
 
     def paint_items(self, theme: Theme) -> None:
+        self.combs.paint_with(theme)
         self._line.setPen(pg.mkPen(theme.traces[3]))
         self._zero.setPen(pg.mkPen(theme.quiet))
 

@@ -13,6 +13,7 @@ from tonecomb.core.analysis import Analysis
 from tonecomb.core.phase import WORTH_DB, Part, Reference
 from tonecomb.core.recording import Array
 from tonecomb.core.spectrum import LEVEL_FACTORS
+from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.theme import Theme
 from tonecomb.desktop.widgets import Choice, Number, label, link, row
@@ -45,11 +46,13 @@ class PhasePlot(FrequencyPlot):
         self._dots = pg.ScatterPlotItem(size=4, pxMode=True)
         for item in (self._weak, self._strong, self._dots):
             self.addItem(item, ignoreBounds=True)
+        self.combs = CombLines(self, numbers=False)
         self.box.sigRangeChanged.connect(self._draw)
         self.box.sigResized.connect(self._draw)
         self.box.show_all.connect(self.fit)
 
     def paint_items(self, theme: Theme) -> None:
+        self.combs.paint_with(theme)
         self._weak.setPen(pg.mkPen(theme.lines))
         self._strong.setPen(pg.mkPen(theme.traces[0]))
         self._dots.setPen(pg.mkPen(None))

@@ -18,6 +18,7 @@ from tonecomb.core.recording import Array
 from tonecomb.core.reduce import reduce_curve
 from tonecomb.desktop.held import Shown
 from tonecomb.desktop.stage.cell import ResolutionCell
+from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.peak_marks import PeakMarks
 from tonecomb.desktop.theme import PAPER, Theme
@@ -32,10 +33,14 @@ _BAND = "95 % band"
 class SpectrumView(FrequencyPlot):
     """Drag over a range to zoom into it; the readout snaps to the highest point near the cursor.
 
-    ``display_changed`` is emitted when the axes' kinds change.
+    A tooth of a comb can be dragged: ``tooth_dragged`` carries the comb's index, the tooth's
+    number, where it is in Hz, and whether it was let go. ``display_changed`` is emitted when the
+    axes' kinds change; ``cursor`` is the frequency at which the readout stands, None when it
+    stands nowhere.
     """
 
     display_changed = pyqtSignal()
+    tooth_dragged = pyqtSignal(int, int, float, bool)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -60,6 +65,9 @@ class SpectrumView(FrequencyPlot):
         self._colour = 0
         self.marks = PeakMarks(self)
         self.cell = ResolutionCell(self)
+        self.combs = CombLines(self, numbers=True)
+        self.cursor: float | None = None
+        self._taken: tuple[int, int] | None = None
         self.box.dragged.connect(self._dragged)
         self.box.show_all.connect(self.show_all)
         self.box.sigRangeChanged.connect(self._draw)
@@ -75,6 +83,7 @@ class SpectrumView(FrequencyPlot):
         band.setAlpha(50)
         self._band.setBrush(band)
         self.marks.paint(theme)
+        self.combs.paint_with(theme)
         self.cell.paint(theme)
         zoom = pg.mkColor(theme.second)
         self._zoom.setPen(pg.mkPen(zoom))
@@ -245,6 +254,15 @@ class SpectrumView(FrequencyPlot):
         self.set_limits(peak.tone.frequency - half, peak.tone.frequency + half)
         self._draw()
 
+    def bring_into_view(self, frequency: float) -> None:
+        """Move the view so that a frequency (Hz) is in it; the zoom stays."""
+        low, high = self.limits()
+        if low <= frequency <= high or self._analysis is None:
+            return
+        half = (high - low) / 2
+        low = min(max(frequency - half, 0.0), self._analysis.fs / 2 - 2 * half)
+        self.set_limits(low, low + 2 * half)
+
     def _take_values(self) -> None:
         analysis = self._analysis
         if analysis is None:
@@ -311,6 +329,13 @@ class SpectrumView(FrequencyPlot):
         return self.marks.labelled()
 
     def _dragged(self, start: QPointF, end: QPointF, finished: bool) -> None:
+        if self._taken is None and not self._zoom.isVisible():
+            self._taken = self.combs.at(start)
+        if self._taken is not None:
+            place = 10 ** end.x() if self.bottom.log else end.x()
+            self.tooth_dragged.emit(*self._taken, place, finished)
+            self._taken = None if finished else self._taken
+            return
         first, second = (self.box.mapViewToDevice(p) for p in (start, end))
         both = first is not None and second is not None and self.main is None
         tall = both and abs(first.y() - second.y()) > _BOX_FROM
@@ -328,6 +353,7 @@ class SpectrumView(FrequencyPlot):
 
     def hover(self, place: QPointF | None) -> None:
         analysis, drawn = self._analysis, self._drawn
+        self.cursor = None
         if place is None or analysis is None or drawn is None or not len(drawn.values):
             self._spot.hide()
             self.say("")
@@ -339,12 +365,13 @@ class SpectrumView(FrequencyPlot):
             if not 0 <= at < len(drawn.values):
                 self.say("")
                 return
+            self.cursor = float(cursor)
             low, high = drawn.frequency[at : at + 2]
             self.say(f"{low:.4g}–{high:.4g} Hz · {self._value_text(at)}")
             return
         first, last = self.near(place, drawn.frequency)
         at = first + int(np.argmax(drawn.values[first:last]))
-        frequency = float(drawn.frequency[at])
+        frequency = self.cursor = float(drawn.frequency[at])
         self._spot.setData([self.place(frequency)], [float(drawn.values[at])])
         self._spot.show()
         where = self.frequency_text(frequency, analysis.spectrum.bin_hz)

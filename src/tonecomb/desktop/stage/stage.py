@@ -4,7 +4,7 @@ or a word on how to begin."""
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from PyQt6.QtCore import Qt, QTimer
@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.method import LEAVES_OUT
 from tonecomb.core.recording import whole
+from tonecomb.desktop.combs import ShownComb
 from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.method_line.popovers import set_stretch
@@ -175,6 +176,11 @@ class Stage(QWidget):
         if trace is not None:
             self.second.set_colour(self._held.colour_of(trace))
         self.second.show_analysis(beside)
+
+    def show_combs(self, combs: Sequence[ShownComb]) -> None:
+        """Let the teeth of combs run through every view over frequency."""
+        for plot in (self.spectrum, self.second, self.phase.plot, self.against.plot):
+            plot.combs.show_combs(combs)
 
     def _follow_display(self) -> None:
         """One kind of axes for all that is over frequency."""

@@ -15,6 +15,8 @@ from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Recording, whole
 from tonecomb.core.statistics import channel_figures
 from tonecomb.formats import files
+from tonecomb.formats.figures import significant, with_std
+from tonecomb.formats.output import comb_words
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import SpectrumView
 
@@ -59,8 +61,8 @@ def report(
             ("Channel", f"{analysis.channel.name}, {analysis.channel.unit}"),
             ("Sample rate", recording.rate_found),
             ("Duration", f"{seconds(recording.duration, fs)} s, {recording.length} samples"),
-            ("Range", f"{_significant(statistics.min)} to {_significant(statistics.max)} "
-                      f"{analysis.channel.unit}, rms {_significant(statistics.rms)}"),
+            ("Range", f"{significant(statistics.min)} to {significant(statistics.max)} "
+                      f"{analysis.channel.unit}, rms {significant(statistics.rms)}"),
             ("SHA-256", digest),
         ],
         resolution=[
@@ -73,12 +75,13 @@ def report(
                        f"independent ones"),
             ("Covered", f"{100 * resolution.covered_fraction:.1f} % of the stretch"),
             ("Nyquist", f"{resolution.nyquist_hz:g} Hz"),
-            ("Rms of the frames", f"{_significant(analysis.spectrum.rms)} {analysis.unit.symbol}"),
+            ("Rms of the frames", f"{significant(analysis.spectrum.rms)} {analysis.unit.symbol}"),
         ],
         problems=problems,
+        combs=[comb_words(comb, analysis.combs) for comb in analysis.combs],
         bands=[
             (f"{band.name}, {limits}" if band.name else limits,
-             f"{_significant(level)} {analysis.unit.symbol} rms")
+             f"{significant(level)} {analysis.unit.symbol} rms")
             for band, level in zip(analysis.method.bands, analysis.band_levels, strict=True)
             for limits in (f"{band.low:g}–{band.high:g} Hz",)
         ],
@@ -113,23 +116,6 @@ def _peak(analysis: Analysis, peak: Any) -> dict[str, str]:
         "phase": "wanders" if wandering else f"{tone.phase_deg:.1f}".replace("-", "−"),
         "prominence": f"{peak.prominence_db:.1f}",
     }
-
-
-def with_std(value: float, std: float) -> str:
-    """``24.3000(2)``: the value down to the first digit of its standard deviation, which
-    stands in brackets in units of the last digit."""
-    if not (math.isfinite(std) and std > 0):
-        return _significant(value)
-    # 0.096 rounds up to 0.1, one digit earlier.
-    decimals = -math.floor(math.log10(float(f"{std:.0e}")))
-    if decimals <= 0:
-        return f"{value:.0f}({std:.0f})"
-    decimals = min(decimals, 9)
-    return f"{value:.{decimals}f}({max(1, round(std * 10**decimals))})"
-
-
-def _significant(value: float) -> str:
-    return f"{value:.4g}".replace("-", "−")
 
 
 def _inline(svg: bytes, prefix: str) -> str:

@@ -1,0 +1,204 @@
+"""Combs and their teeth as a tree."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QHeaderView, QMenu, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.combs import inharmonicity, mains, whole_ratio
+from tonecomb.desktop.combs import Combs, ShownComb
+from tonecomb.desktop.theme import current_theme, font
+from tonecomb.desktop.widgets import label
+from tonecomb.formats.figures import with_std
+
+_COMB, _TOOTH = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
+_TIPS = ("Comb, and number of the tooth", "Frequency of the tone that was found, Hz",
+         "How far it is from where the tooth should be, mHz", "Amplitude of the tone",
+         "Share of the comb's power, %")  # fmt: skip
+
+
+class CombReadings(QWidget):
+    """A row a comb, below it its teeth; ``chosen`` carries the frequency of the tooth (Hz)."""
+
+    chosen = pyqtSignal(float)
+
+    def __init__(self, combs: Combs) -> None:
+        super().__init__()
+        self._combs = combs
+        self._analysis: Analysis | None = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.tree = QTreeWidget()
+        self.tree.setAccessibleName("Combs")
+        self.tree.setFont(font(9))
+        self.tree.setColumnCount(4)
+        self.tree.setRootIsDecorated(True)
+        self.tree.setIndentation(10)
+        self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.tree.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.tree.customContextMenuRequested.connect(self._menu)
+        self.tree.currentItemChanged.connect(lambda now, _: self._picked(now))
+        header = self.tree.header()
+        assert header is not None
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        header.setMinimumSectionSize(30)
+        header.setStretchLastSection(False)
+        for section, width in ((0, 44), (2, 54)):
+            header.setSectionResizeMode(section, QHeaderView.ResizeMode.Fixed)
+            header.resizeSection(section, width)
+        column.addWidget(self.tree, 1)
+        self._told = label("", "", wrap=True)
+        self._told.setFont(font(9))
+        column.addWidget(self._told)
+        self._shown: tuple[ShownComb, ...] = ()
+
+    def refresh(self, analysis: Analysis | None) -> None:
+        """Show the combs as they are measured now; what was open stays open."""
+        self._analysis, self._shown = analysis, self._combs.shown
+        unit = "" if analysis is None else analysis.amplitude_unit
+        self.tree.setHeaderLabels(["", "Hz", "mHz off", unit])
+        head = self.tree.headerItem()
+        assert head is not None
+        for i, tip in enumerate(_TIPS[:4]):
+            head.setToolTip(i, tip)
+            head.setTextAlignment(i, Qt.AlignmentFlag.AlignRight)
+        opened = {
+            i for i in range(self.tree.topLevelItemCount())
+            if (item := self.tree.topLevelItem(i)) is not None and item.isExpanded()
+        }  # fmt: skip
+        current = self.tree.currentItem()
+        place = None if current is None else (current.data(0, _COMB), current.data(0, _TOOTH))
+        self.tree.blockSignals(True)
+        self.tree.clear()
+        for i, shown in enumerate(self._shown):
+            item = self._row(shown, i)
+            for tooth in shown.comb.teeth:
+                child = QTreeWidgetItem(item)
+                number = (
+                    f"{tooth.number:+d}" if shown.comb.carrier is not None else str(tooth.number)
+                )
+                cells = [number.replace("-", "−"), "missing", "", ""]
+                if tooth.found:
+                    off = f"{1000 * tooth.deviation:+.3g}".replace("+0", "0", 1)
+                    cells[1:] = [f"{tooth.frequency:.3f}", off, f"{tooth.amplitude:.4g}"]
+                for k, text in enumerate(cells):
+                    child.setText(k, text.replace("-", "−"))
+                    child.setTextAlignment(k, Qt.AlignmentFlag.AlignRight)
+                if tooth.found and shown.comb.power > 0:
+                    share = 100 * tooth.amplitude**2 / shown.comb.power
+                    child.setToolTip(3, f"{share:.3g} % of the comb's power")
+                elif not tooth.found:
+                    child.setForeground(1, QColor(current_theme().quiet))
+                child.setData(0, _COMB, i)
+                child.setData(0, _TOOTH, tooth.number)
+            item.setExpanded(i in opened or (not opened and i == 0))
+            if place is not None and place[0] == i:
+                self.tree.setCurrentItem(item if place[1] is None else self._child(item, place[1]))
+        self.tree.blockSignals(False)
+        self._tell()
+
+    def _row(self, shown: ShownComb, i: int) -> QTreeWidgetItem:
+        item = QTreeWidgetItem(self.tree)
+        item.setText(0, shown.dropped.name)
+        item.setText(1, f"{shown.comb.spacing:.4f}")
+        found = len(shown.comb.lines)
+        item.setText(3, f"{found} of {len(shown.comb.teeth)}")
+        for k in (1, 3):
+            item.setTextAlignment(k, Qt.AlignmentFlag.AlignRight)
+        item.setForeground(0, QColor(current_theme().traces[shown.colour]))
+        bold = item.font(0)
+        bold.setBold(True)
+        item.setFont(0, bold)
+        item.setData(0, _COMB, i)
+        return item
+
+    @staticmethod
+    def _child(item: QTreeWidgetItem, number: int) -> QTreeWidgetItem:
+        for k in range(item.childCount()):
+            child = item.child(k)
+            if child is not None and child.data(0, _TOOTH) == number:
+                return child
+        return item
+
+    def current(self) -> int | None:
+        """The index of the comb that is chosen, the only one where there is one."""
+        item = self.tree.currentItem()
+        if item is not None:
+            return int(item.data(0, _COMB))
+        return 0 if len(self._shown) == 1 else None
+
+    def _picked(self, item: QTreeWidgetItem | None) -> None:
+        self._tell()
+        if item is None or item.data(0, _TOOTH) is None:
+            return
+        comb = self._shown[item.data(0, _COMB)].comb
+        self.chosen.emit(comb.place(item.data(0, _TOOTH)))
+
+    def words(self, shown: ShownComb) -> str:
+        """The chosen comb in full."""
+        comb, analysis = shown.comb, self._analysis
+        spacing = with_std(comb.spacing, shown.dropped.std)
+        if comb.carrier is None:
+            lines = [f"{shown.dropped.name}: fundamental {spacing} Hz"]
+        else:
+            tied = f" = comb {shown.tied}" if shown.tied else ""
+            lines = [f"{shown.dropped.name}: sidebands of {comb.carrier:.4f} Hz",
+                     f"spacing {spacing} Hz{tied}"]  # fmt: skip
+        if (hz := mains(comb)) is not None:
+            lines.append(f"that of {hz:g} Hz mains")
+        for other in self._shown:
+            if other is shown or other.comb.carrier is not None:
+                continue
+            at = comb.spacing if comb.carrier is None else comb.carrier
+            times = whole_ratio(at, shown.dropped.std, other.comb.spacing)
+            if times is not None:
+                of = "" if comb.carrier is None else "carrier "
+                lines.append(f"{of}{times}/1 of {other.dropped.name}")
+        if not math.isnan(comb.distortion):
+            lines.append(f"harmonic distortion {100 * comb.distortion:.3g} %")
+        if not math.isnan(comb.modulation):
+            lines.append(f"modulation depth {100 * comb.modulation:.3g} %")
+        drift = inharmonicity(comb)
+        if not math.isnan(drift) and abs(drift) > 1e-5:
+            lines.append(f"teeth drift: inharmonicity {drift:.2g}".replace("-", "−"))
+        if analysis is not None and analysis.spectrum.rms > 0 and analysis.method.level == "rms":
+            share = 100 * comb.power / analysis.spectrum.rms**2
+            lines.append(f"{min(share, 100):.3g} % of the power")
+        return "\n".join(lines)
+
+    def _tell(self) -> None:
+        at = self.current()
+        if at is not None and at < len(self._shown):
+            self._told.setText(self.words(self._shown[at]))
+        elif self._shown:
+            self._told.setText("Choose a comb to see its figures.")
+        else:
+            self._told.setText("B drops a comb at the cursor, Shift+B finds what is there.")
+
+    def _menu(self, at: QPoint) -> None:
+        item = self.tree.itemAt(at)
+        if item is None:
+            return
+        index, number = int(item.data(0, _COMB)), item.data(0, _TOOTH)
+        menu = QMenu(self)
+        for text, act in (
+            ("Snap to its tones", self._combs.snap),
+            ("Type its frequency…", self._combs.type_in),
+            ("How many teeth…", self._combs.set_teeth),
+            ("Rename…", self._combs.rename),
+            ("Remove", self._combs.remove),
+        ):
+            action = menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(lambda _, act=act: act(index))
+        if number:
+            action = menu.addAction("Sidebands about this tooth")
+            assert action is not None
+            action.triggered.connect(lambda: self._combs.sidebands(index, int(number)))
+        viewport = self.tree.viewport()
+        assert viewport is not None
+        menu.exec(viewport.mapToGlobal(at))

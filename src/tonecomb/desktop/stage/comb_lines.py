@@ -1,0 +1,103 @@
+"""The teeth of combs as lines through a view over frequency."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import pyqtgraph as pg
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen
+
+from tonecomb.desktop.combs import ShownComb
+from tonecomb.desktop.stage.frequency import FrequencyPlot
+from tonecomb.desktop.theme import Theme, font
+
+_GRIP = 5.0  # pixels to each side at which a tooth can be taken
+_ROOM = 15.0  # pixels that a number needs
+_STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine,
+           Qt.PenStyle.DashDotLine)  # fmt: skip
+
+
+class CombLines(pg.GraphicsObject):
+    """A line a tooth, in the comb's colour and its own kind of dash; faint where no tone was
+    found. Numbers stand along the bottom of the view that ``numbers`` them."""
+
+    def __init__(self, plot: FrequencyPlot, *, numbers: bool) -> None:
+        super().__init__()
+        self._plot, self._numbers = plot, numbers
+        self._combs: Sequence[ShownComb] = ()
+        self._theme: Theme | None = None
+        self.setZValue(-1)
+        plot.addItem(self, ignoreBounds=True)
+
+    def paint_with(self, theme: Theme) -> None:
+        self._theme = theme
+        self.update()
+
+    def show_combs(self, combs: Sequence[ShownComb]) -> None:
+        """Draw these."""
+        self._combs = combs
+        self.update()
+
+    def boundingRect(self) -> QRectF:
+        return self.viewRect() or QRectF()
+
+    def viewTransformChanged(self) -> None:
+        super().viewTransformChanged()
+        self.prepareGeometryChange()
+        self.update()
+
+    def at(self, place: QPointF) -> tuple[int, int] | None:
+        """The comb's index and the tooth's number near a place in axis units, None for none.
+        The carrier of sidebands cannot be taken."""
+        pixel = self._plot.box.viewPixelSize()[0]
+        best: tuple[float, int, int] | None = None
+        for i, shown in enumerate(self._combs):
+            for tooth in shown.comb.teeth:
+                if tooth.number == 0 or tooth.expected <= 0:
+                    continue
+                off = abs(self._plot.place(tooth.expected) - place.x()) / pixel
+                if off <= _GRIP and (best is None or off < best[0]):
+                    best = (off, i, tooth.number)
+        return None if best is None else best[1:]
+
+    def paint(self, painter: QPainter, *_: Any) -> None:
+        view, theme = self.viewRect(), self._theme
+        if view is None or theme is None or not self._combs:
+            return
+        wide, high = self.pixelLength(pg.Point(1, 0)), self.pixelLength(pg.Point(0, 1))
+        if not wide or not high:
+            return
+        for i, shown in enumerate(self._combs):
+            colour = QColor(theme.traces[shown.colour])
+            last = -1e18
+            for tooth in shown.comb.teeth:
+                if tooth.expected <= 0:
+                    continue
+                x = self._plot.place(tooth.expected)
+                if not view.left() <= x <= view.right():
+                    continue
+                faint = QColor(colour)
+                faint.setAlpha(170 if tooth.found else 80)
+                pen = QPen(faint, 2.0 if tooth.number in (0, 1) else 1.2, _STYLES[i % 4])
+                pen.setCosmetic(True)
+                painter.setPen(pen)
+                painter.drawLine(QPointF(x, view.top()), QPointF(x, view.bottom()))
+                if self._numbers and (x - last) / wide > _ROOM:
+                    last = x
+                    text = f"{shown.dropped.name}{tooth.number}".replace("-", "−")
+                    if shown.comb.carrier is not None and tooth.number > 0:
+                        text = f"{shown.dropped.name}+{tooth.number}"
+                    self._write(painter, QPointF(x, view.top()), text, colour, i)
+
+    def _write(self, painter: QPainter, at: QPointF, text: str, colour: QColor, line: int) -> None:
+        """A word beside a tooth at the foot of the view (y points up), each comb on a line of
+        its own."""
+        place = painter.transform().map(at)
+        painter.save()
+        painter.resetTransform()
+        painter.setFont(font(9))
+        painter.setPen(colour)
+        painter.drawText(QPointF(place.x() + 3, place.y() - 4 - 12 * line), text)
+        painter.restore()
