@@ -122,6 +122,7 @@ def compared_picture(bench: Bench, settle: Callable[[], None]) -> None:
 def phase_picture(bench: Bench, settle: Callable[[], None]) -> None:
     """Magnitude and phase of one tap on the bracket."""
     from tonecomb.core.document import select
+    from tonecomb.core.recording import Stretch
 
     before = bench.store.document
     taps = next(ref for ref in before.recordings if ref.name == "bracket-taps")
@@ -135,6 +136,12 @@ def phase_picture(bench: Bench, settle: Callable[[], None]) -> None:
     settle()
     bench.grab().save(str(SHOTS / "phase.png"))
     bench.stage.toggle_pane(bench.stage.phase)
+    bench.store.edit_method("One tap", at=None, stretch=Stretch(6.9, 9.0), frame=16384, pad=1)
+    settle()
+    bench.stage.spectrum.set_limits(100, 190)
+    bench.readings.table.selectRow(1)
+    settle()
+    bench.grab().save(str(SHOTS / "resonance.png"))
     bench.store.apply("Back", before)
     settle()
 

@@ -95,7 +95,7 @@ def test_analyse(demo: Path) -> None:
     assert mesh["frequency_hz"] == pytest.approx(413.1, abs=1e-3)
     assert mesh["amplitude"] == pytest.approx(0.9 * np.sqrt(2), rel=2e-3)
     assert mesh["unit"] == "m/s² peak"
-    assert "q" not in gearbox["peaks"][0], "what is not built is left out"
+    assert gearbox["peaks"][0]["q"] is None, "a tone has no damping"
 
 
 def test_analyse_writes_its_files(demo: Path, tmp_path: Path) -> None:
@@ -183,6 +183,21 @@ def test_combs_of_the_demo(demo: Path, tmp_path: Path) -> None:
     assert rows[3].startswith("A,harmonics,24.")
     report = (tmp_path / "Gearbox-DE" / "report.html").read_text()
     assert "sidebands of 413.10" in report and "= comb A" in report
+
+
+def test_resonances_of_a_tap(demo: Path, tmp_path: Path) -> None:
+    done = call("analyse", demo / "bracket-taps.uff", "--channel", 2, "--stretch", "6.9:9",
+                "--average", "single", "--window", "rectangular", "--frame", 16384, "--json",
+                "--out", tmp_path, prelude=NO_QT)  # fmt: skip
+    peaks = json.loads(done.stdout)["analyses"][0]["peaks"]
+    for peak, (frequency, damping) in zip(
+        peaks, ((61.8, 0.012), (143.0, 0.009), (388.0, 0.015)), strict=True
+    ):
+        assert peak["natural_frequency_hz"] == pytest.approx(frequency, rel=5e-4)
+        assert peak["damping_ratio"] == pytest.approx(damping, rel=0.02)
+        assert peak["q"] == pytest.approx(1 / (2 * damping), rel=0.02)
+        assert peak["half_power_measured_hz"] > peak["half_power_bandwidth_hz"]
+    assert "<h2>Resonances</h2>" in (tmp_path / "report.html").read_text()
 
 
 def test_frames_displays_and_presets(demo: Path, tmp_path: Path) -> None:

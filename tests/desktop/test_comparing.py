@@ -195,6 +195,13 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
     assert set(np.round(x, 6)) <= set(np.round(single.frequency[strong], 6)), "weak ones are pale"
     at = np.argmin(abs(single.frequency - 62.0))
     assert y[np.argmin(abs(x - 62.0))] == pytest.approx(single.part("phase", "start")[at])
+    # The decay's modes, fitted and drawn over it, with the figures of the one that is chosen.
+    fitted = opened.stage.spectrum._fit.getData()[0]
+    assert fitted[np.isfinite(fitted)].min() < 61.8 < 388.0 < fitted[np.isfinite(fitted)].max()
+    opened.readings.table.selectRow(0)
+    told = opened.readings._detail.text()
+    assert "resonance (a decay)" in told
+    assert "damping 1.2" in told
     for part, reference, label in (
         ("unwrapped", "centre", "Phase, unwrapped re centre, °"),
         ("real", "start", "Real part, m/s² rms"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -12,6 +13,7 @@ from tonecomb.core.bands import band_rms
 from tonecomb.core.clipping import clipped
 from tonecomb.core.combining import FrameSquares, combined_squares, worth
 from tonecomb.core.combs import Comb, Line, find_combs
+from tonecomb.core.damping import Resonance, find_resonances, half_power_width
 from tonecomb.core.display import Curve, Display, curve, curve_scaling
 from tonecomb.core.framing import effective_averages
 from tonecomb.core.method import LEAVES_OUT, Method, Plan, Resolution, plan, resolution, sentence
@@ -31,6 +33,8 @@ from tonecomb.core.spectrum import (
 )
 from tonecomb.core.synchronous import averaged_frame
 from tonecomb.core.units import Unit
+
+_OF_WIDTH = 0.4  # of a wandering line's width, for one average, that its place is uncertain
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,14 +58,32 @@ class Analysis:
     peaks: tuple[Peak, ...] | None = None
     single: OneFrame | None = None
     order: int = 0
+    resonances: tuple[Resonance, ...] = ()
+
+    def resonance(self, peak: Peak) -> Resonance | None:
+        """The mode that a peak is the top of, None where it is a tone's line."""
+        near = (
+            one for one in self.resonances
+            if abs(one.frequency - peak.tone.frequency) < max(one.bandwidth, one.half_power) / 2
+        )  # fmt: skip
+        return next(near, None)
 
     @property
     def lines(self) -> tuple[Line, ...]:
-        """The peaks as the search for combs takes them; amplitudes in the method's level."""
-        return tuple(
-            Line(peak.tone.frequency, peak.tone.frequency_std, self.amplitude(peak)[0])
-            for peak in self.peaks or ()
-        )
+        """The peaks as the search for combs takes them; amplitudes in the method's level.
+
+        The place of a line that wanders is known no better than its width and the number of
+        averages allow, whatever a tone's standard deviation there would be.
+        """
+        lines = []
+        for peak in self.peaks or ():
+            tone, std = peak.tone, peak.tone.frequency_std
+            if not tone.steady:
+                width = half_power_width(self.spectrum, tone.frequency)
+                width = self.spectrum.bin_hz if math.isnan(width) else width
+                std = math.hypot(std, _OF_WIDTH * width / self.spectrum.effective_averages**0.5)
+            lines.append(Line(tone.frequency, std, self.amplitude(peak)[0]))
+        return tuple(lines)
 
     @cached_property
     def combs(self) -> tuple[Comb, ...]:
@@ -87,9 +109,14 @@ class Analysis:
         if peaks is not None:
             peaks = tuple(self._displayed(peak, display) for peak in peaks)
             peaks = tuple(peak for peak in peaks if peak.tone.amplitude > 0)
-        return replace(
-            self, method=method, spectrum=spectrum, single=single, peaks=peaks, order=order
+        resonances = tuple(
+            replace(one, fit=one.fit * display.gain(one.fit_frequency, self.channel.unit) ** 2)
+            for one in self.resonances
         )
+        return replace(
+            self, method=method, spectrum=spectrum, single=single, peaks=peaks, order=order,
+            resonances=resonances,
+        )  # fmt: skip
 
     def _displayed(self, peak: Peak, display: Display) -> Peak:
         """A peak as another quantity: its phase turns by a right angle for each iω."""
@@ -259,7 +286,12 @@ def run_peaks(estimate: Analysis, recording: Recording, progress: Progress = sil
             return samples[start:stop]
 
     peaks = find_peaks(estimate.spectrum, method.search, read, p.fs, p.taper, progress)
-    return replace(estimate, peaks=peaks)
+    found = replace(estimate, peaks=peaks)
+    teeth = {line for comb in found.combs for line in comb.lines}
+    alone = [peak.tone.frequency for i, peak in enumerate(peaks) if i not in teeth]
+    decay = None if estimate.single is None else estimate.single.samples
+    resonances = find_resonances(estimate.spectrum, p.taper, p.fs, alone, decay)
+    return replace(found, resonances=resonances)
 
 
 def _reader(method: Method, recording: Recording, p: Plan) -> Read:

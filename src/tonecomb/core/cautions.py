@@ -16,6 +16,7 @@ import numpy as np
 from tonecomb.core.analysis import Analysis, run_spectrum
 from tonecomb.core.combs import MAINS
 from tonecomb.core.confidence import confidence_db
+from tonecomb.core.damping import half_power_width
 from tonecomb.core.method import LEAVES_OUT, Method
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Recording, Stretch, whole
@@ -33,6 +34,7 @@ _BIN_OFF_DB = 0.5
 _OFFSET = 10.0  # times the rms about it
 _MAINS_OFF = 0.003
 _WIDE_DB = 1.5
+_AS_WIDE = 2.0  # times the window's line: between bins a width is known no better
 _CHANGE_DB = 6.0
 _FINER, _FINER_FRAMES = 4, 4  # times the frame, and so many of these
 _STRONGEST = 5  # peaks that are looked at more closely
@@ -301,9 +303,33 @@ def _nonstationary(a: Analysis, seen: Seen) -> Caution | None:
     )
 
 
+def _damping_limited(a: Analysis, seen: Seen) -> Caution | None:
+    """A line whose phase wanders is no tone; where it is no wider than the window's it may be a
+    resonance that this frame cannot show."""
+    line = window(a.method.window).width_3db * a.spectrum.frame_hz
+    teeth = {line for comb in a.combs for line in comb.lines}
+    alone = [peak for i, peak in enumerate(a.peaks or ()) if i not in teeth]
+    for peak in sorted(alone, key=lambda p: -p.tone.amplitude):
+        width = half_power_width(a.spectrum, peak.tone.frequency)
+        if peak.tone.steady or a.resonance(peak) is not None or not width < _AS_WIDE * line:
+            continue
+        longest = round(a.resolution.stretch_s * a.fs)
+        text = (
+            f"The line at {peak.tone.frequency:.6g} Hz wanders in phase and is {width:.3g} Hz wide "
+            f"at half power, as the window's own ({line:.3g} Hz): its damping cannot be told"
+        )
+        frame = 4 * a.method.frame
+        if frame > longest // 2:
+            return Caution("damping-limited", f"{text}; that takes a longer stretch.")
+        return Caution(
+            "damping-limited", f"{text}.", f"Use {frame} samples", replace(a.method, frame=frame)
+        )
+    return None
+
+
 DETECTORS: tuple[Detector, ...] = (
     _clipped, _one_frame, _overlap_gap, _unresolved, _nonstationary, _low_averages, _offset,
-    _alias_risk, _hum, _padding, _scalloping,
+    _alias_risk, _hum, _padding, _scalloping, _damping_limited,
 )  # fmt: skip
 
 

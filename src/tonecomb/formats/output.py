@@ -10,6 +10,7 @@ from typing import Any
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.cautions import Caution
 from tonecomb.core.combs import Comb, inharmonicity, mains, matching, whole_ratio
+from tonecomb.core.damping import Resonance
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Recording
 from tonecomb.core.statistics import channel_figures, sample_problem
@@ -98,6 +99,7 @@ def analysis(a: Analysis, told: tuple[Caution, ...] = ()) -> dict[str, Any]:
                 "unit": a.amplitude_unit,
                 "phase_deg": peak.tone.phase_deg,
                 "prominence_db": peak.prominence_db,
+                **_resonance(a.resonance(peak)),
             }
         )
     return {
@@ -123,6 +125,32 @@ def analysis(a: Analysis, told: tuple[Caution, ...] = ()) -> dict[str, Any]:
         ],
         "cautions": [{"code": caution.code, "text": caution.text} for caution in told],
     }
+
+
+def _resonance(one: Resonance | None) -> dict[str, Any]:
+    """What is known of the mode under a peak: null where it is a tone's line."""
+    if one is None:
+        return {"q": None, "damping_ratio": None}
+    return {
+        "q": one.q,
+        "damping_ratio": one.damping,
+        "damping_ratio_std": one.damping_std,
+        "natural_frequency_hz": one.frequency,
+        "natural_frequency_std_hz": one.frequency_std,
+        "half_power_bandwidth_hz": one.bandwidth,
+        "half_power_measured_hz": one.half_power,
+        "excited_by": one.kind,
+    }
+
+
+def resonance_words(one: Resonance) -> str:
+    """A mode in one line."""
+    excited = "decay" if one.kind == "decay" else "noise"
+    return (
+        f"{with_std(one.frequency, one.frequency_std)} Hz, damping "
+        f"{with_std(100 * one.damping, 100 * one.damping_std)} %, Q {one.q:.4g}, half-power "
+        f"bandwidth {one.bandwidth:.4g} Hz ({one.half_power:.4g} Hz in the spectrum; {excited})"
+    )
 
 
 def _comb(comb: Comb, a: Analysis) -> dict[str, Any]:
@@ -198,6 +226,7 @@ def analysis_text(a: Analysis, told: tuple[Caution, ...] = ()) -> str:
         )
     if not a.peaks:
         lines.append("  no peaks")
+    lines += [f"  resonance {resonance_words(one)}" for one in a.resonances]
     lines += [f"  comb {comb_words(comb, a.combs)}" for comb in a.combs]
     for band, level in zip(a.method.bands, a.band_levels, strict=True):
         lines.append(f"  band {band.low:g}–{band.high:g} Hz: {level:.6g} {a.unit.symbol} rms")

@@ -66,8 +66,9 @@ should not count.</p>
 ([ and ]) tells closer ones apart; zero padding does not.</p>
 <p><b>5. Read the peaks.</b> Their frequencies and amplitudes are fitted to the samples, between
 the bins, over the whole stretch. The figure in brackets is one standard deviation in units of
-the last digit. Click a peak to go to it. The cautions below say when a reading should not be
-trusted; a click follows their advice. Shift+L names bands whose rms is read, K draws the 95 %
+the last digit. Click a peak to go to it. One that is wider than the window's line is fitted as a
+resonance: its damping stands below, the fit is drawn over the data. The cautions below say when a
+reading should not be trusted; a click follows their advice. Shift+L names bands whose rms is read, K draws the 95 %
 band, 3 the phase of a single frame.</p>
 <p><b>6. Find the combs.</b> Shift+B finds families of harmonics and sidebands among the peaks, B
 drops a comb at the cursor. Drag one of its teeth: the fundamental follows, and snaps to the tones

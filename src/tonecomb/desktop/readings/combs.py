@@ -83,7 +83,8 @@ class CombReadings(QWidget):
                 )
                 cells = [number.replace("-", "−"), "missing", "", ""]
                 if tooth.found:
-                    off = f"{1000 * tooth.deviation:+.3g}".replace("+0", "0", 1)
+                    off_mhz = 1000 * tooth.deviation
+                    off = f"{off_mhz:+.2f}" if abs(off_mhz) < 100 else f"{off_mhz:+.0f}"
                     cells[1:] = [f"{tooth.frequency:.3f}", off, f"{tooth.amplitude:.4g}"]
                 for k, text in enumerate(cells):
                     child.setText(k, text.replace("-", "−"))

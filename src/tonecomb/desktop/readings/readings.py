@@ -260,7 +260,21 @@ class Readings(QWidget):
         self._detail.setText(
             f"{with_std(tone.frequency, tone.frequency_std)} Hz\n"
             f"{with_std(amplitude, std)} {analysis.amplitude_unit}\n"
-            f"{phase}"
+            f"{phase}{self._mode(analysis, peak)}"
+        )
+
+    @staticmethod
+    def _mode(analysis: Analysis, peak: Peak) -> str:
+        """The resonance under a peak, with the half-power figure beside the fit."""
+        one = analysis.resonance(peak)
+        if one is None:
+            return ""
+        damping = with_std(100 * one.damping, 100 * one.damping_std)
+        excited = "a decay" if one.kind == "decay" else "excited by noise"
+        return (
+            f"\nresonance ({excited})\n{with_std(one.frequency, one.frequency_std)} Hz"
+            f"\ndamping {damping} %, Q {one.q:.4g}"
+            f"\nbandwidth {one.bandwidth:.4g} Hz ({one.half_power:.4g} as drawn)"
         )
 
     def _refresh_search(self) -> None:

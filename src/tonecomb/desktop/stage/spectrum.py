@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, pyqtSignal
@@ -56,9 +58,11 @@ class SpectrumView(FrequencyPlot):
         self._band = pg.FillBetweenItem(*self._edges)
         self._band.setZValue(-3)
         self._spot = pg.ScatterPlotItem(size=7, pxMode=True)
+        self._fit = pg.PlotCurveItem(connect="finite")
+        self._fit.setZValue(3)
         self._zoom = QGraphicsRectItem()
         self._zoom.hide()
-        for item in (*self._edges, self._band, self._zoom, self._curve, self._spot):
+        for item in (*self._edges, self._band, self._zoom, self._curve, self._spot, self._fit):
             self.addItem(item, ignoreBounds=True)
         self._spot.setZValue(5)
         self.always_cell = False
@@ -79,6 +83,7 @@ class SpectrumView(FrequencyPlot):
         self._curve.setPen(pg.mkPen(theme.traces[self._colour]))
         self._spot.setPen(pg.mkPen(theme.raised))
         self._spot.setBrush(pg.mkBrush(theme.ink))
+        self._fit.setPen(pg.mkPen(theme.second, width=2))
         band = pg.mkColor(theme.traces[0])
         band.setAlpha(50)
         self._band.setBrush(band)
@@ -215,7 +220,7 @@ class SpectrumView(FrequencyPlot):
 
     def set_stale(self, stale: bool) -> None:
         """Fade what is drawn while it is no longer what the method line says."""
-        for item in (self._curve, self._band, *self.marks.items):
+        for item in (self._curve, self._band, self._fit, *self.marks.items):
             item.setOpacity(0.3 if stale else 1.0)
 
     def preview(self, resolution: Resolution | None) -> None:
@@ -297,12 +302,14 @@ class SpectrumView(FrequencyPlot):
             self.marks.hide()
             self._spot.hide()
             self._band.hide()
+            self._fit.setData([], [])
             self.cell.show(None)
             return
         x, y = self._line(drawn)
         self._curve.setData(x, y)
         self._draw_band(x, y)
         self._draw_held()
+        self._draw_fits(analysis)
         values = analysis.curve
         levels = [(peak, values.at(peak.tone.frequency)) for peak in analysis.peaks or ()]
         levels = [(peak, level) for peak, level in levels if np.isfinite(level)]
@@ -311,6 +318,17 @@ class SpectrumView(FrequencyPlot):
             levels = [(peak, top) for (peak, _), top in zip(levels, tops, strict=True)]
         self.marks.show(levels, self._chosen)
         self.cell.place()
+
+    def _draw_fits(self, analysis: Analysis) -> None:
+        """What was fitted to resonances, over the data."""
+        method = analysis.method
+        x, y = [np.zeros(0)], [np.zeros(0)]
+        for one in analysis.resonances if method.display.drawn == "bins" else ():
+            shown = replace(analysis.spectrum, frequency=one.fit_frequency, mean_square=one.fit)
+            values = shown.values(method.scaling, method.level)
+            x += [self.places(one.fit_frequency), np.array([np.nan])]
+            y += [analysis.decibels(values) if self.decibels else values, np.array([np.nan])]
+        self._fit.setData(np.concatenate(x), np.concatenate(y))
 
     def _draw_band(self, x: Array, y: Array) -> None:
         limits = self._band_limits()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from importlib.resources import files as resources
 from typing import TYPE_CHECKING, Any
@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 INK, QUIET, LINES, TRACE, ACCENT = "#22303A", "#66727A", "#D9D2C3", "#1F4E79", "#B4572A"
+SECOND = "#157A7E"
 _LABELS = 12
 _COLUMNS = 1400
 
@@ -115,6 +116,11 @@ def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
     axes.plot(x, y, color=TRACE, linewidth=0.8, label="now")
     _draw_band(axes, analysis, view, x, y)
     _draw_others(axes, analysis, view, low, high)
+    for one in analysis.resonances if method.display.drawn == "bins" else ():
+        shown = replace(analysis.spectrum, frequency=one.fit_frequency, mean_square=one.fit)
+        values = shown.values(method.scaling, method.level)
+        values = analysis.decibels(values) if view.decibels else values
+        axes.plot(one.fit_frequency, values, color=SECOND, linewidth=1.2)
     if view.log_frequency:
         axes.set_xscale("log")
         from matplotlib.ticker import FuncFormatter

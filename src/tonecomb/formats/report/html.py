@@ -16,7 +16,7 @@ from tonecomb.core.recording import Recording, whole
 from tonecomb.core.statistics import channel_figures
 from tonecomb.formats import files
 from tonecomb.formats.figures import significant, with_std
-from tonecomb.formats.output import comb_words
+from tonecomb.formats.output import comb_words, resonance_words
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import SpectrumView
 
@@ -78,6 +78,7 @@ def report(
             ("Rms of the frames", f"{significant(analysis.spectrum.rms)} {analysis.unit.symbol}"),
         ],
         problems=problems,
+        resonances=[resonance_words(one) for one in analysis.resonances],
         combs=[comb_words(comb, analysis.combs) for comb in analysis.combs],
         bands=[
             (f"{band.name}, {limits}" if band.name else limits,
