@@ -172,6 +172,23 @@ def test_the_confidence_band(opened: Bench, settle: Settle) -> None:
     assert not spectrum.legend.isVisible()
 
 
+def test_the_noise_floor_is_drawn(opened: Bench, settle: Settle) -> None:
+    """Where the noise is, whatever the tones; as the trace is scaled."""
+    opened.store.edit_method("Change", frame=4096, scaling="psd")
+    settle()
+    press(opened, Qt.Key.Key_U)
+    spectrum = opened.stage.spectrum
+    spectrum.set_limits(1500, 3000)
+    assert "noise floor" in spectrum.legend.text()
+    density = 10 * np.log10((1.4e-3 / 1e-6) ** 2)  # what the demo puts in
+    x, y = spectrum._floor.getData()
+    assert np.median(y[(x > 1600) & (x < 2900)]) == pytest.approx(density, abs=0.5)
+    opened.readings.table.selectRow(0)
+    assert "dB above the noise floor" in opened.readings._detail.text()
+    press(opened, Qt.Key.Key_U)
+    assert not spectrum._floor.isVisible()
+
+
 def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
     """3 shows why there is none, the link takes a single frame, and the parts can be chosen."""
     taps = next(r for r in opened.store.document.recordings if r.name == "bracket-taps")

@@ -15,6 +15,7 @@ from tonecomb.core.combining import FrameSquares, combined_squares, worth
 from tonecomb.core.combs import Comb, Line, find_combs
 from tonecomb.core.damping import Resonance, find_resonances, half_power_width
 from tonecomb.core.display import Curve, Display, curve, curve_scaling
+from tonecomb.core.floor import noise_floor
 from tonecomb.core.framing import effective_averages
 from tonecomb.core.method import LEAVES_OUT, Method, Plan, Resolution, plan, resolution, sentence
 from tonecomb.core.peaks import Peak, find_peaks
@@ -43,6 +44,7 @@ class Analysis:
 
     ``peaks`` is None while they have not been looked for. ``single`` is there where the spectrum
     is that of one frame, or of frames averaged in step. An estimate is in the channel's unit;
+    ``floor`` is the noise's mean square per bin (unit², shape (bins,)), known with the peaks;
     ``order`` is the power of iω by which its amplitudes are divided once it is
     :meth:`displayed` as another quantity.
     """
@@ -59,6 +61,7 @@ class Analysis:
     single: OneFrame | None = None
     order: int = 0
     resonances: tuple[Resonance, ...] = ()
+    floor: Array | None = None
 
     def resonance(self, peak: Peak) -> Resonance | None:
         """The mode that a peak is the top of, None where it is a tone's line."""
@@ -115,7 +118,7 @@ class Analysis:
         )
         return replace(
             self, method=method, spectrum=spectrum, single=single, peaks=peaks, order=order,
-            resonances=resonances,
+            resonances=resonances, floor=None if self.floor is None else self.floor * gain**2,
         )  # fmt: skip
 
     def _displayed(self, peak: Peak, display: Display) -> Peak:
@@ -129,7 +132,7 @@ class Analysis:
             amplitude_std=peak.tone.amplitude_std * gain,
             phase_deg=(phase + 180.0) % 360.0 - 180.0,
         )
-        return replace(peak, tone=tone, level=peak.level * gain**2)
+        return replace(peak, tone=tone, level=peak.level * gain**2, floor=peak.floor * gain**2)
 
     @cached_property
     def unit(self) -> Unit:
@@ -285,8 +288,9 @@ def run_peaks(estimate: Analysis, recording: Recording, progress: Progress = sil
         def read(start: int, stop: int) -> Array:
             return samples[start:stop]
 
-    peaks = find_peaks(estimate.spectrum, method.search, read, p.fs, p.taper, progress)
-    found = replace(estimate, peaks=peaks)
+    floor = noise_floor(estimate.spectrum)
+    peaks = find_peaks(estimate.spectrum, method.search, read, p.fs, p.taper, floor, progress)
+    found = replace(estimate, peaks=peaks, floor=floor)
     teeth = {line for comb in found.combs for line in comb.lines}
     alone = [peak.tone.frequency for i, peak in enumerate(peaks) if i not in teeth]
     decay = None if estimate.single is None else estimate.single.samples

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
 
-from tonecomb.core.floor import noise_floor, significance
+from tonecomb.core.floor import significance
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.recording import Array
 from tonecomb.core.spectrum import Read, Spectrum
@@ -34,11 +35,18 @@ class PeakSearch:
 
 @dataclass(frozen=True)
 class Peak:
-    """A refined peak; ``level`` is the mean square of the bin it was found at, in unit²."""
+    """A refined peak; ``level`` is the mean square of the bin it was found at, in unit², and
+    ``floor`` that of the noise around it."""
 
     tone: Tone
     prominence_db: float
     level: float
+    floor: float = 0.0
+
+    @property
+    def above_floor_db(self) -> float:
+        """How far the peak's bin stands above the noise around it, in dB."""
+        return 10 * math.log10(self.level / self.floor) if self.floor > 0 else math.inf
 
 
 @dataclass(frozen=True)
@@ -54,10 +62,11 @@ def find_peaks(
     read: Read,
     fs: float,
     taper: Window,
+    floor: Array,
     progress: Progress = silent,
 ) -> tuple[Peak, ...]:
-    """The spectrum's peaks by rising frequency, refined on the samples."""
-    floor = noise_floor(spectrum)
+    """The spectrum's peaks by rising frequency, refined on the samples. ``floor`` is the noise's
+    mean square per bin, shape (bins,)."""
     found = _candidates(spectrum, floor, search, taper)
     low = -np.inf if search.low is None else search.low
     high = np.inf if search.high is None else search.high
@@ -75,7 +84,7 @@ def find_peaks(
         progress=progress,
     )
     peaks = (
-        Peak(tone, c.prominence_db, float(spectrum.mean_square[c.index]))
+        Peak(tone, c.prominence_db, float(spectrum.mean_square[c.index]), float(floor[c.index]))
         for tone, c in zip(tones, kept, strict=False)
     )
     return tuple(sorted(peaks, key=lambda peak: peak.tone.frequency))

@@ -56,6 +56,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("View", "Against a held trace", "Shift+H", "Ratio or difference of the trace now and a held one", lambda b: b.stage.toggle_pane(b.stage.against), checked=lambda b: not b.stage.against.isHidden()),
     Action("View", "Side by side", "Shift+V", "The trace now beside a held one, each with its resolution cell", lambda b: b.stage.set_side_by_side(not b.stage.side_by_side), checked=lambda b: b.stage.side_by_side),
     Action("View", "Confidence band", "K", "Where the true spectrum lies with 95 % probability", lambda b: b.stage.spectrum.set_confidence(not b.stage.spectrum.confidence), checked=lambda b: b.stage.spectrum.confidence),
+    Action("View", "Noise floor", "U", "The local noise floor that peaks are held against", lambda b: b.stage.spectrum.set_floor(not b.stage.spectrum.floor), checked=lambda b: b.stage.spectrum.floor),
     Action("View", "All channels", "Shift+A", "Waveforms of all channels, or only of the one analysed", lambda b: b.toggle_beside(), needs_recording=True, divided=True),
     Action("View", "Channels over each other", "Shift+O", "Waveforms over each other, each with its axis, or one below the other", lambda b: b.toggle_over(), checked=lambda b: b.stage.lanes.over),
     Action("View", "Measure", "M", "Two readouts on the waveform, and the periods between", lambda b: b.toggle_measure(), checked=lambda b: b.stage.lanes.measuring, needs_recording=True),

@@ -99,6 +99,7 @@ def analysis(a: Analysis, told: tuple[Caution, ...] = ()) -> dict[str, Any]:
                 "unit": a.amplitude_unit,
                 "phase_deg": peak.tone.phase_deg,
                 "prominence_db": peak.prominence_db,
+                "above_floor_db": peak.above_floor_db,
                 **_resonance(a.resonance(peak)),
             }
         )

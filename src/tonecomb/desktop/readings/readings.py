@@ -260,7 +260,8 @@ class Readings(QWidget):
         self._detail.setText(
             f"{with_std(tone.frequency, tone.frequency_std)} Hz\n"
             f"{with_std(amplitude, std)} {analysis.amplitude_unit}\n"
-            f"{phase}{self._mode(analysis, peak)}"
+            f"{phase}\n{peak.above_floor_db:.0f} dB above the noise floor"
+            f"{self._mode(analysis, peak)}"
         )
 
     @staticmethod

@@ -59,10 +59,20 @@ class SpectrumView(FrequencyPlot):
         self._band.setZValue(-3)
         self._spot = pg.ScatterPlotItem(size=7, pxMode=True)
         self._fit = pg.PlotCurveItem(connect="finite")
+        self._floor = pg.PlotCurveItem()
+        self.floor = False
         self._fit.setZValue(3)
         self._zoom = QGraphicsRectItem()
         self._zoom.hide()
-        for item in (*self._edges, self._band, self._zoom, self._curve, self._spot, self._fit):
+        for item in (
+            *self._edges,
+            self._band,
+            self._zoom,
+            self._curve,
+            self._spot,
+            self._fit,
+            self._floor,
+        ):
             self.addItem(item, ignoreBounds=True)
         self._spot.setZValue(5)
         self.always_cell = False
@@ -84,6 +94,7 @@ class SpectrumView(FrequencyPlot):
         self._spot.setPen(pg.mkPen(theme.raised))
         self._spot.setBrush(pg.mkBrush(theme.ink))
         self._fit.setPen(pg.mkPen(theme.second, width=2))
+        self._floor.setPen(pg.mkPen(theme.caution, width=1.5))
         band = pg.mkColor(theme.traces[0])
         band.setAlpha(50)
         self._band.setBrush(band)
@@ -152,11 +163,13 @@ class SpectrumView(FrequencyPlot):
             return
         traces, lines = self._theme.traces, []
         limits = self._band_limits()
-        if self._held or limits is not None:
+        if self._held or limits is not None or self.floor:
             lines = [(traces[0], "now")]
         if limits is not None:
             low, high = (f"{limit:+.1f}".replace("-", "−") for limit in limits)
             lines[0] = (traces[0], f"now, {_BAND} {low} to {high} dB")
+        if self.floor:
+            lines.append((self._theme.caution, "noise floor"))
         lines += [(traces[one.colour], one.trace.name) for one in self._held]
         self.tell(lines)
 
@@ -215,12 +228,29 @@ class SpectrumView(FrequencyPlot):
         self._tell()
         self._draw()
 
+    def set_floor(self, shown: bool) -> None:
+        """Draw the noise floor that peaks are held against, or do not."""
+        self.floor = shown
+        self._tell()
+        self._draw()
+
+    def _draw_floor(self, analysis: Analysis) -> None:
+        shown = self.floor and analysis.floor is not None and not analysis.curve.stepped
+        shown = shown and analysis.method.display.drawn == "bins"
+        self._floor.setVisible(shown)
+        if not shown or analysis.floor is None:
+            return
+        method = analysis.method
+        noise = replace(analysis.spectrum, mean_square=analysis.floor)
+        values = noise.values(method.scaling, method.level)
+        self._floor.setData(*self._line(self._on_axis(Curve(noise.frequency, values, False))))
+
     def _band_limits(self) -> tuple[float, float] | None:
         return band_db(self._analysis) if self.confidence and self._analysis is not None else None
 
     def set_stale(self, stale: bool) -> None:
         """Fade what is drawn while it is no longer what the method line says."""
-        for item in (self._curve, self._band, self._fit, *self.marks.items):
+        for item in (self._curve, self._band, self._fit, self._floor, *self.marks.items):
             item.setOpacity(0.3 if stale else 1.0)
 
     def preview(self, resolution: Resolution | None) -> None:
@@ -303,6 +333,7 @@ class SpectrumView(FrequencyPlot):
             self._spot.hide()
             self._band.hide()
             self._fit.setData([], [])
+            self._floor.hide()
             self.cell.show(None)
             return
         x, y = self._line(drawn)
@@ -310,6 +341,7 @@ class SpectrumView(FrequencyPlot):
         self._draw_band(x, y)
         self._draw_held()
         self._draw_fits(analysis)
+        self._draw_floor(analysis)
         values = analysis.curve
         levels = [(peak, values.at(peak.tone.frequency)) for peak in analysis.peaks or ()]
         levels = [(peak, level) for peak, level in levels if np.isfinite(level)]
