@@ -29,6 +29,30 @@ class Mark:
 
 
 @dataclass(frozen=True)
+class PeakNote:
+    """What is said about the peak at ``frequency`` (Hz): a ``name``, and why it is set
+    ``aside``, "" where it is not."""
+
+    frequency: float
+    name: str = ""
+    aside: str = ""
+
+    @property
+    def words(self) -> str:
+        """The note in one line."""
+        parts = (self.name, f"set aside: {self.aside}" if self.aside else "")
+        return ", ".join(part for part in parts if part)
+
+
+def note_at(notes: tuple[PeakNote, ...], frequency: float, play: float) -> PeakNote | None:
+    """The note nearest to a frequency, give or take ``play`` Hz, None where there is none."""
+    nearest = min(notes, key=lambda note: abs(note.frequency - frequency), default=None)
+    if nearest is None or abs(nearest.frequency - frequency) > play:
+        return None
+    return nearest
+
+
+@dataclass(frozen=True)
 class DroppedComb:
     """A comb on a recording's spectra: harmonics of ``spacing`` (Hz), or sidebands so far apart
     about ``carrier``, with the teeth ``first`` to ``last``. ``std`` is the standard deviation of
@@ -59,6 +83,7 @@ class RecordingRef:
     beside: tuple[int, ...] = ()
     marks: tuple[Mark, ...] = ()
     combs: tuple[DroppedComb, ...] = ()
+    peak_notes: tuple[PeakNote, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -162,6 +187,12 @@ def set_marks(document: Document, ref: RecordingRef, marks: tuple[Mark, ...]) ->
 def set_combs(document: Document, ref: RecordingRef, combs: tuple[DroppedComb, ...]) -> Document:
     """Give a recording these combs."""
     return change_recording(document, replace(ref, combs=combs))
+
+
+def set_peak_notes(document: Document, ref: RecordingRef, notes: tuple[PeakNote, ...]) -> Document:
+    """Give a recording's peaks these notes, in the order of their frequencies."""
+    ordered = tuple(sorted(notes, key=lambda note: note.frequency))
+    return change_recording(document, replace(ref, peak_notes=ordered))
 
 
 def move_recording(document: Document, recording_id: str, by: int) -> Document:

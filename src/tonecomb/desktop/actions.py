@@ -86,6 +86,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("Signal", "Same method over several channels…", "Shift+S", "Analyse channels or recordings alike and hold their traces", lambda b: b.method.hold_several(), needs_recording=True),
     Action("Signal", "Run again", "F5", "Run the analysis again after it was stopped", lambda b: b.results.again(), needs_recording=True),
     Action("Find", "Peaks…", "P", "Change which peaks are found", lambda b: b.readings.edit_search(), needs_recording=True),
+    Action("Find", "Name the peak…", "R", "Give the chosen peak a name", lambda b: b.notes.name(b.readings.current_peak()), needs_recording=True),
+    Action("Find", "Set the peak aside…", "Shift+R", "A peak that is known and does not matter, or take it back", lambda b: b.notes.set_aside(b.readings.current_peak()), needs_recording=True),
     Action("Find", "Drop a comb", "B", "Harmonics of the tone at the cursor", lambda b: b.drop_comb(), needs_recording=True, divided=True),
     Action("Find", "Find combs", "Shift+B", "Families of harmonics and sidebands among the peaks", lambda b: b.find_combs(), needs_recording=True),
     Action("Find", "Remove the comb", "Delete", "Take the comb away that is chosen in the readings", lambda b: b.remove_comb(), needs_recording=True),

@@ -33,6 +33,7 @@ from tonecomb.desktop.method_actions import MethodActions
 from tonecomb.desktop.method_line.line import MethodLine
 from tonecomb.desktop.method_line.window_picker import current_pair
 from tonecomb.desktop.opening import Opening
+from tonecomb.desktop.peak_notes import PeakNotes
 from tonecomb.desktop.presets import Presets
 from tonecomb.desktop.readings.readings import Readings
 from tonecomb.desktop.results import Results
@@ -61,6 +62,7 @@ class Bench(QMainWindow):
     facts: WaveformFacts
     marks: Marks
     combs: Combs
+    notes: PeakNotes
     exports: Exports
     presets: Presets
     method: MethodActions
@@ -92,7 +94,9 @@ class Bench(QMainWindow):
         )  # fmt: skip
         self.shelf = Shelf(self.store, self.results, self.held)
         self.combs = Combs(self, self.store, self.results, self.notices)
-        self.readings = Readings(self.store, self.combs)
+        self.notes = PeakNotes(self, self.store, self.results)
+        self.stage.spectrum.marks.note_of = self.notes.of
+        self.readings = Readings(self.store, self.combs, self.notes)
         self.ruler = Ruler(self.store)
         self.channels = Channels(self, self.store, self.jobs, self.notices)
         self.exports = Exports(self, self.store, self.jobs, self.results, self.notices, self.stage)

@@ -84,12 +84,14 @@ class Exports(QObject):
         if complete is None:
             return
         view = self._stage.spectrum.figure_view()
+        notes = () if (ref := self._store.ref) is None else ref.peak_notes
 
         def make(_: Path, progress: Progress) -> bytes:
             from tonecomb.formats.report.html import report
 
             recording, analysis = complete(part(progress, 0, 0.5))
-            return report(recording, analysis, view, part(progress, 0.5, 1)).encode()
+            told = part(progress, 0.5, 1)
+            return report(recording, analysis, view, told, notes=notes).encode()
 
         self._export("Save report", "report.html", "Report (*.html)", make)
 

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
+from PyQt6.QtGui import QColor
 
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.document import PeakNote
 from tonecomb.core.peaks import Peak
+from tonecomb.desktop.theme import current_theme, font
 
 COLUMNS = ("Hz", "", "°", "dB")
 _TIPS = (
@@ -23,8 +27,9 @@ SORT_ROLE = Qt.ItemDataRole.UserRole
 class PeaksModel(QAbstractTableModel):
     """A row a peak: frequency, amplitude, phase, prominence."""
 
-    def __init__(self, parent: QObject) -> None:
+    def __init__(self, parent: QObject, note_of: Callable[[Peak], PeakNote | None]) -> None:
         super().__init__(parent)
+        self._note_of = note_of
         self._analysis: Analysis | None = None
         self._peaks: tuple[Peak, ...] = ()
 
@@ -64,6 +69,15 @@ class PeaksModel(QAbstractTableModel):
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if role == Qt.ItemDataRole.DisplayRole:
             return self._text(value, index.column())
+        note = self._note_of(self._peaks[index.row()])
+        if role == Qt.ItemDataRole.ForegroundRole and note is not None and note.aside:
+            return QColor(current_theme().quiet)
+        if role == Qt.ItemDataRole.FontRole and note is not None and note.aside:
+            struck = font()
+            struck.setItalic(True)
+            return struck
+        if role == Qt.ItemDataRole.ToolTipRole and note is not None:
+            return note.words
         return None
 
     @staticmethod

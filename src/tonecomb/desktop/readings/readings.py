@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 
-from PyQt6.QtCore import QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
+from PyQt6.QtCore import QModelIndex, QPoint, QSortFilterProxyModel, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFrame,
     QHeaderView,
+    QMenu,
     QSizePolicy,
     QStackedLayout,
     QTableView,
@@ -22,6 +23,7 @@ from tonecomb.core.cautions import Caution
 from tonecomb.core.peaks import Peak
 from tonecomb.desktop.combs import Combs
 from tonecomb.desktop.method_line.popovers import search_popover
+from tonecomb.desktop.peak_notes import PeakNotes
 from tonecomb.desktop.readings.bands import BandReadings
 from tonecomb.desktop.readings.combs import CombReadings
 from tonecomb.desktop.readings.model import SORT_ROLE, PeaksModel
@@ -44,7 +46,7 @@ class Readings(QWidget):
     bands_wanted = pyqtSignal()
     place_chosen = pyqtSignal(float)
 
-    def __init__(self, store: Store, combs: Combs) -> None:
+    def __init__(self, store: Store, combs: Combs, notes: PeakNotes) -> None:
         super().__init__()
         self._store = store
         self._analysis: Analysis | None = None
@@ -64,7 +66,8 @@ class Readings(QWidget):
         column.addLayout(row(*self._tabs.values(), None, self._count, spacing=12))
         self._search = link("", "Change which peaks are found", self.edit_search)
         column.addWidget(self._search)
-        self.model = PeaksModel(self)
+        self.notes = notes
+        self.model = PeaksModel(self, notes.of)
         self.sorted = QSortFilterProxyModel(self)
         self.sorted.setSourceModel(self.model)
         self.sorted.setSortRole(SORT_ROLE)
@@ -97,6 +100,7 @@ class Readings(QWidget):
         self._cautions: tuple[Caution, ...] = ()
         self._first_caution = 0
         store.changed.connect(self._refresh_search)
+        store.changed.connect(self._noted)
         self.show_analysis(None)
 
     def _make_table(self) -> QTableView:
@@ -111,6 +115,8 @@ class Readings(QWidget):
         table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         table.setAccessibleName("Peaks")
         table.setTabKeyNavigation(False)
+        table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        table.customContextMenuRequested.connect(self._menu)
         rows, columns = table.verticalHeader(), table.horizontalHeader()
         assert rows is not None and columns is not None
         rows.hide()
@@ -224,6 +230,26 @@ class Readings(QWidget):
             inside.addWidget(take)
         return card
 
+    def _menu(self, at: QPoint) -> None:
+        index = self.table.indexAt(at)
+        if not index.isValid():
+            return
+        self.table.selectRow(index.row())
+        peak = self.current_peak()
+        note = self.notes.of(peak) if peak is not None else None
+        menu = QMenu(self)
+        back = note is not None and bool(note.aside)
+        for text, act in (
+            ("Name…", self.notes.name),
+            ("Take it back" if back else "Set aside…", self.notes.set_aside),
+        ):
+            action = menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(lambda _, act=act: act(peak))
+        viewport = self.table.viewport()
+        assert viewport is not None
+        menu.exec(viewport.mapToGlobal(at))
+
     def current_peak(self) -> Peak | None:
         """The peak of the chosen row."""
         index = self.sorted.mapToSource(self.table.currentIndex())
@@ -262,6 +288,7 @@ class Readings(QWidget):
             f"{with_std(amplitude, std)} {analysis.amplitude_unit}\n"
             f"{phase}\n{peak.above_floor_db:.0f} dB above the noise floor"
             f"{self._mode(analysis, peak)}"
+            + ("" if (note := self.notes.of(peak)) is None else f"\n{note.words}")
         )
 
     @staticmethod
@@ -289,6 +316,13 @@ class Readings(QWidget):
             low = f"{search.low or 0:g}"
             text += f"\n{low}–{search.high:g} Hz" if search.high else f"\nfrom {low} Hz"
         self._search.setText(text)
+
+    def _noted(self) -> None:
+        """Names, and what is set aside, may have changed."""
+        viewport = self.table.viewport()
+        assert viewport is not None
+        viewport.update()
+        self._tell()
 
     def step(self, by: int) -> None:
         """Go ``by`` rows further in the table."""

@@ -3,10 +3,13 @@ highest, none over another."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QFont
 
+from tonecomb.core.document import PeakNote
 from tonecomb.core.peaks import Peak
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.theme import Theme, font
@@ -19,10 +22,12 @@ class PeakMarks:
 
     def __init__(self, plot: FrequencyPlot) -> None:
         self._plot = plot
+        self.note_of: Callable[[Peak], PeakNote | None] = lambda peak: None
+        self._aside = pg.ScatterPlotItem(size=6, pxMode=True)
         self._dots = pg.ScatterPlotItem(size=7, pxMode=True)
         self._ring = pg.ScatterPlotItem(size=15, pxMode=True)
         self._texts = [pg.TextItem(anchor=(0.5, 1.1)) for _ in range(_LABELS)]
-        self.items = (self._dots, self._ring, *self._texts)
+        self.items = (self._dots, self._aside, self._ring, *self._texts)
         for item in self.items:
             plot.addItem(item, ignoreBounds=True)
         for marks in (self._dots, self._ring):
@@ -34,6 +39,8 @@ class PeakMarks:
     def paint(self, theme: Theme) -> None:
         self._dots.setPen(pg.mkPen(None))
         self._dots.setBrush(pg.mkBrush(theme.accent))
+        self._aside.setPen(pg.mkPen(theme.quiet))
+        self._aside.setBrush(pg.mkBrush(None))
         self._ring.setPen(pg.mkPen(theme.accent, width=2))
         self._ring.setBrush(pg.mkBrush(None))
         for text in self._texts:
@@ -45,9 +52,13 @@ class PeakMarks:
     def show(self, marks: list[tuple[Peak, float]], chosen: Peak | None) -> None:
         """Draw peaks at their levels (as the upright axis has them)."""
         place = self._plot.place
-        self._dots.setData(
-            [place(peak.tone.frequency) for peak, _ in marks], [level for _, level in marks]
-        )
+        aside = [mark for mark in marks if (note := self.note_of(mark[0])) and note.aside]
+        marks = [mark for mark in marks if mark not in aside]
+        for item, shown in ((self._dots, marks), (self._aside, aside)):
+            item.setData(
+                [place(peak.tone.frequency) for peak, _ in shown], [level for _, level in shown]
+            )
+        marks = marks + [mark for mark in aside if mark[0] is chosen]
         ring = [mark for mark in marks if mark[0] is chosen]
         self._ring.setData(
             [place(peak.tone.frequency) for peak, _ in ring], [level for _, level in ring]
@@ -65,7 +76,9 @@ class PeakMarks:
         used = 0
         for peak, level in visible:
             text = self._texts[used]
-            text.setText(f"{peak.tone.frequency:.2f}")
+            note = self.note_of(peak)
+            name = f" {note.name}" if note is not None and note.name else ""
+            text.setText(f"{peak.tone.frequency:.2f}{name}")
             at = plot.place(peak.tone.frequency)
             place = plot.box.mapViewToDevice(QPointF(at, level))
             if place is None or not bottom <= level <= top:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 from datetime import datetime
-from typing import Any
 
 from tonecomb import __version__
 from tonecomb.core import pyramid
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.cautions import cautions
+from tonecomb.core.document import PeakNote, note_at
 from tonecomb.core.method import seconds
+from tonecomb.core.peaks import Peak
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Recording, whole
 from tonecomb.core.statistics import channel_figures
@@ -29,8 +30,10 @@ def report(
     view: SpectrumView,
     progress: Progress = silent,
     made: datetime | None = None,
+    notes: tuple[PeakNote, ...] = (),
 ) -> str:
-    """The report's HTML. Reads the source once for its waveform and once for its SHA-256."""
+    """The report's HTML, with what was said about its peaks. Reads the source once for its
+    waveform and once for its SHA-256."""
     channel = analysis.method.channel
     built = pyramid.build(
         lambda start, stop: recording.samples.read(channel, start, stop),
@@ -93,12 +96,13 @@ def report(
             "wave",
         ),
         spectrum=_inline(figures.spectrum_picture(analysis, view, "svg", title=False), "spec"),
-        peaks=_peak_rows(analysis),
+        peaks=_peak_rows(analysis, notes),
+        noted=bool(notes),
     )  # fmt: skip
 
 
-def _peak_rows(analysis: Analysis) -> list[dict[str, str]]:
-    rows = [_peak(analysis, peak) for peak in analysis.peaks or ()]
+def _peak_rows(analysis: Analysis, notes: tuple[PeakNote, ...]) -> list[dict[str, str]]:
+    rows = [_peak(analysis, peak, notes) for peak in analysis.peaks or ()]
     for name in ("frequency", "amplitude"):
         tails = [len(row[name].partition(".")[2]) for row in rows]
         for row, tail in zip(rows, tails, strict=True):
@@ -107,15 +111,17 @@ def _peak_rows(analysis: Analysis) -> list[dict[str, str]]:
     return rows
 
 
-def _peak(analysis: Analysis, peak: Any) -> dict[str, str]:
+def _peak(analysis: Analysis, peak: Peak, notes: tuple[PeakNote, ...]) -> dict[str, str]:
     amplitude, std = analysis.amplitude(peak)
     tone = peak.tone
+    note = note_at(notes, tone.frequency, analysis.resolution.separable_hz / 2)
     wandering = math.isnan(tone.phase_deg)
     return {
         "frequency": with_std(tone.frequency, tone.frequency_std),
         "amplitude": with_std(amplitude, std),
         "phase": "wanders" if wandering else f"{tone.phase_deg:.1f}".replace("-", "−"),
         "prominence": f"{peak.prominence_db:.1f}",
+        "note": "" if note is None else note.words,
     }
 
 
