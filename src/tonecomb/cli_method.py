@@ -107,6 +107,9 @@ _OPTIONS = (
     click.option("--octaves", type=int, metavar="N", help="Also the rms of each 1/N octave."),
     click.option("--range", "span", type=Pair(), metavar="LOW:HIGH", help="Frequencies, in Hz."),
     click.option(
+        "--peaks-over-floor", type=float, metavar="DB", help="Peaks so far above the noise floor."
+    ),
+    click.option(
         "--peaks-above", type=float, metavar="DB", help="Peaks down to this below the highest."
     ),
 )  # fmt: skip
@@ -124,6 +127,8 @@ def method_of(
         if not settings["peaks_above"] >= 0:
             raise UserError("--peaks-above takes a number of dB from 0 up")
         search = replace(search, above_db=settings["peaks_above"])
+    if settings["peaks_over_floor"] is not None:
+        search = replace(search, above_floor_db=settings["peaks_over_floor"])
     if settings["span"] is not None:
         search = replace(search, low=settings["span"][0], high=settings["span"][1])
     if settings["at"] is not None and settings["average"] != "single":

@@ -146,3 +146,7 @@ def test_search_limits() -> None:
     assert found(low=100, above_db=10) == [120]  # below the highest of the range
     assert found(high=200, most=1) == [50]
     assert found(prominence_db=92) == [50, 120]
+    assert found(least=0.05) == [50, 120], "rms: 0.0707 of the second, 0.00707 of the third"
+    assert found(above_floor_db=90) == [50, 120]
+    assert found(spacing=100) == [50, 300]
+    assert found(spacing=60) == [50, 120, 300]

@@ -252,10 +252,21 @@ def test_the_search_changes_what_is_found(opened: Bench, settle: Settle) -> None
     found = opened.readings.sorted.rowCount()
     assert opened.readings._count.text() == str(found)
     opened.readings.edit_search()
-    popover().findChildren(Number)[-1].setValue(found)
+    fields = {field.accessibleName(): field for field in popover().findChildren(Number)}
+    fields["At most peaks"].setValue(found)
     popover().close()
     settle()
     assert opened.readings._count.text() == f"the highest {found}"
+    opened.readings.edit_search()
+    fields = {field.accessibleName(): field for field in popover().findChildren(Number)}
+    fields["At most peaks"].setValue(50)
+    fields["Down to below the highest"].setValue(60)
+    fields["No closer than to a higher one"].setValue(30)
+    popover().close()
+    settle()
+    kept = [round(p.tone.frequency, 1) for p in opened.results.analysis.peaks or ()]  # type: ignore[union-attr]
+    assert 413.1 in kept
+    assert 437.4 not in kept, "a sideband, 24.3 Hz off"
 
 
 def test_a_frame_that_does_not_fit_is_told_with_a_remedy(opened: Bench, settle: Settle) -> None:

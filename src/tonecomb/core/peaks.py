@@ -23,7 +23,9 @@ class PeakSearch:
     """What counts as a peak.
 
     At most ``above_db`` below the highest one, standing out by ``prominence_db``, between
-    ``low`` and ``high`` (Hz, None for the end of the axis); the ``most`` highest are kept.
+    ``low`` and ``high`` (Hz, None for the end of the axis); with an rms amplitude of ``least``
+    (the channel's unit) or more, ``above_floor_db`` over the noise around it, and no higher peak
+    nearer than ``spacing`` (Hz). The ``most`` highest are kept.
     """
 
     above_db: float = 60.0
@@ -31,6 +33,9 @@ class PeakSearch:
     low: float | None = None
     high: float | None = None
     most: int = 30
+    least: float = 0.0
+    above_floor_db: float = 0.0
+    spacing: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -71,7 +76,7 @@ def find_peaks(
     low = -np.inf if search.low is None else search.low
     high = np.inf if search.high is None else search.high
     inside = [c for c in found if low <= c.frequency <= high]
-    kept = _above(spectrum, inside, search.above_db)[: search.most]
+    kept = _spaced(_above(spectrum, inside, floor, search), search.spacing)[: search.most]
     others = [c for c in found if c not in kept][:_OUTSIDE]
     together = kept + others
     tones = fit_tones(
@@ -90,11 +95,25 @@ def find_peaks(
     return tuple(sorted(peaks, key=lambda peak: peak.tone.frequency))
 
 
-def _above(spectrum: Spectrum, found: list[_Candidate], above_db: float) -> list[_Candidate]:
+def _above(
+    spectrum: Spectrum, found: list[_Candidate], floor: Array, search: PeakSearch
+) -> list[_Candidate]:
+    """Those high enough: below the highest, over the noise, and at all."""
     if not found:
         return []
-    least = spectrum.mean_square[found[0].index] * 10 ** (-above_db / 10)
-    return [c for c in found if spectrum.mean_square[c.index] >= least]
+    power = spectrum.mean_square
+    least = max(power[found[0].index] * 10 ** (-search.above_db / 10), search.least**2)
+    over = 10 ** (search.above_floor_db / 10)
+    return [c for c in found if power[c.index] >= max(least, over * floor[c.index])]
+
+
+def _spaced(found: list[_Candidate], spacing: float) -> list[_Candidate]:
+    """Those that have no higher one nearer than ``spacing`` Hz; the highest come first."""
+    kept: list[_Candidate] = []
+    for one in found:
+        if all(abs(one.frequency - other.frequency) >= spacing for other in kept):
+            kept.append(one)
+    return kept
 
 
 def _candidates(

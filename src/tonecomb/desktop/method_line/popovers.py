@@ -129,6 +129,10 @@ def search_popover(store: Store, recording: Recording, method: Method, parent: Q
     low = Number(search.low or 0.0, 0, nyquist, 2, "Hz")
     high = Number(search.high if search.high is not None else nyquist, 0, nyquist, 2, "Hz")
     most = Number(search.most, 1, 200, 0, "")
+    symbol = recording.channels[min(method.channel, len(recording.channels) - 1)].unit
+    least = Number(search.least, 0, 1e12, 9, f"{symbol} rms", shortest=True)
+    over = Number(search.above_floor_db, 0, 200, 1, "dB")
+    spacing = Number(search.spacing, 0, nyquist, 4, "Hz", shortest=True)
     wrong = label("", "quiet")
 
     def apply() -> None:
@@ -144,6 +148,9 @@ def search_popover(store: Store, recording: Recording, method: Method, parent: Q
             low=low.value() or None,
             high=high.value() if high.value() < nyquist else None,
             most=int(most.value()),
+            least=least.value(),
+            above_floor_db=over.value(),
+            spacing=spacing.value(),
         )
         store.edit_method("Change peak search", merge="search popover", search=changed)
 
@@ -153,6 +160,9 @@ def search_popover(store: Store, recording: Recording, method: Method, parent: Q
         ("From", low, ""),
         ("To", high, ""),
         ("At most", most, "peaks"),
+        ("No weaker than", least, "(0: any)"),
+        ("At least", over, "above the noise floor"),
+        ("No closer than", spacing, "to a higher one"),
     )
     for before, field, after in rows:
         field.setAccessibleName(f"{before} {after}".strip())
