@@ -118,6 +118,8 @@ def test_a_tone_is_no_resonance_and_noise_is_none() -> None:
         (Method(frame=2048), tone(n, 97.3, 1000) + 0.01 * noise),
         (single, tone(n, 97.3, 1000) + 0.1 * noise),
         (Method(frame=512), noise),
+        # Tones that run together into one wide line are no mode.
+        (Method(frame=256), tone(n, 97.3, 1000) + tone(n, 103.0, 1000) + 0.01 * noise),
         (single, noise),
     ):
         assert run(method, recording(x, fs=FS)).resonances == ()

@@ -31,6 +31,7 @@ _MOST = 8  # resonances that are fitted
 _DAMPED = 0.3  # damping ratio up to which a mode is one line
 _UNDAMPED = 0.02  # fall over a frame below which nothing can be told of damping
 _UNEXPLAINED = 0.03  # share of a decay's power about a peak that the fit may leave
+_MISFIT = 0.1  # mean square of what an average may be off its model, besides its scatter
 _SURE = 0.3  # of the damping ratio, which its standard deviation must not exceed
 
 
@@ -177,6 +178,9 @@ def fit_noise(
         if np.all(np.abs(start - before) < 1e-6 * scale):
             break
     parts, fitted = solved(start)
+    misfit = float(np.mean((measured / model - 1) ** 2))
+    if fitted.min() <= 0 or misfit > _MISFIT + 4 / spectrum.effective_averages:
+        return None  # several lines that run together, or no mode at all
     omega, alpha = float(start[0]), math.exp(float(start[1]))
     # Information of all five parameters; neighbouring bins are not independent.
     together = rfft(np.pad(weights**2, (0, n)))[::2] / float(weights @ weights)
