@@ -270,6 +270,7 @@ def test_a_stretch_too_short_for_a_frame(opened: Bench, settle: Settle) -> None:
     opened.store.edit_method("Change", stretch=Stretch(1.0, 1.2))
     settle()
     assert "is longer than the stretch" in opened.notices.text
+    assert [caution.code for caution in opened.readings._cautions] == ["short-stretch"]
     (remedy,) = [b for b in opened.notices.findChildren(QPushButton) if b.text().startswith("Use")]
     QTest.mouseClick(remedy, Qt.MouseButton.LeftButton)
     assert method(opened).frame == 2048, "the longest power of two in 2,560 samples"

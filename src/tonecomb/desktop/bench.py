@@ -237,12 +237,8 @@ class Bench(QMainWindow):
         self._show_problems()
 
     def _tell_failure(self, error: UserError) -> None:
-        recording, method = self.store.current, self.store.method
         remedy, action = "", None
-        try:
-            short = short_stretch(method, recording) if recording and method else None
-        except UserError:  # the stretch is outside the recording: the error says so
-            short = None
+        short = self._short_stretch()
         if short is not None:
             remedy = short.remedy
 
@@ -274,6 +270,13 @@ class Bench(QMainWindow):
         symbol = recording.channels[method.channel].unit if recording and method and figures else ""
         self.readings.stretch.show_figures(figures, symbol)
 
+    def _short_stretch(self) -> Caution | None:
+        recording, method = self.store.current, self.store.method
+        try:
+            return short_stretch(method, recording) if recording and method else None
+        except UserError:  # the stretch is outside the recording: that is told by itself
+            return None
+
     def _show_problems(self) -> None:
         """What is wrong with the recording's time base and the channel's samples, and what
         should be said about the analysis."""
@@ -281,6 +284,8 @@ class Bench(QMainWindow):
         told = list(self._cautions)
         if recording is not None and method is not None and not told:
             # There is no analysis, or not yet: what is known all the same.
+            short = self._short_stretch()
+            told += [short] if short is not None else []
             told += [Caution(problem.code, problem.text) for problem in recording.problems]
             built = self.results.pyramid(recording.id, method.channel)
             if built is not None and method.channel < len(recording.channels):
