@@ -121,6 +121,7 @@ class _Lines:
 
     def __init__(self, lines: Sequence[Line], high: float) -> None:
         self.order = np.argsort([line.frequency for line in lines], kind="stable")
+        self.position = {int(line): i for i, line in enumerate(self.order)}
         ordered = [lines[i] for i in self.order]
         self.frequency = np.array([line.frequency for line in ordered])
         std = np.array([line.std for line in ordered])
@@ -159,7 +160,7 @@ def find_combs(lines: Sequence[Line], high: float) -> tuple[Comb, ...]:
         if best is None:
             break
         found.append(best)
-        known.free[[np.flatnonzero(known.order == i)[0] for i in best.lines]] = False
+        known.free[[known.position[line] for line in best.lines]] = False
     families = _split(found, known)
     for family in _sidebands(known, families):
         families.append(family)
@@ -191,7 +192,7 @@ def _best_harmonics(known: _Lines) -> Comb | None:
     _, gain = known.matches(candidates[:, None] * teeth, std[:, None] * teeth)
     rough = np.where(np.isfinite(gain), gain, math.log(1 - _PRESENT))
     # A run begins anywhere and ends anywhere: its best sum, all candidates at once.
-    running, top = np.zeros(len(candidates)), np.zeros(len(candidates))
+    running = top = np.zeros(len(candidates))
     for column in rough.T:
         running = np.maximum(running + column, 0.0)
         top = np.maximum(top, running)
@@ -316,17 +317,15 @@ def _rather_sidebands(comb: Comb, known: _Lines) -> Comb | None:
 
 def _misfit(comb: Comb, known: _Lines) -> float:
     """Sum of the squared deviations of the teeth, in standard deviations."""
-    position = {int(line): i for i, line in enumerate(known.order)}
-    return float(
-        sum((t.deviation / known.std[position[t.line]]) ** 2
-            for t in comb.teeth if t.line is not None)
-    )  # fmt: skip
+    found = [(t.deviation, known.position[t.line]) for t in comb.teeth if t.line is not None]
+    return float(sum((off / known.std[at]) ** 2 for off, at in found))
 
 
 def _about_strongest(comb: Comb, known: _Lines) -> Comb:
     carrier = max((t for t in comb.teeth if t.found), key=lambda tooth: tooth.amplitude)
-    position = {int(line): i for i, line in enumerate(known.order)}
-    at = {t.number - carrier.number: position[t.line] for t in comb.teeth if t.line is not None}
+    at = {
+        t.number - carrier.number: known.position[t.line] for t in comb.teeth if t.line is not None
+    }
     return _fit_sidebands(known, at[0], at)
 
 
