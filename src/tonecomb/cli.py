@@ -24,13 +24,15 @@ from tonecomb.core.cautions import Caution, cautions
 from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.evenly import excerpt
 from tonecomb.core.given import Given, Import, MissingChoice, TimeChoice
+from tonecomb.core.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.recording import Recording, Stretch
 from tonecomb.formats import atomic, output
 from tonecomb.formats.registry import open_recording, write_recording
 
-_Result = tuple[Recording, list[tuple[Analysis, tuple[Caution, ...]]]]
+_Told = tuple[Analysis, tuple[Caution, ...], Knowledge]
+_Result = tuple[Recording, list[_Told]]
 
 STOPPED = 130
 UNUSABLE = 2
@@ -225,6 +227,14 @@ def convert(
 @_only
 @_stretch
 @method_options
+@click.option("--shaft", type=float, metavar="HZ", help="The shaft's speed: peaks get orders.")
+@click.option(
+    "--machine",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="A CSV table of known frequencies that name peaks: name, frequency [Hz] or times "
+    "shaft, tolerance [%].",
+)
 @click.option(
     "--session",
     type=click.Path(path_type=Path),
@@ -235,7 +245,7 @@ def convert(
     "--out",
     type=click.Path(path_type=Path),
     metavar="DIR",
-    help="Write spectrum.csv, peaks.csv, combs.csv and report.html there.",
+    help="Write spectrum, peaks, combs, resonances and bands as CSV, and report.html, there.",
 )
 def analyse(
     paths: tuple[Path, ...],
@@ -248,8 +258,10 @@ def analyse(
 ) -> None:
     """Spectrum and peaks of the recordings at PATH…, all channels unless some are named."""
     base: Method | None = None
+    said = NOTHING
     if session is not None:
-        paths, given, base = _from_session(session, paths, given)
+        paths, given, base, said = _from_session(session, paths, given)
+    said = _known(said, settings.pop("machine"), settings.pop("shaft"))
     if not paths:
         raise click.UsageError("Name a recording to analyse, or a session with --session.")
     results: list[_Result] = []
@@ -263,7 +275,8 @@ def analyse(
                 method = method_of(recording, channel, base, settings)
                 step = part(share, 0.2 + 0.8 * j / len(wanted), 0.2 + 0.8 * (j + 1) / len(wanted))
                 analysis = run(method, recording, part(step, 0, 0.8))
-                analyses.append((analysis, cautions(analysis, recording, part(step, 0.8, 1))))
+                told = cautions(analysis, recording, part(step, 0.8, 1))
+                analyses.append((analysis, told, said))
             results.append((recording, analyses))
         described = [
             {
@@ -285,7 +298,7 @@ def analyse(
 
 def _from_session(
     file: Path, paths: tuple[Path, ...], given: Given
-) -> tuple[tuple[Path, ...], Given, Method]:
+) -> tuple[tuple[Path, ...], Given, Method, Knowledge]:
     from tonecomb.formats.session import load
 
     document = load(file)
@@ -293,13 +306,26 @@ def _from_session(
     if ref is None:
         raise UserError(f"{file.name} has no recording", remedy="name one, without --session")
     if paths:
-        return paths, given, ref.method
+        return paths, given, ref.method, knowledge(ref)
     filled = replace(
         ref.given if given.how == Import() else given,
         rate=given.rate or ref.given.rate,
         unit=given.unit or ref.given.unit,
     )
-    return (Path(ref.path),), filled, ref.method
+    return (Path(ref.path),), filled, ref.method, knowledge(ref)
+
+
+def _known(said: Knowledge, machine: Path | None, shaft: float | None) -> Knowledge:
+    """What a session says, and over it what the call says, of the machine."""
+    from tonecomb.formats import machines
+
+    if machine is not None:
+        said = replace(said, known=machines.read(machine))
+    if shaft is not None:
+        if not shaft > 0:
+            raise UserError("--shaft takes a frequency above 0, in Hz")
+        said = replace(said, shaft=shaft)
+    return said
 
 
 def _channels(recording: Recording, wanted: tuple[str, ...], base: Method | None) -> list[int]:
@@ -318,7 +344,7 @@ def _write(out: Path, results: list[_Result]) -> list[Path]:
     several = sum(len(analyses) for _, analyses in results) > 1
     with _progress("Writing") as progress:
         for recording, analyses in results:
-            for analysis, _ in analyses:
+            for analysis, _, said in analyses:
                 folder = out
                 if len(results) > 1:
                     folder = folder / _file_name(recording.name)
@@ -327,9 +353,14 @@ def _write(out: Path, results: list[_Result]) -> list[Path]:
                 atomic.make_folder(folder)
                 for name, text in (
                     ("spectrum.csv", tables.spectrum_csv(analysis)),
-                    ("peaks.csv", tables.peaks_csv(analysis)),
-                    ("combs.csv", tables.combs_csv(analysis)),
-                    ("report.html", report(recording, analysis, SpectrumView(), progress)),
+                    ("peaks.csv", tables.peaks_csv(analysis, said)),
+                    ("combs.csv", tables.combs_csv(analysis, said)),
+                    ("resonances.csv", tables.resonances_csv(analysis)),
+                    ("bands.csv", tables.bands_csv(analysis)),
+                    (
+                        "report.html",
+                        report(recording, analysis, SpectrumView(), progress, said=said),
+                    ),
                 ):
                     atomic.write_text(folder / name, text)
                     written.append(folder / name)

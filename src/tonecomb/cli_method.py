@@ -11,6 +11,7 @@ from typing import Any
 import click
 
 from tonecomb.core.bands import Band, octave_bands
+from tonecomb.core.damping import Fit
 from tonecomb.core.display import Display
 from tonecomb.core.errors import UserError
 from tonecomb.core.method import (
@@ -110,6 +111,14 @@ _OPTIONS = (
         "--peaks-over-floor", type=float, metavar="DB", help="Peaks so far above the noise floor."
     ),
     click.option(
+        "--peak", "by_hand", type=float, multiple=True, metavar="HZ",
+        help="A peak wanted whatever its height; repeatable.",
+    ),
+    click.option(
+        "--fit", "fits", metavar="LOW:HIGH[:2]", multiple=True,
+        help="Fit a resonance, or two, between these frequencies in Hz; repeatable.",
+    ),
+    click.option(
         "--peaks-above", type=float, metavar="DB", help="Peaks down to this below the highest."
     ),
 )  # fmt: skip
@@ -133,6 +142,8 @@ def method_of(
         search = replace(search, low=settings["span"][0], high=settings["span"][1])
     if settings["at"] is not None and settings["average"] != "single":
         raise UserError("--at is the place of a single frame", remedy="add --average single")
+    if settings["by_hand"]:
+        search = replace(search, by_hand=settings["by_hand"])
     bands = tuple(Band(low, high) for low, high in settings["bands"])
     if stretch is not None:
         method = replace(method, stretch=Stretch(*stretch))
@@ -145,6 +156,7 @@ def method_of(
         search=search,
         bands=bands or method.bands,
         struck=tuple(Stretch(*span) for span in settings["struck"]) or method.struck,
+        fits=tuple(_fit(text) for text in settings["fits"]) or method.fits,
         leave_clipped=settings["leave_clipped"] or method.leave_clipped,
         sync=_sync(recording, settings) or method.sync,
         display=_display(method.display, settings),
@@ -157,6 +169,19 @@ def method_of(
         wide = [Band(low, high) for low, high in pairwise(edges.tolist()) if high - low >= bin_hz]
         method = replace(method, bands=(*method.bands, *wide))
     return method
+
+
+def _fit(text: str) -> Fit:
+    """A range, and after a second colon how many modes."""
+    parts = text.split(":")
+    try:
+        if len(parts) not in (2, 3):
+            raise ValueError
+        return Fit(float(parts[0]), float(parts[1]), int(parts[2]) if len(parts) == 3 else 1)
+    except ValueError as error:
+        raise UserError(
+            f"‘{text}’ is no range to fit", remedy="give it like 55:70, or 55:70:2 for two modes"
+        ) from error
 
 
 def _preset(wanted: Path) -> Preset:

@@ -102,7 +102,8 @@ def test_analyse_writes_its_files(demo: Path, tmp_path: Path) -> None:
     one = call("analyse", demo / "undersampled.wav", "--out", tmp_path / "one", prelude=NO_QT)
     assert one.returncode == 0, one.stderr
     names = {path.name for path in (tmp_path / "one").iterdir()}
-    assert names == {"spectrum.csv", "peaks.csv", "combs.csv", "report.html"}
+    tables = {f"{name}.csv" for name in ("spectrum", "peaks", "combs", "resonances", "bands")}
+    assert names == tables | {"report.html"}
     assert "86.9" in (tmp_path / "one" / "peaks.csv").read_text()
     several = call("analyse", demo / "station-log.csv", demo / "undersampled.wav", "--json",
                    "--missing", "interpolate",
@@ -294,3 +295,31 @@ def test_interrupting_stops_with_130(tmp_path: Path) -> None:
     started.send_signal(signal.SIGINT)
     out, err = started.communicate(timeout=30)
     assert (started.returncode, out, err.strip()) == (130, "", "Stopped.")
+
+
+def test_a_machine_peaks_by_hand_and_fits(demo: Path, tmp_path: Path) -> None:
+    table = tmp_path / "drive.csv"
+    table.write_text("name,times shaft\ngear mesh,17\n")
+    call_for = ("analyse", demo / "drive-steady.h5", "--channel", "1", "--json", "--shaft", "24.3",
+                "--frame", "8192", "--peak", "777")  # fmt: skip
+    done = call(*call_for, "--machine", table)
+    assert done.returncode == 0, done.stderr
+    values = json.loads(done.stdout)["analyses"][0]
+    (mesh,) = (peak for peak in values["peaks"] if peak.get("name") == "gear mesh")
+    assert mesh["order"] == pytest.approx(17, abs=1e-3)
+    (asked,) = (peak["frequency_hz"] for peak in values["peaks"] if peak.get("by_hand"))
+    assert abs(asked - 777) < 6
+    sway = call("analyse", demo / "tower-sway.parquet", "--channel", "1", "--json",
+                "--fit", "0.2:0.6:2", "--fit", "30:31")  # fmt: skip
+    told = json.loads(sway.stdout)["analyses"][0]
+    modes = [round(one["natural_frequency_hz"], 2) for one in told["resonances"]]
+    assert modes == [0.31, 0.47]
+    assert "30–31 Hz" in next(c["text"] for c in told["cautions"] if c["code"] == "unfitted")
+    for wrong, word in (
+        (("--machine", tmp_path / "none.csv"), "none.csv"),
+        (("--shaft", "-1"), "above 0"),
+        (("--fit", "5"), "no range to fit"),
+        (("--fit", "9:5"), "No mode can be fitted from 9 to 5 Hz"),
+    ):
+        refused = call(*call_for, *wrong)
+        assert refused.returncode == 2 and word in refused.stderr and not refused.stdout

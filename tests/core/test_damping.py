@@ -12,8 +12,9 @@ from tests.support import recording, tone
 
 from tonecomb.core.analysis import run, run_spectrum
 from tonecomb.core.cautions import cautions
-from tonecomb.core.damping import Resonance, fit_noise, half_power_width
+from tonecomb.core.damping import Data, Fit, Resonance, fit_noise, half_power_width
 from tonecomb.core.display import Display
+from tonecomb.core.errors import UserError
 from tonecomb.core.method import Method, default_method
 from tonecomb.core.recording import Stretch
 from tonecomb.core.windows import window
@@ -54,9 +55,9 @@ def test_a_mode_in_noise(q: float, frame: int, name: str) -> None:
     for seed in range(16):
         made = recording(excited(f0, damping, seconds, seed), fs=FS)
         spectrum = run_spectrum(Method(frame=frame, window=name, overlap=66), made).spectrum
-        one = fit_noise(spectrum, window(name), FS, f0, (0.0, FS / 2))
-        assert one is not None
-        found.append(one)
+        data, width = Data(spectrum, window(name), FS, None), half_power_width(spectrum, f0)
+        found += fit_noise(data, (f0 - 6 * width, f0 + 6 * width), [(f0, width)], 0.3)[0]
+    assert len(found) == 16
     error = np.array([one.damping for one in found]) / damping - 1
     bound = np.sqrt(1 / (damping * 2 * np.pi * f0 * seconds))
     assert abs(error.mean()) < 3 * bound / 4, "sixteen records: a quarter of the scatter"
@@ -101,11 +102,18 @@ def test_the_demos_tap_and_sway(demo: Path) -> None:
     for one, mode in zip(found, TAPS_MODES, strict=True):
         assert one.frequency == pytest.approx(mode.frequency_hz, rel=5e-4)
         assert one.damping == pytest.approx(mode.damping_ratio, rel=0.02)
+    hand = replace(method, fits=tuple(Fit(0.8 * m.frequency_hz, 1.2 * m.frequency_hz)
+                                      for m in TAPS_MODES))  # fmt: skip
+    by_hand = run(hand, taps).resonances
+    for one, mode in zip(by_hand, TAPS_MODES, strict=True):
+        assert one.damping == pytest.approx(mode.damping_ratio, rel=0.02)
     double = replace(method, stretch=Stretch(21.9, 24.0))
     assert len(run(double, taps).resonances) < 3, "a second hit is no decay"
     sway = open_recording(demo / "tower-sway.parquet")
     found = run(default_method(sway), sway).resonances
-    for one, mode in zip(found, SWAY_MODES, strict=True):
+    together = replace(default_method(sway), fits=(Fit(0.2, 0.6, 2),))
+    found += run(together, sway).resonances
+    for one, mode in zip(found, SWAY_MODES * 2, strict=True):
         assert abs(one.frequency - mode.frequency_hz) < 3 * one.frequency_std
         assert abs(one.damping - mode.damping_ratio) < 3 * one.damping_std
 
@@ -157,6 +165,43 @@ def test_the_fit_goes_with_the_quantity_that_is_shown() -> None:
     data = np.interp(one.fit_frequency, plain.spectrum.frequency, plain.spectrum.mean_square)
     ratio = 10 * np.log10(one.fit[near] / data[near])
     assert abs(ratio.mean()) < 0.6, "it lies on the data"
+
+
+@pytest.mark.parametrize("excitation", ["noise", "hit"])
+def test_two_modes_that_run_together_are_fitted_by_hand(excitation: str) -> None:
+    """Neither is found alone; with the range and the number given both are, as far as told."""
+    pairs = ((118.0, 0.02), (126.0, 0.015))
+    if excitation == "noise":
+        made = recording(excited(*pairs[0], 400.0, 5) + excited(*pairs[1], 400.0, 6), fs=FS)
+        method = Method(frame=1024, overlap=66, fits=(Fit(90.0, 155.0, 2),))
+    else:
+        made = recording(ringing(tuple((*p, 1.0) for p in pairs), 0.01, 1), fs=4000)
+        method = Method(frame=16_000, window="rectangular", fits=(Fit(90.0, 155.0, 2),))
+    found = run(method, made).resonances
+    for one, (f0, damping) in zip(found, pairs, strict=True):
+        assert abs(one.frequency - f0) < max(3.5 * one.frequency_std, 2e-4 * f0)
+        assert abs(one.damping - damping) < max(3.5 * one.damping_std, 0.005 * damping)
+        assert one.damping_std < 0.1 * damping
+    alone = run(replace(method, fits=(Fit(90.0, 155.0, 1),)), made)
+    assert len(alone.resonances) < 2 and len(alone.unfitted) in (0, 1)
+
+
+def test_a_mode_too_wide_to_be_a_peak_is_fitted_by_hand() -> None:
+    made = recording(excited(120.0, 0.25, 300.0, 4), fs=FS)
+    analysis = run(Method(frame=512, fits=(Fit(30.0, 300.0),)), made)
+    (one,) = analysis.resonances
+    assert one.damping == pytest.approx(0.25, abs=3.5 * one.damping_std)
+    assert one.damping_std < 0.02
+
+
+def test_a_range_without_a_mode_is_told() -> None:
+    noise = recording(np.random.default_rng(8).standard_normal(60_000), fs=FS)
+    analysis = run(Method(frame=512, fits=(Fit(100.0, 140.0), Fit(200.0, 200.5))), noise)
+    told = {one.code: one for one in cautions(analysis, noise)}["unfitted"]
+    assert "cannot be fitted to 100–140 Hz, nor to 1 other" in told.text
+    assert told.method is not None and told.method.fits == ()
+    with pytest.raises(UserError, match="from 400 to 600 Hz"):
+        run(Method(frame=512, fits=(Fit(400.0, 600.0),)), noise)
 
 
 def test_half_power_width_of_a_window() -> None:

@@ -186,7 +186,7 @@ def edited(change: str) -> str:
         ("{", "is not a session of Tone Comb"),
         ("[1]", "is not a session of Tone Comb"),
         ("[" * 20_000, "is not a session of Tone Comb"),
-        (edited("b['version'] = 99"), "version 99: this program reads versions 1 to 3"),
+        (edited("b['version'] = 99"), "version 99: this program reads versions 1 to 4"),
         (edited("m['frame'] = 'long'"), "is damaged"),
         (edited("m['frame'] = True"), "is damaged"),
         (edited("m['window'] = 'welch'"), "is damaged: There is no window called"),

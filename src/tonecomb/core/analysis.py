@@ -13,7 +13,14 @@ from tonecomb.core.bands import band_rms
 from tonecomb.core.clipping import clipped
 from tonecomb.core.combining import FrameSquares, combined_squares, worth
 from tonecomb.core.combs import Comb, Line, find_combs
-from tonecomb.core.damping import Resonance, find_resonances, half_power_width
+from tonecomb.core.damping import (
+    Data,
+    Fit,
+    Resonance,
+    find_resonances,
+    fit_by_hand,
+    half_power_width,
+)
 from tonecomb.core.display import Curve, Display, curve, curve_scaling
 from tonecomb.core.floor import noise_floor
 from tonecomb.core.framing import effective_averages
@@ -70,6 +77,16 @@ class Analysis:
             if abs(one.frequency - peak.tone.frequency) < max(one.bandwidth, one.half_power) / 2
         )  # fmt: skip
         return next(near, None)
+
+    @property
+    def unfitted(self) -> tuple[Fit, ...]:
+        """Ranges that were to be fitted by hand where the data does not bear out a mode."""
+        if self.peaks is None:
+            return ()
+        return tuple(
+            fit for fit in self.method.fits
+            if not any(fit.low <= one.frequency <= fit.high for one in self.resonances)
+        )  # fmt: skip
 
     @property
     def lines(self) -> tuple[Line, ...]:
@@ -294,8 +311,14 @@ def run_peaks(estimate: Analysis, recording: Recording, progress: Progress = sil
     teeth = {line for comb in found.combs for line in comb.lines}
     alone = [peak.tone.frequency for i, peak in enumerate(peaks) if i not in teeth]
     decay = None if estimate.single is None else estimate.single.samples
-    resonances = find_resonances(estimate.spectrum, p.taper, p.fs, alone, decay)
-    return replace(found, resonances=resonances)
+    data = Data(estimate.spectrum, p.taper, p.fs, decay)
+    by_hand = [one for fit in method.fits for one in fit_by_hand(data, fit)]
+    found_alone = [
+        one for one in find_resonances(data, alone)
+        if not any(fit.low <= one.frequency <= fit.high for fit in method.fits)
+    ]  # fmt: skip
+    resonances = sorted([*found_alone, *by_hand], key=lambda one: one.frequency)
+    return replace(found, resonances=tuple(resonances))
 
 
 def _reader(method: Method, recording: Recording, p: Plan) -> Read:

@@ -327,9 +327,27 @@ def _damping_limited(a: Analysis, seen: Seen) -> Caution | None:
     return None
 
 
+def _unfitted(analysis: Analysis, seen: Seen) -> Caution | None:
+    """A fit that was asked for, and that the data does not bear out."""
+    bad = analysis.unfitted
+    if not bad:
+        return None
+    first = bad[0]
+    modes = "one mode" if first.modes == 1 else "two modes"
+    others = f", nor to {len(bad) - 1} other ranges" if len(bad) > 1 else ""
+    method = analysis.method
+    return Caution(
+        "unfitted",
+        f"{modes.capitalize()} cannot be fitted to {first.low:.6g}–{first.high:.6g} Hz{others}: "
+        "the spectrum there has another shape, or too few bins.",
+        "Drop the fit" if len(bad) == 1 else "Drop these fits",
+        replace(method, fits=tuple(fit for fit in method.fits if fit not in bad)),
+    )
+
+
 DETECTORS: tuple[Detector, ...] = (
     _clipped, _one_frame, _overlap_gap, _unresolved, _nonstationary, _low_averages, _offset,
-    _alias_risk, _hum, _padding, _scalloping, _damping_limited,
+    _alias_risk, _hum, _padding, _scalloping, _damping_limited, _unfitted,
 )  # fmt: skip
 
 

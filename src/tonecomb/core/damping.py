@@ -12,11 +12,13 @@ The window's width is part of the model, so that it is not taken for damping.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 
+from tonecomb.core.errors import UserError
 from tonecomb.core.recording import Array
 from tonecomb.core.spectrum import Spectrum
 from tonecomb.core.windows import Window
@@ -25,6 +27,7 @@ Kind = Literal["noise", "decay"]
 WIDER = 1.35  # times the window's −3 dB width from which a line is a resonance
 _REACH = 6.0  # half-power bandwidths to each side that are fitted
 _LEAST = 12  # bins that a fit needs
+_MORE = 6  # for each further mode
 _ROUNDS = 6
 _SHARE = 0.25  # of the window's line below which a mode's width is not trusted
 _MOST = 8  # resonances that are fitted
@@ -33,6 +36,8 @@ _UNDAMPED = 0.02  # fall over a frame below which nothing can be told of damping
 _UNEXPLAINED = 0.03  # share of a decay's power about a peak that the fit may leave
 _MISFIT = 0.1  # mean square of what an average may be off its model, besides its scatter
 _SURE = 0.3  # of the damping ratio, which its standard deviation must not exceed
+_SURE_BY_HAND = 0.5  # the same where somebody says that there is a mode
+_TRIED = 4  # maxima that are tried as the second of two modes
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,57 +89,134 @@ def half_power_width(spectrum: Spectrum, frequency: float) -> float:
     return sum(ends) * spectrum.bin_hz
 
 
-def find_resonances(
-    spectrum: Spectrum, taper: Window, fs: float, frequencies: list[float], decay: Array | None
-) -> tuple[Resonance, ...]:
-    """Those of the peaks at ``frequencies`` (Hz, rising) that are wider than the window's line.
+@dataclass(frozen=True)
+class Fit:
+    """A range (Hz) in which one mode or two are fitted because the user says so."""
 
-    ``decay`` are the samples of the one frame that was analysed, shape (frame,), None where
-    several were averaged.
-    """
+    low: float
+    high: float
+    modes: int = 1
+
+    def check(self, nyquist: float) -> None:
+        """Raise :class:`UserError` where there is no such range, or no such fit."""
+        if not 0 <= self.low < self.high <= nyquist * (1 + 1e-9) or self.modes not in (1, 2):
+            raise UserError(
+                f"No mode can be fitted from {self.low:g} to {self.high:g} Hz",
+                remedy=f"choose a range between 0 and {nyquist:g} Hz, and 1 or 2 modes",
+            )
+
+
+@dataclass(frozen=True, eq=False)
+class Data:
+    """What modes are fitted to: a spectrum, its window, the sample rate (Hz), and the samples of
+    the one frame that was analysed, shape (frame,), None where several were averaged."""
+
+    spectrum: Spectrum
+    taper: Window
+    fs: float
+    decay: Array | None
+
+
+Fitted = tuple[tuple[Resonance, ...], float]
+NONE: Fitted = ((), math.inf)
+
+
+def find_resonances(data: Data, frequencies: list[float]) -> tuple[Resonance, ...]:
+    """Those of the peaks at ``frequencies`` (Hz, rising) that are wider than the window's line."""
     found: list[Resonance] = []
-    line = taper.width_3db * spectrum.frame_hz
+    spectrum, fs = data.spectrum, data.fs
+    line = data.taper.width_3db * spectrum.frame_hz
     for i, frequency in enumerate(frequencies):
         width = half_power_width(spectrum, frequency)
         if math.isnan(width) or width < WIDER * line or len(found) == _MOST:
             continue
         low = frequencies[i - 1] if i else 0.0
         high = frequencies[i + 1] if i + 1 < len(frequencies) else fs / 2
-        limits = ((low + frequency) / 2, (high + frequency) / 2)
-        if decay is not None:
-            one = fit_decay(spectrum, taper, fs, frequency, limits, decay)
-        else:
-            one = fit_noise(spectrum, taper, fs, frequency, limits)
-        if one is not None and (one.kind == "decay" or one.bandwidth > _SHARE * line):
-            found.append(one)
+        reach = max(_REACH * width, _LEAST / 2 * spectrum.frame_hz)
+        low = max((low + frequency) / 2, frequency - reach)
+        high = min((high + frequency) / 2, frequency + reach)
+        fit = fit_noise if data.decay is None else fit_decay
+        ones, _ = fit(data, (low, high), [(frequency, width)], _SURE)
+        found += [one for one in ones if one.kind == "decay" or one.bandwidth > _SHARE * line]
     return tuple(found)
 
 
-def _band(
-    frequency: float, width: float, limits: tuple[float, float], bin_hz: float, highest: float
-) -> tuple[int, int]:
-    """First bin and the one after the last of what is fitted."""
-    reach = max(_REACH * width, _LEAST / 2 * bin_hz)
-    low, high = max(limits[0], frequency - reach), min(limits[1], frequency + reach)
-    return max(1, math.ceil(low / bin_hz)), math.floor(min(high, highest) / bin_hz) + 1
+def fit_by_hand(data: Data, wanted: Fit) -> tuple[Resonance, ...]:
+    """The modes in a range, by rising frequency; none where the data does not bear them out.
+
+    One frame is taken for a decay, and where it does not ring for noise.
+    """
+    spectrum = data.spectrum
+    at = (spectrum.frequency >= wanted.low) & (spectrum.frequency <= wanted.high)
+    power, frequency = spectrum.mean_square[at], spectrum.frequency[at]
+    if len(power) < 3:
+        return ()
+    limits = (wanted.low, wanted.high)
+    tried = _pairs(frequency, power) if wanted.modes == 2 else [[_start(spectrum, limits)]]
+    ones: tuple[Resonance, ...] = ()
+    if data.decay is not None:
+        ones, _ = min((fit_decay(data, limits, at, _SURE_BY_HAND) for at in tried), key=_misfit)
+    if not ones:
+        ones, _ = min((fit_noise(data, limits, at, _SURE_BY_HAND) for at in tried), key=_misfit)
+    inside = all(wanted.low <= one.frequency <= wanted.high for one in ones)
+    return ones if inside else ()
+
+
+def _misfit(fitted: Fitted) -> float:
+    return fitted[1]
+
+
+def _start(spectrum: Spectrum, limits: tuple[float, float]) -> tuple[float, float]:
+    """The highest point between two frequencies, and how wide it is."""
+    at = (spectrum.frequency >= limits[0]) & (spectrum.frequency <= limits[1])
+    top = float(spectrum.frequency[at][np.argmax(spectrum.mean_square[at])])
+    width, span = half_power_width(spectrum, top), limits[1] - limits[0]
+    return top, span / 4 if math.isnan(width) else min(width, span / 2)
+
+
+def _pairs(frequency: Array, power: Array) -> list[list[tuple[float, float]]]:
+    """Where two modes may be and how wide: the highest point with each of the next highest
+    maxima, and with a shoulder on either side."""
+    top, span = int(np.argmax(power)), float(frequency[-1] - frequency[0])
+    inner = np.zeros(len(power), dtype=bool)
+    inner[1:-1] = (power[1:-1] > power[:-2]) & (power[1:-1] >= power[2:])
+    others = np.flatnonzero(inner & (np.abs(frequency - frequency[top]) > 0.05 * span))
+    highest = frequency[others[np.argsort(-power[others])[:_TRIED]]].tolist()
+    first = float(frequency[top])
+    shoulders = [first + side * span for side in (-0.15, 0.15)]
+    seconds = highest + [at for at in shoulders if frequency[0] < at < frequency[-1]]
+    return [
+        [(at, max(abs(second - first) / 3, span / 50)) for at in sorted((first, second))]
+        for second in seconds
+    ]
+
+
+def _bins(limits: tuple[float, float], bin_hz: float, fs: float, modes: int) -> tuple[int, int]:
+    """First bin and the one after the last of what is fitted, both 0 where there are too few."""
+    first = max(1, math.ceil(limits[0] / bin_hz))
+    stop = math.floor(min(limits[1], fs / 2 - bin_hz) / bin_hz) + 1
+    return (first, stop) if stop - first >= _LEAST + _MORE * (modes - 1) else (0, 0)
 
 
 def fit_noise(
-    spectrum: Spectrum, taper: Window, fs: float, frequency: float, limits: tuple[float, float]
-) -> Resonance | None:
-    """Fit a mode that noise excites to the averaged spectrum between two frequencies (Hz)."""
+    data: Data, limits: tuple[float, float], starts: list[tuple[float, float]], sure: float
+) -> Fitted:
+    """Fit modes that noise excites to the averaged spectrum between two frequencies (Hz).
+
+    ``starts`` are a frequency and a half-power width (Hz) for each; ``sure`` is the standard
+    deviation of a damping ratio, as a share of it, above which a mode is not told. With the
+    modes comes the share of the data that they leave unexplained, infinite for none.
+    """
     from scipy.fft import irfft, rfft
     from scipy.optimize import least_squares
 
+    spectrum, taper, fs, count = data.spectrum, data.taper, data.fs, len(starts)
     n = spectrum.framing.frame
     pad = round(spectrum.frame_hz / spectrum.bin_hz)
     power = spectrum.mean_square[::pad]
-    width = half_power_width(spectrum, frequency)
-    if math.isnan(width):
-        return None
-    first, stop = _band(frequency, width, limits, spectrum.frame_hz, fs / 2 - spectrum.frame_hz)
-    if stop - first < _LEAST:
-        return None
+    first, stop = _bins(limits, spectrum.frame_hz, fs, count)
+    if not stop:
+        return NONE
     measured, level = power[first:stop], float(power[first:stop].max())
     measured = measured / level
     weights = taper.samples(n)
@@ -143,156 +225,180 @@ def fit_noise(
     steps = np.arange(n)
     line = taper.width_3db * spectrum.frame_hz
 
-    def shapes(omega: float, alpha: float) -> Array:
-        """Cosine, sine and flat part of the expected spectrum, shape (bins, 3)."""
-        ratio = min(alpha / max(omega, 1e-9), 0.99)
-        turning = np.exp((-alpha + 1j * omega * math.sqrt(1 - ratio**2)) * steps) * lags
-        cosine = 2 * rfft(turning.real)[first:stop].real - 1
-        sine = 2 * rfft(turning.imag)[first:stop].real
-        return np.stack([cosine, sine, np.ones(stop - first)], axis=1)
+    def shapes(at: Array) -> Array:
+        """Cosine and sine part of each mode and the flat part, shape (bins, 2·modes + 1)."""
+        columns = []
+        for omega, logged in at.reshape(-1, 2):
+            alpha = math.exp(float(np.clip(logged, -50.0, 1.0)))
+            ratio = min(alpha / max(omega, 1e-9), 0.99)
+            turning = np.exp((-alpha + 1j * omega * math.sqrt(1 - ratio**2)) * steps) * lags
+            columns.append(2 * rfft(turning.real)[first:stop].real - 1)
+            columns.append(2 * rfft(turning.imag)[first:stop].real)
+        return np.stack([*columns, np.ones(stop - first)], axis=1)
 
-    start = np.array([2 * np.pi * frequency / fs, math.log(np.pi * max(width - line, 0.1 * width)
-                                                           / fs)])  # fmt: skip
+    begin = np.array([
+        value for frequency, width in starts
+        for value in (2 * np.pi * frequency / fs,
+                      math.log(np.pi * max(width - line, 0.1 * width) / fs))
+    ])  # fmt: skip
     model = np.maximum(measured, 0.05)
 
-    def residual(at: Array) -> Array:
-        return np.asarray((measured - solved(at)[1]) / model)
-
     def solved(at: Array) -> tuple[Array, Array]:
-        columns = shapes(float(at[0]), math.exp(float(np.clip(at[1], -50.0, 1.0))))
+        columns = shapes(at)
         scaled = columns / model[:, None]
         size = np.linalg.norm(scaled, axis=0)
         parts = np.linalg.lstsq(scaled / size, measured / model, rcond=None)[0] / size
         return parts, columns @ parts
 
+    def residual(at: Array) -> Array:
+        return np.asarray((measured - solved(at)[1]) / model)
+
     span = (stop - first) * spectrum.frame_hz * 2 * np.pi / fs
-    scale = np.array([start[0] * 1e-3 + span * 1e-3, 0.1])
+    scale = np.tile([begin[0] * 1e-3 + span * 1e-3, 0.1], count)
     for _ in range(_ROUNDS):
-        before = start
-        result = least_squares(residual, start, x_scale=scale, method="lm", max_nfev=60)
-        start = result.x
-        undamped = math.log(_UNDAMPED / n)
-        if not (0 < start[0] < np.pi and undamped < start[1] < math.log(_DAMPED * start[0])):
-            return None
-        model = np.maximum(solved(start)[1], 1e-3 * float(solved(start)[1].max()))
-        if np.all(np.abs(start - before) < 1e-6 * scale):
+        before = begin
+        begin = least_squares(residual, begin, x_scale=scale, method="lm", max_nfev=60 * count).x
+        if not _sensible(begin, n):
+            return NONE
+        fitted = solved(begin)[1]
+        model = np.maximum(fitted, 1e-3 * float(fitted.max()))
+        if np.all(np.abs(begin - before) < 1e-6 * scale):
             break
-    parts, fitted = solved(start)
+    parts, fitted = solved(begin)
     misfit = float(np.mean((measured / model - 1) ** 2))
     if fitted.min() <= 0 or misfit > _MISFIT + 4 / spectrum.effective_averages:
-        return None  # several lines that run together, or no mode at all
-    omega, alpha = float(start[0]), math.exp(float(start[1]))
-    # Information of all five parameters; neighbouring bins are not independent.
+        return NONE  # several lines that run together, or no mode at all
+    # Information of all parameters; neighbouring bins are not independent.
     together = rfft(np.pad(weights**2, (0, n)))[::2] / float(weights @ weights)
     shared = 1 + 2 * float(np.sum(np.abs(together[1:8]) ** 2))
     averages = spectrum.effective_averages / shared
-    jacobian = [(shapes(omega + d0, math.exp(math.log(alpha) + d1)) @ parts - fitted) / (d0 + d1)
-                for d0, d1 in ((1e-4 * alpha, 0.0), (0.0, 1e-5))]  # fmt: skip
-    design = np.stack([*jacobian, *shapes(omega, alpha).T], axis=1) / model[:, None]
-    std = _stds(design, 1 / averages)
-    return _made(omega, alpha, std, fs, width, "noise", spectrum, (first, stop), fitted * level)
+    jacobian = _jacobian(lambda at: shapes(at) @ parts, begin)
+    design = np.concatenate([jacobian, shapes(begin)], axis=1) / model[:, None]
+    std = _stds(design, 1 / averages, 2 * count)
+    axis: Array = np.arange(first, stop) * np.float64(spectrum.frame_hz)
+    return _made(begin, std, data, "noise", axis, fitted * level, sure), misfit
 
 
 def fit_decay(
-    spectrum: Spectrum, taper: Window, fs: float, frequency: float, limits: tuple[float, float],
-    samples: Array,
-) -> Resonance | None:  # fmt: skip
-    """Fit a mode that rings after an impact to the samples of one frame, from where they have
-    been largest on; the window plays no part in it."""
+    data: Data, limits: tuple[float, float], starts: list[tuple[float, float]], sure: float
+) -> Fitted:
+    """Fit modes that ring after an impact to the samples of one frame, from where they have
+    been largest on; the window plays no part in it. Arguments as for :func:`fit_noise`."""
     from scipy.fft import rfft
     from scipy.optimize import least_squares
 
-    x = samples - samples.mean()
+    assert data.decay is not None
+    fs, spectrum, count = data.fs, data.spectrum, len(starts)
+    x = data.decay - data.decay.mean()
     onset = int(np.argmax(np.abs(x)))
-    onset += max(2, round(0.002 * fs))  # the impact itself has passed
-    x = x[onset:]
+    x = x[onset + max(2, round(0.002 * fs)) :]  # the impact itself has passed
     n = len(x)
     if n < 4 * _LEAST:
-        return None
-    bins = rfft(x)
+        return NONE
     bin_hz = fs / n
-    width = half_power_width(spectrum, frequency)
-    if math.isnan(width):
-        return None
-    first, stop = _band(frequency, width, limits, bin_hz, fs / 2 - bin_hz)
-    if stop - first < _LEAST:
-        return None
-    measured = bins[first:stop]
-    scale = float(np.abs(measured).max())
-    measured = measured / scale
+    first, stop = _bins(limits, bin_hz, fs, count)
+    if not stop:
+        return NONE
+    measured = rfft(x)[first:stop]
+    measured = measured / float(np.abs(measured).max())
     turns = np.exp(-2j * np.pi * np.arange(first, stop) / n)
     tilt = np.linspace(-1, 1, stop - first)
 
-    def columns(omega: float, alpha: float) -> Array:
-        """Real columns for real and imaginary parts of the bins, shape (2·bins, 6)."""
-        ratio = min(alpha / max(omega, 1e-9), 0.99)
-        z = np.exp(-alpha + 1j * omega * math.sqrt(1 - ratio**2))
-        one = (1 - z**n) / (1 - z * turns)
-        other = (1 - np.conj(z) ** n) / (1 - np.conj(z) * turns)
-        terms = [one + other, 1j * (one - other), np.ones(len(turns)), 1j * np.ones(len(turns)),
-                 tilt + 0j, 1j * tilt]  # fmt: skip
-        size = float(np.abs(one).max())
+    def columns(at: Array) -> Array:
+        """Real columns for real and imaginary parts of the bins, shape (2·bins, 2·modes + 4)."""
+        terms = [np.ones(len(turns)) + 0j, 1j * np.ones(len(turns)), tilt + 0j, 1j * tilt]
+        for omega, logged in at.reshape(-1, 2):
+            alpha = math.exp(float(np.clip(logged, -50.0, 1.0)))
+            ratio = min(alpha / max(omega, 1e-9), 0.99)
+            z = np.exp(-alpha + 1j * omega * math.sqrt(1 - ratio**2))
+            one = (1 - z**n) / (1 - z * turns)
+            other = (1 - np.conj(z) ** n) / (1 - np.conj(z) * turns)
+            size = float(np.abs(one).max())
+            terms += [(one + other) / size, 1j * (one - other) / size]
         stacked = np.stack(terms, axis=1).astype(np.complex128)
-        stacked[:, :2] /= size
         return np.concatenate([stacked.real, stacked.imag])
 
     wanted = np.concatenate([measured.real, measured.imag])
 
     def residual(at: Array) -> Array:
-        made = columns(float(at[0]), math.exp(float(np.clip(at[1], -50.0, 1.0))))
+        made = columns(at)
         return np.asarray(wanted - made @ np.linalg.lstsq(made, wanted, rcond=None)[0])
 
-    start = np.array([2 * np.pi * frequency / fs, math.log(np.pi * width / fs)])
-    result = least_squares(residual, start, x_scale=np.array([1e-3 * start[0], 0.1]), method="lm")
-    omega, alpha = float(result.x[0]), math.exp(float(np.clip(result.x[1], -50.0, 1.0)))
-    if not (0 < omega < np.pi and _UNDAMPED / n < alpha < _DAMPED * omega):
-        return None
-    made = columns(omega, alpha)
+    begin = np.array([
+        value for frequency, width in starts
+        for value in (2 * np.pi * frequency / fs, math.log(np.pi * width / fs))
+    ])  # fmt: skip
+    scale = np.tile([1e-3 * begin[0], 0.1], count)
+    at = least_squares(residual, begin, x_scale=scale, method="lm").x
+    if not _sensible(at, n):
+        return NONE
+    made = columns(at)
     parts = np.linalg.lstsq(made, wanted, rcond=None)[0]
-    left = wanted - made @ parts
-    if left @ left > _UNEXPLAINED * (wanted @ wanted):
-        return None  # it does not ring
-    noise = float(left @ left) / max(len(left) - 8, 1)
-    jacobian = [(columns(omega + d0, math.exp(math.log(alpha) + d1)) @ parts - made @ parts)
-                / (d0 + d1) for d0, d1 in ((1e-4 * alpha, 0.0), (0.0, 1e-5))]  # fmt: skip
-    std = _stds(np.stack([*jacobian, *made.T], axis=1), noise)
     fitted = made @ parts
+    left = wanted - fitted
+    misfit = float(left @ left) / float(wanted @ wanted)
+    if misfit > _UNEXPLAINED:
+        return NONE  # it does not ring
+    noise = float(left @ left) / max(len(left) - 4 - 4 * count, 1)
+    jacobian = _jacobian(lambda moved: columns(moved) @ parts, at)
+    std = _stds(np.concatenate([jacobian, made], axis=1), noise, 2 * count)
     size = np.abs(fitted[: len(turns)] + 1j * fitted[len(turns) :]) ** 2
-    # On the scale of the spectrum, whose frame and window are others.
-    peak = float(spectrum.mean_square[
-        max(round(frequency / spectrum.bin_hz) - 1, 0) : round(frequency / spectrum.bin_hz) + 2
-    ].max())  # fmt: skip
-    shown = size / size.max() * peak
-    one = _made(omega, alpha, std, fs, width, "decay", spectrum, (first, stop), shown)
     axis: Array = np.arange(first, stop) * np.float64(bin_hz)
-    return None if one is None else replace(one, fit_frequency=axis)
+    # On the scale of the spectrum, whose frame and window are others.
+    near = np.round(np.array([axis[int(np.argmax(size))]]) / spectrum.bin_hz).astype(int)[0]
+    top = float(spectrum.mean_square[max(near - 1, 0) : near + 2].max())
+    return _made(at, std, data, "decay", axis, size / size.max() * top, sure), misfit
 
 
-def _stds(design: Array, variance: float) -> Array:
-    """Standard deviations of the first two parameters of a linearised fit."""
+def _sensible(at: Array, n: int) -> bool:
+    """Whether every mode lies in the band and is damped as much as can be told, no more."""
+    omega, logged = at[::2], at[1::2]
+    if np.any(omega <= 0) or np.any(omega >= np.pi):
+        return False
+    within = (logged > math.log(_UNDAMPED / n)) & (logged < np.log(_DAMPED * omega))
+    return bool(np.all(within))
+
+
+def _jacobian(model: Callable[[Array], Array], at: Array) -> Array:
+    """How a model of (ω, ln α) pairs changes with them, shape (values, parameters)."""
+    now, columns = model(at), []
+    for i in range(len(at)):
+        step = 1e-5 if i % 2 else 1e-4 * math.exp(at[i + 1])
+        moved = at.copy()
+        moved[i] += step
+        columns.append((model(moved) - now) / step)
+    return np.stack(columns, axis=1)
+
+
+def _stds(design: Array, variance: float, count: int) -> Array:
+    """Standard deviations of the first ``count`` parameters of a linearised fit."""
     size = np.linalg.norm(design, axis=0)
     size = np.where(size > 0, size, 1.0)
     inverse = np.linalg.pinv((design / size).T @ (design / size))
-    return np.sqrt(np.maximum(np.diag(inverse)[:2], 0.0) * variance) / size[:2]
+    return np.sqrt(np.maximum(np.diag(inverse)[:count], 0.0) * variance) / size[:count]
 
 
 def _made(
-    omega: float, alpha: float, std: Array, fs: float, width: float, kind: Kind,
-    spectrum: Spectrum, bins: tuple[int, int], fitted: Array,
-) -> Resonance | None:  # fmt: skip
-    """A resonance, None where its damping is too uncertain to be told."""
-    damping = alpha / omega
-    damping_std = damping * float(std[1])
-    if damping_std > _SURE * damping or not np.isfinite(damping_std):
-        return None
-    axis: Array = np.arange(*bins) * np.float64(spectrum.frame_hz)
-    return Resonance(
-        frequency=omega * fs / (2 * np.pi),
-        frequency_std=float(std[0]) * fs / (2 * np.pi),
-        damping=damping,
-        damping_std=damping_std,
-        half_power=width,
-        kind=kind,
-        fit_frequency=axis,
-        fit=np.asarray(fitted),
-    )
+    at: Array, std: Array, data: Data, kind: Kind, axis: Array, fitted: Array, sure: float
+) -> tuple[Resonance, ...]:
+    """The modes by rising frequency; none where a damping is too uncertain to be told."""
+    if not np.all(np.isfinite(std)) or np.any(std[1::2] > sure):
+        return ()
+    to_hz = data.fs / (2 * np.pi)
+    found = []
+    for k in range(0, len(at), 2):
+        damping = math.exp(float(at[k + 1])) / float(at[k])
+        frequency = float(at[k]) * to_hz
+        found.append(
+            Resonance(
+                frequency=frequency,
+                frequency_std=float(std[k]) * to_hz,
+                damping=damping,
+                damping_std=damping * float(std[k + 1]),
+                half_power=half_power_width(data.spectrum, frequency),
+                kind=kind,
+                fit_frequency=axis,
+                fit=np.asarray(fitted),
+            )
+        )
+    return tuple(sorted(found, key=lambda one: one.frequency))

@@ -5,10 +5,11 @@ Edits are pure functions from one document to the next.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from tonecomb.core.conditioning import AS_RECORDED, Conditioning
 from tonecomb.core.given import NOTHING_GIVEN, Given
+from tonecomb.core.machine import Machine
 from tonecomb.core.method import Method
 
 
@@ -31,11 +32,12 @@ class Mark:
 @dataclass(frozen=True)
 class PeakNote:
     """What is said about the peak at ``frequency`` (Hz): a ``name``, and why it is set
-    ``aside``, "" where it is not."""
+    ``aside``, "" where it is not; ``marked`` where a line through every view shows it."""
 
     frequency: float
     name: str = ""
     aside: str = ""
+    marked: bool = False
 
     @property
     def words(self) -> str:
@@ -84,6 +86,7 @@ class RecordingRef:
     marks: tuple[Mark, ...] = ()
     combs: tuple[DroppedComb, ...] = ()
     peak_notes: tuple[PeakNote, ...] = ()
+    machine: Machine = field(default_factory=Machine)
 
 
 @dataclass(frozen=True)
@@ -193,6 +196,11 @@ def set_peak_notes(document: Document, ref: RecordingRef, notes: tuple[PeakNote,
     """Give a recording's peaks these notes, in the order of their frequencies."""
     ordered = tuple(sorted(notes, key=lambda note: note.frequency))
     return change_recording(document, replace(ref, peak_notes=ordered))
+
+
+def set_machine(document: Document, ref: RecordingRef, machine: Machine) -> Document:
+    """Say what is known of the machine that was recorded."""
+    return change_recording(document, replace(ref, machine=machine))
 
 
 def move_recording(document: Document, recording_id: str, by: int) -> Document:

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 
 from tonecomb.core.bands import Band
 from tonecomb.core.combining import Average, worth
+from tonecomb.core.damping import Fit
 from tonecomb.core.display import Display, curve_scaling
 from tonecomb.core.errors import UserError
 from tonecomb.core.framing import Framing, effective_averages, make_framing
@@ -54,7 +55,8 @@ class Method:
     ``average`` says how the frames become one spectrum; with ``single`` it is the frame about
     ``at`` (s), the one in the stretch's middle for None; with ``synchronous`` they begin where
     ``sync`` says. Frames that touch one of the ``struck`` stretches are left out, and with
-    ``leave_clipped`` those that clip. ``bands`` are those whose level is read.
+    ``leave_clipped`` those that clip. ``bands`` are those whose level is read, ``fits`` ranges in
+    which resonances are fitted by hand.
     """
 
     channel: int = 0
@@ -74,6 +76,7 @@ class Method:
     struck: tuple[Stretch, ...] = ()
     leave_clipped: bool = False
     display: Display = field(default_factory=Display)
+    fits: tuple[Fit, ...] = ()
 
     def estimate(self) -> Method:
         """The same with what only changes the display set back: the key of a computation."""
@@ -90,7 +93,9 @@ class Preset:
     @classmethod
     def of(cls, name: str, method: Method) -> Preset:
         """Keep of a method what does not belong to one recording."""
-        return cls(name, replace(method, channel=0, stretch=None, at=None, struck=()))
+        search = replace(method.search, by_hand=())
+        plain = replace(method, channel=0, stretch=None, at=None, struck=(), fits=())
+        return cls(name, replace(plain, search=search))
 
     def applied(self, method: Method) -> Method:
         """This way of analysing for what ``method`` is about."""
@@ -100,6 +105,8 @@ class Preset:
             stretch=method.stretch,
             at=method.at,
             struck=method.struck,
+            fits=method.fits,
+            search=replace(self.method.search, by_hand=method.search.by_hand),
         )
 
 
@@ -185,6 +192,8 @@ def plan(method: Method, recording: Recording) -> Plan:
         framing = framing.without([(a, b) for a, b in spans if b > 0 and b > a])
     for band in method.bands:
         band.check()
+    for fit in method.fits:
+        fit.check(fs / 2)
     channel = recording.channels[method.channel]
     method.display.check(channel.unit)
     return Plan(

@@ -25,7 +25,8 @@ class PeakSearch:
     At most ``above_db`` below the highest one, standing out by ``prominence_db``, between
     ``low`` and ``high`` (Hz, None for the end of the axis); with an rms amplitude of ``least``
     (the channel's unit) or more, ``above_floor_db`` over the noise around it, and no higher peak
-    nearer than ``spacing`` (Hz). The ``most`` highest are kept.
+    nearer than ``spacing`` (Hz). The ``most`` highest are kept, and the highest points nearest to
+    the frequencies ``by_hand`` (Hz) whatever they are.
     """
 
     above_db: float = 60.0
@@ -36,17 +37,19 @@ class PeakSearch:
     least: float = 0.0
     above_floor_db: float = 0.0
     spacing: float = 0.0
+    by_hand: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)
 class Peak:
     """A refined peak; ``level`` is the mean square of the bin it was found at, in unit², and
-    ``floor`` that of the noise around it."""
+    ``floor`` that of the noise around it. ``by_hand`` where it counts because it was pointed at."""
 
     tone: Tone
     prominence_db: float
     level: float
     floor: float = 0.0
+    by_hand: bool = False
 
     @property
     def above_floor_db(self) -> float:
@@ -77,6 +80,10 @@ def find_peaks(
     high = np.inf if search.high is None else search.high
     inside = [c for c in found if low <= c.frequency <= high]
     kept = _spaced(_above(spectrum, inside, floor, search), search.spacing)[: search.most]
+    asked = [_nearest(spectrum, taper, frequency) for frequency in search.by_hand]
+    taken = {c.index for c in kept}
+    pointed = {c.index: c for c in asked if c is not None and c.index not in taken}
+    kept += [next((f for f in found if f.index == i), c) for i, c in pointed.items()]
     others = [c for c in found if c not in kept][:_OUTSIDE]
     together = kept + others
     tones = fit_tones(
@@ -89,7 +96,13 @@ def find_peaks(
         progress=progress,
     )
     peaks = (
-        Peak(tone, c.prominence_db, float(spectrum.mean_square[c.index]), float(floor[c.index]))
+        Peak(
+            tone,
+            c.prominence_db,
+            float(spectrum.mean_square[c.index]),
+            float(floor[c.index]),
+            by_hand=c.index in pointed,
+        )
         for tone, c in zip(tones, kept, strict=False)
     )
     return tuple(sorted(peaks, key=lambda peak: peak.tone.frequency))
@@ -114,6 +127,22 @@ def _spaced(found: list[_Candidate], spacing: float) -> list[_Candidate]:
         if all(abs(one.frequency - other.frequency) >= spacing for other in kept):
             kept.append(one)
     return kept
+
+
+def _nearest(spectrum: Spectrum, taper: Window, frequency: float) -> _Candidate | None:
+    """The maximum nearest to a frequency, within the width of a line; None for none."""
+    power = spectrum.mean_square
+    reach = max(2, round(taper.width_6db * spectrum.frame_hz / spectrum.bin_hz))
+    at = round(frequency / spectrum.bin_hz)
+    around = np.arange(max(at - reach, 1), min(at + reach + 1, len(power) - 1))
+    tops = around[(power[around] > power[around - 1]) & (power[around] >= power[around + 1])]
+    if not tops.size:
+        return None
+    index = int(tops[np.argmin(np.abs(tops - frequency / spectrum.bin_hz))])
+    with np.errstate(divide="ignore"):
+        level = 10 * np.log10(np.maximum(power, np.finfo(float).tiny))
+    place = (index + _parabola(level[index - 1 : index + 2])) * spectrum.bin_hz
+    return _Candidate(index, float(place), _prominence(level, index))
 
 
 def _candidates(

@@ -302,7 +302,7 @@ class Bench(QMainWindow):
         """Follow a caution's advice, in one step that can be undone."""
         if caution.method is not None and (now := self.store.method) is not None:
             # What was changed since it was found stays: only what the remedy is about changes.
-            method = replace(caution.method, search=now.search, bands=now.bands)
+            method = replace(caution.method, search=now.search, bands=now.bands, fits=now.fits)
             document = edits.set_method(self.store.document, method)
             self.store.apply(caution.remedy, document)
 

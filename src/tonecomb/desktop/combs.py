@@ -13,13 +13,13 @@ from tonecomb.core.analysis import Analysis
 from tonecomb.core.combs import Comb
 from tonecomb.core.document import DroppedComb
 from tonecomb.core.errors import UserError
+from tonecomb.core.knowledge import measured_comb, reach, same
 from tonecomb.desktop.messages import Notices
 from tonecomb.desktop.results import Results
 from tonecomb.desktop.store import Store
 
 MOST = 8
 _TEETH = 12  # of a comb that is dropped
-_REACH = 0.3  # of the spacing within which a tooth takes a tone, at most
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,25 +51,13 @@ class Combs(QObject):
         ref = self._store.ref
         return () if ref is None else ref.combs
 
-    def _reach(self, spacing: float, analysis: Analysis) -> float:
-        return min(_REACH * spacing, analysis.resolution.separable_hz)
-
-    def _measured(self, one: DroppedComb, analysis: Analysis) -> Comb:
-        reach = self._reach(one.spacing, analysis)
-        numbers = range(one.first, one.last + 1)
-        return families.measured(analysis.lines, one.spacing, one.carrier, numbers, reach, one.name)
-
     def _follow(self) -> None:
         analysis = self._results.analysis
-        found = []
-        for i, one in enumerate(self._dropped):
-            if analysis is None or analysis.peaks is None:
-                numbers = range(one.first, one.last + 1)
-                comb = families.measured((), one.spacing, one.carrier, numbers, 0.0, one.name)
-            else:
-                comb = self._measured(one, analysis)
-            comb = replace(comb, spacing_std=one.std, carrier_std=one.std)
-            found.append((one, comb, 1 + i % 7))
+        if analysis is not None and analysis.peaks is None:
+            analysis = None
+        found = [
+            (one, measured_comb(one, analysis), 1 + i % 7) for i, one in enumerate(self._dropped)
+        ]
         every = [comb for _, comb, _ in found]
         self.shown = tuple(
             ShownComb(one, comb, colour, families.matching(comb, every))
@@ -104,8 +92,8 @@ class Combs(QObject):
             return
         at = frequency
         nearest = min(analysis.lines, key=lambda one: abs(one.frequency - at), default=None)
-        reach = 2 * analysis.resolution.separable_hz
-        if nearest is not None and abs(nearest.frequency - frequency) < reach:
+        close = 2 * analysis.resolution.separable_hz
+        if nearest is not None and abs(nearest.frequency - frequency) < close:
             frequency = nearest.frequency
         last = max(1, min(_TEETH, int(analysis.fs / 2 / frequency)))
         made = DroppedComb(self._name(self._dropped), frequency, last=last)
@@ -118,7 +106,7 @@ class Combs(QObject):
             return
         combs = self._dropped
         for comb in analysis.combs:
-            if any(_same(one, comb) for one in combs) or len(combs) >= MOST:
+            if any(same(one, comb) for one in combs) or len(combs) >= MOST:
                 continue
             first, last = comb.teeth[0].number, comb.teeth[-1].number
             combs = (
@@ -165,14 +153,14 @@ class Combs(QObject):
 
     def _snapped(self, one: DroppedComb, analysis: Analysis) -> DroppedComb:
         """Fitted tooth by tooth from the fundamental up, so that the higher ones find theirs."""
-        reach = self._reach(one.spacing, analysis)
+        near = reach(one.spacing, analysis)
         lines = analysis.lines
         low = min(abs(one.first), abs(one.last)) if one.carrier is None else 1
         for most in sorted({max(low, k) for k in (2, 4, 8, 16, one.last)}):
             first = max(one.first, -most) if one.carrier is not None else one.first
             numbers = range(first, min(one.last, most) + 1)
-            comb = families.measured(lines, one.spacing, one.carrier, numbers, reach)
-            comb = families.snapped(lines, comb, reach)
+            comb = families.measured(lines, one.spacing, one.carrier, numbers, near)
+            comb = families.snapped(lines, comb, near)
             std = 0.0 if comb.spacing_std != comb.spacing_std else comb.spacing_std
             one = replace(one, spacing=comb.spacing, carrier=comb.carrier, std=std)
         return one
@@ -228,11 +216,3 @@ class Combs(QObject):
         combs = list(self._dropped)
         combs[index] = one
         self._apply(label, tuple(combs))
-
-
-def _same(one: DroppedComb, comb: Comb) -> bool:
-    """Whether a dropped comb is the family that was found."""
-    if (one.carrier is None) != (comb.carrier is None):
-        return False
-    off = abs((one.carrier or 0.0) - (comb.carrier or 0.0))
-    return abs(one.spacing / comb.spacing - 1) < 1e-3 and off < comb.spacing / 4

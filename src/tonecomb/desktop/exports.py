@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.errors import UserError
+from tonecomb.core.knowledge import knowledge
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.recording import Recording, whole
 from tonecomb.desktop import settings
@@ -84,14 +85,14 @@ class Exports(QObject):
         if complete is None:
             return
         view = self._stage.spectrum.figure_view()
-        notes = () if (ref := self._store.ref) is None else ref.peak_notes
+        said = knowledge(self._store.ref)
 
         def make(_: Path, progress: Progress) -> bytes:
             from tonecomb.formats.report.html import report
 
             recording, analysis = complete(part(progress, 0, 0.5))
             told = part(progress, 0.5, 1)
-            return report(recording, analysis, view, told, notes=notes).encode()
+            return report(recording, analysis, view, told, said=said).encode()
 
         self._export("Save report", "report.html", "Report (*.html)", make)
 
@@ -137,7 +138,8 @@ class Exports(QObject):
 
     def export_peaks(self) -> None:
         """Save the peaks as CSV."""
-        self._export_table("Export peaks", "peaks.csv", tables.peaks_csv)
+        said = knowledge(self._store.ref)
+        self._export_table("Export peaks", "peaks.csv", lambda a: tables.peaks_csv(a, said))
 
     def _export_table(self, title: str, name: str, table: Callable[[Analysis], str]) -> None:
         complete = self._completion()

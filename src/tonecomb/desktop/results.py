@@ -47,8 +47,8 @@ class Key:
     method: Method
 
     def without_search(self) -> Key:
-        """What its spectrum depends on: all but the search for peaks."""
-        return replace(self, method=replace(self.method, search=PeakSearch()))
+        """What its spectrum depends on: all but the search for peaks and resonances."""
+        return replace(self, method=replace(self.method, search=PeakSearch(), fits=()))
 
 
 class _Cache:

@@ -11,6 +11,8 @@ from tonecomb.core.analysis import Analysis
 from tonecomb.core.cautions import Caution
 from tonecomb.core.combs import Comb, inharmonicity, mains, matching, whole_ratio
 from tonecomb.core.damping import Resonance
+from tonecomb.core.knowledge import NOTHING, Knowledge
+from tonecomb.core.peaks import Peak
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Recording
 from tonecomb.core.statistics import channel_figures, sample_problem
@@ -84,12 +86,15 @@ def describe_text(d: dict[str, Any]) -> str:
     return "\n".join(lines)
 
 
-def analysis(a: Analysis, told: tuple[Caution, ...] = ()) -> dict[str, Any]:
+def analysis(
+    a: Analysis, told: tuple[Caution, ...] = (), said: Knowledge = NOTHING
+) -> dict[str, Any]:
     """An analysis for JSON."""
-    r = a.resolution
+    r, families = a.resolution, said.families(a)
     peaks = []
     for peak in a.peaks or ():
         amplitude, std = a.amplitude(peak)
+        note, order = said.of(peak, a), said.order(peak.tone.frequency)
         peaks.append(
             {
                 "frequency_hz": peak.tone.frequency,
@@ -100,6 +105,10 @@ def analysis(a: Analysis, told: tuple[Caution, ...] = ()) -> dict[str, Any]:
                 "phase_deg": peak.tone.phase_deg,
                 "prominence_db": peak.prominence_db,
                 "above_floor_db": peak.above_floor_db,
+                **({} if order is None else {"order": order}),
+                **({"name": note.name} if note is not None and note.name else {}),
+                **({"set_aside": note.aside} if note is not None and note.aside else {}),
+                **({"by_hand": True} if peak.by_hand else {}),
                 **_resonance(a.resonance(peak)),
             }
         )
@@ -118,7 +127,8 @@ def analysis(a: Analysis, told: tuple[Caution, ...] = ()) -> dict[str, Any]:
         },
         "rms": a.spectrum.rms,
         "peaks": peaks,
-        "combs": [_comb(comb, a) for comb in a.combs],
+        "resonances": [_resonance(one) for one in a.resonances],
+        "combs": [_comb(comb, families) for comb in families],
         "bands": [
             ({"name": band.name} if band.name else {})
             | {"low_hz": band.low, "high_hz": band.high, "rms": level}
@@ -147,14 +157,16 @@ def _resonance(one: Resonance | None) -> dict[str, Any]:
 def resonance_words(one: Resonance) -> str:
     """A mode in one line."""
     excited = "decay" if one.kind == "decay" else "noise"
+    cut = math.isnan(one.half_power)
+    measured = "" if cut else f"{one.half_power:.4g} Hz in the spectrum; "
     return (
         f"{with_std(one.frequency, one.frequency_std)} Hz, damping "
         f"{with_std(100 * one.damping, 100 * one.damping_std)} %, Q {one.q:.4g}, half-power "
-        f"bandwidth {one.bandwidth:.4g} Hz ({one.half_power:.4g} Hz in the spectrum; {excited})"
+        f"bandwidth {one.bandwidth:.4g} Hz ({measured}{excited})"
     )
 
 
-def _comb(comb: Comb, a: Analysis) -> dict[str, Any]:
+def _comb(comb: Comb, families: tuple[Comb, ...]) -> dict[str, Any]:
     """A family for JSON; figures that it has not are null."""
     told: dict[str, Any] = {
         "name": comb.name,
@@ -167,7 +179,7 @@ def _comb(comb: Comb, a: Analysis) -> dict[str, Any]:
         told |= {
             "carrier_hz": comb.carrier,
             "carrier_std_hz": comb.carrier_std,
-            "spacing_of": matching(comb, a.combs) or None,
+            "spacing_of": matching(comb, families) or None,
             "modulation_depth": comb.modulation,
         }
     told["teeth"] = [
@@ -206,7 +218,15 @@ def comb_words(comb: Comb, combs: tuple[Comb, ...]) -> str:
     return text
 
 
-def analysis_text(a: Analysis, told: tuple[Caution, ...] = ()) -> str:
+def _said(said: Knowledge, peak: Peak, a: Analysis) -> str:
+    """Order and note of a peak, for the end of its line."""
+    note, order = said.of(peak, a), said.order(peak.tone.frequency)
+    parts = [] if order is None else [f"{order:.3f} × shaft"]
+    parts += [note.words] if note is not None else []
+    return "  " + ", ".join(parts) if parts else ""
+
+
+def analysis_text(a: Analysis, told: tuple[Caution, ...] = (), said: Knowledge = NOTHING) -> str:
     """An analysis for reading: the method, what it resolves, peaks, bands and cautions."""
     r = a.resolution
     frames = "frame" if r.frames == 1 else "frames"
@@ -223,12 +243,13 @@ def analysis_text(a: Analysis, told: tuple[Caution, ...] = ()) -> str:
         phase = "wanders" if math.isnan(tone.phase_deg) else f"{tone.phase_deg:.1f}"
         lines.append(
             f"  {tone.frequency:>14.5f} {tone.frequency_std:>9.2g} {amplitude:>14.6g} "
-            f"{std:>9.2g} {phase:>8} {peak.prominence_db:>6.1f}"
+            f"{std:>9.2g} {phase:>8} {peak.prominence_db:>6.1f}{_said(said, peak, a)}"
         )
     if not a.peaks:
         lines.append("  no peaks")
     lines += [f"  resonance {resonance_words(one)}" for one in a.resonances]
-    lines += [f"  comb {comb_words(comb, a.combs)}" for comb in a.combs]
+    families = said.families(a)
+    lines += [f"  comb {comb_words(comb, families)}" for comb in families]
     for band, level in zip(a.method.bands, a.band_levels, strict=True):
         lines.append(f"  band {band.low:g}–{band.high:g} Hz: {level:.6g} {a.unit.symbol} rms")
     lines += [f"  {caution.code}: {caution.text}" for caution in told]

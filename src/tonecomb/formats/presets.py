@@ -12,7 +12,7 @@ from tonecomb.core.windows import window
 from tonecomb.formats import atomic, strict
 
 FORMAT = "tone-comb presets"
-VERSION = 1
+VERSION = 2
 
 
 def load(file: Path) -> tuple[Preset, ...]:
@@ -20,7 +20,7 @@ def load(file: Path) -> tuple[Preset, ...]:
 
     Raises :class:`UserError` for a file that holds none, or is from a newer program.
     """
-    body = strict.read_body(file, FORMAT, (VERSION,), "a list of presets")
+    body = strict.read_body(file, FORMAT, tuple(range(1, VERSION + 1)), "a list of presets")
     try:
         found = strict.structure(body.get("presets"), tuple[Preset, ...])
         for preset in found:

@@ -16,7 +16,7 @@ from tonecomb.core.windows import window
 from tonecomb.formats import atomic, files, strict
 
 FORMAT = "tone-comb session"
-VERSION = 3
+VERSION = 4
 SUFFIX = ".tcomb"
 
 
@@ -41,7 +41,7 @@ def load(path: Path) -> Document:
     """
     body = strict.read_body(path, FORMAT, tuple(range(1, VERSION + 1)), "a session")
     if body["version"] == 1:
-        body = _from_first(body)  # version 2 knew less of methods than 3
+        body = _from_first(body)  # later ones only know more
     try:
         document = strict.structure(body.get("document"), Document)
         _check(document)

@@ -9,7 +9,7 @@ from tonecomb import __version__
 from tonecomb.core import pyramid
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.cautions import cautions
-from tonecomb.core.document import PeakNote, note_at
+from tonecomb.core.knowledge import NOTHING, Knowledge
 from tonecomb.core.method import seconds
 from tonecomb.core.peaks import Peak
 from tonecomb.core.progress import Progress, part, silent
@@ -30,7 +30,7 @@ def report(
     view: SpectrumView,
     progress: Progress = silent,
     made: datetime | None = None,
-    notes: tuple[PeakNote, ...] = (),
+    said: Knowledge = NOTHING,
 ) -> str:
     """The report's HTML, with what was said about its peaks. Reads the source once for its
     waveform and once for its SHA-256."""
@@ -50,7 +50,7 @@ def report(
         "" if recording.path is None else files.sha256(recording.path, part(progress, 0.5, 0.8))
     )
     stretch = analysis.method.stretch or whole(recording)
-    resolution = analysis.resolution
+    resolution, families = analysis.resolution, said.families(analysis)
     fs = recording.rate
     return _render(
         version=__version__,
@@ -82,7 +82,7 @@ def report(
         ],
         problems=problems,
         resonances=[resonance_words(one) for one in analysis.resonances],
-        combs=[comb_words(comb, analysis.combs) for comb in analysis.combs],
+        combs=[comb_words(comb, families) for comb in families],
         bands=[
             (f"{band.name}, {limits}" if band.name else limits,
              f"{significant(level)} {analysis.unit.symbol} rms")
@@ -96,13 +96,14 @@ def report(
             "wave",
         ),
         spectrum=_inline(figures.spectrum_picture(analysis, view, "svg", title=False), "spec"),
-        peaks=_peak_rows(analysis, notes),
-        noted=bool(notes),
+        peaks=(peaks := _peak_rows(analysis, said)),
+        noted=any(peak["note"] for peak in peaks),
+        shaft=said.shaft,
     )  # fmt: skip
 
 
-def _peak_rows(analysis: Analysis, notes: tuple[PeakNote, ...]) -> list[dict[str, str]]:
-    rows = [_peak(analysis, peak, notes) for peak in analysis.peaks or ()]
+def _peak_rows(analysis: Analysis, said: Knowledge) -> list[dict[str, str]]:
+    rows = [_peak(analysis, peak, said) for peak in analysis.peaks or ()]
     for name in ("frequency", "amplitude"):
         tails = [len(row[name].partition(".")[2]) for row in rows]
         for row, tail in zip(rows, tails, strict=True):
@@ -111,16 +112,17 @@ def _peak_rows(analysis: Analysis, notes: tuple[PeakNote, ...]) -> list[dict[str
     return rows
 
 
-def _peak(analysis: Analysis, peak: Peak, notes: tuple[PeakNote, ...]) -> dict[str, str]:
+def _peak(analysis: Analysis, peak: Peak, said: Knowledge) -> dict[str, str]:
     amplitude, std = analysis.amplitude(peak)
     tone = peak.tone
-    note = note_at(notes, tone.frequency, analysis.resolution.separable_hz / 2)
+    note, order = said.of(peak, analysis), said.order(tone.frequency)
     wandering = math.isnan(tone.phase_deg)
     return {
         "frequency": with_std(tone.frequency, tone.frequency_std),
         "amplitude": with_std(amplitude, std),
         "phase": "wanders" if wandering else f"{tone.phase_deg:.1f}".replace("-", "−"),
         "prominence": f"{peak.prominence_db:.1f}",
+        "order": "" if order is None else f"{order:.3f}",
         "note": "" if note is None else note.words,
     }
 
