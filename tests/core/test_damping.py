@@ -56,7 +56,7 @@ def test_a_mode_in_noise(q: float, frame: int, name: str) -> None:
         made = recording(excited(f0, damping, seconds, seed), fs=FS)
         spectrum = run_spectrum(Method(frame=frame, window=name, overlap=66), made).spectrum
         data, width = Data(spectrum, window(name), FS, None), half_power_width(spectrum, f0)
-        found += fit_noise(data, (f0 - 6 * width, f0 + 6 * width), [(f0, width)], 0.3)[0]
+        found += fit_noise(data, (f0 - 6 * width, f0 + 6 * width), [(f0, width)], 0.3)
     assert len(found) == 16
     error = np.array([one.damping for one in found]) / damping - 1
     bound = np.sqrt(1 / (damping * 2 * np.pi * f0 * seconds))

@@ -150,9 +150,10 @@ def main(report: Path) -> None:
 
     seen["struck"] = strike_out(bench, idle)
 
-    rows = bench.readings.sorted
+    rows = bench.readings.peaks.sorted
     click(
-        bench.readings.table.viewport(), bench.readings.table.visualRect(rows.index(0, 0)).center()
+        bench.readings.peaks.table.viewport(),
+        bench.readings.peaks.table.visualRect(rows.index(0, 0)).center(),
     )
     until(lambda: bench.readings.current_peak() is not None, "the chosen peak")
     seen["first_peak"] = [rows.index(0, column).data() for column in range(4)]

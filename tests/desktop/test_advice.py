@@ -135,7 +135,7 @@ def test_ways_to_average(opened: Bench, settle: Settle) -> None:
         bottom[name] = float(np.median(analysis.spectrum.mean_square))
     assert bottom["min"] < bottom["median"] < bottom["max"]
     assert bottom["median"] == pytest.approx(bottom["mean"], rel=0.1)
-    assert opened.readings._count.text() == "0"
+    assert opened.readings._tabs["peaks"].text() == "Peaks"
     opened.method_line.edit("frames")
     popover = QApplication.activePopupWidget()
     assert isinstance(popover, Popover)

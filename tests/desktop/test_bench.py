@@ -72,7 +72,7 @@ def test_demo_opens_by_key_and_is_analysed(bench: Bench, settle: Settle) -> None
         "drive-steady", "run-up", "bracket-taps", "station-log", "tower-sway", "undersampled",
     ]  # fmt: skip
     assert sentence_shown(bench).startswith("Gearbox DE · 0.0–60.0 s · mean removed · Hann · 32768")
-    first = bench.readings.sorted.index(0, 0).data()
+    first = bench.readings.peaks.sorted.index(0, 0).data()
     assert first == "24.300"
     assert "413.10" in bench.stage.spectrum.labelled()
     assert bench.ruler.figure("frames") == "45, 98.1 % of 60 s"
@@ -221,7 +221,7 @@ def test_zooming_the_waveform_shows_the_samples(opened: Bench, settle: Settle) -
 
 
 def test_readings_sort_choose_and_copy(opened: Bench, settle: Settle) -> None:
-    table, rows = opened.readings.table, opened.readings.sorted
+    table, rows = opened.readings.peaks.table, opened.readings.peaks.sorted
     table.sortByColumn(1, Qt.SortOrder.DescendingOrder)
     assert rows.index(0, 0).data() == "413.100"
     amplitudes = [float(rows.index(i, 1).data()) for i in range(rows.rowCount())]
@@ -231,7 +231,7 @@ def test_readings_sort_choose_and_copy(opened: Bench, settle: Settle) -> None:
     low, high = opened.stage.spectrum.limits()
     assert (low + high) / 2 == pytest.approx(413.1, abs=0.01)
     assert high - low < 200
-    assert "413.099999(1) Hz" in opened.readings._detail.text()
+    assert "413.099999(1) Hz" in opened.readings.peaks.detail.text()
     QTest.keyClick(opened, Key.Key_C, Qt.KeyboardModifier.ControlModifier)
     clipboard = QGuiApplication.clipboard()
     assert clipboard is not None
@@ -241,22 +241,22 @@ def test_readings_sort_choose_and_copy(opened: Bench, settle: Settle) -> None:
 
 
 def test_the_search_changes_what_is_found(opened: Bench, settle: Settle) -> None:
-    before = opened.readings.sorted.rowCount()
+    before = opened.readings.peaks.sorted.rowCount()
     QTest.keyClick(opened, Key.Key_P)
     above = popover().findChildren(Number)[0]
     above.setValue(10)
     popover().close()
     settle()
-    assert 0 < opened.readings.sorted.rowCount() < before
+    assert 0 < opened.readings.peaks.sorted.rowCount() < before
     assert opened.readings._search.text() == "10 dB down, 4 dB prominent"
-    found = opened.readings.sorted.rowCount()
-    assert opened.readings._count.text() == str(found)
+    found = opened.readings.peaks.sorted.rowCount()
+    assert opened.readings._tabs["peaks"].text() == f"Peaks {found}"
     opened.readings.edit_search()
     fields = {field.accessibleName(): field for field in popover().findChildren(Number)}
     fields["At most peaks"].setValue(found)
     popover().close()
     settle()
-    assert opened.readings._count.text() == f"the highest {found}"
+    assert opened.readings._search.text().startswith(f"the highest {found}, 10 dB down")
     opened.readings.edit_search()
     fields = {field.accessibleName(): field for field in popover().findChildren(Number)}
     fields["At most peaks"].setValue(50)
@@ -320,7 +320,7 @@ def test_a_table_without_time_asks_for_its_rate(
     QTest.mouseClick(preview.go, Qt.MouseButton.LeftButton)
     settle()
     assert bench.ruler.figure("up to") == "250 Hz"
-    assert bench.readings.sorted.index(0, 0).data() == f"{500 / 2 / np.pi:.3f}"
+    assert bench.readings.peaks.sorted.index(0, 0).data() == f"{500 / 2 / np.pi:.3f}"
 
 
 def test_missing_samples_are_shown_and_told(bench: Bench, settle: Settle, tmp_path: Path) -> None:
@@ -371,7 +371,7 @@ def test_units_and_names_from_the_shelf(
     ("action", "name", "start"),
     [("Save report…", "r.html", b"<!doctype html>"), ("Export picture…", "p.png", b"\x89PNG"),
      ("Export picture…", "p.svg", b"<?xml"), ("Export spectrum…", "s.csv", b"# drive-steady"),
-     ("Export peaks…", "p.csv", b"# drive-steady")],
+     ("Export readings…", "p.csv", b"# drive-steady")],
 )  # fmt: skip
 def test_exports(
     opened: Bench, settle: Settle, tmp_path: Path, monkeypatch: pytest.MonkeyPatch,

@@ -183,8 +183,8 @@ def test_the_noise_floor_is_drawn(opened: Bench, settle: Settle) -> None:
     density = 10 * np.log10((1.4e-3 / 1e-6) ** 2)  # what the demo puts in
     x, y = spectrum._floor.getData()
     assert np.median(y[(x > 1600) & (x < 2900)]) == pytest.approx(density, abs=0.5)
-    opened.readings.table.selectRow(0)
-    assert "dB above the noise floor" in opened.readings._detail.text()
+    opened.readings.peaks.table.selectRow(0)
+    assert "dB above the noise floor" in opened.readings.peaks.detail.text()
     press(opened, Qt.Key.Key_U)
     assert not spectrum._floor.isVisible()
 
@@ -215,10 +215,12 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
     # The decay's modes, fitted and drawn over it, with the figures of the one that is chosen.
     fitted = opened.stage.spectrum._fit.getData()[0]
     assert fitted[np.isfinite(fitted)].min() < 61.8 < 388.0 < fitted[np.isfinite(fitted)].max()
-    opened.readings.table.selectRow(0)
-    told = opened.readings._detail.text()
-    assert "resonance (a decay)" in told
-    assert "damping 1.2" in told
+    opened.readings.peaks.table.selectRow(0)
+    assert "resonance, damping 1.2" in opened.readings.peaks.detail.text()
+    opened.readings.show_page("resonances")
+    modes = opened.readings.resonances
+    modes.tree.setCurrentItem(modes.tree.topLevelItem(0))
+    assert "fitted to a decay" in modes._told.text() and "at half power" in modes._told.text()
     for part, reference, label in (
         ("unwrapped", "centre", "Phase, unwrapped re centre, °"),
         ("real", "start", "Real part, m/s² rms"),

@@ -22,9 +22,9 @@ def answer(monkeypatch: pytest.MonkeyPatch, text: str, ok: bool = True) -> None:
 
 
 def choose(bench: Bench, frequency: str) -> int:
-    rows = bench.readings.sorted
+    rows = bench.readings.peaks.sorted
     row = next(i for i in range(rows.rowCount()) if rows.index(i, 0).data() == frequency)
-    bench.readings.table.selectRow(row)
+    bench.readings.peaks.table.selectRow(row)
     return row
 
 
@@ -36,7 +36,7 @@ def test_a_peak_is_named_and_set_aside(
     QTest.keyClick(opened, Qt.Key.Key_R)
     settle()
     assert "413.10 Gear mesh" in opened.stage.spectrum.labelled()
-    assert opened.readings._detail.text().endswith("Gear mesh")
+    assert opened.readings.peaks.detail.text().endswith("Gear mesh")
     choose(opened, "50.000")
     answer(monkeypatch, "mains of the lighting")
     QTest.keyClick(opened, Qt.Key.Key_R, Qt.KeyboardModifier.ShiftModifier)
@@ -51,7 +51,7 @@ def test_a_peak_is_named_and_set_aside(
     choose(opened, "24.300")
     opened.stage.spectrum.set_limits(0, 120)
     assert "50.00" not in opened.stage.spectrum.labelled()
-    rows = opened.readings.sorted
+    rows = opened.readings.peaks.sorted
     place = next(i for i in range(rows.rowCount()) if rows.index(i, 0).data() == "50.000")
     assert rows.index(place, 0).data(Qt.ItemDataRole.FontRole).italic(), "it stays listed"
     tip = rows.index(place, 0).data(Qt.ItemDataRole.ToolTipRole)
@@ -74,18 +74,22 @@ def test_taking_back_and_the_menu(
 
     seen: list[list[str]] = []
     monkeypatch.setattr(QMenu, "exec", pick)
-    table = opened.readings.table
+    table = opened.readings.peaks.table
     row = choose(opened, "150.000")
     answer(monkeypatch, "", ok=True)
-    opened.readings._menu(table.visualRect(opened.readings.sorted.index(row, 0)).center())
+    opened.readings.peaks._menu(
+        table.visualRect(opened.readings.peaks.sorted.index(row, 0)).center()
+    )
     assert opened.store.ref is not None
     assert opened.store.ref.peak_notes == (), "no reason, nothing set aside"
     answer(monkeypatch, "hum")
     for _ in range(2):
-        opened.readings._menu(table.visualRect(opened.readings.sorted.index(row, 0)).center())
+        opened.readings.peaks._menu(
+            table.visualRect(opened.readings.peaks.sorted.index(row, 0)).center()
+        )
         settle()
-    assert seen[0] == ["Name…", "Set aside…"]
-    assert seen[2] == ["Name…", "Take it back"]
+    assert seen[0] == ["Name…", "Set aside…", "Mark in every view"]
+    assert seen[2][1] == "Take it back"
     assert opened.store.ref.peak_notes == ()
     opened.store.undo()
     assert opened.store.ref.peak_notes[0].aside == "hum"

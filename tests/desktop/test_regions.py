@@ -19,7 +19,7 @@ from tests.support import write_csv
 from tonecomb.core.peaks import Peak
 from tonecomb.desktop import settings
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.readings.model import PeaksModel
+from tonecomb.desktop.readings.model import USUAL, text_of
 from tonecomb.desktop.shelf.shelf import facts
 from tonecomb.desktop.stage.plot import Axis, Plot
 from tonecomb.desktop.widgets import Number
@@ -267,7 +267,7 @@ def test_recent_files_are_listed_and_open(bench: Bench, settle: Settle, tmp_path
     ],
 )
 def test_cells(values: tuple[float, ...], texts: list[str]) -> None:
-    assert [PeaksModel._text(value, i) for i, value in enumerate(values)] == texts
+    assert [text_of(key, value) for key, value in zip(USUAL, values, strict=True)] == texts
 
 
 def test_stepping_through_peaks(opened: Bench) -> None:

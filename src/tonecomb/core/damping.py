@@ -14,9 +14,11 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.recording import Array
@@ -37,7 +39,8 @@ _UNEXPLAINED = 0.03  # share of a decay's power about a peak that the fit may le
 _MISFIT = 0.1  # mean square of what an average may be off its model, besides its scatter
 _SURE = 0.3  # of the damping ratio, which its standard deviation must not exceed
 _SURE_BY_HAND = 0.5  # the same where somebody says that there is a mode
-_TRIED = 4  # maxima that are tried as the second of two modes
+_TRIED = 2  # maxima that are tried as the second of two modes
+_SMOOTH = 30  # of a range over which it is smoothed to find them
 
 
 @dataclass(frozen=True, eq=False)
@@ -117,10 +120,6 @@ class Data:
     decay: Array | None
 
 
-Fitted = tuple[tuple[Resonance, ...], float]
-NONE: Fitted = ((), math.inf)
-
-
 def find_resonances(data: Data, frequencies: list[float]) -> tuple[Resonance, ...]:
     """Those of the peaks at ``frequencies`` (Hz, rising) that are wider than the window's line."""
     found: list[Resonance] = []
@@ -136,7 +135,7 @@ def find_resonances(data: Data, frequencies: list[float]) -> tuple[Resonance, ..
         low = max((low + frequency) / 2, frequency - reach)
         high = min((high + frequency) / 2, frequency + reach)
         fit = fit_noise if data.decay is None else fit_decay
-        ones, _ = fit(data, (low, high), [(frequency, width)], _SURE)
+        ones = fit(data, (low, high), [(frequency, width)], _SURE)
         found += [one for one in ones if one.kind == "decay" or one.bandwidth > _SHARE * line]
     return tuple(found)
 
@@ -153,17 +152,12 @@ def fit_by_hand(data: Data, wanted: Fit) -> tuple[Resonance, ...]:
         return ()
     limits = (wanted.low, wanted.high)
     tried = _pairs(frequency, power) if wanted.modes == 2 else [[_start(spectrum, limits)]]
-    ones: tuple[Resonance, ...] = ()
-    if data.decay is not None:
-        ones, _ = min((fit_decay(data, limits, at, _SURE_BY_HAND) for at in tried), key=_misfit)
-    if not ones:
-        ones, _ = min((fit_noise(data, limits, at, _SURE_BY_HAND) for at in tried), key=_misfit)
-    inside = all(wanted.low <= one.frequency <= wanted.high for one in ones)
-    return ones if inside else ()
-
-
-def _misfit(fitted: Fitted) -> float:
-    return fitted[1]
+    for fit in (fit_noise,) if data.decay is None else (fit_decay, fit_noise):
+        for starts in tried:
+            ones = fit(data, limits, starts, _SURE_BY_HAND)
+            if ones and all(wanted.low <= one.frequency <= wanted.high for one in ones):
+                return ones
+    return ()
 
 
 def _start(spectrum: Spectrum, limits: tuple[float, float]) -> tuple[float, float]:
@@ -176,7 +170,9 @@ def _start(spectrum: Spectrum, limits: tuple[float, float]) -> tuple[float, floa
 
 def _pairs(frequency: Array, power: Array) -> list[list[tuple[float, float]]]:
     """Where two modes may be and how wide: the highest point with each of the next highest
-    maxima, and with a shoulder on either side."""
+    maxima of the smoothed spectrum, and with a shoulder on either side."""
+    wide = max(3, len(power) // _SMOOTH)
+    power = np.convolve(power, np.ones(wide) / wide, "same")
     top, span = int(np.argmax(power)), float(frequency[-1] - frequency[0])
     inner = np.zeros(len(power), dtype=bool)
     inner[1:-1] = (power[1:-1] > power[:-2]) & (power[1:-1] >= power[2:])
@@ -200,12 +196,11 @@ def _bins(limits: tuple[float, float], bin_hz: float, fs: float, modes: int) -> 
 
 def fit_noise(
     data: Data, limits: tuple[float, float], starts: list[tuple[float, float]], sure: float
-) -> Fitted:
+) -> tuple[Resonance, ...]:
     """Fit modes that noise excites to the averaged spectrum between two frequencies (Hz).
 
-    ``starts`` are a frequency and a half-power width (Hz) for each; ``sure`` is the standard
-    deviation of a damping ratio, as a share of it, above which a mode is not told. With the
-    modes comes the share of the data that they leave unexplained, infinite for none.
+    ``starts`` are a frequency and a half-power width (Hz) for each mode; ``sure`` is the standard
+    deviation of a damping ratio, as a share of it, above which a mode is not told.
     """
     from scipy.fft import irfft, rfft
     from scipy.optimize import least_squares
@@ -216,31 +211,26 @@ def fit_noise(
     power = spectrum.mean_square[::pad]
     first, stop = _bins(limits, spectrum.frame_hz, fs, count)
     if not stop:
-        return NONE
+        return ()
     measured, level = power[first:stop], float(power[first:stop].max())
     measured = measured / level
     weights = taper.samples(n)
     transform = rfft(weights, 2 * n)
     lags = irfft(np.abs(transform) ** 2, 2 * n)[:n] / float(weights @ weights)
-    steps = np.arange(n)
     line = taper.width_3db * spectrum.frame_hz
+
+    @lru_cache(4 * count)  # a step in one mode's parameter leaves the other mode as it is
+    def mode(omega: float, logged: float) -> tuple[Array, Array]:
+        alpha = math.exp(float(np.clip(logged, -50.0, 1.0)))
+        ratio = min(alpha / max(omega, 1e-9), 0.99)
+        turning = _powers(-alpha + 1j * omega * math.sqrt(1 - ratio**2), n) * lags
+        return 2 * rfft(turning.real)[first:stop].real - 1, 2 * rfft(turning.imag)[first:stop].real
 
     def shapes(at: Array) -> Array:
         """Cosine and sine part of each mode and the flat part, shape (bins, 2·modes + 1)."""
-        columns = []
-        for omega, logged in at.reshape(-1, 2):
-            alpha = math.exp(float(np.clip(logged, -50.0, 1.0)))
-            ratio = min(alpha / max(omega, 1e-9), 0.99)
-            turning = np.exp((-alpha + 1j * omega * math.sqrt(1 - ratio**2)) * steps) * lags
-            columns.append(2 * rfft(turning.real)[first:stop].real - 1)
-            columns.append(2 * rfft(turning.imag)[first:stop].real)
+        columns = [part for pair in at.reshape(-1, 2).tolist() for part in mode(*pair)]
         return np.stack([*columns, np.ones(stop - first)], axis=1)
 
-    begin = np.array([
-        value for frequency, width in starts
-        for value in (2 * np.pi * frequency / fs,
-                      math.log(np.pi * max(width - line, 0.1 * width) / fs))
-    ])  # fmt: skip
     model = np.maximum(measured, 0.05)
 
     def solved(at: Array) -> tuple[Array, Array]:
@@ -254,12 +244,17 @@ def fit_noise(
         return np.asarray((measured - solved(at)[1]) / model)
 
     span = (stop - first) * spectrum.frame_hz * 2 * np.pi / fs
+    begin = np.array([
+        value for frequency, width in starts
+        for value in (2 * np.pi * frequency / fs,
+                      math.log(np.pi * max(width - line, 0.1 * width) / fs))
+    ])  # fmt: skip
     scale = np.tile([begin[0] * 1e-3 + span * 1e-3, 0.1], count)
     for _ in range(_ROUNDS):
         before = begin
         begin = least_squares(residual, begin, x_scale=scale, method="lm", max_nfev=60 * count).x
         if not _sensible(begin, n):
-            return NONE
+            return ()
         fitted = solved(begin)[1]
         model = np.maximum(fitted, 1e-3 * float(fitted.max()))
         if np.all(np.abs(begin - before) < 1e-6 * scale):
@@ -267,7 +262,7 @@ def fit_noise(
     parts, fitted = solved(begin)
     misfit = float(np.mean((measured / model - 1) ** 2))
     if fitted.min() <= 0 or misfit > _MISFIT + 4 / spectrum.effective_averages:
-        return NONE  # several lines that run together, or no mode at all
+        return ()  # several lines that run together, or no mode at all
     # Information of all parameters; neighbouring bins are not independent.
     together = rfft(np.pad(weights**2, (0, n)))[::2] / float(weights @ weights)
     shared = 1 + 2 * float(np.sum(np.abs(together[1:8]) ** 2))
@@ -276,12 +271,12 @@ def fit_noise(
     design = np.concatenate([jacobian, shapes(begin)], axis=1) / model[:, None]
     std = _stds(design, 1 / averages, 2 * count)
     axis: Array = np.arange(first, stop) * np.float64(spectrum.frame_hz)
-    return _made(begin, std, data, "noise", axis, fitted * level, sure), misfit
+    return _made(begin, std, data, "noise", axis, fitted * level, sure)
 
 
 def fit_decay(
     data: Data, limits: tuple[float, float], starts: list[tuple[float, float]], sure: float
-) -> Fitted:
+) -> tuple[Resonance, ...]:
     """Fit modes that ring after an impact to the samples of one frame, from where they have
     been largest on; the window plays no part in it. Arguments as for :func:`fit_noise`."""
     from scipy.fft import rfft
@@ -294,11 +289,11 @@ def fit_decay(
     x = x[onset + max(2, round(0.002 * fs)) :]  # the impact itself has passed
     n = len(x)
     if n < 4 * _LEAST:
-        return NONE
+        return ()
     bin_hz = fs / n
     first, stop = _bins(limits, bin_hz, fs, count)
     if not stop:
-        return NONE
+        return ()
     measured = rfft(x)[first:stop]
     measured = measured / float(np.abs(measured).max())
     turns = np.exp(-2j * np.pi * np.arange(first, stop) / n)
@@ -329,16 +324,15 @@ def fit_decay(
         for value in (2 * np.pi * frequency / fs, math.log(np.pi * width / fs))
     ])  # fmt: skip
     scale = np.tile([1e-3 * begin[0], 0.1], count)
-    at = least_squares(residual, begin, x_scale=scale, method="lm").x
+    at = least_squares(residual, begin, x_scale=scale, method="lm", max_nfev=100 * count).x
     if not _sensible(at, n):
-        return NONE
+        return ()
     made = columns(at)
     parts = np.linalg.lstsq(made, wanted, rcond=None)[0]
     fitted = made @ parts
     left = wanted - fitted
-    misfit = float(left @ left) / float(wanted @ wanted)
-    if misfit > _UNEXPLAINED:
-        return NONE  # it does not ring
+    if left @ left > _UNEXPLAINED * (wanted @ wanted):
+        return ()  # it does not ring
     noise = float(left @ left) / max(len(left) - 4 - 4 * count, 1)
     jacobian = _jacobian(lambda moved: columns(moved) @ parts, at)
     std = _stds(np.concatenate([jacobian, made], axis=1), noise, 2 * count)
@@ -347,7 +341,14 @@ def fit_decay(
     # On the scale of the spectrum, whose frame and window are others.
     near = np.round(np.array([axis[int(np.argmax(size))]]) / spectrum.bin_hz).astype(int)[0]
     top = float(spectrum.mean_square[max(near - 1, 0) : near + 2].max())
-    return _made(at, std, data, "decay", axis, size / size.max() * top, sure), misfit
+    return _made(at, std, data, "decay", axis, size / size.max() * top, sure)
+
+
+def _powers(exponent: complex, n: int) -> NDArray[np.complex128]:
+    """e^(exponent·k) for k from 0 to n − 1, by a product of two short runs of powers."""
+    step = math.isqrt(n) + 1
+    short, long = np.exp(exponent * np.arange(step)), np.exp(exponent * step * np.arange(step))
+    return np.multiply.outer(long, short).ravel()[:n]
 
 
 def _sensible(at: Array, n: int) -> bool:

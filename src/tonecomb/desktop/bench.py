@@ -24,7 +24,9 @@ from tonecomb.desktop.channels import Channels
 from tonecomb.desktop.combs import Combs
 from tonecomb.desktop.dialogs.finder import Finder
 from tonecomb.desktop.dialogs.keys import GUIDE, Page, keys_html
+from tonecomb.desktop.dialogs.machine import MachineDialog
 from tonecomb.desktop.exports import Exports
+from tonecomb.desktop.fits import Fits
 from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.marks import Marks
@@ -63,6 +65,7 @@ class Bench(QMainWindow):
     marks: Marks
     combs: Combs
     notes: PeakNotes
+    fits: Fits
     exports: Exports
     presets: Presets
     method: MethodActions
@@ -94,9 +97,10 @@ class Bench(QMainWindow):
         )  # fmt: skip
         self.shelf = Shelf(self.store, self.results, self.held)
         self.combs = Combs(self, self.store, self.results, self.notices)
-        self.notes = PeakNotes(self, self.store, self.results)
+        self.notes = PeakNotes(self, self.store, self.results, self.notices)
+        self.fits = Fits(self, self.store)
         self.stage.spectrum.marks.note_of = self.notes.of
-        self.readings = Readings(self.store, self.combs, self.notes)
+        self.readings = Readings(self.store, self.combs, self.notes, self.fits)
         self.ruler = Ruler(self.store)
         self.channels = Channels(self, self.store, self.jobs, self.notices)
         self.exports = Exports(self, self.store, self.jobs, self.results, self.notices, self.stage)
@@ -140,6 +144,9 @@ class Bench(QMainWindow):
         self.combs.changed.connect(lambda: self.stage.show_combs(self.combs.shown))
         self.stage.spectrum.tooth_dragged.connect(self.combs.drag)
         self.readings.place_chosen.connect(self._go_to_place)
+        self.readings.range_chosen.connect(self.stage.spectrum.bring_range)
+        self.stage.spectrum.range_chosen.connect(self._fit_range)
+        self.fits.armed.connect(self.choose_fit)
         self.ruler.tried.connect(self.stage.spectrum.preview)
         self.held.comparison_asked.connect(self._show_comparison)
         self.results.failed.connect(self._tell_failure)
@@ -235,6 +242,8 @@ class Bench(QMainWindow):
             action.setText(f"{text}: {what}" if what else text)
         self.notices.clear_from("analysis")
         self._show_problems()
+        self.stage.show_marks(self.notes.marks())
+        self.stage.show_shaft(self.notes.knowledge.shaft)
 
     def _tell_failure(self, error: UserError) -> None:
         remedy, action = "", None
@@ -333,11 +342,42 @@ class Bench(QMainWindow):
         if at is not None:
             self.combs.remove(at)
 
-    def copy_peaks(self) -> None:
-        if self.readings.copy():
-            self.notices.show_notice("The peaks are on the clipboard.")
+    def pick_peak(self) -> None:
+        self.notes.pick(self.stage.spectrum.cursor)
+        self.readings.show_page("peaks")
+
+    def choose_fit(self, wanted: bool) -> None:
+        """Let the next drag on the spectrum choose what is fitted, or not."""
+        self.stage.spectrum.choose_range(wanted)
+        if wanted:
+            self.notices.show_notice("Drag over the range on the spectrum that is to be fitted.")
+
+    def _fit_range(self, low: float, high: float) -> None:
+        self.fits.add(low, high)
+        self.readings.show_page("resonances")
+
+    def describe_machine(self) -> None:
+        """What is known of the machine that was recorded."""
+        ref = self.store.ref
+        if ref is None:
+            return
+        dialog = MachineDialog(self, ref.machine, ref.combs, settings.folder_of(ref))
+        if dialog.exec() and (now := self.store.ref) is not None and dialog.machine != now.machine:
+            described = edits.set_machine(self.store.document, now, dialog.machine)
+            self.store.apply("Describe machine", described)
+
+    def toggle_orders(self) -> None:
+        if self.notes.knowledge.shaft is None:
+            self.describe_machine()
         else:
-            self.notices.show_notice("There are no peaks to copy.", fault=True)
+            self.stage.set_orders(not self.stage.orders)
+
+    def copy_readings(self) -> None:
+        page = self.readings.page
+        if self.readings.copy():
+            self.notices.show_notice(f"The {page} are on the clipboard.")
+        else:
+            self.notices.show_notice(f"There are no {page} to copy.", fault=True)
 
     def toggle_log(self) -> None:
         view = self.stage.spectrum

@@ -136,10 +136,16 @@ class Exports(QObject):
         """Save the spectrum as CSV."""
         self._export_table("Export spectrum", "spectrum.csv", tables.spectrum_csv)
 
-    def export_peaks(self) -> None:
-        """Save the peaks as CSV."""
+    def export_readings(self, page: str) -> None:
+        """Save the ``peaks``, ``combs``, ``resonances`` or ``bands`` as CSV."""
         said = knowledge(self._store.ref)
-        self._export_table("Export peaks", "peaks.csv", lambda a: tables.peaks_csv(a, said))
+        makers: dict[str, Callable[[Analysis], str]] = {
+            "peaks": lambda a: tables.peaks_csv(a, said),
+            "combs": lambda a: tables.combs_csv(a, said),
+            "resonances": tables.resonances_csv,
+            "bands": tables.bands_csv,
+        }
+        self._export_table(f"Export {page}", f"{page}.csv", makers[page])
 
     def _export_table(self, title: str, name: str, table: Callable[[Analysis], str]) -> None:
         complete = self._completion()

@@ -40,6 +40,11 @@ def presets_file() -> Path:
     return Path(platformdirs.user_config_path(APP)) / "presets.json"
 
 
+def machines_folder() -> Path:
+    """Where the user's tables of known frequencies are kept."""
+    return Path(platformdirs.user_config_path(APP)) / "machines"
+
+
 def folder_of(ref: RecordingRef | None) -> Path:
     """Where a file dialog begins: beside the recording, but not in the demo's folder."""
     folder = Path(ref.path).parent if ref is not None else None

@@ -4,9 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.bands import Band
@@ -24,9 +32,11 @@ def limits(band: Band) -> str:
 
 
 class BandReadings(QWidget):
-    """A row a band: name or limits, and rms. ``wanted`` when its bands are to be edited."""
+    """A row a band: name or limits, and rms. ``wanted`` when its bands are to be edited, ``chosen``
+    carries the limits (Hz) of the one that was clicked."""
 
     wanted = pyqtSignal()
+    chosen = pyqtSignal(float, float)
 
     def __init__(self) -> None:
         super().__init__()
@@ -53,14 +63,17 @@ class BandReadings(QWidget):
             return
         symbol = analysis.unit.symbol
         self.heading.setText(f"Bands, {symbol} rms")
-        rows = [
-            (band.name or limits(band), limits(band), level)
-            for band, level in zip(bands, analysis.band_levels, strict=True)
+        everything = Band(0.0, analysis.fs / 2, "all of the frames")
+        shown = [
+            *zip(bands, analysis.band_levels, strict=True),
+            (everything, analysis.spectrum.rms),
         ]
-        rows.append(("all of the frames", "Everything up to the Nyquist frequency",
-                     analysis.spectrum.rms))  # fmt: skip
-        for i, (name, tip, level) in enumerate(rows):
-            text, value = label(name, "quiet"), label(f"{level:.4g}")
+        for i, (band, level) in enumerate(shown):
+            tip, value = f"{limits(band)}; click to show it", label(f"{level:.4g}")
+            text = link(
+                band.name or limits(band), tip,
+                partial(self.chosen.emit, band.low, band.high),
+            )  # fmt: skip
             value.setAlignment(Qt.AlignmentFlag.AlignRight)
             for widget in (text, value):
                 widget.setFont(font(9))
@@ -75,8 +88,9 @@ class BandReadings(QWidget):
         for i in range(self._grid.rowCount()):
             pair = [self._grid.itemAtPosition(i, k) for k in (0, 1)]
             widgets = [item.widget() for item in pair if item is not None]
-            if len(widgets) == 2:
-                cells.append(tuple(w.text() for w in widgets))  # type: ignore[union-attr]
+            words = tuple(w.text() for w in widgets if isinstance(w, (QLabel, QPushButton)))
+            if len(words) == 2:
+                cells.append(words)
         return cells
 
 

@@ -11,8 +11,10 @@ from PyQt6.QtWidgets import QHeaderView, QMenu, QTreeWidget, QTreeWidgetItem, QV
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.combs import inharmonicity, mains, whole_ratio
 from tonecomb.desktop.combs import Combs, ShownComb
+from tonecomb.desktop.readings.filtering import keep_rows
 from tonecomb.desktop.theme import current_theme, font
 from tonecomb.desktop.widgets import label
+from tonecomb.formats import tables
 from tonecomb.formats.figures import with_std
 
 _COMB, _TOOTH = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
@@ -124,6 +126,16 @@ class CombReadings(QWidget):
             if child is not None and child.data(0, _TOOTH) == number:
                 return child
         return item
+
+    def filter(self, text: str) -> None:
+        """Show only combs and teeth that hold this."""
+        keep_rows(self.tree, text)
+
+    def text(self) -> str:
+        """The combs' teeth for the clipboard, "" where there are none."""
+        if self._analysis is None or not self._shown:
+            return ""
+        return tables.combs_text(self._analysis, tuple(one.comb for one in self._shown))
 
     def current(self) -> int | None:
         """The index of the comb that is chosen, the only one where there is one."""

@@ -6,12 +6,12 @@ from collections.abc import Sequence
 from typing import Any
 
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from tonecomb.desktop.combs import ShownComb
 from tonecomb.desktop.stage.frequency import FrequencyPlot
-from tonecomb.desktop.theme import Theme, font
+from tonecomb.desktop.stage.upright import UprightLines
 
 _GRIP = 5.0  # pixels to each side at which a tooth can be taken
 _ROOM = 15.0  # pixels that a number needs
@@ -19,33 +19,18 @@ _STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine,
            Qt.PenStyle.DashDotLine)  # fmt: skip
 
 
-class CombLines(pg.GraphicsObject):
+class CombLines(UprightLines):
     """A line a tooth, in the comb's colour and its own kind of dash; faint where no tone was
     found. Numbers stand along the bottom of the view that ``numbers`` them."""
 
     def __init__(self, plot: FrequencyPlot, *, numbers: bool) -> None:
-        super().__init__()
-        self._plot, self._numbers = plot, numbers
+        super().__init__(plot)
+        self._numbers = numbers
         self._combs: Sequence[ShownComb] = ()
-        self._theme: Theme | None = None
-        self.setZValue(-1)
-        plot.addItem(self, ignoreBounds=True)
-
-    def paint_with(self, theme: Theme) -> None:
-        self._theme = theme
-        self.update()
 
     def show_combs(self, combs: Sequence[ShownComb]) -> None:
         """Draw these."""
         self._combs = combs
-        self.update()
-
-    def boundingRect(self) -> QRectF:
-        return self.viewRect() or QRectF()
-
-    def viewTransformChanged(self) -> None:
-        super().viewTransformChanged()
-        self.prepareGeometryChange()
         self.update()
 
     def at(self, place: QPointF) -> tuple[int, int] | None:
@@ -81,23 +66,11 @@ class CombLines(pg.GraphicsObject):
                 faint = QColor(colour)
                 faint.setAlpha(170 if tooth.found else 80)
                 pen = QPen(faint, 2.0 if tooth.number in (0, 1) else 1.2, _STYLES[i % 4])
-                pen.setCosmetic(True)
-                painter.setPen(pen)
-                painter.drawLine(QPointF(x, view.top()), QPointF(x, view.bottom()))
+                self.line(painter, view, x, pen)
                 if self._numbers and (x - last) / wide > _ROOM:
                     last = x
                     text = f"{shown.dropped.name}{tooth.number}".replace("-", "−")
                     if shown.comb.carrier is not None and tooth.number > 0:
                         text = f"{shown.dropped.name}+{tooth.number}"
-                    self._write(painter, QPointF(x, view.top()), text, colour, i)
-
-    def _write(self, painter: QPainter, at: QPointF, text: str, colour: QColor, line: int) -> None:
-        """A word beside a tooth at the foot of the view (y points up), each comb on a line of
-        its own."""
-        place = painter.transform().map(at)
-        painter.save()
-        painter.resetTransform()
-        painter.setFont(font(9))
-        painter.setPen(colour)
-        painter.drawText(QPointF(place.x() + 3, place.y() - 4 - 12 * line), text)
-        painter.restore()
+                    # At the foot of the view (y points up), each comb on a line of its own.
+                    self.write(painter, QPointF(x, view.top()), text, colour, (3, -4 - 12 * i))

@@ -4,17 +4,41 @@ from __future__ import annotations
 
 import math
 from html import escape
+from typing import Any
 
 import numpy as np
+import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QLabel, QWidget
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.recording import Array
-from tonecomb.desktop.stage.plot import AXIS_WIDTH, Plot
-from tonecomb.desktop.theme import font
+from tonecomb.desktop.stage.plot import AXIS_WIDTH, Axis, Plot
+from tonecomb.desktop.theme import Theme, font
 
 _SNAP = 10  # pixels to each side in which the readout looks for a point
+
+
+class OrderAxis(Axis):
+    """An axis in multiples of a shaft's frequency, over a plot's axis in Hz."""
+
+    def __init__(self) -> None:
+        super().__init__("top")
+        self.shaft = 1.0
+
+    def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, Any]]:
+        if self.log:
+            off = math.log10(self.shaft)
+            levels = super().tickValues(minVal - off, maxVal - off, size)
+            return [(step, [value + off for value in values]) for step, values in levels]
+        levels = super().tickValues(minVal / self.shaft, maxVal / self.shaft, size)
+        return [(step, [value * self.shaft for value in values]) for step, values in levels]
+
+    def tickStrings(self, values: Any, scale: float, spacing: float) -> list[str]:
+        if self.log:
+            off = math.log10(self.shaft)
+            return super().tickStrings([value - off for value in values], scale, spacing)
+        return super().tickStrings([value / self.shaft for value in values], scale, spacing)
 
 
 class FrequencyPlot(Plot):
@@ -33,6 +57,33 @@ class FrequencyPlot(Plot):
         self.legend.move(AXIS_WIDTH + 8, 10)
         self.legend.hide()
         self.set_label("bottom", "Frequency, Hz")
+        self.orders = OrderAxis()
+        self.getPlotItem().setAxisItems({"top": self.orders})
+        self.getPlotItem().hideAxis("top")
+        self.shaft: float | None = None
+
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
+        self.orders.setPen(pg.mkPen(theme.lines))
+        self.orders.setTextPen(pg.mkPen(theme.second))
+
+    def set_shaft(self, shaft: float | None) -> None:
+        """Show the axis in multiples of a shaft's frequency (Hz) as well; None for no more."""
+        self.shaft = shaft
+        if shaft is None:
+            self.getPlotItem().hideAxis("top")
+            return
+        self.orders.shaft = shaft
+        self.getPlotItem().showAxis("top")
+        colour = self.orders.textPen().color().name()
+        style = {"font-size": "9pt", "color": colour}
+        self.orders.setLabel(f"Order of {shaft:.6g} Hz", **style)
+        self.orders.picture = None
+        self.orders.update()
+
+    def order_text(self, frequency: float) -> str:
+        """A frequency (Hz) in orders for a readout, "" where no shaft's is known."""
+        return "" if self.shaft is None else f" · order {frequency / self.shaft:.3f}"
 
     def follow(self, main: FrequencyPlot) -> None:
         """Show the frequencies that ``main`` shows; what is dragged or turned here moves it."""
@@ -46,7 +97,7 @@ class FrequencyPlot(Plot):
         if self.main is None or self._taking:
             return
         self._taking = True
-        self.bottom.log = self.main.bottom.log
+        self.bottom.log = self.orders.log = self.main.bottom.log
         self.box.setXRange(*self.main.box.viewRange()[0], padding=0)
         self._taking = False
 

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, pyqtSignal
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtWidgets import QGraphicsRectItem, QWidget
 
 from tonecomb.core.analysis import Analysis
@@ -37,11 +37,13 @@ class SpectrumView(FrequencyPlot):
 
     A tooth of a comb can be dragged: ``tooth_dragged`` carries the comb's index, the tooth's
     number, where it is in Hz, and whether it was let go. ``display_changed`` is emitted when the
-    axes' kinds change; ``cursor`` is the frequency at which the readout stands, None when it
+    axes' kinds change, ``range_chosen`` with two frequencies (Hz) when a drag was to choose them
+    (``choosing``); ``cursor`` is the frequency at which the readout stands, None when it
     stands nowhere.
     """
 
     display_changed = pyqtSignal()
+    range_chosen = pyqtSignal(float, float)
     tooth_dragged = pyqtSignal(int, int, float, bool)
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -82,6 +84,7 @@ class SpectrumView(FrequencyPlot):
         self.combs = CombLines(self, numbers=True)
         self.cursor: float | None = None
         self._taken: tuple[int, int] | None = None
+        self.choosing = False
         self.box.dragged.connect(self._dragged)
         self.box.show_all.connect(self.show_all)
         self.box.sigRangeChanged.connect(self._draw)
@@ -212,7 +215,7 @@ class SpectrumView(FrequencyPlot):
         level_changes = decibels != self.decibels
         axis_changes = log_frequency != self.log_frequency
         self.log_frequency, self.decibels = log_frequency, decibels
-        self.bottom.log = log_frequency
+        self.bottom.log = self.orders.log = log_frequency
         self._take_values()
         if axis_changes and self._analysis is not None:
             self.limit_axis(self._analysis)
@@ -298,6 +301,13 @@ class SpectrumView(FrequencyPlot):
         low = min(max(frequency - half, 0.0), self._analysis.fs / 2 - 2 * half)
         self.set_limits(low, low + 2 * half)
 
+    def bring_range(self, low: float, high: float) -> None:
+        """Have a range of frequencies (Hz) in view, with some room about it."""
+        shown = self.limits()
+        if self._analysis is not None and not (shown[0] <= low and high <= shown[1]):
+            room = 0.1 * (high - low)
+            self.set_limits(max(low - room, 0.0), min(high + room, self._analysis.fs / 2))
+
     def _take_values(self) -> None:
         analysis = self._analysis
         if analysis is None:
@@ -379,7 +389,7 @@ class SpectrumView(FrequencyPlot):
         return self.marks.labelled()
 
     def _dragged(self, start: QPointF, end: QPointF, finished: bool) -> None:
-        if self._taken is None and not self._zoom.isVisible():
+        if self._taken is None and not self._zoom.isVisible() and not self.choosing:
             self._taken = self.combs.at(start)
         if self._taken is not None:
             place = 10 ** end.x() if self.bottom.log else end.x()
@@ -391,11 +401,17 @@ class SpectrumView(FrequencyPlot):
         tall = both and abs(first.y() - second.y()) > _BOX_FROM
         wide = both and abs(first.x() - second.x()) > 4
         bottom, top = self.level_limits()
-        if tall:
+        if tall and not self.choosing:
             bottom, top = sorted((start.y(), end.y()))
         left, right = sorted((start.x(), end.x()))
         self._zoom.setRect(left, bottom, right - left, top - bottom)
         self._zoom.setVisible(not finished and self._analysis is not None and self.main is None)
+        if finished and self.choosing:
+            self.choose_range(False)
+            if wide:
+                ends = (10**left, 10**right) if self.bottom.log else (max(left, 0.0), right)
+                self.range_chosen.emit(*ends)
+            return
         if finished and wide and self._analysis is not None:
             self.box.setXRange(left, right, padding=0)
             if tall:
@@ -425,7 +441,7 @@ class SpectrumView(FrequencyPlot):
         self._spot.setData([self.place(frequency)], [float(drawn.values[at])])
         self._spot.show()
         where = self.frequency_text(frequency, analysis.spectrum.bin_hz)
-        self.say(f"{where} · {self._value_text(at)}")
+        self.say(f"{where}{self.order_text(frequency)} · {self._value_text(at)}")
 
     def _value_text(self, at: int) -> str:
         assert self._analysis is not None and self._drawn is not None
@@ -433,6 +449,11 @@ class SpectrumView(FrequencyPlot):
         if not self.decibels:
             return linear
         return f"{self._drawn.values[at]:.1f} dB".replace("-", "−") + f" · {linear}"
+
+    def choose_range(self, wanted: bool) -> None:
+        """Let the next drag choose a range of frequencies, or not."""
+        self.choosing = wanted
+        self.setCursor(Qt.CursorShape.SplitHCursor if wanted else Qt.CursorShape.ArrowCursor)
 
     def keyPressEvent(self, ev: object) -> None:
         # Keys belong to the bench's actions, not to the plot.

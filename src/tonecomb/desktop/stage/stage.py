@@ -33,6 +33,7 @@ from tonecomb.desktop.stage.lanes import Lanes
 from tonecomb.desktop.stage.phase import PhasePane
 from tonecomb.desktop.stage.plot import Plot
 from tonecomb.desktop.stage.spectrum import SpectrumView
+from tonecomb.desktop.stage.upright import MarkedLines
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.theme import Theme, font
 from tonecomb.desktop.waveform_facts import WaveformFacts
@@ -96,6 +97,10 @@ class Stage(QWidget):
         for follower in (self.second, self.phase.plot, self.against.plot):
             follower.follow(self.spectrum)
         self.second.setYLink(self.spectrum)
+        over_frequency = (self.spectrum, self.second, self.phase.plot, self.against.plot)
+        self._marked = tuple(MarkedLines(plot) for plot in over_frequency)
+        self._shaft: float | None = None
+        self.orders = True
         self._pages.addWidget(self.splitter)
         self._strip = ProgressStrip(jobs, self)
         self._active: Plot = self.spectrum
@@ -182,6 +187,22 @@ class Stage(QWidget):
         for plot in (self.spectrum, self.second, self.phase.plot, self.against.plot):
             plot.combs.show_combs(combs)
 
+    def show_marks(self, marks: Sequence[tuple[float, str]]) -> None:
+        """Let marked frequencies (Hz), with their names, run through every view."""
+        for lines in self._marked:
+            lines.show_marks(marks)
+
+    def show_shaft(self, shaft: float | None) -> None:
+        """Have an axis in orders of a shaft's frequency (Hz) where it is known."""
+        self._shaft = shaft
+        for view in (self.spectrum, self.second):
+            view.set_shaft(shaft if self.orders else None)
+
+    def set_orders(self, wanted: bool) -> None:
+        """Show the axis in orders, or not."""
+        self.orders = wanted
+        self.show_shaft(self._shaft)
+
     def _follow_display(self) -> None:
         """One kind of axes for all that is over frequency."""
         main = self.spectrum
@@ -213,6 +234,9 @@ class Stage(QWidget):
     def set_theme(self, theme: Theme) -> None:
         for view in (*self.views, self.second, self.phase, self.against):
             view.set_theme(theme)
+        for lines in self._marked:
+            lines.paint_with(theme)
+        self.show_shaft(self._shaft)
 
     def refresh(self) -> None:
         """Follow the document."""

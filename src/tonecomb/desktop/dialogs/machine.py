@@ -1,0 +1,221 @@
+"""The machine that was recorded: its shaft's speed, and frequencies that name peaks."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QDialogButtonBox,
+    QFileDialog,
+    QHeaderView,
+    QInputDialog,
+    QMenu,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tonecomb.core.document import DroppedComb
+from tonecomb.core.errors import UserError
+from tonecomb.core.machine import Known, Machine
+from tonecomb.desktop import settings
+from tonecomb.desktop.dialogs.form import Form
+from tonecomb.desktop.theme import font
+from tonecomb.desktop.widgets import Choice, Number, label, link, row
+from tonecomb.formats import machines
+
+_NOT_KNOWN, _TYPED = "", "typed"
+_HEADS = ("Name", "Frequency", "in", "± %")
+
+
+class MachineDialog(Form):
+    """``machine`` is what was said when it closes with OK. ``combs`` are those whose fundamental
+    can be the shaft's frequency, ``folder`` is where file dialogs begin."""
+
+    def __init__(
+        self, parent: QWidget, machine: Machine, combs: tuple[DroppedComb, ...], folder: Path
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Machine")
+        self.resize(520, 440)
+        self.machine, self._combs, self._folder = machine, combs, folder
+        self._spacing = {one.name: one.spacing for one in combs if one.carrier is None}
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(16, 14, 16, 14)
+        outer.setSpacing(10)
+        choices = [(_NOT_KNOWN, "is not known"), (_TYPED, "is")]
+        choices += [(f"comb {name}", f"is comb {name}'s") for name in self._spacing]
+        known = f"comb {machine.comb}" if machine.comb in self._spacing else _NOT_KNOWN
+        source = _TYPED if machine.shaft is not None else known
+        self.source = Choice(choices, source, "Where the shaft's speed is from")
+        self.source.picked.connect(lambda _: self._show_speed())
+        self.shaft = Number(machine.shaft or 1.0, 1e-6, 1e6, 6, "Hz", shortest=True)
+        self.shaft.setAccessibleName("Shaft's frequency")
+        self.shaft.valueChanged.connect(lambda _: self._show_speed())
+        self._rpm = label("", "quiet")
+        outer.addLayout(row(label("The shaft's speed"), self.source, self.shaft, self._rpm, None))
+        outer.addWidget(
+            label("Peaks within the tolerance of a frequency below are named by it.", "quiet")
+        )
+        self.table = self._make_table()
+        outer.addWidget(self.table, 1)
+        for one in machine.known:
+            self._add(one)
+        outer.addLayout(
+            row(
+                link("Add", "One more frequency", lambda: self._add(None)),
+                link("Remove", "Remove the chosen frequency", self._remove),
+                None,
+                link("Kept tables…", "Use, or keep, a table for other recordings", self._kept),
+                link("Read…", "Read a CSV table", self._read),
+                link("Write…", "Write a CSV table", self._write),
+                spacing=16,
+            )
+        )
+        self.wrong = label("", "quiet", wrap=True)
+        outer.addWidget(self.wrong)
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        outer.addWidget(buttons)
+        self._show_speed()
+
+    def _make_table(self) -> QTableWidget:
+        table = QTableWidget(0, len(_HEADS))
+        table.setHorizontalHeaderLabels(list(_HEADS))
+        table.setAccessibleName("Known frequencies")
+        table.setFont(font())
+        table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        table.setShowGrid(False)
+        rows, columns = table.verticalHeader(), table.horizontalHeader()
+        assert rows is not None and columns is not None
+        rows.hide()
+        rows.setDefaultSectionSize(30)
+        columns.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        columns.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        for section, width in ((1, 110), (2, 100), (3, 70)):
+            columns.setSectionResizeMode(section, QHeaderView.ResizeMode.Fixed)
+            columns.resizeSection(section, width)
+        return table
+
+    def _show_speed(self) -> None:
+        source = self.source.value
+        self.shaft.setVisible(source == _TYPED)
+        speed = self._shaft()
+        self._rpm.setText("" if speed is None else f"{speed:.6g} Hz, {60 * speed:.6g} /min")
+
+    def _shaft(self) -> float | None:
+        source = str(self.source.value)
+        if source == _TYPED:
+            return self.shaft.value()
+        return self._spacing.get(source.removeprefix("comb "))
+
+    def _add(self, one: Known | None) -> None:
+        at = self.table.rowCount()
+        self.table.insertRow(at)
+        cells = ("", "", "0.5") if one is None else (
+            one.name, f"{one.value:.10g}", f"{one.tolerance:g}"
+        )  # fmt: skip
+        for column, text in zip((0, 1, 3), cells, strict=True):
+            item = QTableWidgetItem(text)
+            if column:
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            self.table.setItem(at, column, item)
+        of_shaft = one.of_shaft if one is not None else self._shaft() is not None
+        kind = Choice([(False, "Hz"), (True, "× shaft")], of_shaft, "Unit")
+        self.table.setCellWidget(at, 2, kind)
+        if one is None:
+            self.table.setCurrentCell(at, 0)
+            self.table.editItem(self.table.item(at, 0))
+
+    def _remove(self) -> None:
+        self.table.removeRow(self.table.currentRow())
+
+    def _cell(self, at: int, column: int) -> str:
+        item = self.table.item(at, column)
+        return "" if item is None else item.text().strip()
+
+    def known(self) -> tuple[Known, ...]:
+        """The table as it stands. Raises :class:`UserError` for a row that makes no sense; rows
+        without a word are none."""
+        found = []
+        for at in range(self.table.rowCount()):
+            name, value = self._cell(at, 0), self._cell(at, 1)
+            if not name and not value:
+                continue
+            kind = self.table.cellWidget(at, 2)
+            assert isinstance(kind, Choice)
+            try:
+                figures = [float(t.replace(",", ".")) for t in (value, self._cell(at, 3))]
+            except ValueError as error:
+                raise UserError(f"Row {at + 1} lacks a number", remedy="type one") from error
+            one = Known(name, figures[0], bool(kind.value), figures[1])
+            one.check()
+            found.append(one)
+        return tuple(found)
+
+    def _fill(self, known: tuple[Known, ...]) -> None:
+        self.table.setRowCount(0)
+        for one in known:
+            self._add(one)
+
+    def accept(self) -> None:
+        try:
+            known = self.known()
+        except UserError as error:
+            self.wrong.setText(error.text)
+            return
+        source = str(self.source.value)
+        typed = self.shaft.value() if source == _TYPED else None
+        comb = source.removeprefix("comb ") if source not in (_NOT_KNOWN, _TYPED) else ""
+        self.machine = Machine(typed, comb, known)
+        super().accept()
+
+    def _try(self, file: Path, writing: bool) -> None:
+        """Read or write a table, and say what is wrong with it where something is."""
+        self.wrong.setText("")
+        try:
+            if writing:
+                machines.write(file, self.known())
+            else:
+                self._fill(machines.read(file))
+        except UserError as error:
+            self.wrong.setText(error.text)
+
+    def _read(self) -> None:
+        chosen, _ = QFileDialog.getOpenFileName(
+            self, "Known frequencies", str(self._folder), "Tables (*.csv)"
+        )
+        if chosen:
+            self._try(Path(chosen), writing=False)
+
+    def _write(self) -> None:
+        chosen, _ = QFileDialog.getSaveFileName(
+            self, "Known frequencies", str(self._folder / "machine.csv"), "Tables (*.csv)"
+        )
+        if chosen:
+            self._try(Path(chosen), writing=True)
+
+    def _kept(self) -> None:
+        """The tables that were kept, and a way to keep this one."""
+        menu, folder = QMenu(self), settings.machines_folder()
+        for file in sorted(folder.glob("*.csv")):
+            action = menu.addAction(file.stem)
+            assert action is not None
+            action.triggered.connect(lambda _, file=file: self._try(file, writing=False))
+        menu.addSeparator()
+        keep = menu.addAction("Keep this one…")
+        assert keep is not None
+        keep.triggered.connect(self._keep)
+        menu.exec(self.table.mapToGlobal(self.table.rect().center()))
+
+    def _keep(self) -> None:
+        name, ok = QInputDialog.getText(self, "Keep", "Name of the table:")
+        plain = "".join(c for c in name.strip() if c.isalnum() or c in " -_.").strip(". ")
+        if ok and plain:
+            self._try(settings.machines_folder() / f"{plain}.csv", writing=True)
