@@ -55,12 +55,12 @@ class Ruler(QWidget):
                 pair.addWidget(widget)
             self._values[name] = value
             row.addLayout(pair)
-        row.addStretch(1)
+        row.addWidget(label(""), 1)
         row.addWidget(label("finer in time", "quiet"))
         self.handle = Handle()
         self.handle.chosen.connect(self._choose)
         self.handle.tried.connect(self._try)
-        row.addWidget(self.handle)
+        row.addWidget(self.handle, 3)
         row.addWidget(label("finer in frequency", "quiet"))
         self.setFixedHeight(42)
         store.changed.connect(self.refresh)
@@ -152,7 +152,8 @@ class Handle(QWidget):
             "Drag to trade time against frequency resolution ([ and ]); what would be told apart "
             "is shown before you let go"
         )
-        self.setFixedWidth(200)
+        self.setMinimumWidth(90)
+        self.setMaximumWidth(200)
 
     def sizeHint(self) -> QSize:
         return QSize(200, 28)
