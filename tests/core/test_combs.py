@@ -37,12 +37,12 @@ def test_rates_over_random_signals(snr: float) -> None:
 
 def test_nothing_is_found_in_noise() -> None:
     found = 0
-    for seed in range(60):
+    for seed in range(100):
         made = recording(np.random.default_rng(seed).normal(size=20_000))
         peaks = run(default_method(made), made).peaks or ()
         got = [Line(p.tone.frequency, p.tone.frequency_std, p.tone.amplitude) for p in peaks]
         found += bool(find_combs(got, 500.0))
-    assert found <= 2
+    assert found <= 3
 
 
 @given(

@@ -219,6 +219,22 @@ def test_filter_columns_and_copies(
     assert opened.notices.text == "There are no resonances to copy."
 
 
+def test_a_comb_is_typed_and_sidebands_stand_about_a_peak(
+    opened: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(QInputDialog, "getDouble", lambda *_, **__: (24.3, True))
+    QTest.keyClick(opened, Key.Key_B, Qt.KeyboardModifier.ControlModifier)
+    settle()
+    choose(opened, "413.100")
+    opened.action("Sidebands about the peak").trigger()
+    settle()
+    typed, sides = opened.combs.shown
+    assert typed.dropped.spacing == 24.3 and {1, 2, 3} <= {
+        tooth.number for tooth in typed.comb.teeth if tooth.found
+    }
+    assert sides.dropped.carrier == pytest.approx(413.1, abs=1e-3) and sides.tied == "A"
+
+
 def test_a_band_is_shown_by_a_click(opened: Bench, settle: Settle) -> None:
     opened.stage.spectrum.set_limits(0, 100)
     opened.store.edit_method("Bands", bands=(Band(2900, 3300, "ringing"),))

@@ -55,7 +55,8 @@ def test_one_key_finds_motor_mains_and_the_mesh_with_its_sidebands(
     assert "= comb A" in texts[2] and "17/1 of A" in texts[2]
     assert "modulation depth" in texts[2]
     assert row(opened, 0).text(3) == "4 of 4"
-    assert [row(opened, 1, k).text(1) for k in (0, 1)] == ["50.000", "missing"]
+    assert [row(opened, 1, k).text(1) for k in (0, 1)] == ["50.000", "(100.000)"]
+    assert row(opened, 1, 1).text(3) == "missing"
     press(opened, Qt.Key.Key_B, shift=True)
     assert len(dropped(opened)) == 3
     assert "are there already" in opened.notices.text

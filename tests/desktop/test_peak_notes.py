@@ -88,7 +88,7 @@ def test_taking_back_and_the_menu(
             table.visualRect(opened.readings.peaks.sorted.index(row, 0)).center()
         )
         settle()
-    assert seen[0] == ["Name…", "Set aside…", "Mark in every view"]
+    assert seen[0] == ["Name…", "Set aside…", "Mark in every view", "Sidebands about it"]
     assert seen[2][1] == "Take it back"
     assert opened.store.ref.peak_notes == ()
     opened.store.undo()

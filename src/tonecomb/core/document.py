@@ -67,6 +67,10 @@ class DroppedComb:
     last: int = 10
     std: float = 0.0
 
+    def place(self, number: int) -> float:
+        """Where tooth ``number`` should be, in Hz."""
+        return (self.carrier or 0.0) + number * self.spacing
+
 
 @dataclass(frozen=True)
 class RecordingRef:

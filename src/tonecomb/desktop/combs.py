@@ -14,6 +14,7 @@ from tonecomb.core.combs import Comb
 from tonecomb.core.document import DroppedComb
 from tonecomb.core.errors import UserError
 from tonecomb.core.knowledge import measured_comb, reach, same
+from tonecomb.core.peaks import Peak
 from tonecomb.desktop.messages import Notices
 from tonecomb.desktop.results import Results
 from tonecomb.desktop.store import Store
@@ -202,12 +203,32 @@ class Combs(QObject):
         own, or a tenth of the tooth's frequency."""
         if not self._room():
             return
-        combs, one = self._dropped, self._dropped[index]
+        one = self._dropped[index]
+        self._sidebands(one.place(number), one)
+
+    def sidebands_at(self, peak: Peak | None) -> None:
+        """A comb of sidebands about a peak."""
+        if peak is not None and self._room():
+            self._sidebands(peak.tone.frequency, None)
+
+    def type_new(self) -> None:
+        """A comb with a fundamental that is typed; it takes the tones of its teeth."""
         analysis = self._results.analysis
+        if analysis is None or not self._room():
+            return
+        value, ok = QInputDialog.getDouble(
+            self._window, "Type a comb", "Fundamental, Hz:", 50.0, 1e-6, analysis.fs / 2, 6
+        )
+        if ok:
+            last = max(1, min(_TEETH, int(analysis.fs / 2 / value)))
+            self._apply("Type comb", (*self._dropped, DroppedComb(self._name(self._dropped), value,
+                                                                  last=last)))  # fmt: skip
+
+    def _sidebands(self, carrier: float, but: DroppedComb | None) -> None:
+        combs, analysis = self._dropped, self._results.analysis
         if analysis is None:
             return
-        carrier = (one.carrier or 0.0) + number * one.spacing
-        others = [c.spacing for c in combs if c is not one and c.carrier is None]
+        others = [c.spacing for c in combs if c is not but and c.carrier is None]
         spacing = min((s for s in others if s < carrier / 3), default=carrier / 10)
         made = DroppedComb(self._name(combs), spacing, carrier, -4, 4)
         self._apply("Drop sidebands", (*combs, self._snapped(made, analysis)))

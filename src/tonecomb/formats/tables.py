@@ -74,7 +74,7 @@ def _tabbed(analysis: Analysis, header: tuple[str, ...], rows: list[list[str]]) 
 
 COMB_HEADER = (
     "comb", "kind", "spacing [Hz]", "spacing std [Hz]", "carrier [Hz]", "tooth", "expected [Hz]",
-    "found [Hz]", "deviation [Hz]", "amplitude [{unit}]",
+    "found [Hz]", "deviation [Hz]", "amplitude [{unit}]", "share of the comb's power [%]",
 )  # fmt: skip
 
 
@@ -95,10 +95,11 @@ def comb_rows(combs: tuple[Comb, ...]) -> list[list[str]]:
         kind = "harmonics" if comb.carrier is None else "sidebands"
         carrier = "" if comb.carrier is None else f"{comb.carrier:.10g}"
         for tooth in comb.teeth:
-            cells = ["", "", ""]
+            cells = ["", "", "", ""]
             if tooth.found:
                 cells = [f"{tooth.frequency:.10g}", f"{tooth.deviation:.3g}",
-                         f"{tooth.amplitude:.8g}"]  # fmt: skip
+                         f"{tooth.amplitude:.8g}",
+                         f"{100 * tooth.amplitude**2 / comb.power:.4g}"]  # fmt: skip
             rows.append(
                 [comb.name, kind, f"{comb.spacing:.10g}", f"{comb.spacing_std:.3g}", carrier,
                  str(tooth.number), f"{tooth.expected:.10g}", *cells]

@@ -83,7 +83,7 @@ class CombReadings(QWidget):
                 number = (
                     f"{tooth.number:+d}" if shown.comb.carrier is not None else str(tooth.number)
                 )
-                cells = [number.replace("-", "−"), "missing", "", ""]
+                cells = [number.replace("-", "−"), f"({tooth.expected:.3f})", "", "missing"]
                 if tooth.found:
                     off_mhz = 1000 * tooth.deviation
                     off = f"{off_mhz:+.2f}" if abs(off_mhz) < 100 else f"{off_mhz:+.0f}"
@@ -95,7 +95,9 @@ class CombReadings(QWidget):
                     share = 100 * tooth.amplitude**2 / shown.comb.power
                     child.setToolTip(3, f"{share:.3g} % of the comb's power")
                 elif not tooth.found:
-                    child.setForeground(1, QColor(current_theme().quiet))
+                    for k in (1, 3):
+                        child.setForeground(k, QColor(current_theme().quiet))
+                child.setToolTip(1, f"expected at {tooth.expected:.4f} Hz")
                 child.setData(0, _COMB, i)
                 child.setData(0, _TOOTH, tooth.number)
             item.setExpanded(i in opened or (not opened and i == 0))

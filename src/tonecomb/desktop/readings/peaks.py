@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.peaks import Peak
 from tonecomb.desktop import settings
+from tonecomb.desktop.combs import Combs
 from tonecomb.desktop.peak_notes import PeakNotes
 from tonecomb.desktop.readings.model import COLUMNS, USUAL, Filtered, PeaksModel
 from tonecomb.desktop.theme import font
@@ -31,9 +32,9 @@ class PeakReadings(QWidget):
 
     chosen = pyqtSignal(object)
 
-    def __init__(self, notes: PeakNotes) -> None:
+    def __init__(self, notes: PeakNotes, combs: Combs) -> None:
         super().__init__()
-        self._notes = notes
+        self._notes, self._combs = notes, combs
         self._analysis: Analysis | None = None
         self.model = PeaksModel(self, notes.of, notes.order)
         self.sorted = Filtered(self)
@@ -156,6 +157,7 @@ class PeakReadings(QWidget):
             ("Name…", self._notes.name),
             ("Take it back" if back else "Set aside…", self._notes.set_aside),
             ("Take its mark away" if marked else "Mark in every view", self._notes.mark),
+            ("Sidebands about it", self._combs.sidebands_at),
         ]
         if peak.by_hand:
             entries.append(("Let it go", self._notes.let_go))

@@ -58,7 +58,7 @@ class Readings(QWidget):
         column = QVBoxLayout(frame)
         column.setContentsMargins(12, 10, 8, 10)
         column.setSpacing(6)
-        self.peaks = PeakReadings(notes)
+        self.peaks = PeakReadings(notes, combs)
         self.combs = CombReadings(combs)
         self.resonances = ResonanceReadings(fits)
         self.pages: dict[str, Page] = {
