@@ -6,9 +6,20 @@ import os
 import platform
 import sys
 
-from benchmarks import accuracy, editing, memory, panning, peaks, reading, spectrum, start
+from benchmarks import (
+    accuracy,
+    editing,
+    memory,
+    panning,
+    peaks,
+    reading,
+    spectrogram,
+    spectrum,
+    start,
+)
 
-BENCHMARKS = {"spectrum": spectrum.main, "peaks": peaks.main, "start": start.main,
+BENCHMARKS = {"spectrum": spectrum.main, "spectrogram": spectrogram.main,
+              "peaks": peaks.main, "start": start.main,
               "memory": memory.main, "reading": reading.main, "panning": panning.main,
               "editing": editing.main, "accuracy": accuracy.main}  # fmt: skip
 

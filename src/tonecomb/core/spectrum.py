@@ -266,7 +266,7 @@ class _MeanOff:
         return cls(transform[:touched])
 
 
-def _frame_means(samples: Array, frames: Array, hop: int) -> Array:
+def frame_means(samples: Array, frames: Array, hop: int) -> Array:
     """Mean of each frame; where frames consist of whole hops every sample is added once."""
     count, frame = frames.shape
     if frame % hop:
@@ -293,7 +293,7 @@ def _accumulate(
     rows = max(1, CACHE_SAMPLES // nfft)
     buffer = np.empty((min(rows, len(frames)), framing.frame))
     ramp = np.arange(framing.frame) - (framing.frame - 1) / 2
-    means = None if detrend == "none" else _frame_means(samples, frames, framing.hop)[:, None]
+    means = None if detrend == "none" else frame_means(samples, frames, framing.hop)[:, None]
     for first in range(0, len(frames), rows):
         group = frames[first : first + rows]
         tapered = buffer[: len(group)]
