@@ -264,7 +264,9 @@ class _Work:
         samples = read_frames(self.read, self.framing, numbers, self.fs)
         about = float(samples.mean())
         samples = samples - about
-        frames = frames_of(samples.astype(np.float32), self.framing)
+        short = samples.astype(np.float32)
+        windows = np.lib.stride_tricks.sliding_window_view
+        frames = windows(short, self.framing.frame)[:: self.framing.hop]
         if self.detrend == "none":
             return frames, np.full(len(frames), -about, dtype=np.float32)
         means = frame_means(samples, frames_of(samples, self.framing), self.framing.hop)
