@@ -8,10 +8,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent, QGuiApplication
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel
+from tests.desktop import mouse
 from tests.support import write_csv
 
 from tonecomb.core.method import sentence
@@ -38,12 +39,7 @@ def drag(view: Plot, start: tuple[float, float], end: tuple[float, float]) -> No
     port = view.viewport()
     assert port is not None
     ends = [view.mapFromScene(view.box.mapViewToScene(QPointF(*p))) for p in (start, end)]
-    QTest.mousePress(port, Qt.MouseButton.LeftButton, pos=ends[0])
-    for i in range(1, 11):
-        step = ends[0] + (ends[1] - ends[0]) * i / 10
-        QTest.mouseMove(port, QPoint(step.x(), step.y()))
-        QTest.qWait(5)
-    QTest.mouseRelease(port, Qt.MouseButton.LeftButton, pos=ends[1])
+    mouse.drag(port, *ends)
 
 
 def popover() -> Popover:

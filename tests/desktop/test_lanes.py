@@ -10,6 +10,7 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QInputDialog, QLabel
+from tests.desktop import mouse
 
 from tonecomb.core import document as edits
 from tonecomb.core.recording import Stretch
@@ -39,12 +40,7 @@ def drag_measure(view: WaveformView, start: float, end: float) -> None:
     viewport = view.viewport()
     assert viewport is not None
     a, b = place(view, start), place(view, end)
-    QTest.mousePress(viewport, Qt.MouseButton.LeftButton, CONTROL, a)
-    for share in (0.3, 0.7, 1.0):
-        at = QPoint(round(a.x() + share * (b.x() - a.x())), a.y())
-        QTest.mouseMove(viewport, at)
-        QTest.qWait(20)
-    QTest.mouseRelease(viewport, Qt.MouseButton.LeftButton, CONTROL, b)
+    mouse.drag(viewport, a, b, CONTROL)
 
 
 def test_measuring_a_known_period(opened: Bench, settle: Settle) -> None:

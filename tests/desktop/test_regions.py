@@ -13,6 +13,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu
+from tests.desktop import mouse
 from tests.desktop.test_bench import drag, popover
 from tests.support import write_csv
 
@@ -80,13 +81,7 @@ def test_wheel_pan_and_double_click(opened: Bench, settle: Settle) -> None:
     port = view.viewport()
     assert port is not None
     middle = view.mapFromScene(view.box.mapViewToScene(QPointF((low + high) / 2, 0)))
-    QTest.mousePress(port, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, middle)
-    for i in range(1, 9):
-        QTest.mouseMove(port, middle + QPoint(10 * i, 0))
-        QTest.qWait(5)
-    QTest.mouseRelease(
-        port, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, middle + QPoint(80, 0)
-    )
+    mouse.drag(port, middle, middle + QPoint(80, 0), Qt.KeyboardModifier.ShiftModifier)
     assert view.limits()[0] < low, "the view moves with the mouse"
     assert opened.store.method.stretch is None, "and nothing is selected"  # type: ignore[union-attr]
     bottom = view.box.viewRange()[1]

@@ -17,6 +17,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from tonecomb.core.display import Display
 from tonecomb.core.errors import UserError
 from tonecomb.core.framing import Framing
 from tonecomb.core.method import Method, plan
@@ -27,10 +28,13 @@ from tonecomb.core.spectrum import (
     READ_SAMPLES,
     THREADS_FROM,
     Detrend,
+    Level,
     Read,
+    Scaling,
     frame_means,
     frames_of,
     read_frames,
+    scaled,
 )
 from tonecomb.core.windows import Window, window
 
@@ -60,7 +64,8 @@ class Spectrogram:
     """``mean_square`` (unit²) has shape (rows, columns). ``time`` are the edges of the rows in s
     of the recording, shape (rows + 1,): a frame counts from half a hop before its middle to half
     a hop after. ``frequency`` are the edges of the columns in Hz, shape (columns + 1,), a bin
-    reaching halfway to its neighbours. ``frame`` and ``hop`` are in samples."""
+    reaching halfway to its neighbours. ``frame`` and ``hop`` are in samples,
+    ``enbw_hz`` and ``gain_s`` as in :class:`tonecomb.core.spectrum.Spectrum`."""
 
     time: Array
     frequency: Array
@@ -70,11 +75,20 @@ class Spectrogram:
     hop: int
     frames: int
     fs: float
+    enbw_hz: float
+    gain_s: float
 
     @property
     def centres(self) -> Array:
         """Frequency of the middle of each column, Hz."""
         return np.asarray((self.frequency[:-1] + self.frequency[1:]) / 2)
+
+    def values(self, scaling: Scaling, level: Level, display: Display, symbol: str) -> Array:
+        """The cells in a scaling, as the quantity that is shown of a channel in the unit
+        ``symbol``; shape (rows, columns), float32."""
+        gain = display.gain(self.centres, symbol).astype(np.float32) ** 2
+        cells: Array = self.mean_square * gain  # type: ignore[assignment]  # as short as it came
+        return scaled(cells, scaling, level, self.enbw_hz, self.gain_s)
 
     def cell(self, time: float, frequency: float) -> tuple[int, int] | None:
         """Row and column that a place lies in, None outside."""
@@ -184,6 +198,8 @@ def spectrogram(
         hop=framing.hop,
         frames=last - first,
         fs=fs,
+        enbw_hz=float(fs * (weights @ weights) / weights.sum() ** 2),
+        gain_s=float(weights.sum() / fs),
     )
 
 

@@ -72,20 +72,27 @@ class Spectrum:
         ``amplitude-density``: its root, per √Hz. ``energy``: 2|X|²/fs², the energy spectral
         density of what passes wholly within a frame, in unit²·s/Hz.
         """
-        if scaling == "amplitude":
-            return np.sqrt(self.mean_square) * LEVEL_FACTORS[level]
-        if scaling == "power":
-            return self.mean_square
-        if scaling == "energy":
-            return self.mean_square * self.gain_s**2
-        if scaling == "amplitude-density":
-            return np.sqrt(self.mean_square / self.enbw_hz)
-        return self.mean_square / self.enbw_hz
+        return scaled(self.mean_square, scaling, level, self.enbw_hz, self.gain_s)
 
     @property
     def rms(self) -> float:
         """Rms value of the detrended frames, weighted by the window (Parseval)."""
         return math.sqrt(float(self.mean_square.sum()) * self.bin_hz / self.enbw_hz)
+
+
+def scaled(
+    mean_square: Array, scaling: Scaling, level: Level, enbw_hz: float, gain_s: float
+) -> Array:
+    """Mean squares (unit²) of any shape as :meth:`Spectrum.values` has them."""
+    if scaling == "amplitude":
+        return np.asarray(np.sqrt(mean_square) * LEVEL_FACTORS[level])
+    if scaling == "power":
+        return mean_square
+    if scaling == "energy":
+        return mean_square * gain_s**2
+    if scaling == "amplitude-density":
+        return np.asarray(np.sqrt(mean_square / enbw_hz))
+    return mean_square / enbw_hz
 
 
 def to_decibels(values: Array, scaling: Scaling, unit: Unit) -> Array:

@@ -27,6 +27,8 @@ from tonecomb.desktop.dialogs.keys import GUIDE, Page, keys_html
 from tonecomb.desktop.dialogs.machine import MachineDialog
 from tonecomb.desktop.exports import Exports
 from tonecomb.desktop.fits import Fits
+from tonecomb.desktop.going import Going, Player
+from tonecomb.desktop.grams import Grams
 from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.marks import Marks
@@ -34,6 +36,7 @@ from tonecomb.desktop.messages import Notices
 from tonecomb.desktop.method_actions import MethodActions
 from tonecomb.desktop.method_line.line import MethodLine
 from tonecomb.desktop.method_line.window_picker import current_pair
+from tonecomb.desktop.moments import Moments
 from tonecomb.desktop.opening import Opening
 from tonecomb.desktop.peak_notes import PeakNotes
 from tonecomb.desktop.presets import Presets
@@ -61,6 +64,10 @@ class Bench(QMainWindow):
     workspace: Workspace
     channels: Channels
     held: HeldTraces
+    grams: Grams
+    moments: Moments
+    player: Player
+    going: Going
     facts: WaveformFacts
     marks: Marks
     combs: Combs
@@ -91,8 +98,10 @@ class Bench(QMainWindow):
         self.autosave = Autosave(self.store, self.jobs)
         self.method_line = MethodLine(self.store)
         self.held = HeldTraces(self, self.store, self.jobs, self.results, self.notices)
+        self.grams = Grams(self.store, self.jobs)
+        self.moments = Moments(self.store, self.jobs)
         self.stage = Stage(
-            self.store, self.results, self.facts, self.held, self.jobs,
+            self.store, self.results, self.facts, self.held, self.grams, self.moments, self.jobs,
             self.opening.open_dialog, self.opening.open_demo,
         )  # fmt: skip
         self.shelf = Shelf(self.store, self.results, self.held)
@@ -107,6 +116,10 @@ class Bench(QMainWindow):
         self.presets = Presets(self, self.store, self.notices)
         self.method = MethodActions(
             self, self.store, self.presets, self.held, self.method_line, self.stage, self.readings
+        )
+        self.player = Player(self, self.moments)
+        self.going = Going(
+            self, self.store, self.jobs, self.moments, self.stage, self.readings, self.notices
         )
         self._cautions: tuple[Caution, ...] = ()
         self._assemble()
@@ -150,6 +163,7 @@ class Bench(QMainWindow):
         self.ruler.tried.connect(self.stage.spectrum.preview)
         self.held.comparison_asked.connect(self._show_comparison)
         self.results.failed.connect(self._tell_failure)
+        self.grams.failed.connect(lambda error: self.notices.tell(error))
         self.results.pyramid_ready.connect(lambda *_: self._show_problems())
         self.facts.figures_ready.connect(self._show_figures)
         self.facts.cautions_ready.connect(self._take_cautions)

@@ -285,6 +285,13 @@ class Results(QObject):
             self._want_exact(wanted, recording)
         return built.envelope(wanted.start, wanted.stop, wanted.columns)
 
+    def outline(self, wanted: EnvelopeWanted) -> Envelope | None:
+        """An envelope as the pyramid has it, None while there is none."""
+        built = self.pyramid(wanted.recording_id, wanted.channel)
+        if built is None:
+            return None
+        return built.envelope(wanted.start, wanted.stop, wanted.columns)
+
     def _want_exact(self, wanted: EnvelopeWanted, recording: Recording) -> None:
         key = (wanted.recording_id, wanted.channel)
         if (before := self._envelope_jobs.pop(key, None)) is not None:

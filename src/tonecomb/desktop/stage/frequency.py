@@ -44,8 +44,8 @@ class OrderAxis(Axis):
 class FrequencyPlot(Plot):
     """A plot over frequency in Hz; the axis holds log10 of it where it is logarithmic."""
 
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, parent: QWidget | None = None, left: Axis | None = None) -> None:
+        super().__init__(parent, left)
         self._least = 1e-3  # Hz at which a logarithmic axis begins
         self.main: FrequencyPlot | None = None
         self._taking = False

@@ -122,9 +122,9 @@ def _decimals(step: float) -> int:
 class Plot(pg.PlotWidget):
     """A themed plot with one readout in its upper right corner."""
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, parent: QWidget | None = None, left: Axis | None = None) -> None:
         self.box = Box()
-        self.bottom, self.left = Axis("bottom"), Axis("left")
+        self.bottom, self.left = Axis("bottom"), left or Axis("left")
         super().__init__(
             parent, viewBox=self.box, axisItems={"bottom": self.bottom, "left": self.left}
         )

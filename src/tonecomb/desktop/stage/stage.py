@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QResizeEvent
@@ -24,11 +24,15 @@ from tonecomb.core.analysis import Analysis
 from tonecomb.core.method import LEAVES_OUT
 from tonecomb.core.recording import whole
 from tonecomb.desktop.combs import ShownComb
+from tonecomb.desktop.grams import Grams
 from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.method_line.popovers import set_stretch
+from tonecomb.desktop.moments import Moments
 from tonecomb.desktop.results import Results
 from tonecomb.desktop.stage.against import AgainstPane
+from tonecomb.desktop.stage.frame_place import FramePlace
+from tonecomb.desktop.stage.gram_pane import GramPane
 from tonecomb.desktop.stage.lanes import Lanes
 from tonecomb.desktop.stage.phase import PhasePane
 from tonecomb.desktop.stage.plot import Plot
@@ -62,12 +66,15 @@ class Stage(QWidget):
         results: Results,
         facts: WaveformFacts,
         held: HeldTraces,
+        grams: Grams,
+        moments: Moments,
         jobs: Jobs,
         open_file: Callable[[], object],
         open_demo: Callable[[], object],
     ) -> None:
         super().__init__()
         self._store, self._results, self._held = store, results, held
+        self._moments = moments
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         frame = panel()
@@ -86,21 +93,31 @@ class Stage(QWidget):
         self._area = self._spectra()
         self.phase = PhasePane(lambda: store.edit_method("Choose average", average="single"))
         self.against = AgainstPane(held)
-        for pane in (self.phase, self.against):
+        self.gram = GramPane(grams, results)
+        self.panes = (self.gram, self.phase, self.against)
+        for pane in self.panes:
             pane.setMinimumHeight(190)
             pane.hide()
-        parts = ((self.lanes, 3), (self._area, 7), (self.phase, 3), (self.against, 3))
+        parts = ((self.lanes, 3), (self._area, 7), (self.gram, 7), (self.phase, 3),
+                 (self.against, 3))  # fmt: skip
         for part, share in parts:
             self.splitter.addWidget(part)
             self.splitter.setStretchFactor(self.splitter.count() - 1, share)
-        self.splitter.setSizes([190, 440, 200, 200])
-        for follower in (self.second, self.phase.plot, self.against.plot):
+        self.splitter.setSizes([190, 440, 400, 200, 200])
+        for follower in (self.second, self.gram.plot, self.phase.plot, self.against.plot):
             follower.follow(self.spectrum)
         self.second.setYLink(self.spectrum)
-        over_frequency = (self.spectrum, self.second, self.phase.plot, self.against.plot)
+        over_frequency = (
+            self.spectrum, self.second, self.gram.plot, self.phase.plot, self.against.plot
+        )  # fmt: skip
         self._marked = tuple(MarkedLines(plot) for plot in over_frequency)
         self._shaft: float | None = None
         self.orders = True
+        self.frame_place = FramePlace(self.waveform)
+        moments.moved.connect(self._show_moment)
+        moments.changed.connect(self.spectrum.show_frame)
+        self.gram.plot.time_clicked.connect(moments.go)
+        self.gram.plot.box_chosen.connect(self._ask_box)
         self._pages.addWidget(self.splitter)
         self._strip = ProgressStrip(jobs, self)
         self._active: Plot = self.spectrum
@@ -158,9 +175,19 @@ class Stage(QWidget):
     def toggle_pane(self, pane: QWidget) -> None:
         """Show phase or comparison below the spectrum, or take it away."""
         pane.setVisible(pane.isHidden())
+        self._name_axis()
+        if pane is self.gram and not pane.isHidden():
+            self.splitter.setSizes([120, 260, 330, 190, 190])
         if not pane.isHidden():
             self._set_visible(self.spectrum, True)
         self._held.set_comparing(not self.against.isHidden())
+
+    def _name_axis(self) -> None:
+        """The quantity is named once, below the lowest of the views over one frequency axis."""
+        below = not self.gram.isHidden()
+        for view in (self.spectrum, self.second):
+            view.set_label("bottom", "" if below else "Frequency, Hz")
+            view.bottom.showLabel(not below)
 
     def _set_visible(self, view: QWidget, shown: bool) -> None:
         view.setVisible(shown)
@@ -184,7 +211,9 @@ class Stage(QWidget):
 
     def show_combs(self, combs: Sequence[ShownComb]) -> None:
         """Let the teeth of combs run through every view over frequency."""
-        for plot in (self.spectrum, self.second, self.phase.plot, self.against.plot):
+        for plot in (
+            self.spectrum, self.second, self.gram.plot, self.phase.plot, self.against.plot
+        ):  # fmt: skip
             plot.combs.show_combs(combs)
 
     def show_marks(self, marks: Sequence[tuple[float, str]]) -> None:
@@ -207,8 +236,9 @@ class Stage(QWidget):
         """One kind of axes for all that is over frequency."""
         main = self.spectrum
         self.second.set_display(log_frequency=main.log_frequency, decibels=main.decibels)
-        for plot in (self.phase.plot, self.against.plot):
+        for plot in (self.gram.plot, self.phase.plot, self.against.plot):
             plot.take_axis()
+        self.gram.plot.set_decibels(main.decibels)
         self.phase.show_analysis(self._results.analysis)
         self.against.refresh()
 
@@ -232,8 +262,9 @@ class Stage(QWidget):
         return page
 
     def set_theme(self, theme: Theme) -> None:
-        for view in (*self.views, self.second, self.phase, self.against):
+        for view in (*self.views, self.second, *self.panes):
             view.set_theme(theme)
+        self.frame_place.paint(theme)
         for lines in self._marked:
             lines.paint_with(theme)
         self.show_shaft(self._shaft)
@@ -251,10 +282,12 @@ class Stage(QWidget):
         stretch = method.stretch or whole(recording)
         struck = method.struck if method.average in LEAVES_OUT else ()
         self.lanes.show_channels(recording, channel, ref.beside, stretch, ref.marks, struck)
+        self.gram.show_recording(recording, channel, stretch)
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         self.spectrum.show_analysis(analysis)
         self.phase.show_analysis(analysis)
+        self.gram.show_analysis(analysis)
         if self.side_by_side:
             self._show_held()
 
@@ -263,13 +296,42 @@ class Stage(QWidget):
         if recording is not None:
             set_stretch(self._store, recording, start, end)
 
+    def _show_moment(self, span: tuple[float, float] | None) -> None:
+        """Where the single frame is that the spectrum shows as well."""
+        self.frame_place.show(span)
+        self.frame_place.show_crests(None)
+        self.gram.plot.show_moment(None if span is None else sum(span) / 2)
+
+    def _ask_box(self, start: float, end: float, low: float, high: float) -> None:
+        """What is to become of a box on the spectrogram."""
+        method = self._store.method
+        if method is None:
+            return
+
+        def search() -> None:
+            limits = replace(method.search, low=low, high=high)
+            self._store.edit_method("Choose peak range", search=limits)
+
+        def zoom() -> None:
+            self.spectrum.set_limits(low, high)
+            self.gram.plot.box.setYRange(start, end, padding=0)
+
+        self.gram.ask_box(
+            [
+                (f"Analyse {start:.4g}–{end:.4g} s", lambda: self._choose_stretch(start, end)),
+                (f"Look for peaks in {low:.4g}–{high:.4g} Hz", search),
+                ("Zoom to both", zoom),
+            ]
+        )
+
     def show_view(self, number: int) -> None:
         """Let view ``number`` (from 0) have the stage for itself."""
         for i, view in enumerate(self.views):
             self._set_visible(view, i == number)
         if number == 0:
-            for pane in (self.phase, self.against):
+            for pane in self.panes:
                 pane.hide()
+            self._name_axis()
             self._held.set_comparing(False)
         self._active = self.waveform if number == 0 else self.spectrum
 
@@ -292,6 +354,7 @@ class Stage(QWidget):
         for view in (self.waveform, self.spectrum):
             if view.isVisible():
                 view.show_all()
+        self.gram.plot.show_all()
         for plot in (self.phase.plot, self.against.plot):
             plot.fit()
 

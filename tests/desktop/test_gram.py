@@ -1,0 +1,204 @@
+"""The spectrogram on the stage, single frames beside the average, and back to the waveform."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QMenu
+from tests.desktop import mouse
+from tests.desktop.test_bench import drag
+
+from tonecomb.core.document import select
+from tonecomb.core.recording import Stretch
+from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.stage.gram import GramPlot
+from tonecomb.formats.report import colours
+
+Settle = Callable[[], None]
+Key = Qt.Key
+
+
+@pytest.fixture
+def runup(opened: Bench, settle: Settle) -> Bench:
+    """The run-up with its spectrogram shown."""
+    ref = next(r for r in opened.store.document.recordings if r.name == "run-up")
+    opened.store.apply("Choose", select(opened.store.document, ref.id, 0))
+    opened.store.edit_method("Frame", frame=4096)
+    QTest.keyClick(opened, Key.Key_4)
+    settle()
+    opened.stage.spectrum.set_limits(0, 600)
+    settle()
+    return opened
+
+
+def shown(plot: GramPlot) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Levels (dB), times of the rows and frequencies of the columns."""
+    gram = plot._gram
+    assert gram is not None
+    return plot._levels, (gram.time[:-1] + gram.time[1:]) / 2, gram.centres
+
+
+def test_the_motor_runs_up_through_the_picture(runup: Bench, settle: Settle) -> None:
+    """The 17th order from 85 to 493 Hz in 90 s; time downward, frequencies of the spectrum."""
+    plot = runup.stage.gram.plot
+    levels, time, frequency = shown(plot)
+    assert plot.box.viewRange()[0] == runup.stage.spectrum.box.viewRange()[0]
+    assert plot.box.yInverted()
+    high = frequency > 75
+    found = frequency[high][np.argmax(levels[:, high], axis=1)]
+    assert found == pytest.approx(17 * (5 + 24 * time / 90), abs=4.0)
+    # What is dragged zooms both axes, the spectrum's with it, and the part is computed anew.
+    before = plot._gram
+    drag(plot, (200.0, 40.0), (300.0, 60.0))
+    settle()
+    assert runup.stage.spectrum.limits() == pytest.approx((200, 300), abs=3)
+    assert plot.times() == pytest.approx((40, 60), abs=1)
+    assert plot._gram is not before and plot._gram is not None
+    assert len(plot._gram.frequency) > 60 and plot._gram.time[0] > 38
+    QTest.keyClick(runup, Key.Key_A)
+    settle()
+    assert plot.times() == (0, 90)
+
+
+def test_level_at_the_cursor_and_the_scale(runup: Bench, settle: Settle) -> None:
+    pane, plot = runup.stage.gram, runup.stage.gram.plot
+    plot.hover(QPointF(293.0, 46.0))
+    text = plot.readout.text()
+    assert text.startswith("46.00 s · 293.0 Hz · ") and text.endswith(" dB")
+    assert plot._cell.rect().height() == pytest.approx(0.64)
+    assert plot._cell.rect().width() == pytest.approx(3.12, abs=0.02)
+    assert len(plot.levels._time) == len(plot._levels)
+    picture = plot._image.image.copy()
+    low, high = plot.ends
+    scale = pane.scale
+    mouse.drag(scale, QPoint(round(scale._x(low)), 20), QPoint(round(scale._x(high - 20)), 20))
+    assert plot.ends[0] > low + 5 and plot.ends[1] == high
+    assert plot._image.image.mean() < picture.mean()
+    QTest.mouseDClick(scale, Qt.MouseButton.LeftButton, pos=QPoint(scale.width() // 2, 15))
+    assert plot.ends == (low, high)
+    runup.toggle_decibels()
+    assert pane.scale.unit == "m/s² rms" and plot.ends[0] == 0.0
+    pane.pooling.picked.emit(pane.pooling.choose("mean") or "mean")
+    settle()
+    assert plot._gram is not None and plot._gram.view.pooling == "mean"
+    QTest.keyClick(runup, Key.Key_4)
+    assert not pane.isVisible() and runup.grams._view is None
+
+
+def test_log_frequency_and_a_box_that_becomes_the_stretch(
+    runup: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plot = runup.stage.gram.plot
+    QTest.keyClick(runup, Key.Key_L)
+    settle()
+    _, _, frequency = shown(plot)
+    ratios = np.diff(np.log(frequency))
+    assert ratios == pytest.approx(ratios[0], rel=1e-3), "even in ratios"
+    QTest.keyClick(runup, Key.Key_L)
+    settle()
+    chosen: list[list[str]] = []
+
+    def pick(menu: QMenu, *_: object) -> None:
+        chosen.append([action.text() for action in menu.actions()])
+        menu.actions()[len(chosen) - 1].trigger()
+
+    monkeypatch.setattr(QMenu, "exec", pick)
+    port = plot.viewport()
+    assert port is not None
+    for first, last in ((30.0, 50.0), (33.0, 47.0)):
+        ends = [
+            plot.mapFromScene(plot.box.mapViewToScene(QPointF(*p)))
+            for p in ((150.0, first), (250.0, last))
+        ]
+        mouse.drag(port, *ends, Qt.KeyboardModifier.ControlModifier)
+        settle()
+    assert chosen[0][0].startswith("Analyse 30") and chosen[0][2] == "Zoom to both"
+    method = runup.store.method
+    assert method is not None and method.stretch is not None
+    assert (method.stretch.start, method.stretch.end) == pytest.approx((30, 50), abs=1)
+    assert (method.search.low, method.search.high) == pytest.approx((150, 250), abs=4)
+
+
+def test_frame_by_frame(runup: Bench, settle: Settle) -> None:
+    """Each step is half a frame; the frame's spectrum has the tone where the motor is then."""
+    QTest.keyClick(runup, Key.Key_Period)
+    settle()
+    assert runup.moments.time == pytest.approx(0.32)
+    for _ in range(3):
+        QTest.keyClick(runup, Key.Key_Period)
+    QTest.keyClick(runup, Key.Key_Comma)
+    settle()
+    assert runup.moments.time == pytest.approx(0.32 + 2 * 0.32)
+    runup.moments.go(45.0)
+    settle()
+    single = runup.moments.shown
+    assert single is not None and single.resolution.frames == 1
+    high = single.spectrum.frequency > 100
+    at = single.spectrum.frequency[high][np.argmax(single.spectrum.mean_square[high])]
+    assert at == pytest.approx(17 * (5 + 24 * runup.moments.time / 90), abs=3)
+    assert f"frame at {runup.moments.time:.2f} s" in runup.stage.spectrum.legend.text()
+    x, _ = runup.stage.spectrum._frame.getData()
+    assert runup.stage.spectrum._frame.isVisible() and len(x) > 100
+    assert runup.stage.frame_place._span.isVisible()
+    before = runup.stage.gram.plot._moment.value()
+    runup.player.set_speed(25)
+    QTest.keyClick(runup, Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
+    assert runup.player.playing
+    QTest.qWait(400)
+    QTest.keyClick(runup, Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
+    settle()
+    assert not runup.player.playing
+    assert runup.stage.gram.plot._moment.value() > before + 0.5
+    runup.moments.go(1e9)
+    settle()
+    assert not runup.moments.step(1), "there is no frame after the last"
+    QTest.keyClick(runup, Key.Key_Period, Qt.KeyboardModifier.ShiftModifier)
+    assert runup.moments.shown is None and not runup.stage.frame_place._span.isVisible()
+
+
+def test_back_to_the_waveform(opened: Bench, settle: Settle) -> None:
+    """At 413.1 Hz the crests are 1/413.1 s apart, and lie where the mesh is highest."""
+    opened.store.edit_method("Frame", frame=8192, stretch=Stretch(10.0, 20.0))
+    QTest.keyClick(opened, Key.Key_4)
+    settle()
+    opened.stage.gram.plot.hover(QPointF(413.0, 15.0))
+    QTest.keyClick(opened, Key.Key_G)
+    settle()
+    crests = opened.stage.frame_place.crests
+    assert np.diff(crests) == pytest.approx(1 / 413.1, rel=1e-4)
+    low, high = opened.stage.waveform.limits()
+    assert (high - low) * 413.1 == pytest.approx(24, abs=0.5)
+    assert low < 15.0 < high
+    assert opened.stage.gram.isHidden() and opened.stage.waveform.isVisible()
+    opened.store.edit_method("Frame", frame=4096)
+    opened.stage.spectrum.hover(None)
+    opened.stage.gram.plot.cursor = None
+    opened.readings.peaks.table.clearSelection()
+    opened.readings.peaks.table.setCurrentIndex(opened.readings.peaks.sorted.index(-1, -1))
+    QTest.keyClick(opened, Key.Key_G)
+    assert "no place to go to" in opened.notices.text
+
+
+def test_a_short_stretch_still_has_a_picture(opened: Bench, settle: Settle) -> None:
+    QTest.keyClick(opened, Key.Key_4)
+    opened.store.edit_method("Stretch", stretch=Stretch(1.0, 1.2))
+    settle()
+    gram = opened.stage.gram.plot._gram
+    assert gram is not None and gram.frame == 2048
+
+
+def test_colours_fall_evenly_in_lightness() -> None:
+    for name in ("paper", "grey"):
+        light = colours.oklab(colours.table(name) / 255.0)[:, 0]
+        assert np.all(np.diff(light) <= 0)
+        steps = np.diff(light[::16])
+        assert steps.std() < 0.05 * abs(steps.mean())
+        assert np.array_equal(colours.table(name, dark=True), colours.table(name)[::-1])
+    for name in ("viridis", "cividis"):
+        assert np.all(np.diff(colours.oklab(colours.table(name) / 255.0)[:, 0]) > -2e-3)
+    middle = colours.srgb(colours.oklab(np.array([[0.7, 0.2, 0.4]])))
+    assert middle[0] == pytest.approx([0.7, 0.2, 0.4], abs=1e-6)
