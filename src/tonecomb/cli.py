@@ -10,7 +10,7 @@ import re
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import wraps
 from pathlib import Path
 from typing import Any, get_args
@@ -18,7 +18,14 @@ from typing import Any, get_args
 import click
 
 from tonecomb import __version__
-from tonecomb.cli_method import Pair, channel_of, method_of, method_options
+from tonecomb.cli_method import (
+    Pair,
+    channel_of,
+    method_of,
+    method_options,
+    slicing_of,
+    wanted_of,
+)
 from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.cautions import Caution, cautions
 from tonecomb.core.errors import Cancelled, UserError
@@ -28,11 +35,24 @@ from tonecomb.core.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.recording import Recording, Stretch
-from tonecomb.formats import atomic, output
+from tonecomb.core.slices import Slices, run_slices
+from tonecomb.core.trend import Trend, run_trend
+from tonecomb.formats import atomic, changes, output
 from tonecomb.formats.registry import open_recording, write_recording
 
-_Told = tuple[Analysis, tuple[Caution, ...], Knowledge]
-_Result = tuple[Recording, list[_Told]]
+
+@dataclass(frozen=True, eq=False)
+class Told:
+    """All that is told of one channel."""
+
+    analysis: Analysis
+    cautions: tuple[Caution, ...]
+    said: Knowledge
+    slices: Slices | None = None
+    trend: Trend | None = None
+
+
+_Result = tuple[Recording, list[Told]]
 
 STOPPED = 130
 UNUSABLE = 2
@@ -262,6 +282,7 @@ def analyse(
     if session is not None:
         paths, given, base, said = _from_session(session, paths, given)
     said = _known(said, settings.pop("machine"), settings.pop("shaft"))
+    followed, slicing = wanted_of(settings["tracks"]), slicing_of(settings)
     if not paths:
         raise click.UsageError("Name a recording to analyse, or a session with --session.")
     results: list[_Result] = []
@@ -274,14 +295,25 @@ def analyse(
             for j, channel in enumerate(wanted):
                 method = method_of(recording, channel, base, settings)
                 step = part(share, 0.2 + 0.8 * j / len(wanted), 0.2 + 0.8 * (j + 1) / len(wanted))
-                analysis = run(method, recording, part(step, 0, 0.8))
-                told = cautions(analysis, recording, part(step, 0.8, 1))
-                analyses.append((analysis, told, said))
+                analysis = run(method, recording, part(step, 0, 0.6))
+                told = cautions(analysis, recording, part(step, 0.6, 0.7))
+                done = Told(analysis, told, said)
+                if slicing is not None:
+                    slices = run_slices(method, recording, slicing, part(step, 0.7, 0.8))
+                    done = replace(done, slices=slices)
+                if followed:
+                    trend = run_trend(method, recording, followed, part(step, 0.8, 1))
+                    done = replace(done, trend=trend)
+                analyses.append(done)
             results.append((recording, analyses))
         described = [
             {
                 "recording": output.description(recording),
-                "analyses": [output.analysis(*analysis) for analysis in analyses],
+                "analyses": [
+                    output.analysis(one.analysis, one.cautions, one.said)
+                    | changes.values(one.slices, one.trend)
+                    for one in analyses
+                ],
             }
             for recording, analyses in results
         ] if as_json else []  # fmt: skip
@@ -291,7 +323,10 @@ def analyse(
         return
     for _, analyses in results:
         for one in analyses:
-            click.echo(output.analysis_text(*one))
+            click.echo(
+                output.analysis_text(one.analysis, one.cautions, one.said)
+                + changes.text(one.slices, one.trend)
+            )
     for path in written:
         click.echo(f"wrote {path}")
 
@@ -344,23 +379,29 @@ def _write(out: Path, results: list[_Result]) -> list[Path]:
     several = sum(len(analyses) for _, analyses in results) > 1
     with _progress("Writing") as progress:
         for recording, analyses in results:
-            for analysis, _, said in analyses:
-                folder = out
+            for told in analyses:
+                analysis, said, folder = told.analysis, told.said, out
                 if len(results) > 1:
                     folder = folder / _file_name(recording.name)
                 if several:
                     folder = folder / _file_name(analysis.channel.name)
                 atomic.make_folder(folder)
+                changing = []
+                if told.trend is not None:
+                    changing.append(("trend.csv", changes.trend_csv(told.trend)))
+                if told.slices is not None:
+                    changing.append(("slices.csv", changes.slices_csv(told.slices)))
+                page = report(
+                    recording, analysis, SpectrumView(), progress, said=said, trend=told.trend
+                )
                 for name, text in (
+                    *changing,
                     ("spectrum.csv", tables.spectrum_csv(analysis)),
                     ("peaks.csv", tables.peaks_csv(analysis, said)),
                     ("combs.csv", tables.combs_csv(analysis, said)),
                     ("resonances.csv", tables.resonances_csv(analysis)),
                     ("bands.csv", tables.bands_csv(analysis)),
-                    (
-                        "report.html",
-                        report(recording, analysis, SpectrumView(), progress, said=said),
-                    ),
+                    ("report.html", page),
                 ):
                     atomic.write_text(folder / name, text)
                     written.append(folder / name)

@@ -25,7 +25,9 @@ from tonecomb.core.method import (
     default_method,
 )
 from tonecomb.core.recording import Recording, Stretch
+from tonecomb.core.slices import Slicing
 from tonecomb.core.synchronous import Sync
+from tonecomb.core.tracks import Wanted
 from tonecomb.core.units import MOTIONS
 from tonecomb.core.windows import WINDOWS
 
@@ -119,6 +121,20 @@ _OPTIONS = (
         help="Fit a resonance, or two, between these frequencies in Hz; repeatable.",
     ),
     click.option(
+        "--slices", type=click.IntRange(1), metavar="N",
+        help="Spectra of N slices, evenly over the stretch.",
+    ),
+    click.option(
+        "--slice-at", "slice_at", type=float, multiple=True, metavar="SECONDS",
+        help="A slice about this time; repeatable.",
+    ),
+    click.option("--slice-width", type=float, metavar="SECONDS", help="Average so much a slice."),
+    click.option(
+        "--track", "tracks", multiple=True, metavar="LOW:HIGH[:TEETH]",
+        help="Follow the strongest tone in a range of Hz from frame to frame, or the fundamental "
+        "in it of a comb with these teeth, like 5:30:1,2,17; repeatable.",
+    ),
+    click.option(
         "--peaks-above", type=float, metavar="DB", help="Peaks down to this below the highest."
     ),
 )  # fmt: skip
@@ -182,6 +198,36 @@ def _fit(text: str) -> Fit:
         raise UserError(
             f"‘{text}’ is no range to fit", remedy="give it like 55:70, or 55:70:2 for two modes"
         ) from error
+
+
+def wanted_of(texts: tuple[str, ...]) -> tuple[Wanted, ...]:
+    """What ``--track`` asks for."""
+    found = []
+    for text in texts:
+        parts = text.split(":")
+        try:
+            if len(parts) not in (2, 3):
+                raise ValueError
+            teeth = tuple(int(n) for n in parts[2].split(",")) if len(parts) == 3 else ()
+            found.append(Wanted(float(parts[0]), float(parts[1]), teeth))
+        except ValueError as error:
+            raise UserError(
+                f"‘{text}’ is no range to follow a tone in",
+                remedy="give it like 20:30, or 5:30:1,2,17 for a comb",
+            ) from error
+    return tuple(found)
+
+
+def slicing_of(settings: dict[str, Any]) -> Slicing | None:
+    """What ``--slices`` and its companions ask for, None for no slices."""
+    count, at, width = settings["slices"], settings["slice_at"], settings["slice_width"]
+    if count is not None and at:
+        raise UserError("--slices and --slice-at exclude each other")
+    if count is None and not at:
+        if width is not None:
+            raise UserError("--slice-width is the width of slices", remedy="add --slices")
+        return None
+    return Slicing(count=count, at=at, width=width)
 
 
 def _preset(wanted: Path) -> Preset:

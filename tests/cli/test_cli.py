@@ -323,3 +323,32 @@ def test_a_machine_peaks_by_hand_and_fits(demo: Path, tmp_path: Path) -> None:
     ):
         refused = call(*call_for, *wrong)
         assert refused.returncode == 2 and word in refused.stderr and not refused.stdout
+
+
+def test_tracks_and_slices(demo: Path, tmp_path: Path) -> None:
+    call_for = ("analyse", demo / "run-up.flac", "--channel", "1", "--frame", "4096", "--range",
+                "0:600", "--band", "10:1000", "--track", "4:31:1,2,17", "--track", "80:500",
+                "--slices", "3")  # fmt: skip
+    done = call(*call_for, "--json", "--out", tmp_path / "out")
+    assert done.returncode == 0, done.stderr
+    values = json.loads(done.stdout)["analyses"][0]
+    motor, mesh = values["trend"]["tracks"]
+    assert motor["teeth"] == [1, 2, 17] and "teeth" not in mesh
+    speed = [5 + 24 * time / 90 for time in values["trend"]["time_s"]]
+    assert motor["frequency_hz"] == pytest.approx(speed, rel=2e-3)
+    assert mesh["frequency_hz"] == pytest.approx([17 * f for f in speed], abs=1.0)
+    assert [len(one["bands"]) for one in values["slices"]] == [1, 1, 1]
+    rows = (tmp_path / "out" / "trend.csv").read_text().splitlines()
+    assert rows[0].startswith("time [s],rms [m/s²],crest factor,kurtosis,10–1000 Hz [m/s² rms]")
+    assert len(rows) == 1 + len(speed)
+    assert (tmp_path / "out" / "slices.csv").read_text().count("\n") == 1 + 2049
+    page = (tmp_path / "out" / "report.html").read_text()
+    assert "Changes in time" in page and "comb 4–31 Hz: 5.08" in page
+    text = call(*call_for).stdout
+    assert "slice 45.0000 s" in text and "there in 100 % of 280 frames" in text
+    for wrong, word in (
+        (("--track", "7"), "no range to follow"),
+        (("--slice-at", "3"), "exclude each other"),
+    ):
+        refused = call(*call_for, *wrong)
+        assert refused.returncode == 2 and word in refused.stderr

@@ -39,18 +39,25 @@ def band_rms(spectrum: Spectrum, low: float, high: float) -> float:
     The density is taken to be even within a bin, each of which reaches half a bin to either
     side; a bin that a limit cuts counts by its share. Nothing lies above the Nyquist frequency.
     """
-    half, nyquist = spectrum.bin_hz / 2, float(spectrum.frequency[-1])
-    last = len(spectrum.frequency) - 1
-    first = min(max(math.floor(low / spectrum.bin_hz) - 1, 0), last)
-    stop = min(max(math.ceil(min(high, nyquist) / spectrum.bin_hz) + 2, 0), last + 1)
-    frequency = spectrum.frequency[first:stop]
+    first, stop, shares = bin_shares(spectrum.frequency, spectrum.bin_hz, low, high)
+    power = spectrum.mean_square[first:stop] * spectrum.bin_hz / spectrum.enbw_hz
+    return math.sqrt(float(np.sum(power * shares)))
+
+
+def bin_shares(frequency: Array, bin_hz: float, low: float, high: float) -> tuple[int, int, Array]:
+    """First bin and the one after the last that a band touches, of bins at ``frequency`` (Hz,
+    from 0 to Nyquist), and the share of each that lies between the limits."""
+    half, nyquist = bin_hz / 2, float(frequency[-1])
+    last = len(frequency) - 1
+    first = min(max(math.floor(low / bin_hz) - 1, 0), last)
+    stop = min(max(math.ceil(min(high, nyquist) / bin_hz) + 2, 0), last + 1)
+    frequency = frequency[first:stop]
     left = np.maximum(np.maximum(frequency - half, 0.0), low)
     right = np.minimum(np.minimum(frequency + half, nyquist), high)
     width = np.maximum(right - left, 0.0)
     # The first and the last bin have half a bin each, and hold what is in it.
-    whole = np.where((frequency == 0) | (frequency == nyquist), half, spectrum.bin_hz)
-    power = spectrum.mean_square[first:stop] * spectrum.bin_hz / spectrum.enbw_hz
-    return math.sqrt(float(np.sum(power * width / whole)))
+    whole = np.where((frequency == 0) | (frequency == nyquist), half, bin_hz)
+    return first, stop, np.asarray(width / whole)
 
 
 def band_edges(bands: int, per: Literal["octave", "decade"], least: float, high: float) -> Array:

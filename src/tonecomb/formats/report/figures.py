@@ -17,7 +17,10 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.pyramid import Envelope
 from tonecomb.core.recording import Array
 from tonecomb.core.reduce import reduce_curve
+from tonecomb.core.spectrogram import Spectrogram
+from tonecomb.core.trend import Trend
 from tonecomb.core.units import unit
+from tonecomb.formats.report import colours
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -26,6 +29,7 @@ if TYPE_CHECKING:
 INK, QUIET, LINES, TRACE, ACCENT = "#22303A", "#66727A", "#D9D2C3", "#1F4E79", "#B4572A"
 SECOND = "#157A7E"
 _LABELS = 12
+_DOWN_DB = 70.0  # of the highest level, where a spectrogram's colours begin at most
 _COLUMNS = 1400
 
 
@@ -258,4 +262,55 @@ def picture(
         upper, lower = figure.subplots(2, 1, height_ratios=(1, 2.4))
         waveform_axes(upper, envelope, analysis.fs, stretch, analysis.channel.unit)
         spectrum_axes(lower, analysis, view)
+        return _render(figure, kind)
+
+
+def gram_picture(analysis: Analysis, gram: Spectrogram, kind: str) -> bytes:
+    """A spectrogram: frequency across, time downward, with its scale of levels."""
+    import matplotlib
+    from matplotlib.colors import ListedColormap
+
+    method = analysis.method
+    cells = gram.values(method.scaling, method.level, method.display, analysis.channel.unit)
+    levels = analysis.decibels(cells)
+    top = float(levels.max())
+    low = max(float(np.percentile(levels, 40)), top - _DOWN_DB)
+    with matplotlib.rc_context(_style()):
+        figure, axes = _figure(4.2)
+        shown = axes.pcolormesh(
+            gram.frequency, gram.time, levels, cmap=ListedColormap(colours.table("paper") / 255.0),
+            vmin=low, vmax=top, rasterized=True,
+        )  # fmt: skip
+        axes.invert_yaxis()
+        axes.grid(False)
+        axes.set_xlabel("Frequency, Hz")
+        axes.set_ylabel("Time, s")
+        bar = figure.colorbar(shown, ax=axes, pad=0.01)
+        bar.set_label(analysis.label(True))
+        return _render(figure, kind)
+
+
+def trend_picture(trend: Trend, kind: str) -> bytes:
+    """Tracks over time, then band levels and rms below them."""
+    import matplotlib
+    from matplotlib.figure import Figure
+
+    rows = 2 if trend.tracks else 1
+    with matplotlib.rc_context(_style()):
+        figure = Figure(figsize=(10, 2.2 * rows), layout="constrained")
+        axes = list(np.atleast_1d(figure.subplots(rows, 1, sharex=True)))
+        if trend.tracks:
+            for track in trend.tracks:
+                axes[0].plot(trend.time, track.frequency, linewidth=1, label=track.wanted.title)
+            axes[0].set_ylabel("Frequency, Hz")
+            axes[0].legend(fontsize=6.5, loc="upper left")
+        unit_text = trend.channel.unit
+        axes[-1].plot(trend.time, trend.rms, color=TRACE, linewidth=0.8, label="rms of the frames")
+        if trend.method.display.unit(unit_text).symbol == unit_text:
+            for band, level in zip(trend.method.bands, trend.bands, strict=True):
+                name = band.name or f"{band.low:g}–{band.high:g} Hz"
+                axes[-1].plot(trend.time, level, linewidth=0.8, label=name)
+        axes[-1].set_ylabel(f"Rms, {unit_text}")
+        axes[-1].set_xlabel("Time, s")
+        axes[-1].legend(fontsize=6.5, loc="upper left")
         return _render(figure, kind)

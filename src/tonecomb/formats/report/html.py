@@ -14,14 +14,17 @@ from tonecomb.core.method import seconds
 from tonecomb.core.peaks import Peak
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Recording, whole
+from tonecomb.core.spectrogram import View, run_spectrogram
 from tonecomb.core.statistics import channel_figures
-from tonecomb.formats import files
+from tonecomb.core.trend import Trend
+from tonecomb.formats import changes, files
 from tonecomb.formats.figures import significant, with_std
 from tonecomb.formats.output import comb_words, resonance_words
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import SpectrumView
 
 _WAVEFORM_COLUMNS = 1400
+_GRAM_ROWS, _GRAM_COLUMNS = 400, 900
 
 
 def report(
@@ -31,8 +34,10 @@ def report(
     progress: Progress = silent,
     made: datetime | None = None,
     said: Knowledge = NOTHING,
+    trend: Trend | None = None,
 ) -> str:
-    """The report's HTML, with what was said about its peaks. Reads the source once for its
+    """The report's HTML, with what was said about its peaks; with a trend, a section on what
+    changes in time. Reads the source once for its
     waveform and once for its SHA-256."""
     channel = analysis.method.channel
     built = pyramid.build(
@@ -98,8 +103,25 @@ def report(
         spectrum=_inline(figures.spectrum_picture(analysis, view, "svg", title=False), "spec"),
         peaks=(peaks := _peak_rows(analysis, said)),
         noted=any(peak["note"] for peak in peaks),
+        changing=_changing(recording, analysis, trend, part(progress, 0.8, 1.0)),
         shaft=said.shaft,
     )  # fmt: skip
+
+
+def _changing(
+    recording: Recording, analysis: Analysis, trend: Trend | None, progress: Progress
+) -> dict[str, object] | None:
+    """Pictures of what changes in time, and a line about each track."""
+    if trend is None:
+        return None
+    view = View(_GRAM_ROWS, _GRAM_COLUMNS, low=analysis.method.search.low,
+                high=analysis.method.search.high)  # fmt: skip
+    gram = run_spectrogram(analysis.method, recording, view, progress)
+    return {
+        "gram": _inline(figures.gram_picture(analysis, gram, "svg"), "gram"),
+        "trend": _inline(figures.trend_picture(trend, "svg"), "trend"),
+        "lines": changes.text(None, trend).splitlines(),
+    }
 
 
 def _peak_rows(analysis: Analysis, said: Knowledge) -> list[dict[str, str]]:

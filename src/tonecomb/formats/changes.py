@@ -1,0 +1,123 @@
+"""What changes in time, for JSON, for reading, and as CSV: slices and tracks."""
+
+from __future__ import annotations
+
+import csv
+import io
+from typing import Any
+
+import numpy as np
+
+from tonecomb.core.bands import band_rms
+from tonecomb.core.recording import Array
+from tonecomb.core.slices import Slices
+from tonecomb.core.spectrum import LEVEL_FACTORS
+from tonecomb.core.trend import Trend
+
+
+def amplitude(trend: Trend, number: int) -> Array:
+    """A track's amplitude in the level and quantity that are shown, shape (frames,)."""
+    track, method = trend.tracks[number], trend.method
+    known = np.nan_to_num(track.frequency)
+    gain = method.display.gain(known, trend.channel.unit)
+    return np.asarray(track.amplitude * gain * LEVEL_FACTORS[method.level])
+
+
+def values(slices: Slices | None, trend: Trend | None) -> dict[str, Any]:
+    """For JSON: ``slices`` and ``tracks``, those that there are."""
+    told: dict[str, Any] = {}
+    if slices is not None:
+        told["slices"] = [_slice(slices, i) for i in range(len(slices.time))]
+    if trend is not None:
+        told["trend"] = {
+            "time_s": trend.time.tolist(),
+            "rms": trend.rms.tolist(),
+            "crest_factor": trend.crest.tolist(),
+            "kurtosis": trend.kurtosis.tolist(),
+            "bands": [
+                {"low_hz": band.low, "high_hz": band.high, "rms": level.tolist()}
+                for band, level in zip(trend.method.bands, trend.bands, strict=True)
+            ],
+            "tracks": [
+                {
+                    "low_hz": track.wanted.low,
+                    "high_hz": track.wanted.high,
+                    **({"teeth": list(track.wanted.teeth)} if track.wanted.teeth else {}),
+                    "frequency_hz": track.frequency.tolist(),
+                    "amplitude": amplitude(trend, i).tolist(),
+                }
+                for i, track in enumerate(trend.tracks)
+            ],
+        }
+    return told
+
+
+def _slice(slices: Slices, number: int) -> dict[str, Any]:
+    spectrum, shown = slices.spectrum(number), slices.curve(number)
+    top = int(np.argmax(shown.values[1:])) + 1
+    return {
+        "time_s": float(slices.time[number]),
+        "rms": spectrum.rms,
+        "highest_hz": float(shown.frequency[top]),
+        "highest": float(shown.values[top]),
+        "bands": [band_rms(spectrum, band.low, band.high) for band in slices.method.bands],
+    }
+
+
+def text(slices: Slices | None, trend: Trend | None) -> str:
+    """For reading: a line a slice, and what each track does."""
+    lines = []
+    if slices is not None:
+        for i in range(len(slices.time)):
+            one = _slice(slices, i)
+            bands = "".join(f"  {level:.5g}" for level in one["bands"])
+            lines.append(
+                f"  slice {one['time_s']:.4f} s: rms {one['rms']:.5g}, highest "
+                f"{one['highest']:.5g} at {one['highest_hz']:.5g} Hz{bands}"
+            )
+    for track in () if trend is None else trend.tracks:
+        there = np.isfinite(track.frequency)
+        assert trend is not None
+        if not there.any():
+            lines.append(f"  track {track.wanted.title}: nothing stands above the noise")
+            continue
+        shown = track.frequency[there]
+        lines.append(
+            f"  track {track.wanted.title}: {shown[0]:.6g} Hz at {trend.time[there][0]:.4g} s to "
+            f"{shown[-1]:.6g} Hz at {trend.time[there][-1]:.4g} s, {shown.min():.6g} to "
+            f"{shown.max():.6g} Hz, there in {100 * there.mean():.0f} % of {len(there)} frames"
+        )
+    return "".join(f"{line}\n" for line in lines)
+
+
+def trend_csv(trend: Trend) -> str:
+    """A row a frame: time, overall figures, bands, and each track's frequency and amplitude,
+    which are empty in gaps."""
+    method, unit = trend.method, trend.channel.unit
+    shown = method.display.unit(unit).symbol
+    titles = ["time [s]", f"rms [{unit}]", "crest factor", "kurtosis"]
+    columns = [trend.time, trend.rms, trend.crest, trend.kurtosis]
+    for band, level in zip(method.bands, trend.bands, strict=True):
+        titles.append(f"{band.name or f'{band.low:g}–{band.high:g} Hz'} [{shown} rms]")
+        columns.append(level)
+    for i, track in enumerate(trend.tracks):
+        titles += [f"{track.wanted.title} [Hz]", f"{track.wanted.title} [{shown} {method.level}]"]
+        columns += [track.frequency, amplitude(trend, i)]
+    return _csv(titles, columns)
+
+
+def slices_csv(slices: Slices) -> str:
+    """A row a bin (or band, by its lower edge), a column a slice."""
+    curves = [slices.curve(i) for i in range(len(slices.time))]
+    titles = ["frequency [Hz]", *(f"{time:.6g} s" for time in slices.time)]
+    frequency = curves[0].frequency[: len(curves[0].values)]
+    return _csv(titles, [frequency, *(one.values for one in curves)])
+
+
+def _csv(titles: list[str], columns: list[Array]) -> str:
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(titles)
+    for row in zip(*columns, strict=True):
+        writer.writerow("" if np.isnan(cell) else f"{cell:.8g}" for cell in row)
+    return out.getvalue()
