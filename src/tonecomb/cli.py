@@ -24,7 +24,6 @@ from tonecomb.cli_method import (
     method_of,
     method_options,
     slicing_of,
-    wanted_of,
 )
 from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.cautions import Caution, cautions
@@ -282,7 +281,7 @@ def analyse(
     if session is not None:
         paths, given, base, said = _from_session(session, paths, given)
     said = _known(said, settings.pop("machine"), settings.pop("shaft"))
-    followed, slicing = wanted_of(settings["tracks"]), slicing_of(settings)
+    slicing = slicing_of(settings)
     if not paths:
         raise click.UsageError("Name a recording to analyse, or a session with --session.")
     results: list[_Result] = []
@@ -301,8 +300,8 @@ def analyse(
                 if slicing is not None:
                     slices = run_slices(method, recording, slicing, part(step, 0.7, 0.8))
                     done = replace(done, slices=slices)
-                if followed:
-                    trend = run_trend(method, recording, followed, part(step, 0.8, 1))
+                if method.tracks:
+                    trend = run_trend(method, recording, method.tracks, part(step, 0.8, 1))
                     done = replace(done, trend=trend)
                 analyses.append(done)
             results.append((recording, analyses))

@@ -172,6 +172,7 @@ def method_of(
         search=search,
         bands=bands or method.bands,
         struck=tuple(Stretch(*span) for span in settings["struck"]) or method.struck,
+        tracks=wanted_of(settings["tracks"]) or method.tracks,
         fits=tuple(_fit(text) for text in settings["fits"]) or method.fits,
         leave_clipped=settings["leave_clipped"] or method.leave_clipped,
         sync=_sync(recording, settings) or method.sync,

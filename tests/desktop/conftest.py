@@ -55,6 +55,7 @@ def settle(bench: Bench, qtbot: object) -> Callable[[], None]:
                 and not bench.held.busy
                 and not bench.jobs.running
                 and not bench.grams.busy
+                and not bench.trends.busy
                 and not bench.moments.busy
                 and not (bench.opening.dialog is not None and bench.opening.dialog.busy)
             ),

@@ -14,6 +14,7 @@ from tonecomb.core.peaks import PeakSearch
 from tonecomb.core.recording import Channel, Recording, Stretch, whole
 from tonecomb.core.spectrum import LEVEL_FACTORS, Detrend, Level, Scaling
 from tonecomb.core.synchronous import Sync
+from tonecomb.core.tracks import Wanted
 from tonecomb.core.windows import Window, window
 
 MAX_PAD = 16
@@ -56,7 +57,7 @@ class Method:
     ``at`` (s), the one in the stretch's middle for None; with ``synchronous`` they begin where
     ``sync`` says. Frames that touch one of the ``struck`` stretches are left out, and with
     ``leave_clipped`` those that clip. ``bands`` are those whose level is read, ``fits`` ranges in
-    which resonances are fitted by hand.
+    which resonances are fitted by hand, ``tracks`` what is followed from frame to frame.
     """
 
     channel: int = 0
@@ -77,10 +78,13 @@ class Method:
     leave_clipped: bool = False
     display: Display = field(default_factory=Display)
     fits: tuple[Fit, ...] = ()
+    tracks: tuple[Wanted, ...] = ()
 
     def estimate(self) -> Method:
         """The same with what only changes the display set back: the key of a computation."""
-        return replace(self, scaling="amplitude", level="rms", bands=(), display=Display())
+        return replace(
+            self, scaling="amplitude", level="rms", bands=(), display=Display(), tracks=()
+        )
 
 
 @dataclass(frozen=True)

@@ -28,7 +28,7 @@ from tonecomb.desktop.dialogs.machine import MachineDialog
 from tonecomb.desktop.exports import Exports
 from tonecomb.desktop.fits import Fits
 from tonecomb.desktop.going import Going, Player
-from tonecomb.desktop.grams import Grams
+from tonecomb.desktop.grams import Grams, Trends
 from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.marks import Marks
@@ -47,6 +47,7 @@ from tonecomb.desktop.shelf.shelf import Shelf
 from tonecomb.desktop.stage.stage import Stage
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.theme import NIGHT, PAPER, Theme, current_theme, style_sheet
+from tonecomb.desktop.tracks import TracksPopover
 from tonecomb.desktop.waveform_facts import WaveformFacts
 from tonecomb.desktop.workspace import Workspace
 
@@ -65,6 +66,7 @@ class Bench(QMainWindow):
     channels: Channels
     held: HeldTraces
     grams: Grams
+    trends: Trends
     moments: Moments
     player: Player
     going: Going
@@ -99,9 +101,11 @@ class Bench(QMainWindow):
         self.method_line = MethodLine(self.store)
         self.held = HeldTraces(self, self.store, self.jobs, self.results, self.notices)
         self.grams = Grams(self.store, self.jobs)
+        self.trends = Trends(self.store, self.jobs)
         self.moments = Moments(self.store, self.jobs)
         self.stage = Stage(
-            self.store, self.results, self.facts, self.held, self.grams, self.moments, self.jobs,
+            self.store, self.results, self.facts, self.held, self.grams, self.trends,
+            self.moments, self.jobs,
             self.opening.open_dialog, self.opening.open_demo,
         )  # fmt: skip
         self.shelf = Shelf(self.store, self.results, self.held)
@@ -163,7 +167,9 @@ class Bench(QMainWindow):
         self.ruler.tried.connect(self.stage.spectrum.preview)
         self.held.comparison_asked.connect(self._show_comparison)
         self.results.failed.connect(self._tell_failure)
-        self.grams.failed.connect(lambda error: self.notices.tell(error))
+        self.grams.failed.connect(self.notices.tell)
+        self.trends.failed.connect(self.notices.tell)
+        self.stage.trend.edit_wanted.connect(self.edit_tracks)
         self.results.pyramid_ready.connect(lambda *_: self._show_problems())
         self.facts.figures_ready.connect(self._show_figures)
         self.facts.cautions_ready.connect(self._take_cautions)
@@ -325,7 +331,9 @@ class Bench(QMainWindow):
         """Follow a caution's advice, in one step that can be undone."""
         if caution.method is not None and (now := self.store.method) is not None:
             # What was changed since it was found stays: only what the remedy is about changes.
-            method = replace(caution.method, search=now.search, bands=now.bands, fits=now.fits)
+            method = replace(
+                caution.method, search=now.search, bands=now.bands, fits=now.fits, tracks=now.tracks
+            )
             document = edits.set_method(self.store.document, method)
             self.store.apply(caution.remedy, document)
 
@@ -379,6 +387,15 @@ class Bench(QMainWindow):
         if dialog.exec() and (now := self.store.ref) is not None and dialog.machine != now.machine:
             described = edits.set_machine(self.store.document, now, dialog.machine)
             self.store.apply("Describe machine", described)
+
+    def edit_tracks(self) -> None:
+        """Choose what is followed from frame to frame."""
+        ref, at = self.store.ref, self.readings.combs.current()
+        comb = ref.combs[at] if ref is not None and at is not None and at < len(ref.combs) else None
+        if self.stage.trend.isHidden():
+            self.stage.toggle_pane(self.stage.trend)
+        popover = TracksPopover(self.store, self, self.stage.spectrum.limits(), comb)
+        popover.open_below(self.stage.trend.edit)
 
     def toggle_orders(self) -> None:
         if self.notes.knowledge.shaft is None:

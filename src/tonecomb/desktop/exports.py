@@ -15,13 +15,14 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.knowledge import knowledge
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.recording import Recording, whole
+from tonecomb.core.trend import run_trend
 from tonecomb.desktop import settings
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.messages import Notices
 from tonecomb.desktop.results import Results
 from tonecomb.desktop.stage.stage import Stage
 from tonecomb.desktop.store import Store
-from tonecomb.formats import atomic, tables
+from tonecomb.formats import atomic, changes, tables
 from tonecomb.formats.registry import WRITERS, write_recording
 
 Completion = Callable[[Progress], tuple[Recording, Analysis]]
@@ -91,8 +92,13 @@ class Exports(QObject):
             from tonecomb.formats.report.html import report
 
             recording, analysis = complete(part(progress, 0, 0.5))
-            told = part(progress, 0.5, 1)
-            return report(recording, analysis, view, told, said=said).encode()
+            trend = None
+            if analysis.method.tracks:
+                trend = run_trend(
+                    analysis.method, recording, analysis.method.tracks, part(progress, 0.5, 0.6)
+                )
+            told = part(progress, 0.6, 1)
+            return report(recording, analysis, view, told, said=said, trend=trend).encode()
 
         self._export("Save report", "report.html", "Report (*.html)", make)
 
@@ -146,6 +152,17 @@ class Exports(QObject):
             "bands": tables.bands_csv,
         }
         self._export_table(f"Export {page}", f"{page}.csv", makers[page])
+
+    def export_trend(self) -> None:
+        """Save what changes from frame to frame as CSV."""
+        recording, method = self._store.current, self._store.method
+        if recording is None or method is None:
+            return
+
+        def make(_: Path, progress: Progress) -> bytes:
+            return changes.trend_csv(run_trend(method, recording, method.tracks, progress)).encode()
+
+        self._export("Export trend", "trend.csv", "CSV (*.csv)", make)
 
     def _export_table(self, title: str, name: str, table: Callable[[Analysis], str]) -> None:
         complete = self._completion()

@@ -1,103 +1,107 @@
-"""The spectrogram that the stage shows: asked for by view, computed in a thread."""
+"""What changes in time, computed while the stage shows it: spectrograms and trends."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
-
-from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.method import Method
 from tonecomb.core.peaks import PeakSearch
 from tonecomb.core.progress import Progress
-from tonecomb.core.recording import Samples
+from tonecomb.core.recording import Recording, Samples
 from tonecomb.core.spectrogram import Spectrogram, View, run_spectrogram
-from tonecomb.desktop.jobs import Job, Jobs
+from tonecomb.core.trend import Trend, run_trend
+from tonecomb.desktop.jobs import Jobs
+from tonecomb.desktop.lazy import Lazy
 from tonecomb.desktop.store import Store
 
 _SETTLE_MS = 60  # that a view is waited for while it is moved
 
 
 @dataclass(frozen=True)
-class _Key:
-    recording_id: str
+class _Source:
+    """A recording as it is read now; the same samples at the same rate are the same."""
+
+    id: str
     samples: Samples
     rate: float
-    method: Method
-    view: View
+
+    @classmethod
+    def of(cls, recording: Recording) -> _Source:
+        return cls(recording.id, recording.samples, recording.rate)
 
 
-class Grams(QObject):
-    """``changed`` carries the :class:`Spectrogram` that is to be seen, None for none; ``failed``
-    a :class:`UserError`."""
+def _plain(method: Method) -> Method:
+    """A method without what no frame by itself depends on."""
+    return replace(
+        method, search=PeakSearch(), fits=(), struck=(), leave_clipped=False, average="mean",
+        at=None, scaling="amplitude", level="rms",
+    )  # fmt: skip
 
-    changed = pyqtSignal(object)
-    failed = pyqtSignal(object)
+
+class _Task:
+    """A computation that is the same where its ``key`` is."""
+
+    def __init__(self, key: object) -> None:
+        self._key = key
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Task) and self._key == other._key
+
+    __hash__ = None  # type: ignore[assignment]
+
+
+class _GramTask(_Task):
+    def __init__(self, method: Method, recording: Recording, view: View) -> None:
+        self._method, self._recording, self._view = _plain(method.estimate()), recording, view
+        super().__init__((_Source.of(recording), self._method, view))
+
+    def __call__(self, progress: Progress) -> Spectrogram:
+        return run_spectrogram(self._method, self._recording, self._view, progress)
+
+
+class _TrendTask(_Task):
+    def __init__(self, method: Method, recording: Recording) -> None:
+        self._method, self._recording = _plain(method), recording
+        super().__init__((_Source.of(recording), self._method))
+
+    def __call__(self, progress: Progress) -> Trend:
+        return run_trend(self._method, self._recording, self._method.tracks, progress)
+
+
+class Grams(Lazy):
+    """Delivers the :class:`Spectrogram` of the view that was wanted last."""
 
     def __init__(self, store: Store, jobs: Jobs) -> None:
-        super().__init__(store)
-        self._store, self._jobs = store, jobs
+        super().__init__(store, jobs, "Drawing the spectrogram", self._now, _SETTLE_MS)
+        self._store = store
         self._view: View | None = None
-        self._key: _Key | None = None
-        self._job: Job | None = None
-        self.shown: Spectrogram | None = None
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(_SETTLE_MS)
-        self._timer.timeout.connect(self._update)
-        store.changed.connect(self._follow)
-
-    @property
-    def busy(self) -> bool:
-        """Whether a spectrogram is awaited."""
-        return self._timer.isActive() or self._job is not None
 
     def want(self, view: View | None) -> None:
         """Have this view of whatever is analysed; nothing any more for None."""
         self._view = view
-        self._follow()
+        self.follow()
 
-    def _follow(self) -> None:
-        if self._view is not None or self._job is not None:
-            self._timer.start()
+    def _now(self) -> _GramTask | None:
+        recording, method = self._store.current, self._store.method
+        if recording is None or method is None or self._view is None:
+            return None
+        return _GramTask(method, recording, self._view)
 
-    def _update(self) -> None:
-        recording, method, view = self._store.current, self._store.method, self._view
-        if recording is None or method is None or view is None:
-            self._stop()
-            self._key = None
-            if self.shown is not None:
-                self.shown = None
-                self.changed.emit(None)
-            return
-        plain = replace(
-            method.estimate(), search=PeakSearch(), fits=(), struck=(), leave_clipped=False,
-            average="mean", at=None,
-        )  # fmt: skip
-        key = _Key(recording.id, recording.samples, recording.rate, plain, view)
-        if key == self._key:
-            return
-        self._stop()
-        self._key = key
 
-        def work(progress: Progress) -> Spectrogram:
-            return run_spectrogram(plain, recording, view, progress)
+class Trends(Lazy):
+    """Delivers the :class:`Trend` of the method's tracks and bands."""
 
-        self._job = self._jobs.submit("Drawing the spectrogram", work, self._done, self._failed)
+    def __init__(self, store: Store, jobs: Jobs) -> None:
+        super().__init__(store, jobs, "Following the frames", self._now, _SETTLE_MS)
+        self._store, self._wanted = store, False
 
-    def _stop(self) -> None:
-        if self._job is not None:
-            self._job.cancel()
-            self._job = None
+    def want(self, wanted: bool) -> None:
+        """Whether somebody looks at it."""
+        self._wanted = wanted
+        self.follow()
 
-    def _done(self, made: Spectrogram) -> None:
-        self._job, self.shown = None, made
-        self.changed.emit(made)
-
-    def _failed(self, error: Exception) -> None:
-        self._job, self.shown = None, None
-        self.changed.emit(None)
-        if isinstance(error, Cancelled):
-            error = UserError("The spectrogram was stopped", remedy="move the view to draw it")
-        self._key = None
-        self.failed.emit(error)
+    def _now(self) -> _TrendTask | None:
+        recording, method = self._store.current, self._store.method
+        if recording is None or method is None or not self._wanted:
+            return None
+        return _TrendTask(method, recording)

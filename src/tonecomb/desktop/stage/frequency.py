@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 import math
-from html import escape
 from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtWidgets import QLabel, QWidget
+from PyQt6.QtCore import QPointF
+from PyQt6.QtWidgets import QWidget
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.recording import Array
-from tonecomb.desktop.stage.plot import AXIS_WIDTH, Axis, Plot
-from tonecomb.desktop.theme import Theme, font
+from tonecomb.desktop.stage.plot import Axis, Plot
+from tonecomb.desktop.theme import Theme
 
 _SNAP = 10  # pixels to each side in which the readout looks for a point
 
@@ -49,13 +48,6 @@ class FrequencyPlot(Plot):
         self._least = 1e-3  # Hz at which a logarithmic axis begins
         self.main: FrequencyPlot | None = None
         self._taking = False
-        self.legend = QLabel(self)
-        self.legend.setObjectName("readout")
-        self.legend.setFont(font(9))
-        self.legend.setTextFormat(Qt.TextFormat.RichText)
-        self.legend.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        self.legend.move(AXIS_WIDTH + 8, 10)
-        self.legend.hide()
         self.set_label("bottom", "Frequency, Hz")
         self.orders = OrderAxis()
         self.getPlotItem().setAxisItems({"top": self.orders})
@@ -113,19 +105,6 @@ class FrequencyPlot(Plot):
         ends = (self.box.mapViewToDevice(start), self.box.mapViewToDevice(end))
         if finished and all(ends) and abs(ends[0].x() - ends[1].x()) > 4:
             self.box.setXRange(*sorted((start.x(), end.x())), padding=0)
-
-    def tell(self, lines: list[tuple[str, str]]) -> None:
-        """Colours and what stands for them, at the upper left; nothing for no lines."""
-        self.legend.setText(
-            "<br>".join(f"<span style='color:{c}'>━</span> {escape(name)}" for c, name in lines)
-        )
-        self.legend.adjustSize()
-        self.legend.setVisible(bool(lines))
-
-    @property
-    def _left_edge(self) -> int:
-        """Where the readout stands at the left: beside the legend."""
-        return AXIS_WIDTH + 8 + (self.legend.width() + 8 if self.legend.isVisible() else 0)
 
     def place(self, frequency: float) -> float:
         """Where a frequency in Hz is on the axis."""

@@ -16,7 +16,6 @@ from tonecomb.core.spectrogram import Pooling, Spectrogram, View
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.level_strip import LevelStrip
-from tonecomb.desktop.stage.plot import AXIS_WIDTH
 from tonecomb.desktop.stage.time_strip import TimeStrip
 from tonecomb.desktop.theme import PAPER, Theme
 from tonecomb.formats.report import colours
@@ -267,6 +266,12 @@ class GramPlot(FrequencyPlot):
         if time is not None:
             self._moment.setPos(time)
 
+    def show_time(self, time: float | None) -> None:
+        """A line at the time (s) that another view points at; none for None."""
+        self._across.setVisible(time is not None and self._gram is not None)
+        if time is not None:
+            self._across.setPos(time)
+
     def hover(self, place: QPointF | None) -> None:
         gram, analysis = self._gram, self._analysis
         cell = None
@@ -314,7 +319,3 @@ class GramPlot(FrequencyPlot):
             return ""
         length, step = gram.frame / gram.fs, gram.hop / gram.fs
         return f"{gram.frames} frames of {length:.3g} s, every {step:.3g} s"
-
-    @property
-    def _left_edge(self) -> int:
-        return AXIS_WIDTH + 8

@@ -8,6 +8,8 @@ axis); a double click shows all.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from html import escape
 from typing import Any
 
 import pyqtgraph as pg
@@ -138,6 +140,13 @@ class Plot(pg.PlotWidget):
         self.readout.setFont(font(9))
         self.readout.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.readout.hide()
+        self.legend = QLabel(self)
+        self.legend.setObjectName("readout")
+        self.legend.setFont(font(9))
+        self.legend.setTextFormat(Qt.TextFormat.RichText)
+        self.legend.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.legend.move(AXIS_WIDTH + 8, 10)
+        self.legend.hide()
         self._cursor_right = False
         self._scales_shown = True
         self.scene().sigMouseMoved.connect(self._moved)
@@ -181,9 +190,22 @@ class Plot(pg.PlotWidget):
         right = self.width() - self.readout.width() - 22
         self.readout.move(self._left_edge if self._cursor_right else right, 10)
 
+    def tell(self, lines: list[tuple[str, str]], dashes: Sequence[str] = ()) -> None:
+        """Colours and what stands for them, at the upper left; nothing for no lines. ``dashes``
+        are the signs of the lines where they are not all whole."""
+        self.legend.setText(
+            "<br>".join(
+                f"<span style='color:{colour}'>{dashes[i] if dashes else '━'}</span> {escape(name)}"
+                for i, (colour, name) in enumerate(lines)
+            )
+        )
+        self.legend.adjustSize()
+        self.legend.setVisible(bool(lines))
+
     @property
     def _left_edge(self) -> int:
-        return AXIS_WIDTH + 8
+        """Where the readout stands at the left: beside the legend."""
+        return AXIS_WIDTH + 8 + (self.legend.width() + 8 if self.legend.isVisible() else 0)
 
     def _moved(self, place: QPointF) -> None:
         area = self.box.sceneBoundingRect()

@@ -24,7 +24,7 @@ from tonecomb.core.analysis import Analysis
 from tonecomb.core.method import LEAVES_OUT
 from tonecomb.core.recording import whole
 from tonecomb.desktop.combs import ShownComb
-from tonecomb.desktop.grams import Grams
+from tonecomb.desktop.grams import Grams, Trends
 from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.method_line.popovers import set_stretch
@@ -37,6 +37,7 @@ from tonecomb.desktop.stage.lanes import Lanes
 from tonecomb.desktop.stage.phase import PhasePane
 from tonecomb.desktop.stage.plot import Plot
 from tonecomb.desktop.stage.spectrum import SpectrumView
+from tonecomb.desktop.stage.trend import TrendPane
 from tonecomb.desktop.stage.upright import MarkedLines
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.theme import Theme, font
@@ -67,6 +68,7 @@ class Stage(QWidget):
         facts: WaveformFacts,
         held: HeldTraces,
         grams: Grams,
+        trends: Trends,
         moments: Moments,
         jobs: Jobs,
         open_file: Callable[[], object],
@@ -94,16 +96,17 @@ class Stage(QWidget):
         self.phase = PhasePane(lambda: store.edit_method("Choose average", average="single"))
         self.against = AgainstPane(held)
         self.gram = GramPane(grams, results)
-        self.panes = (self.gram, self.phase, self.against)
+        self.trend = TrendPane(trends)
+        self.panes = (self.gram, self.trend, self.phase, self.against)
         for pane in self.panes:
             pane.setMinimumHeight(190)
             pane.hide()
-        parts = ((self.lanes, 3), (self._area, 7), (self.gram, 7), (self.phase, 3),
+        parts = ((self.lanes, 3), (self._area, 7), (self.gram, 7), (self.trend, 5), (self.phase, 3),
                  (self.against, 3))  # fmt: skip
         for part, share in parts:
             self.splitter.addWidget(part)
             self.splitter.setStretchFactor(self.splitter.count() - 1, share)
-        self.splitter.setSizes([190, 440, 400, 200, 200])
+        self.splitter.setSizes([190, 440, 400, 300, 200, 200])
         for follower in (self.second, self.gram.plot, self.phase.plot, self.against.plot):
             follower.follow(self.spectrum)
         self.second.setYLink(self.spectrum)
@@ -117,6 +120,9 @@ class Stage(QWidget):
         moments.moved.connect(self._show_moment)
         moments.changed.connect(self.spectrum.show_frame)
         self.gram.plot.time_clicked.connect(moments.go)
+        self.trend.clicked.connect(moments.go)
+        self.trend.follow(self.waveform)
+        self.trend.pointed.connect(self._point_at)
         self.gram.plot.box_chosen.connect(self._ask_box)
         self._pages.addWidget(self.splitter)
         self._strip = ProgressStrip(jobs, self)
@@ -176,8 +182,14 @@ class Stage(QWidget):
         """Show phase or comparison below the spectrum, or take it away."""
         pane.setVisible(pane.isHidden())
         self._name_axis()
+        if pane is self.trend:
+            # It is over time, as the waveform is: the spectrum makes room for it.
+            self._set_visible(self.lanes, True)
+            self._set_visible(self.spectrum, pane.isHidden() or not self.gram.isHidden())
+            self.splitter.setSizes([200, 260, 330, 420, 190, 190])
+            return
         if pane is self.gram and not pane.isHidden():
-            self.splitter.setSizes([120, 260, 330, 190, 190])
+            self.splitter.setSizes([120, 260, 330, 260, 190, 190])
         if not pane.isHidden():
             self._set_visible(self.spectrum, True)
         self._held.set_comparing(not self.against.isHidden())
@@ -302,6 +314,11 @@ class Stage(QWidget):
         self.frame_place.show_crests(None)
         self.gram.plot.show_moment(None if span is None else sum(span) / 2)
 
+    def _point_at(self, time: float | None) -> None:
+        """The time under the cursor of one view is shown in the others."""
+        self.waveform.show_cursor(time)
+        self.gram.plot.show_time(time)
+
     def _ask_box(self, start: float, end: float, low: float, high: float) -> None:
         """What is to become of a box on the spectrogram."""
         method = self._store.method
@@ -355,6 +372,7 @@ class Stage(QWidget):
             if view.isVisible():
                 view.show_all()
         self.gram.plot.show_all()
+        self.trend.fit()
         for plot in (self.phase.plot, self.against.plot):
             plot.fit()
 

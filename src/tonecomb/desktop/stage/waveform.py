@@ -261,6 +261,12 @@ class WaveformView(Plot):
         spans += [Span(part.start, part.end, "struck", text) for part in self._struck]
         self._spans.set_spans(tuple(spans))
 
+    def show_cursor(self, time: float | None) -> None:
+        """A line at the time (s) that another view points at; none for None."""
+        self._cursor.setVisible(time is not None and self._recording is not None)
+        if time is not None:
+            self._cursor.setPos(time)
+
     def show_struck(self, parts: tuple[Stretch, ...]) -> None:
         """Hatch the parts whose frames do not count."""
         self._struck = parts

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 
 INK, QUIET, LINES, TRACE, ACCENT = "#22303A", "#66727A", "#D9D2C3", "#1F4E79", "#B4572A"
 SECOND = "#157A7E"
+TRACES = ("#1F4E79", "#B4572A", "#4C7A3D", "#7A3E75", "#157A7E", "#B98A1A", "#6B7785", "#B23A5A")
 _LABELS = 12
 _DOWN_DB = 70.0  # of the highest level, where a spectrogram's colours begin at most
 _COLUMNS = 1400
@@ -59,6 +60,7 @@ class SpectrumView:
 
 @cache
 def _style() -> dict[str, Any]:
+    from cycler import cycler  # comes with matplotlib
     from matplotlib import font_manager
 
     for name in ("Regular", "Medium", "SemiBold"):
@@ -84,6 +86,7 @@ def _style() -> dict[str, Any]:
         "xtick.labelcolor": INK,
         "ytick.labelcolor": INK,
         "text.color": INK,
+        "axes.prop_cycle": cycler(color=TRACES),
         # Text as curves: the picture looks alike where Inter is not installed.
         "svg.fonttype": "path",
         "svg.hashsalt": "tone-comb",
