@@ -16,12 +16,14 @@ from benchmarks import (
     spectrogram,
     spectrum,
     start,
+    waterfall,
 )
 
 BENCHMARKS = {"spectrum": spectrum.main, "spectrogram": spectrogram.main,
               "peaks": peaks.main, "start": start.main,
               "memory": memory.main, "reading": reading.main, "panning": panning.main,
-              "editing": editing.main, "accuracy": accuracy.main}  # fmt: skip
+              "editing": editing.main, "accuracy": accuracy.main,
+              "waterfall": waterfall.main}  # fmt: skip
 
 
 def main() -> None:

@@ -71,7 +71,7 @@ def bench_pictures() -> None:
     bench.grab().save(str(SHOTS / "cautions.png"))
     bench.store.apply("Back", before)
     settle()
-    bench.find_combs()
+    bench.finding.find_combs()
     spectrum.set_limits(0, 520)
     bench.readings.combs.tree.setCurrentItem(bench.readings.combs.tree.topLevelItem(2))
     settle()

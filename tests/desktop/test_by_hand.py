@@ -68,7 +68,7 @@ def test_a_peak_is_picked_and_let_go(
 
 
 def test_a_mark_runs_through_every_view(opened: Bench, settle: Settle) -> None:
-    opened.find_combs()
+    opened.finding.find_combs()
     choose(opened, "413.100")
     QTest.keyClick(opened, Key.Key_J)
     settle()
@@ -127,7 +127,7 @@ def test_a_range_is_dragged_and_fitted(opened: Bench, settle: Settle) -> None:
 def test_the_machine_names_peaks_and_gives_orders(
     opened: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
-    opened.find_combs()
+    opened.finding.find_combs()
     table = tmp_path / "drive.csv"
     table.write_text("name;times shaft\nGear mesh;17\n", "utf-8")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(table), ""))
@@ -184,7 +184,7 @@ def test_the_machine_names_peaks_and_gives_orders(
 def test_filter_columns_and_copies(
     opened: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
-    opened.find_combs()
+    opened.finding.find_combs()
     settle()
     opened.readings.show_page("peaks")
     QTest.keyClick(opened, Key.Key_Q)
@@ -206,7 +206,7 @@ def test_filter_columns_and_copies(
     assert clipboard is not None
     for page, start in (("peaks", "frequency [Hz]"), ("combs", "comb\tkind")):
         opened.readings.show_page(page)
-        opened.copy_readings()
+        opened.finding.copy_readings()
         assert clipboard.text().startswith(start)
         monkeypatch.setattr(
             QFileDialog, "getSaveFileName", lambda *_, page=page: (str(tmp_path / page), "")
@@ -215,7 +215,7 @@ def test_filter_columns_and_copies(
         settle()
         assert start.replace("\t", ",") in (tmp_path / f"{page}.csv").read_text()
     opened.readings.show_page("resonances")
-    opened.copy_readings()
+    opened.finding.copy_readings()
     assert opened.notices.text == "There are no resonances to copy."
 
 

@@ -157,7 +157,7 @@ def spectrogram(
     first, last = _frames_in(view, middle, hop_s, framing.places)
     rows = min(view.rows, last - first)
     row_edges = first + np.arange(rows + 1) * (last - first) // rows
-    columns, edges = _columns(view, fs / nfft, nfft // 2 + 1)
+    columns, edges = columns_of(view, fs / nfft, nfft // 2 + 1)
     out = np.empty((rows, len(columns)), dtype=np.float32)
     work = _Work(read, framing, fs, weights, nfft, detrend, columns, view.pooling)
     if threads is None:
@@ -213,7 +213,7 @@ def _frames_in(view: View, middle: float, hop_s: float, places: int) -> tuple[in
     return first, last
 
 
-def _columns(view: View, bin_hz: float, bins: int) -> tuple[list[range], Array]:
+def columns_of(view: View, bin_hz: float, bins: int) -> tuple[list[range], Array]:
     """The bins of each column, and the columns' edges in Hz."""
     low = 0.0 if view.low is None else view.low
     high = (bins - 1) * bin_hz if view.high is None else view.high

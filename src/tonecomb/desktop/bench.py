@@ -24,11 +24,11 @@ from tonecomb.desktop.channels import Channels
 from tonecomb.desktop.combs import Combs
 from tonecomb.desktop.dialogs.finder import Finder
 from tonecomb.desktop.dialogs.keys import GUIDE, Page, keys_html
-from tonecomb.desktop.dialogs.machine import MachineDialog
 from tonecomb.desktop.exports import Exports
+from tonecomb.desktop.finding import Finding
 from tonecomb.desktop.fits import Fits
 from tonecomb.desktop.going import Going, Player
-from tonecomb.desktop.grams import Grams, Trends
+from tonecomb.desktop.grams import Grams, SliceResults, Trends
 from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.marks import Marks
@@ -47,7 +47,6 @@ from tonecomb.desktop.shelf.shelf import Shelf
 from tonecomb.desktop.stage.stage import Stage
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.theme import NIGHT, PAPER, Theme, current_theme, style_sheet
-from tonecomb.desktop.tracks import TracksPopover
 from tonecomb.desktop.waveform_facts import WaveformFacts
 from tonecomb.desktop.workspace import Workspace
 
@@ -67,9 +66,11 @@ class Bench(QMainWindow):
     held: HeldTraces
     grams: Grams
     trends: Trends
+    slices: SliceResults
     moments: Moments
     player: Player
     going: Going
+    finding: Finding
     facts: WaveformFacts
     marks: Marks
     combs: Combs
@@ -102,10 +103,11 @@ class Bench(QMainWindow):
         self.held = HeldTraces(self, self.store, self.jobs, self.results, self.notices)
         self.grams = Grams(self.store, self.jobs)
         self.trends = Trends(self.store, self.jobs)
+        self.slices = SliceResults(self.store, self.jobs)
         self.moments = Moments(self.store, self.jobs)
         self.stage = Stage(
             self.store, self.results, self.facts, self.held, self.grams, self.trends,
-            self.moments, self.jobs,
+            self.slices, self.moments, self.jobs,
             self.opening.open_dialog, self.opening.open_demo,
         )  # fmt: skip
         self.shelf = Shelf(self.store, self.results, self.held)
@@ -125,6 +127,10 @@ class Bench(QMainWindow):
         self.going = Going(
             self, self.store, self.jobs, self.moments, self.stage, self.readings, self.notices
         )
+        self.finding = Finding(
+            self, self.store, self.stage, self.readings, self.combs, self.notes, self.fits,
+            self.notices,
+        )  # fmt: skip
         self._cautions: tuple[Caution, ...] = ()
         self._assemble()
         self._actions = self._make_menus()
@@ -162,14 +168,15 @@ class Bench(QMainWindow):
         self.stage.spectrum.tooth_dragged.connect(self.combs.drag)
         self.readings.place_chosen.connect(self._go_to_place)
         self.readings.range_chosen.connect(self.stage.spectrum.bring_range)
-        self.stage.spectrum.range_chosen.connect(self._fit_range)
-        self.fits.armed.connect(self.choose_fit)
+        self.stage.spectrum.range_chosen.connect(self.finding.fit_range)
+        self.fits.armed.connect(self.finding.choose_fit)
         self.ruler.tried.connect(self.stage.spectrum.preview)
         self.held.comparison_asked.connect(self._show_comparison)
         self.results.failed.connect(self._tell_failure)
         self.grams.failed.connect(self.notices.tell)
         self.trends.failed.connect(self.notices.tell)
-        self.stage.trend.edit_wanted.connect(self.edit_tracks)
+        self.slices.failed.connect(self.notices.tell)
+        self.stage.trend.edit_wanted.connect(self.finding.edit_tracks)
         self.results.pyramid_ready.connect(lambda *_: self._show_problems())
         self.facts.figures_ready.connect(self._show_figures)
         self.facts.cautions_ready.connect(self._take_cautions)
@@ -346,69 +353,6 @@ class Bench(QMainWindow):
 
     def _go_to_place(self, frequency: float) -> None:
         self.stage.spectrum.bring_into_view(frequency)
-
-    def drop_comb(self) -> None:
-        """At the cursor, or else at the chosen peak."""
-        place = self.stage.spectrum.cursor
-        if place is None and (peak := self.readings.current_peak()) is not None:
-            place = peak.tone.frequency
-        self.combs.drop(place)
-        self.readings.show_page("combs")
-
-    def find_combs(self) -> None:
-        self.combs.find()
-        self.readings.show_page("combs")
-
-    def remove_comb(self) -> None:
-        at = self.readings.combs.current()
-        if at is not None:
-            self.combs.remove(at)
-
-    def pick_peak(self) -> None:
-        self.notes.pick(self.stage.spectrum.cursor)
-        self.readings.show_page("peaks")
-
-    def choose_fit(self, wanted: bool) -> None:
-        """Let the next drag on the spectrum choose what is fitted, or not."""
-        self.stage.spectrum.choose_range(wanted)
-        if wanted:
-            self.notices.show_notice("Drag over the range on the spectrum that is to be fitted.")
-
-    def _fit_range(self, low: float, high: float) -> None:
-        self.fits.add(low, high)
-        self.readings.show_page("resonances")
-
-    def describe_machine(self) -> None:
-        """What is known of the machine that was recorded."""
-        ref = self.store.ref
-        if ref is None:
-            return
-        dialog = MachineDialog(self, ref.machine, ref.combs, settings.folder_of(ref))
-        if dialog.exec() and (now := self.store.ref) is not None and dialog.machine != now.machine:
-            described = edits.set_machine(self.store.document, now, dialog.machine)
-            self.store.apply("Describe machine", described)
-
-    def edit_tracks(self) -> None:
-        """Choose what is followed from frame to frame."""
-        ref, at = self.store.ref, self.readings.combs.current()
-        comb = ref.combs[at] if ref is not None and at is not None and at < len(ref.combs) else None
-        if self.stage.trend.isHidden():
-            self.stage.toggle_pane(self.stage.trend)
-        popover = TracksPopover(self.store, self, self.stage.spectrum.limits(), comb)
-        popover.open_below(self.stage.trend.edit)
-
-    def toggle_orders(self) -> None:
-        if self.notes.knowledge.shaft is None:
-            self.describe_machine()
-        else:
-            self.stage.set_orders(not self.stage.orders)
-
-    def copy_readings(self) -> None:
-        page = self.readings.page
-        if self.readings.copy():
-            self.notices.show_notice(f"The {page} are on the clipboard.")
-        else:
-            self.notices.show_notice(f"There are no {page} to copy.", fault=True)
 
     def toggle_log(self) -> None:
         view = self.stage.spectrum

@@ -8,6 +8,7 @@ from tonecomb.core.method import Method
 from tonecomb.core.peaks import PeakSearch
 from tonecomb.core.progress import Progress
 from tonecomb.core.recording import Recording, Samples
+from tonecomb.core.slices import Slices, Slicing, run_slices
 from tonecomb.core.spectrogram import Spectrogram, View, run_spectrogram
 from tonecomb.core.trend import Trend, run_trend
 from tonecomb.desktop.jobs import Jobs
@@ -86,6 +87,36 @@ class Grams(Lazy):
         if recording is None or method is None or self._view is None:
             return None
         return _GramTask(method, recording, self._view)
+
+
+class _SliceTask(_Task):
+    def __init__(self, method: Method, recording: Recording, slicing: Slicing) -> None:
+        self._method, self._recording = _plain(method.estimate()), recording
+        self._slicing = slicing
+        super().__init__((_Source.of(recording), self._method, slicing))
+
+    def __call__(self, progress: Progress) -> Slices:
+        return run_slices(self._method, self._recording, self._slicing, progress)
+
+
+class SliceResults(Lazy):
+    """Delivers the :class:`Slices` that were wanted last."""
+
+    def __init__(self, store: Store, jobs: Jobs) -> None:
+        super().__init__(store, jobs, "Cutting the slices", self._now, _SETTLE_MS)
+        self._store = store
+        self._slicing: Slicing | None = None
+
+    def want(self, slicing: Slicing | None) -> None:
+        """Have these slices of whatever is analysed; nothing any more for None."""
+        self._slicing = slicing
+        self.follow()
+
+    def _now(self) -> _SliceTask | None:
+        recording, method = self._store.current, self._store.method
+        if recording is None or method is None or self._slicing is None:
+            return None
+        return _SliceTask(method, recording, self._slicing)
 
 
 class Trends(Lazy):

@@ -24,7 +24,7 @@ from tonecomb.core.analysis import Analysis
 from tonecomb.core.method import LEAVES_OUT
 from tonecomb.core.recording import whole
 from tonecomb.desktop.combs import ShownComb
-from tonecomb.desktop.grams import Grams, Trends
+from tonecomb.desktop.grams import Grams, SliceResults, Trends
 from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.method_line.popovers import set_stretch
@@ -39,6 +39,7 @@ from tonecomb.desktop.stage.plot import Plot
 from tonecomb.desktop.stage.spectrum import SpectrumView
 from tonecomb.desktop.stage.trend import TrendPane
 from tonecomb.desktop.stage.upright import MarkedLines
+from tonecomb.desktop.stage.waterfall.pane import WaterfallPane
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.theme import Theme, font
 from tonecomb.desktop.waveform_facts import WaveformFacts
@@ -69,6 +70,7 @@ class Stage(QWidget):
         held: HeldTraces,
         grams: Grams,
         trends: Trends,
+        slices: SliceResults,
         moments: Moments,
         jobs: Jobs,
         open_file: Callable[[], object],
@@ -97,16 +99,17 @@ class Stage(QWidget):
         self.against = AgainstPane(held)
         self.gram = GramPane(grams, results)
         self.trend = TrendPane(trends)
-        self.panes = (self.gram, self.trend, self.phase, self.against)
+        self.waterfall = WaterfallPane(slices, jobs, self.spectrum, self._mark_times)
+        self.panes = (self.gram, self.waterfall, self.trend, self.phase, self.against)
         for pane in self.panes:
             pane.setMinimumHeight(190)
             pane.hide()
-        parts = ((self.lanes, 3), (self._area, 7), (self.gram, 7), (self.trend, 5), (self.phase, 3),
-                 (self.against, 3))  # fmt: skip
+        parts = ((self.lanes, 3), (self._area, 7), (self.gram, 7), (self.waterfall, 7),
+                 (self.trend, 5), (self.phase, 3), (self.against, 3))  # fmt: skip
         for part, share in parts:
             self.splitter.addWidget(part)
             self.splitter.setStretchFactor(self.splitter.count() - 1, share)
-        self.splitter.setSizes([190, 440, 400, 300, 200, 200])
+        self.splitter.setSizes([190, 440, 400, 400, 300, 200, 200])
         for follower in (self.second, self.gram.plot, self.phase.plot, self.against.plot):
             follower.follow(self.spectrum)
         self.second.setYLink(self.spectrum)
@@ -121,6 +124,7 @@ class Stage(QWidget):
         moments.changed.connect(self.spectrum.show_frame)
         self.gram.plot.time_clicked.connect(moments.go)
         self.trend.clicked.connect(moments.go)
+        self.waterfall.view.slice_chosen.connect(moments.go)
         self.trend.follow(self.waveform)
         self.trend.pointed.connect(self._point_at)
         self.gram.plot.box_chosen.connect(self._ask_box)
@@ -186,13 +190,22 @@ class Stage(QWidget):
             # It is over time, as the waveform is: the spectrum makes room for it.
             self._set_visible(self.lanes, True)
             self._set_visible(self.spectrum, pane.isHidden() or not self.gram.isHidden())
-            self.splitter.setSizes([200, 260, 330, 420, 190, 190])
+            self.splitter.setSizes([200, 260, 330, 330, 420, 190, 190])
             return
+        if pane is self.waterfall:
+            # It shows the spectrum's levels itself, and takes its room.
+            self._set_visible(self.lanes, pane.isHidden())
+            self.splitter.setSizes([120, 220, 220, 520, 260, 190, 190])
         if pane is self.gram and not pane.isHidden():
-            self.splitter.setSizes([120, 260, 330, 260, 190, 190])
+            self.splitter.setSizes([120, 260, 330, 330, 260, 190, 190])
         if not pane.isHidden():
             self._set_visible(self.spectrum, True)
         self._held.set_comparing(not self.against.isHidden())
+
+    def _mark_times(self) -> list[float]:
+        """Times of the recording's marks (s)."""
+        ref = self._store.ref
+        return [] if ref is None else [mark.time for mark in ref.marks]
 
     def _name_axis(self) -> None:
         """The quantity is named once, below the lowest of the views over one frequency axis."""
@@ -227,6 +240,7 @@ class Stage(QWidget):
             self.spectrum, self.second, self.gram.plot, self.phase.plot, self.against.plot
         ):  # fmt: skip
             plot.combs.show_combs(combs)
+        self.waterfall.show_combs(combs)
 
     def show_marks(self, marks: Sequence[tuple[float, str]]) -> None:
         """Let marked frequencies (Hz), with their names, run through every view."""
@@ -251,6 +265,7 @@ class Stage(QWidget):
         for plot in (self.gram.plot, self.phase.plot, self.against.plot):
             plot.take_axis()
         self.gram.plot.set_decibels(main.decibels)
+        self.waterfall.set_decibels(main.decibels)
         self.phase.show_analysis(self._results.analysis)
         self.against.refresh()
 
@@ -300,6 +315,7 @@ class Stage(QWidget):
         self.spectrum.show_analysis(analysis)
         self.phase.show_analysis(analysis)
         self.gram.show_analysis(analysis)
+        self.waterfall.show_analysis(analysis)
         if self.side_by_side:
             self._show_held()
 
@@ -313,6 +329,7 @@ class Stage(QWidget):
         self.frame_place.show(span)
         self.frame_place.show_crests(None)
         self.gram.plot.show_moment(None if span is None else sum(span) / 2)
+        self.waterfall.view.single_out(None if span is None else sum(span) / 2)
 
     def _point_at(self, time: float | None) -> None:
         """The time under the cursor of one view is shown in the others."""

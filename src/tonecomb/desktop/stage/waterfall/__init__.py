@@ -1,0 +1,1 @@
+"""Slices in relief."""

@@ -1,0 +1,162 @@
+"""The waterfall with its choices above it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+import numpy as np
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.slices import Slices, Slicing
+from tonecomb.core.spectrogram import View, columns_of
+from tonecomb.core.spectrum import scaled
+from tonecomb.desktop import settings
+from tonecomb.desktop.combs import ShownComb
+from tonecomb.desktop.grams import SliceResults
+from tonecomb.desktop.jobs import Jobs
+from tonecomb.desktop.stage.frequency import FrequencyPlot
+from tonecomb.desktop.stage.waterfall.view import Relief, WaterfallView
+from tonecomb.desktop.theme import PAPER, Theme, font
+from tonecomb.desktop.widgets import Choice, Number, label, row
+from tonecomb.formats.report import colours
+
+_KINDS = (("ink", "lines in one ink"), ("time", "lines coloured in time"),
+          ("shaded", "shaded surface"), ("level", "surface by level"))  # fmt: skip
+_POINTS = 420
+_DOWN_DB = 70.0  # of the highest level, where heights begin at most
+_QUIET = 30.0  # percentile of the levels that lies at the foot
+
+
+class WaterfallPane(QWidget):
+    """Follows the frequencies of the spectrum ``main``. ``marks`` tells the times of the
+    recording's marks (s)."""
+
+    def __init__(
+        self, results: SliceResults, jobs: Jobs, main: FrequencyPlot,
+        marks: Callable[[], Sequence[float]],
+    ) -> None:  # fmt: skip
+        super().__init__()
+        self._results, self._main, self._marks = results, main, marks
+        self._analysis: Analysis | None = None
+        self._slices: Slices | None = None
+        self._decibels = True
+        self._theme: Theme = PAPER
+        self._combs: Sequence[ShownComb] = ()
+        self.view = WaterfallView(jobs)
+        kept = settings.settings().value("waterfall", "ink")
+        self.kind = Choice(_KINDS, kept if kept in dict(_KINDS) else "ink", "How it is drawn")
+        self.where = Choice(
+            (("even", "evenly"), ("marks", "at the marks")), "even", "Where the slices lie"
+        )
+        self.count = Number(60, 1, 400, 0, "slices")
+        self.count.setAccessibleName("How many slices")
+        self.front = Choice(
+            (("start", "start in front"), ("end", "end in front")), "start", "Which end is in front"
+        )
+        self.floor = Choice((("no", "no map"), ("map", "map on the floor")), "no", "Map")
+        bar = row(self.kind, self.count, self.where, self.front, self.floor, None)
+        bar.setContentsMargins(12, 2, 8, 0)
+        self._told = label("", "quiet")
+        self._told.setFont(font(9))
+        inside = QVBoxLayout(self)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(0)
+        inside.addLayout(bar)
+        inside.addWidget(self.view, 1)
+        for choice in (self.kind, self.front, self.floor):
+            choice.picked.connect(self._choose)
+        self.where.picked.connect(lambda _: self._want())
+        self.count.valueChanged.connect(lambda _: self._want())
+        results.changed.connect(self._show)
+        main.box.sigXRangeChanged.connect(lambda *_: self._draw())
+        self._choose(None)
+
+    def set_theme(self, theme: Theme) -> None:
+        self._theme = self.view.theme = theme
+        self._draw()
+
+    def show_analysis(self, analysis: Analysis | None) -> None:
+        """Levels are shown as this analysis shows its own."""
+        self._analysis = analysis
+        self._draw()
+
+    def set_decibels(self, decibels: bool) -> None:
+        """Levels in dB, or linear."""
+        self._decibels = decibels
+        self._draw()
+
+    def show_combs(self, combs: Sequence[ShownComb]) -> None:
+        """Let the teeth of combs run along the foot."""
+        self._combs = combs
+        self.view.teeth = [
+            (tooth.expected, QColor(self._theme.traces[shown.colour]).name())
+            for shown in combs for tooth in shown.comb.teeth
+        ]  # fmt: skip
+        self.view.update()
+
+    def _choose(self, _: object) -> None:
+        settings.settings().setValue("waterfall", self.kind.value)
+        end_first = self.front.value == "end"
+        self.view.stance = replace(self.view.stance, end_first=end_first)
+        self.view.choose(self.kind.value, self.floor.value == "map")
+        self.floor.setVisible(self.kind.value in ("shaded", "level"))
+
+    def _want(self) -> None:
+        if not self.isVisible():
+            return
+        times = tuple(self._marks()) if self.where.value == "marks" else ()
+        self.count.setVisible(self.where.value == "even")
+        self._results.want(Slicing(at=times) if times else Slicing(count=int(self.count.value())))
+
+    def _show(self, slices: Slices | None) -> None:
+        self._slices = slices
+        self._draw()
+
+    def _draw(self) -> None:
+        table = colours.table("paper", dark=self._theme.name == "Night")
+        if self.isVisible():
+            self.view.show_relief(self._relief(), table)
+
+    def _relief(self) -> Relief | None:
+        slices, analysis = self._slices, self._analysis
+        if slices is None or analysis is None:
+            return None
+        first, method = slices.first, analysis.method
+        low, high = self._main.limits()
+        view = View(1, _POINTS, low=max(low, 0.0), high=high, log=self._main.bottom.log)
+        columns, edges = columns_of(view, first.bin_hz, len(first.frequency))
+        bins = slices.mean_square
+        gain = method.display.gain(first.frequency, analysis.channel.unit) ** 2
+        pooled = np.stack(
+            [(bins[:, c.start : c.stop] * gain[c.start : c.stop]).max(axis=1) for c in columns],
+            axis=1,
+        )
+        values = scaled(pooled, method.scaling, method.level, first.enbw_hz, first.gain_s)
+        levels = analysis.decibels(values) if self._decibels else values
+        top = float(levels.max())
+        bottom = 0.0
+        if self._decibels:
+            bottom = max(float(np.percentile(levels, _QUIET)), top - _DOWN_DB)
+        top = top if top > bottom else bottom + 1.0
+        heights = np.clip((levels - bottom) / (top - bottom), 0.0, 1.0)
+        if heights.shape[1] < 2:
+            return None
+        return Relief(
+            heights=heights, levels=levels, time=slices.time,
+            frequency=np.asarray((edges[:-1] + edges[1:]) / 2), low=float(edges[0]),
+            high=float(edges[-1]), log=view.log, ends=(bottom, top),
+            unit="dB" if self._decibels else analysis.values_unit,
+            quantity=analysis.unit.quantity,
+        )  # fmt: skip
+
+    def hideEvent(self, event: object) -> None:
+        super().hideEvent(event)  # type: ignore[arg-type]
+        self._results.want(None)
+
+    def showEvent(self, event: object) -> None:
+        super().showEvent(event)  # type: ignore[arg-type]
+        self._want()
+        self._draw()

@@ -1,0 +1,399 @@
+"""The waterfall: slices in relief, turned by dragging."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QWidget
+
+from tonecomb.core.recording import Array
+from tonecomb.desktop.jobs import Job, Jobs
+from tonecomb.desktop.stage.waterfall.relief import draw
+from tonecomb.desktop.stage.waterfall.scene import Scene, Stance
+from tonecomb.desktop.stage.waterfall.ticks import even_ticks, log_ticks, words
+from tonecomb.desktop.theme import PAPER, Theme, font
+from tonecomb.formats.report.colours import Table
+
+_PER_PIXEL = 0.4  # degrees that a pixel of dragging turns
+_SETTLE_MS = 120  # after which the relief is drawn in full size
+_COARSE = 2  # times smaller while it is turned
+_DROP = 0.9  # of the box's height that a map on the floor lies below it
+_NEAR = 24.0  # pixels from a slice within which it is meant
+
+
+@dataclass(frozen=True, eq=False)
+class Relief:
+    """What is shown: ``heights`` from 0 to 1, shape (slices, points), ``time`` (s) of the slices,
+    ``levels`` as they are read, shape as the heights, in ``unit``; the points lie at ``frequency``
+    (Hz), evenly on the axis from ``low`` to ``high``."""
+
+    heights: Array
+    levels: Array
+    time: Array
+    frequency: Array
+    low: float
+    high: float
+    log: bool
+    ends: tuple[float, float]
+    unit: str
+    quantity: str
+
+
+class WaterfallView(QWidget):
+    """Drag turns and tilts, the wheel scales the height, a double click stands it as it was at
+    first. ``slice_chosen`` carries the time (s) of the slice that was clicked."""
+
+    slice_chosen = pyqtSignal(float)
+
+    def __init__(self, jobs: Jobs) -> None:
+        super().__init__()
+        self._jobs = jobs
+        self._job: Job | None = None
+        self.theme: Theme = PAPER
+        self.stance = Stance()
+        self.kind = "ink"  # or time, shaded, level
+        self.floor = False
+        self.relief: Relief | None = None
+        self.chosen: float | None = None
+        self.teeth: Sequence[tuple[float, str]] = ()
+        self._table: Table | None = None
+        self._small: tuple[object, QImage] | None = None
+        self._full: tuple[object, QImage] | None = None
+        self._held: QPointF | None = None
+        self._moved = False
+        self._settle = QTimer(self)
+        self._settle.setSingleShot(True)
+        self._settle.setInterval(_SETTLE_MS)
+        self._settle.timeout.connect(self._refine)
+        self.setMouseTracking(True)
+        self.setMinimumHeight(180)
+        self.setAccessibleName("Waterfall")
+
+    def show_relief(self, relief: Relief | None, table: Table) -> None:
+        """Show slices; nothing for None."""
+        self.relief, self._table = relief, table
+        self._small = self._full = None
+        self.update()
+
+    def choose(self, kind: str, floor: bool) -> None:
+        """As lines in one ink or coloured in time, or as a shaded surface or one by level."""
+        self.kind, self.floor = kind, floor
+        self.update()
+
+    def set_stance(self, stance: Stance) -> None:
+        """Look at it so; in small at first, in full size when it rests."""
+        self.stance = stance
+        self._settle.start()
+        self.update()
+
+    def single_out(self, time: float | None) -> None:
+        """Draw the slice nearest to a time (s) over the others; none for None."""
+        self.chosen = time
+        self.update()
+
+    # Painting
+
+    def _scene(self, part: int = 1) -> Scene:
+        ratio = self.devicePixelRatioF() / part
+        margin = (74.0 * ratio, 26.0 * ratio, 64.0 * ratio, 48.0 * ratio)
+        width, height = round(self.width() * ratio), round(self.height() * ratio)
+        return Scene(self.stance, max(width, 60), max(height, 60), margin, self._drop)
+
+    @property
+    def _drop(self) -> float:
+        surface = self.kind in ("shaded", "level")
+        return _DROP if self.floor and surface else 0.0
+
+    def _screen(self) -> Scene:
+        """In the widget's own pixels, whatever the screen's are."""
+        margin = (74.0, 26.0, 64.0, 48.0)
+        width, height = max(self.width(), 60), max(self.height(), 60)
+        return Scene(self.stance, width, height, margin, self._drop)
+
+    def _ordered(self) -> tuple[Array, Array]:
+        """Heights and times, the slice in front first."""
+        assert self.relief is not None
+        heights, time = self.relief.heights, self.relief.time
+        if self.stance.end_first:
+            return heights[::-1], time[::-1]
+        return heights, time
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(self.theme.raised))
+        if self.relief is None or self._table is None or len(self.relief.time) < 1:
+            return
+        scene = self._screen()
+        self._draw_back(painter, scene)
+        if self.kind in ("shaded", "level") and len(self.relief.time) > 1:
+            self._draw_surface(painter)
+        else:
+            self._draw_slices(painter, scene)
+        self._draw_teeth(painter, scene)
+        self._draw_chosen(painter, scene)
+        self._draw_axes(painter, scene)
+
+    def _draw_surface(self, painter: QPainter) -> None:
+        """The full picture where it is ready, else a smaller one that is drawn at once."""
+        key = (self.stance, self.width(), self.height(), self.kind, self.floor)
+        image = self._full[1] if self._full is not None and self._full[0] == key else None
+        if image is None:
+            if self._small is None or self._small[0] != key:
+                self._small = (key, self._picture(_COARSE)())
+            image = self._small[1]
+            if not self._settle.isActive() and self._job is None:
+                self._settle.start()
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(QRectF(self.rect()), image)
+
+    def _picture(self, part: int) -> Callable[[], QImage]:
+        """How to draw the surface, so many times smaller than the screen."""
+        heights, _ = self._ordered()
+        scene, table, shaded = self._scene(part), self._table, self.kind == "shaded"
+        assert table is not None
+
+        def work() -> QImage:
+            picture = draw(heights, scene, table, shaded=shaded)
+            return QImage(
+                picture.tobytes(), scene.width, scene.height, scene.width * 4,
+                QImage.Format.Format_RGBA8888,
+            ).copy()  # fmt: skip
+
+        return work
+
+    def _refine(self) -> None:
+        """Have the surface drawn in full size by a thread."""
+        if self.relief is None or self.kind not in ("shaded", "level"):
+            self.update()
+            return
+        if self._job is not None:
+            self._job.cancel()
+        key = (self.stance, self.width(), self.height(), self.kind, self.floor)
+        work = self._picture(1)
+
+        def done(image: QImage) -> None:
+            self._job, self._full = None, (key, image)
+            self.update()
+
+        def failed(_: Exception) -> None:
+            self._job = None
+
+        self._job = self._jobs.submit(
+            "Drawing the relief", lambda _: work(), done, failed, background=True
+        )
+
+    def _draw_slices(self, painter: QPainter, scene: Scene) -> None:
+        """From the back to the front, each hiding what is behind and below it."""
+        assert self._table is not None
+        heights, _ = self._ordered()
+        count, points = heights.shape
+        turning = self._settle.isActive()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, not turning)
+        x = np.linspace(0, 1, points)
+        ground = QColor(self.theme.raised)
+        for i in range(count - 1, -1, -1):
+            y = i / max(count - 1, 1)
+            right, down = scene.place(x, np.full(points, y), heights[i])
+            line = [QPointF(a, b) for a, b in zip(right.tolist(), down.tolist(), strict=True)]
+            ends = [QPointF(*scene.point(1, y, 0)), QPointF(*scene.point(0, y, 0))]
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(ground)
+            painter.drawPolygon(QPolygonF([*line, *ends]))
+            colour = QColor(self.theme.traces[0])
+            if self.kind == "time":
+                shade = self._table[round(70 + 170 * y)]
+                colour = QColor(*(int(c) for c in shade))
+            painter.setPen(QPen(colour, 1.0))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPolyline(QPolygonF(line))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
+    def _draw_chosen(self, painter: QPainter, scene: Scene) -> None:
+        if self.chosen is None or self.relief is None:
+            return
+        heights, time = self._ordered()
+        at = int(np.argmin(np.abs(time - self.chosen)))
+        x = np.linspace(0, 1, heights.shape[1])
+        y = np.full(len(x), at / max(len(time) - 1, 1))
+        right, down = scene.place(x, y, heights[at])
+        points = zip(right.tolist(), down.tolist(), strict=True)
+        painter.setPen(QPen(QColor(self.theme.accent), 1.8))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in points]))
+
+    def _share(self, frequency: float) -> float:
+        """Where a frequency lies on the axis, from 0 to 1 within it."""
+        assert self.relief is not None
+        low, high = self.relief.low, self.relief.high
+        if self.relief.log:
+            return float(np.log(frequency / low) / np.log(high / low))
+        return (frequency - low) / (high - low)
+
+    def _draw_teeth(self, painter: QPainter, scene: Scene) -> None:
+        """Combs' teeth as lines along the foot of the relief."""
+        for frequency, colour in self.teeth:
+            if frequency <= 0 or not 0 <= (x := self._share(frequency)) <= 1:
+                continue
+            shade = QColor(colour)
+            shade.setAlpha(150)
+            painter.setPen(QPen(shade, 1.0, Qt.PenStyle.DashLine))
+            ends = [QPointF(*scene.point(x, y, 0)) for y in (0.0, 1.0)]
+            painter.drawLine(*ends)
+            painter.drawLine(ends[0], ends[0] + QPointF(0, 5))
+
+    def _draw_back(self, painter: QPainter, scene: Scene) -> None:
+        """The walls behind, which the relief hides."""
+        painter.setPen(QPen(QColor(self.theme.lines), 1))
+        side = 0.0 if self.stance.azimuth >= 0 else 1.0
+        for z in (0.0, 0.5, 1.0):
+            wall = [(0.0, 1.0, z), (1.0, 1.0, z), (side, 0.0, z), (side, 1.0, z)]
+            a, b, c, d = (QPointF(*scene.point(*p)) for p in wall)
+            painter.drawLine(a, b)
+            painter.drawLine(c, d)
+        for x, y in ((0.0, 1.0), (1.0, 1.0), (side, 0.0)):
+            painter.drawLine(QPointF(*scene.point(x, y, 0)), QPointF(*scene.point(x, y, 1)))
+
+    def _draw_axes(self, painter: QPainter, scene: Scene) -> None:
+        """Frequency along the front, time along the side that is nearer, levels on the other."""
+        relief = self.relief
+        assert relief is not None
+        painter.setFont(font(9))
+        near = 1.0 if self.stance.azimuth >= 0 else 0.0
+        ink, quiet = QColor(self.theme.ink), QColor(self.theme.quiet)
+        painter.setPen(QPen(quiet, 1))
+        for a, b in (((0, 0, 0), (1, 0, 0)), ((near, 0, 0), (near, 1, 0))):
+            painter.drawLine(QPointF(*scene.point(*a)), QPointF(*scene.point(*b)))
+        pick = log_ticks if relief.log else even_ticks
+        ticks = pick(relief.low, relief.high, max(3, self.width() // 110))
+        for value, text in zip(ticks, words(ticks), strict=True):
+            at = QPointF(*scene.point(self._share(value), 0, 0))
+            self._tick(painter, at, QPointF(0, 5), text, ink, quiet)
+        middle = QPointF(*scene.point(0.5, 0, 0))
+        self._word(painter, middle + QPointF(-52 if near else 52, 40), "Frequency, Hz", ink)
+        _, time = self._ordered()
+        first, last = float(time[0]), float(time[-1])
+        out = QPointF(6, 2) if near else QPointF(-6, 2)
+        marks = even_ticks(min(first, last), max(first, last), 5) or [first]
+        for value, text in zip(marks, words(marks), strict=True):
+            share = (value - first) / (last - first) if last != first else 0.5
+            at = QPointF(*scene.point(near, share, 0))
+            self._tick(painter, at, out, text, ink, quiet)
+        back = QPointF(*scene.point(near, 1, 0))
+        self._word(painter, back + QPointF(30 if near else -30, -10), "Time, s", ink)
+        other = 1.0 - near
+        low, high = relief.ends
+        levels = even_ticks(low, high, 4)
+        for value, text in zip(levels, words(levels), strict=True):
+            at = QPointF(*scene.point(other, 0, (value - low) / (high - low)))
+            side = QPointF(-6, 0) if near else QPointF(6, 0)
+            self._tick(painter, at, side, text, ink, quiet)
+        top = QPointF(*scene.point(other, 0, 1))
+        words_of = f"{relief.quantity}, {relief.unit}" if relief.unit else relief.quantity
+        self._word(painter, top + QPointF(0, -14), words_of, ink)
+
+    @staticmethod
+    def _tick(
+        painter: QPainter, at: QPointF, off: QPointF, text: str, ink: QColor, quiet: QColor
+    ) -> None:
+        painter.setPen(QPen(quiet, 1))
+        painter.drawLine(at, at + off)
+        painter.setPen(ink)
+        if off.x() == 0:
+            box = QRectF(at.x() - 40, at.y() + 6, 80, 14)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+            return
+        left = off.x() < 0
+        box = QRectF(at.x() - 88 if left else at.x() + 10, at.y() - 8 + off.y(), 78, 16)
+        side = Qt.AlignmentFlag.AlignRight if left else Qt.AlignmentFlag.AlignLeft
+        painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, text)
+
+    def _word(self, painter: QPainter, at: QPointF, text: str, ink: QColor) -> None:
+        """Centred at a place, kept within the view."""
+        wide = painter.fontMetrics().horizontalAdvance(text)
+        left = min(max(at.x() - wide / 2, 4), self.width() - wide - 4)
+        painter.setPen(ink)
+        painter.drawText(QPointF(left, min(max(at.y(), 12), self.height() - 4)), text)
+
+    # The mouse
+
+    def nearest(self, place: QPointF) -> tuple[int, int] | None:
+        """The slice (as the relief has them) and the point whose line is nearest to a place."""
+        if self.relief is None:
+            return None
+        scene, (heights, time) = self._screen(), self._ordered()
+        x = np.linspace(0, 1, heights.shape[1])
+        best: tuple[float, int, int] | None = None
+        for i in range(len(time)):
+            y = np.full(len(x), i / max(len(time) - 1, 1))
+            right, down = scene.place(x, y, heights[i])
+            k = int(np.argmin(np.abs(right - place.x())))
+            off = float(np.hypot(right[k] - place.x(), down[k] - place.y()))
+            if off <= _NEAR and (best is None or off < best[0]):
+                best = (off, i, k)
+        if best is None:
+            return None
+        number = len(time) - 1 - best[1] if self.stance.end_first else best[1]
+        return number, best[2]
+
+    def words_at(self, slice_number: int, point: int) -> str:
+        """Time, frequency and level of a point."""
+        relief = self.relief
+        assert relief is not None
+        digits = 1 if relief.unit == "dB" else 4
+        level = relief.levels[slice_number, point]
+        value = f"{level:.{digits}f}" if digits == 1 else f"{level:.4g}"
+        return (
+            f"{relief.time[slice_number]:.3f} s · {relief.frequency[point]:.5g} Hz · "
+            f"{value} {relief.unit}".rstrip()
+        ).replace("-", "−")
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._held, self._moved = event.position(), False
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._held is None:
+            found = self.nearest(event.position())
+            self.setToolTip("" if found is None else self.words_at(*found))
+            return
+        by = event.position() - self._held
+        if by.manhattanLength() > 3 or self._moved:
+            self._moved, self._held = True, event.position()
+            self.set_stance(self.stance.turned(-_PER_PIXEL * by.x(), _PER_PIXEL * by.y()))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._held is None:
+            return
+        self._held = None
+        if self._moved or self.relief is None:
+            return
+        found = self.nearest(event.position())
+        if found is not None:
+            time = float(self.relief.time[found[0]])
+            self.single_out(time)
+            self.slice_chosen.emit(time)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            self.set_stance(self.stance.taller(1.1 ** (event.angleDelta().y() / 120)))
+            event.accept()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self._held = None
+        self.set_stance(Stance(end_first=self.stance.end_first))
