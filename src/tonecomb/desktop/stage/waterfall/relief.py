@@ -43,7 +43,7 @@ def draw(heights: Array, scene: Scene, table: Table, *, shaded: bool = True) -> 
     into = np.linspace(near, far, steps)[:, None]
     x, y = scene.across(right[None, :], into)
     inside = (x >= 0) & (x <= 1) & (y >= 0) & (y <= 1)
-    z, code = _sampled(short, x.astype(np.float32), y.astype(np.float32), scene, shaded)
+    z, shade = _sampled(short, x.astype(np.float32), y.astype(np.float32), scene, shaded)
     line: _Short = (base - scale * into * math.sin(tilt)).astype(np.float32)
     tall = np.float32(scale * scene.stance.tall * math.cos(tilt))
     top = np.where(inside, line - tall * z, np.float32(np.inf))
@@ -60,9 +60,17 @@ def draw(heights: Array, scene: Scene, table: Table, *, shaded: bool = True) -> 
     owner[before[step, at], at] = step
     owner = np.maximum.accumulate(owner[::-1], axis=0)[::-1][1:]
     rows = np.arange(high, dtype=np.int32)[:, None]
-    shown = (rows >= edge[-1]) & (rows < first)
-    picked = np.take_along_axis(code, owner, axis=0)
-    np.copyto(out, colours.ravel()[picked], where=shown)
+    v, u = np.nonzero((rows >= edge[-1]) & (rows < first))
+    here = owner[v, u].astype(np.int32) * wide + u
+    there = np.maximum(here - wide, u)  # the step before, or the front edge itself
+    # Between two steps level and place rise together.
+    line_top, from_top = top.ravel()[here], top.ravel()[there]
+    with np.errstate(invalid="ignore", divide="ignore"):
+        share = np.clip((from_top - v) / (from_top - line_top), 0, 1)
+    ends = z.ravel()[there], z.ravel()[here]
+    share = np.where(np.isfinite(share), share, np.float32(1))
+    level = np.clip((ends[0] + share * (ends[1] - ends[0])) * 255, 0, 255).astype(np.int32)
+    out[v, u] = colours.ravel()[shade.ravel()[here].astype(np.int32) * 256 + level]
     return out.view(np.uint8).reshape(high, wide, 4)
 
 
@@ -83,8 +91,7 @@ def _plain() -> int:
 def _sampled(
     heights: _Short, x: _Short, y: _Short, scene: Scene, shaded: bool
 ) -> tuple[_Short, NDArray[np.uint16]]:
-    """Heights between slices and points by straight lines, and the number of the colour and
-    brightness there."""
+    """Heights between slices and points by straight lines, and the number of the shade there."""
     slices, points = heights.shape
     column = np.clip(x, 0, 1) * np.float32(points - 1)
     row = np.clip(y, 0, 1) * np.float32(slices - 1)
@@ -97,12 +104,9 @@ def _sampled(
     upper = flat[at + points]
     upper += dc * (flat[at + points + 1] - upper)
     z = lower + dr * (upper - lower)
-    code = np.clip(z * 255, 0, 255).astype(np.uint16)
     if shaded:
-        code += _shade(heights, scene).ravel()[at] * np.uint16(256)
-    else:
-        code += np.uint16(256 * _plain())
-    return z, code
+        return z, _shade(heights, scene).ravel()[at]
+    return z, np.full(z.shape, _plain(), dtype=np.uint16)
 
 
 def _shade(heights: _Short, scene: Scene) -> NDArray[np.uint16]:
