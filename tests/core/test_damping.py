@@ -118,6 +118,21 @@ def test_the_demos_tap_and_sway(demo: Path) -> None:
         assert abs(one.damping - mode.damping_ratio) < 3 * one.damping_std
 
 
+def test_the_resonance_that_a_bearing_rings(demo: Path) -> None:
+    """Found with the comb that rings it, whose sidebands are tied to its fundamental; the motor
+    and the mesh, modulated as it is, ring nothing."""
+    drive = open_recording(demo / "drive-steady.h5")
+    for channel in (0, 1):
+        assert run(replace(default_method(drive), channel=channel), drive).resonances == ()
+    for frame in (32768, 8192):
+        analysis = run(replace(default_method(drive), channel=2, frame=frame), drive)
+        (one,) = analysis.resonances
+        assert one.kind == "ringing"
+        assert one.frequency == pytest.approx(3100.0, abs=4 * one.frequency_std)
+        assert one.damping == pytest.approx(0.021, abs=4 * one.damping_std)
+        assert any(abs(comb.spacing - 88.37) < 0.03 for comb in analysis.combs)
+
+
 def test_a_tone_is_no_resonance_and_noise_is_none() -> None:
     n = 60_000
     noise = np.random.default_rng(2).standard_normal(n)

@@ -29,6 +29,7 @@ from tonecomb.core.peaks import Peak, find_peaks
 from tonecomb.core.phase import OneFrame, one_frame
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Array, Channel, Recording
+from tonecomb.core.ringing import find_ringing
 from tonecomb.core.spectrum import (
     LEVEL_FACTORS,
     Level,
@@ -317,7 +318,8 @@ def run_peaks(estimate: Analysis, recording: Recording, progress: Progress = sil
         one for one in find_resonances(data, alone)
         if not any(fit.low <= one.frequency <= fit.high for fit in method.fits)
     ]  # fmt: skip
-    resonances = sorted([*found_alone, *by_hand], key=lambda one: one.frequency)
+    rung = find_ringing(found.combs, estimate.spectrum, read, p.fs, method.detrend)
+    resonances = sorted([*found_alone, *by_hand, *rung], key=lambda one: one.frequency)
     return replace(found, resonances=tuple(resonances))
 
 

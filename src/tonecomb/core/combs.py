@@ -37,6 +37,7 @@ _MAINS_OFF = 0.003  # of it: no grid is further off
 _BETTER = 12.0  # by so much the misfit has to fall for a carrier that is free
 _CARRIERS = 12  # strongest tones that are tried as carriers
 _SIDE = 8  # sidebands on each side
+_ALIKE = 4e-4  # of a spacing: what differs by less turns with the same shaft, hits that slip too
 
 
 @dataclass(frozen=True)
@@ -482,7 +483,7 @@ def matching(comb: Comb, combs: Sequence[Comb]) -> str:
         if other is comb or other.carrier is not None:
             continue
         spread = math.hypot(comb.spacing_std, other.spacing_std)
-        if abs(comb.spacing - other.spacing) < max(_REACH * spread, 1e-4 * comb.spacing):
+        if abs(comb.spacing - other.spacing) < max(_REACH * spread, _ALIKE * comb.spacing):
             return other.name
     return ""
 

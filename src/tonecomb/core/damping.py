@@ -25,7 +25,7 @@ from tonecomb.core.recording import Array
 from tonecomb.core.spectrum import Spectrum
 from tonecomb.core.windows import Window
 
-Kind = Literal["noise", "decay"]
+Kind = Literal["noise", "decay", "ringing"]
 WIDER = 1.35  # times the window's −3 dB width from which a line is a resonance
 _REACH = 6.0  # half-power bandwidths to each side that are fitted
 _LEAST = 12  # bins that a fit needs

@@ -156,7 +156,7 @@ def _resonance(one: Resonance | None) -> dict[str, Any]:
 
 def resonance_words(one: Resonance) -> str:
     """A mode in one line."""
-    excited = "decay" if one.kind == "decay" else "noise"
+    excited = {"decay": "decay", "noise": "noise", "ringing": "rung by a comb"}[one.kind]
     cut = math.isnan(one.half_power)
     measured = "" if cut else f"{one.half_power:.4g} Hz in the spectrum; "
     return (

@@ -21,6 +21,10 @@ _HEADS = (("Hz", "Natural frequency"), ("ζ %", "Damping ratio in percent"),
           ("Q", "Quality factor 1/2ζ"), ("", "Fitted by hand"))  # fmt: skip
 
 
+_EXCITED = {"decay": "fitted to a decay", "noise": "excited by noise",
+            "ringing": "rung by the hits of a comb"}  # fmt: skip
+
+
 class ResonanceReadings(QWidget):
     """``chosen`` carries the natural frequency (Hz) of the row."""
 
@@ -131,7 +135,7 @@ class ResonanceReadings(QWidget):
 def words(one: Resonance) -> str:
     """A mode in full."""
     damping = with_std(100 * one.damping, 100 * one.damping_std)
-    excited = "fitted to a decay" if one.kind == "decay" else "excited by noise"
+    excited = _EXCITED[one.kind]
     measured = (
         "half power is not reached in the spectrum" if math.isnan(one.half_power)
         else f"{one.half_power:.4g} Hz at half power in the spectrum"
