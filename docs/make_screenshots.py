@@ -41,7 +41,9 @@ def bench_pictures() -> None:
 
     def settle() -> None:
         QTest.qWait(100)
-        while bench.results.busy or bench.jobs.running or bench.facts.busy or bench.held.busy:
+        waited = (bench.results, bench.facts, bench.held, bench.grams, bench.trends, bench.slices,
+                  bench.moments)  # fmt: skip
+        while bench.jobs.running or any(one.busy for one in waited):
             QTest.qWait(20)
         QTest.qWait(100)
 
@@ -81,6 +83,7 @@ def bench_pictures() -> None:
     held_picture(bench, settle)
     compared_picture(bench, settle)
     phase_picture(bench, settle)
+    time_pictures(bench, settle)
     waveform_picture(bench, settle)
     import_picture(bench, settle)
     bench.store.mark_saved(Path("screenshots"), bench.store.document)
@@ -115,6 +118,54 @@ def compared_picture(bench: Bench, settle: Callable[[], None]) -> None:
     settle()
     bench.grab().save(str(SHOTS / "compared.png"))
     bench.stage.toggle_pane(bench.stage.against)
+    bench.store.apply("Back", before)
+    settle()
+
+
+def time_pictures(bench: Bench, settle: Callable[[], None]) -> None:
+    """A comb through spectrum and spectrogram; a run-up as waterfall and as trend."""
+    from PyQt6.QtCore import QPointF
+
+    from tonecomb.core.bands import Band
+    from tonecomb.core.document import select
+    from tonecomb.core.tracks import Wanted
+
+    before, stage = bench.store.document, bench.stage
+    bench.store.edit_method("Change", frame=8192)
+    stage.toggle_pane(stage.gram)
+    settle()
+    bench.finding.find_combs()
+    stage.spectrum.set_limits(0, 640)
+    settle()
+    stage.gram.plot.hover(QPointF(478.0, 22.9))
+    bench.grab().save(str(SHOTS / "spectrogram.png"))
+    stage.gram.plot.hover(None)
+    stage.toggle_pane(stage.gram)
+    ref = next(ref for ref in before.recordings if ref.name == "run-up")
+    bench.store.apply("Run-up", select(before, ref.id, 1))
+    bench.store.edit_method("Change", frame=4096)
+    stage.spectrum.set_limits(0, 600)
+    stage.toggle_pane(stage.waterfall)
+    settle()
+    bench.grab().save(str(SHOTS / "waterfall-lines.png"))
+    pane = stage.waterfall
+    pane.count.setValue(200)
+    pane.kind.picked.emit(pane.kind.choose("shaded") or "shaded")
+    settle()
+    pane.view.grab()
+    settle()
+    settle()
+    bench.grab().save(str(SHOTS / "waterfall-surface.png"))
+    pane.kind.picked.emit(pane.kind.choose("ink") or "ink")
+    stage.toggle_pane(stage.waterfall)
+    tracks = (Wanted(4, 31, (1, 2, 17), "motor"), Wanted(70, 500, (), "mesh"))
+    bands = (Band(55, 68, "first mode"), Band(130, 156, "second mode"))
+    bench.store.edit_method("Follow", tracks=tracks, bands=bands)
+    stage.toggle_pane(stage.trend)
+    settle()
+    stage.trend.show_cursor(45.0)
+    bench.grab().save(str(SHOTS / "trend.png"))
+    stage.toggle_pane(stage.trend)
     bench.store.apply("Back", before)
     settle()
 

@@ -141,8 +141,8 @@ def test_frame_by_frame(runup: Bench, settle: Settle) -> None:
     at = single.spectrum.frequency[high][np.argmax(single.spectrum.mean_square[high])]
     assert at == pytest.approx(17 * (5 + 24 * runup.moments.time / 90), abs=3)
     assert f"frame at {runup.moments.time:.2f} s" in runup.stage.spectrum.legend.text()
-    x, _ = runup.stage.spectrum._frame.getData()
-    assert runup.stage.spectrum._frame.isVisible() and len(x) > 100
+    curve = runup.stage.spectrum.frames.curve
+    assert curve.isVisible() and len(curve.getData()[0]) > 100
     assert runup.stage.frame_place._span.isVisible()
     before = runup.stage.gram.plot._moment.value()
     runup.player.set_speed(25)
@@ -158,6 +158,33 @@ def test_frame_by_frame(runup: Bench, settle: Settle) -> None:
     assert not runup.moments.step(1), "there is no frame after the last"
     QTest.keyClick(runup, Key.Key_Period, Qt.KeyboardModifier.ShiftModifier)
     assert runup.moments.shown is None and not runup.stage.frame_place._span.isVisible()
+
+
+def test_what_all_frames_range_over_and_what_the_window_does(runup: Bench, settle: Settle) -> None:
+    shift = Qt.KeyboardModifier.ShiftModifier
+    QTest.keyClick(runup, Key.Key_U, shift)
+    settle()
+    frames = runup.stage.spectrum.frames
+    highest, median, lowest = (one.getData()[1] for one in frames.ranges)
+    assert np.all(highest >= median) and np.all(median >= lowest)
+    assert highest[len(highest) // 2] > lowest[len(lowest) // 2] + 20, "the mesh passed there"
+    assert "highest of all frames, median, lowest" in runup.stage.spectrum.legend.text()
+    QTest.keyClick(runup, Key.Key_U, shift)
+    settle()
+    assert not any(one.isVisible() for one in frames.ranges)
+    QTest.keyClick(runup, Key.Key_W, shift)
+    pane = runup.stage.frame
+    assert pane.isVisible() and pane.plot.lines == []
+    runup.moments.go(45.0)
+    settle()
+    (_, taken), (_, windowed) = pane.plot.lines
+    single = runup.moments.shown
+    assert single is not None and single.single is not None
+    assert np.array_equal(taken, single.single.samples)
+    half = len(taken) // 2
+    assert windowed[0] == pytest.approx(0, abs=1e-9)
+    assert windowed[half] == pytest.approx(taken[half] - taken.mean(), rel=1e-3)
+    assert pane.plot.left.labelText == "Acceleration, m/s²"
 
 
 def test_back_to_the_waveform(opened: Bench, settle: Settle) -> None:

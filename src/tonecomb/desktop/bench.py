@@ -28,7 +28,7 @@ from tonecomb.desktop.exports import Exports
 from tonecomb.desktop.finding import Finding
 from tonecomb.desktop.fits import Fits
 from tonecomb.desktop.going import Going, Player
-from tonecomb.desktop.grams import Grams, SliceResults, Trends
+from tonecomb.desktop.grams import Grams, Ranges, SliceResults, Trends
 from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.marks import Marks
@@ -67,6 +67,7 @@ class Bench(QMainWindow):
     grams: Grams
     trends: Trends
     slices: SliceResults
+    ranges: Ranges
     moments: Moments
     player: Player
     going: Going
@@ -104,6 +105,7 @@ class Bench(QMainWindow):
         self.grams = Grams(self.store, self.jobs)
         self.trends = Trends(self.store, self.jobs)
         self.slices = SliceResults(self.store, self.jobs)
+        self.ranges = Ranges(self.store, self.jobs)
         self.moments = Moments(self.store, self.jobs)
         self.stage = Stage(
             self.store, self.results, self.facts, self.held, self.grams, self.trends,
@@ -176,6 +178,8 @@ class Bench(QMainWindow):
         self.grams.failed.connect(self.notices.tell)
         self.trends.failed.connect(self.notices.tell)
         self.slices.failed.connect(self.notices.tell)
+        self.ranges.failed.connect(self.notices.tell)
+        self.ranges.changed.connect(self.stage.spectrum.show_range)
         self.stage.trend.edit_wanted.connect(self.finding.edit_tracks)
         self.results.pyramid_ready.connect(lambda *_: self._show_problems())
         self.facts.figures_ready.connect(self._show_figures)

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from tonecomb.core.analysis import Analysis, run_spectrum
+from tonecomb.core.combining import Average
 from tonecomb.core.method import Method
 from tonecomb.core.peaks import PeakSearch
-from tonecomb.core.progress import Progress
+from tonecomb.core.progress import Progress, part
 from tonecomb.core.recording import Recording, Samples
 from tonecomb.core.slices import Slices, Slicing, run_slices
 from tonecomb.core.spectrogram import Spectrogram, View, run_spectrogram
@@ -97,6 +99,41 @@ class _SliceTask(_Task):
 
     def __call__(self, progress: Progress) -> Slices:
         return run_slices(self._method, self._recording, self._slicing, progress)
+
+
+class _RangeTask(_Task):
+    def __init__(self, method: Method, recording: Recording) -> None:
+        self._method, self._recording = _plain(method.estimate()), recording
+        super().__init__((_Source.of(recording), self._method))
+
+    def __call__(self, progress: Progress) -> tuple[Analysis, ...]:
+        kinds: tuple[Average, ...] = ("max", "median", "min")
+        return tuple(
+            run_spectrum(
+                replace(self._method, average=kind), self._recording,
+                part(progress, i / len(kinds), (i + 1) / len(kinds)),
+            )
+            for i, kind in enumerate(kinds)
+        )  # fmt: skip
+
+
+class Ranges(Lazy):
+    """Delivers the highest, the median and the lowest spectrum of all frames."""
+
+    def __init__(self, store: Store, jobs: Jobs) -> None:
+        super().__init__(store, jobs, "Ranging over the frames", self._now, _SETTLE_MS)
+        self._store, self.wanted = store, False
+
+    def want(self, wanted: bool) -> None:
+        """Whether it is to be shown."""
+        self.wanted = wanted
+        self.follow()
+
+    def _now(self) -> _RangeTask | None:
+        recording, method = self._store.current, self._store.method
+        if recording is None or method is None or not self.wanted:
+            return None
+        return _RangeTask(method, recording)
 
 
 class SliceResults(Lazy):

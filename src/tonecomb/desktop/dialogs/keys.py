@@ -76,9 +76,14 @@ frequencies name peaks. Q shows only rows that hold what you type.</p>
 <p><b>6. Find the combs.</b> Shift+B finds families of harmonics and sidebands among the peaks, B
 drops a comb at the cursor. Drag one of its teeth: the fundamental follows, and snaps to the tones
 when you let go. Right-click a comb in the readings for more.</p>
-<p><b>7. Compare.</b> H holds the curve; click it on the shelf to hide it. Shift+H draws the ratio
+<p><b>7. See how it changes.</b> 4 puts the spectrogram below the spectrum; drag the ends of its
+colour scale, click it to see the frame there beside the average, Ctrl+drag a box to analyse that
+time. , and . step from frame to frame, Ctrl+. plays them, G goes to the waveform with the tone's crests
+ticked. 5 shows slices in relief, 6 tracks, levels, crest factor and kurtosis against time; Shift+T
+chooses what is followed.</p>
+<p><b>8. Compare.</b> H holds the curve; click it on the shelf to hide it. Shift+H draws the ratio
 or the difference of the curve now to it, Shift+V puts them side by side, Shift+S holds the same
 method over several channels.</p>
-<p><b>8. Report.</b> Ctrl+R saves one HTML file with the method, the pictures, the peaks and the
+<p><b>9. Report.</b> Ctrl+R saves one HTML file with the method, the pictures, the peaks and the
 source's SHA-256. Ctrl+S saves the session.</p>
 """

@@ -14,13 +14,14 @@ from tonecomb.core.compare import alike, in_unit_of
 from tonecomb.core.confidence import band_db
 from tonecomb.core.display import Curve
 from tonecomb.core.errors import UserError
-from tonecomb.core.method import Resolution, seconds
+from tonecomb.core.method import Resolution
 from tonecomb.core.peaks import Peak
 from tonecomb.core.recording import Array
 from tonecomb.core.reduce import reduce_curve
 from tonecomb.desktop.held import Shown
 from tonecomb.desktop.stage.cell import ResolutionCell
 from tonecomb.desktop.stage.comb_lines import CombLines
+from tonecomb.desktop.stage.frame_curves import FrameCurves
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.peak_marks import PeakMarks
 from tonecomb.desktop.theme import PAPER, Theme
@@ -62,8 +63,6 @@ class SpectrumView(FrequencyPlot):
         self._spot = pg.ScatterPlotItem(size=7, pxMode=True)
         self._fit = pg.PlotCurveItem(connect="finite")
         self._floor = pg.PlotCurveItem()
-        self._frame = pg.PlotCurveItem()
-        self._of_frame: Analysis | None = None
         self.floor = False
         self._fit.setZValue(3)
         self._zoom = QGraphicsRectItem()
@@ -76,12 +75,12 @@ class SpectrumView(FrequencyPlot):
             self._spot,
             self._fit,
             self._floor,
-            self._frame,
         ):
             self.addItem(item, ignoreBounds=True)
         self._spot.setZValue(5)
         self.always_cell = False
         self._colour = 0
+        self.frames = FrameCurves(self, self._of_held, self._line)
         self.marks = PeakMarks(self)
         self.cell = ResolutionCell(self)
         self.combs = CombLines(self, numbers=True)
@@ -101,10 +100,7 @@ class SpectrumView(FrequencyPlot):
         self._spot.setBrush(pg.mkBrush(theme.ink))
         self._fit.setPen(pg.mkPen(theme.second, width=2))
         self._floor.setPen(pg.mkPen(theme.caution, width=1.5))
-        frame = pg.mkColor(theme.second)
-        frame.setAlpha(150)
-        self._frame.setPen(pg.mkPen(frame))
-        self._frame.setZValue(-2)
+        self.frames.paint(theme)
         band = pg.mkColor(theme.traces[0])
         band.setAlpha(50)
         self._band.setBrush(band)
@@ -147,16 +143,15 @@ class SpectrumView(FrequencyPlot):
 
     def show_frame(self, analysis: Analysis | None) -> None:
         """Draw the spectrum of a single frame over the curve, none for None."""
-        self._of_frame = analysis
-        self._draw_frame()
+        self.frames.frame = analysis
+        self.frames.draw(self._analysis is not None)
         self._tell()
 
-    def _draw_frame(self) -> None:
-        other = self._of_frame
-        drawn = None if other is None or self._analysis is None else self._of_held(other)
-        self._frame.setVisible(drawn is not None)
-        if drawn is not None:
-            self._frame.setData(*self._line(drawn))
+    def show_range(self, found: tuple[Analysis, ...] | None) -> None:
+        """Draw the highest, the median and the lowest of all frames, none for None."""
+        self.frames.range = found or ()
+        self.frames.draw(self._analysis is not None)
+        self._tell()
 
     def set_colour(self, number: int) -> None:
         """Draw the curve in this one of the trace colours."""
@@ -186,16 +181,15 @@ class SpectrumView(FrequencyPlot):
             return
         traces, lines = self._theme.traces, []
         limits = self._band_limits()
-        if self._held or limits is not None or self.floor or self._of_frame is not None:
+        frames = self.frames.told()
+        if self._held or limits is not None or self.floor or frames:
             lines = [(traces[0], "now")]
         if limits is not None:
             low, high = (f"{limit:+.1f}".replace("-", "−") for limit in limits)
             lines[0] = (traces[0], f"now, {_BAND} {low} to {high} dB")
         if self.floor:
             lines.append((self._theme.caution, "noise floor"))
-        if self._of_frame is not None:
-            at = self._of_frame.method.at or 0.0
-            lines.append((self._theme.second, f"frame at {seconds(at, self._of_frame.fs)} s"))
+        lines += frames
         lines += [(traces[one.colour], one.trace.name) for one in self._held]
         self.tell(lines)
 
@@ -367,14 +361,14 @@ class SpectrumView(FrequencyPlot):
             self._band.hide()
             self._fit.setData([], [])
             self._floor.hide()
-            self._frame.hide()
+            self.frames.draw(False)
             self.cell.show(None)
             return
         x, y = self._line(drawn)
         self._curve.setData(x, y)
         self._draw_band(x, y)
         self._draw_held()
-        self._draw_frame()
+        self.frames.draw(True)
         self._draw_fits(analysis)
         self._draw_floor(analysis)
         values = analysis.curve

@@ -3,16 +3,12 @@ or a word on how to begin."""
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
-    QFrame,
-    QHBoxLayout,
-    QProgressBar,
     QPushButton,
     QSplitter,
     QStackedLayout,
@@ -31,11 +27,13 @@ from tonecomb.desktop.method_line.popovers import set_stretch
 from tonecomb.desktop.moments import Moments
 from tonecomb.desktop.results import Results
 from tonecomb.desktop.stage.against import AgainstPane
+from tonecomb.desktop.stage.frame_pane import FramePane
 from tonecomb.desktop.stage.frame_place import FramePlace
 from tonecomb.desktop.stage.gram_pane import GramPane
 from tonecomb.desktop.stage.lanes import Lanes
 from tonecomb.desktop.stage.phase import PhasePane
 from tonecomb.desktop.stage.plot import Plot
+from tonecomb.desktop.stage.progress_strip import ProgressStrip
 from tonecomb.desktop.stage.spectrum import SpectrumView
 from tonecomb.desktop.stage.trend import TrendPane
 from tonecomb.desktop.stage.upright import MarkedLines
@@ -44,8 +42,6 @@ from tonecomb.desktop.store import Store
 from tonecomb.desktop.theme import Theme, font
 from tonecomb.desktop.waveform_facts import WaveformFacts
 from tonecomb.desktop.widgets import Number, Popover, label, link, panel, row
-
-_SHOW_AFTER = 0.3  # s until work under way is worth telling
 
 
 @dataclass(frozen=True)
@@ -100,16 +96,20 @@ class Stage(QWidget):
         self.gram = GramPane(grams, results)
         self.trend = TrendPane(trends)
         self.waterfall = WaterfallPane(slices, jobs, self.spectrum, self._mark_times)
-        self.panes = (self.gram, self.waterfall, self.trend, self.phase, self.against)
+        self.frame = FramePane()
+        self.panes = (
+            self.gram, self.waterfall, self.trend, self.frame, self.phase, self.against
+        )  # fmt: skip
         for pane in self.panes:
             pane.setMinimumHeight(190)
             pane.hide()
         parts = ((self.lanes, 3), (self._area, 7), (self.gram, 7), (self.waterfall, 7),
-                 (self.trend, 5), (self.phase, 3), (self.against, 3))  # fmt: skip
+                 (self.trend, 5), (self.frame, 3), (self.phase, 3),
+                 (self.against, 3))  # fmt: skip
         for part, share in parts:
             self.splitter.addWidget(part)
             self.splitter.setStretchFactor(self.splitter.count() - 1, share)
-        self.splitter.setSizes([190, 440, 400, 400, 300, 200, 200])
+        self.splitter.setSizes([190, 440, 400, 400, 300, 220, 200, 200])
         for follower in (self.second, self.gram.plot, self.phase.plot, self.against.plot):
             follower.follow(self.spectrum)
         self.second.setYLink(self.spectrum)
@@ -122,6 +122,7 @@ class Stage(QWidget):
         self.frame_place = FramePlace(self.waveform)
         moments.moved.connect(self._show_moment)
         moments.changed.connect(self.spectrum.show_frame)
+        moments.changed.connect(self.frame.show_frame)
         self.gram.plot.time_clicked.connect(moments.go)
         self.trend.clicked.connect(moments.go)
         self.waterfall.view.slice_chosen.connect(moments.go)
@@ -190,14 +191,14 @@ class Stage(QWidget):
             # It is over time, as the waveform is: the spectrum makes room for it.
             self._set_visible(self.lanes, True)
             self._set_visible(self.spectrum, pane.isHidden() or not self.gram.isHidden())
-            self.splitter.setSizes([200, 260, 330, 330, 420, 190, 190])
+            self.splitter.setSizes([200, 260, 330, 330, 420, 190, 190, 190])
             return
         if pane is self.waterfall:
             # It shows the spectrum's levels itself, and takes its room.
             self._set_visible(self.lanes, pane.isHidden())
-            self.splitter.setSizes([120, 220, 220, 520, 260, 190, 190])
+            self.splitter.setSizes([120, 220, 220, 520, 260, 190, 190, 190])
         if pane is self.gram and not pane.isHidden():
-            self.splitter.setSizes([120, 260, 330, 330, 260, 190, 190])
+            self.splitter.setSizes([120, 260, 330, 330, 260, 190, 190, 190])
         if not pane.isHidden():
             self._set_visible(self.spectrum, True)
         self._held.set_comparing(not self.against.isHidden())
@@ -444,57 +445,3 @@ class Stage(QWidget):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._strip.place()
-
-
-class ProgressStrip(QFrame):
-    """What is being done, how far it is, and a way to stop it; hidden for short work."""
-
-    def __init__(self, jobs: Jobs, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setObjectName("progress")
-        self._jobs = jobs
-        line = QHBoxLayout(self)
-        line.setContentsMargins(12, 4, 12, 4)
-        self._text = label("")
-        self._bar = QProgressBar()
-        self._bar.setTextVisible(False)
-        self._bar.setFixedWidth(140)
-        line.addWidget(self._text)
-        line.addWidget(self._bar)
-        line.addWidget(link("Stop", "Stop this work", self._stop))
-        self.hide()
-        self._timer = QTimer(self)
-        self._timer.setInterval(100)
-        self._timer.timeout.connect(self._refresh)
-        jobs.changed.connect(self._watch)
-
-    def place(self) -> None:
-        """Stand at the stage's lower right."""
-        parent = self.parentWidget()
-        if parent is not None:
-            self.adjustSize()
-            self.move(parent.width() - self.width() - 16, parent.height() - self.height() - 52)
-
-    def _watch(self) -> None:
-        if self._jobs.running:
-            if not self._timer.isActive():
-                self._timer.start()
-        else:
-            self._timer.stop()
-            self.hide()
-
-    def _refresh(self) -> None:
-        slow = [j for j in self._jobs.running if time.monotonic() - j.started > _SHOW_AFTER]
-        if not slow:
-            self.hide()
-            return
-        job = min(slow, key=lambda job: job.background)
-        self._text.setText(f"{job.title} · {100 * job.fraction:.0f} %")
-        self._bar.setValue(round(100 * job.fraction))
-        self.place()
-        self.show()
-        self.raise_()
-
-    def _stop(self) -> None:
-        for job in self._jobs.running:
-            job.stop()

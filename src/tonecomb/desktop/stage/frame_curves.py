@@ -1,0 +1,66 @@
+"""Over a spectrum: the one of a single frame, and what all frames range over."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import pyqtgraph as pg
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.display import Curve
+from tonecomb.core.method import seconds
+from tonecomb.core.recording import Array
+from tonecomb.desktop.stage.frequency import FrequencyPlot
+from tonecomb.desktop.theme import Theme
+
+_NAMES = ("highest of all frames", "median", "lowest")
+
+
+class FrameCurves:
+    """``shown_as`` brings another analysis to what the plot shows (None where it cannot be),
+    ``line`` makes of a curve what is in view."""
+
+    def __init__(
+        self, plot: FrequencyPlot, shown_as: Callable[[Analysis], Curve | None],
+        line: Callable[[Curve], tuple[Array, Array]],
+    ) -> None:  # fmt: skip
+        self._shown_as, self._line = shown_as, line
+        self.frame: Analysis | None = None
+        self.range: tuple[Analysis, ...] = ()
+        self.curve = pg.PlotCurveItem()
+        self.ranges = tuple(pg.PlotCurveItem() for _ in _NAMES)
+        self._colours = ("", "")
+        for item in (self.curve, *self.ranges):
+            item.setZValue(-2)
+            item.hide()
+            plot.addItem(item, ignoreBounds=True)
+
+    def paint(self, theme: Theme) -> None:
+        self._colours = (theme.second, theme.quiet)
+        frame = pg.mkColor(theme.second)
+        frame.setAlpha(170)
+        self.curve.setPen(pg.mkPen(frame))
+        pale = pg.mkColor(theme.quiet)
+        for alpha, item in zip((150, 90, 150), self.ranges, strict=True):
+            pale.setAlpha(alpha)
+            item.setPen(pg.mkPen(pale))
+
+    def draw(self, visible: bool) -> None:
+        """Follow the view."""
+        pairs = [(self.curve, self.frame)]
+        pairs += list(zip(self.ranges, self.range or (None,) * len(_NAMES), strict=True))
+        for item, analysis in pairs:
+            drawn = self._shown_as(analysis) if visible and analysis is not None else None
+            item.setVisible(drawn is not None)
+            if drawn is not None:
+                item.setData(*self._line(drawn))
+
+    def told(self) -> list[tuple[str, str]]:
+        """Colours and what stands for them."""
+        lines = []
+        if self.frame is not None:
+            at = seconds(self.frame.method.at or 0.0, self.frame.fs)
+            lines.append((self._colours[0], f"frame at {at} s"))
+        if self.range:
+            lines.append((self._colours[1], ", ".join(_NAMES)))
+        return lines
