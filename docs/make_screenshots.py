@@ -144,8 +144,9 @@ def time_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     ref = next(ref for ref in before.recordings if ref.name == "run-up")
     bench.store.apply("Run-up", select(before, ref.id, 1))
     bench.store.edit_method("Change", frame=4096)
-    stage.spectrum.set_limits(0, 600)
+    settle()
     stage.toggle_pane(stage.waterfall)
+    stage.spectrum.set_limits(0, 600)
     settle()
     bench.grab().save(str(SHOTS / "waterfall-lines.png"))
     pane = stage.waterfall
@@ -190,9 +191,12 @@ def phase_picture(bench: Bench, settle: Callable[[], None]) -> None:
     bench.store.edit_method("One tap", at=None, stretch=Stretch(6.9, 9.0), frame=16384, pad=1)
     settle()
     bench.stage.spectrum.set_limits(100, 190)
-    bench.readings.peaks.table.selectRow(1)
+    bench.readings.show_page("resonances")
+    modes = bench.readings.resonances.tree
+    modes.setCurrentItem(modes.topLevelItem(1))
     settle()
     bench.grab().save(str(SHOTS / "resonance.png"))
+    bench.readings.show_page("peaks")
     bench.store.apply("Back", before)
     settle()
 
