@@ -77,6 +77,18 @@ def opened(bench: Bench, settle: Callable[[], None]) -> Bench:
 
 
 @pytest.fixture
+def runup(opened: Bench, settle: Callable[[], None]) -> Bench:
+    """The motor's channel of the run-up."""
+    from tonecomb.core.document import select
+
+    ref = next(r for r in opened.store.document.recordings if r.name == "run-up")
+    opened.store.apply("Choose", select(opened.store.document, ref.id, 0))
+    opened.store.edit_method("Frame", frame=4096)
+    settle()
+    return opened
+
+
+@pytest.fixture
 def titles(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> list[str]:
     """What is submitted to the threads from now on."""
     seen: list[str] = []

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import QMenu
 from tests.desktop import mouse
 from tests.desktop.test_bench import drag
 
-from tonecomb.core.document import select
 from tonecomb.core.recording import Stretch
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.stage.gram import GramPlot
@@ -23,16 +22,12 @@ Key = Qt.Key
 
 
 @pytest.fixture
-def runup(opened: Bench, settle: Settle) -> Bench:
+def pictured(runup: Bench, settle: Settle) -> Bench:
     """The run-up with its spectrogram shown."""
-    ref = next(r for r in opened.store.document.recordings if r.name == "run-up")
-    opened.store.apply("Choose", select(opened.store.document, ref.id, 0))
-    opened.store.edit_method("Frame", frame=4096)
-    QTest.keyClick(opened, Key.Key_4)
+    runup.stage.spectrum.set_limits(0, 600)
+    QTest.keyClick(runup, Key.Key_4)
     settle()
-    opened.stage.spectrum.set_limits(0, 600)
-    settle()
-    return opened
+    return runup
 
 
 def shown(plot: GramPlot) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -42,11 +37,11 @@ def shown(plot: GramPlot) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     return plot._levels, (gram.time[:-1] + gram.time[1:]) / 2, gram.centres
 
 
-def test_the_motor_runs_up_through_the_picture(runup: Bench, settle: Settle) -> None:
+def test_the_motor_runs_up_through_the_picture(pictured: Bench, settle: Settle) -> None:
     """The 17th order from 85 to 493 Hz in 90 s; time downward, frequencies of the spectrum."""
-    plot = runup.stage.gram.plot
+    plot = pictured.stage.gram.plot
     levels, time, frequency = shown(plot)
-    assert plot.box.viewRange()[0] == runup.stage.spectrum.box.viewRange()[0]
+    assert plot.box.viewRange()[0] == pictured.stage.spectrum.box.viewRange()[0]
     assert plot.box.yInverted()
     high = frequency > 75
     found = frequency[high][np.argmax(levels[:, high], axis=1)]
@@ -55,17 +50,17 @@ def test_the_motor_runs_up_through_the_picture(runup: Bench, settle: Settle) -> 
     before = plot._gram
     drag(plot, (200.0, 40.0), (300.0, 60.0))
     settle()
-    assert runup.stage.spectrum.limits() == pytest.approx((200, 300), abs=3)
+    assert pictured.stage.spectrum.limits() == pytest.approx((200, 300), abs=3)
     assert plot.times() == pytest.approx((40, 60), abs=1)
     assert plot._gram is not before and plot._gram is not None
     assert len(plot._gram.frequency) > 60 and plot._gram.time[0] > 38
-    QTest.keyClick(runup, Key.Key_A)
+    QTest.keyClick(pictured, Key.Key_A)
     settle()
     assert plot.times() == (0, 90)
 
 
-def test_level_at_the_cursor_and_the_scale(runup: Bench, settle: Settle) -> None:
-    pane, plot = runup.stage.gram, runup.stage.gram.plot
+def test_level_at_the_cursor_and_the_scale(pictured: Bench, settle: Settle) -> None:
+    pane, plot = pictured.stage.gram, pictured.stage.gram.plot
     plot.hover(QPointF(293.0, 46.0))
     text = plot.readout.text()
     assert text.startswith("46.00 s · 293.0 Hz · ") and text.endswith(" dB")
@@ -80,25 +75,25 @@ def test_level_at_the_cursor_and_the_scale(runup: Bench, settle: Settle) -> None
     assert plot._image.image.mean() < picture.mean()
     QTest.mouseDClick(scale, Qt.MouseButton.LeftButton, pos=QPoint(scale.width() // 2, 15))
     assert plot.ends == (low, high)
-    runup.toggle_decibels()
+    pictured.toggle_decibels()
     assert pane.scale.unit == "m/s² rms" and plot.ends[0] == 0.0
     pane.pooling.picked.emit(pane.pooling.choose("mean") or "mean")
     settle()
     assert plot._gram is not None and plot._gram.view.pooling == "mean"
-    QTest.keyClick(runup, Key.Key_4)
-    assert not pane.isVisible() and runup.grams._view is None
+    QTest.keyClick(pictured, Key.Key_4)
+    assert not pane.isVisible() and pictured.grams._view is None
 
 
 def test_log_frequency_and_a_box_that_becomes_the_stretch(
-    runup: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch
+    pictured: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    plot = runup.stage.gram.plot
-    QTest.keyClick(runup, Key.Key_L)
+    plot = pictured.stage.gram.plot
+    QTest.keyClick(pictured, Key.Key_L)
     settle()
     _, _, frequency = shown(plot)
     ratios = np.diff(np.log(frequency))
     assert ratios == pytest.approx(ratios[0], rel=1e-3), "even in ratios"
-    QTest.keyClick(runup, Key.Key_L)
+    QTest.keyClick(pictured, Key.Key_L)
     settle()
     chosen: list[list[str]] = []
 
@@ -117,68 +112,70 @@ def test_log_frequency_and_a_box_that_becomes_the_stretch(
         mouse.drag(port, *ends, Qt.KeyboardModifier.ControlModifier)
         settle()
     assert chosen[0][0].startswith("Analyse 30") and chosen[0][2] == "Zoom to both"
-    method = runup.store.method
+    method = pictured.store.method
     assert method is not None and method.stretch is not None
     assert (method.stretch.start, method.stretch.end) == pytest.approx((30, 50), abs=1)
     assert (method.search.low, method.search.high) == pytest.approx((150, 250), abs=4)
 
 
-def test_frame_by_frame(runup: Bench, settle: Settle) -> None:
+def test_frame_by_frame(pictured: Bench, settle: Settle) -> None:
     """Each step is half a frame; the frame's spectrum has the tone where the motor is then."""
-    QTest.keyClick(runup, Key.Key_Period)
+    QTest.keyClick(pictured, Key.Key_Period)
     settle()
-    assert runup.moments.time == pytest.approx(0.32)
+    assert pictured.moments.time == pytest.approx(0.32)
     for _ in range(3):
-        QTest.keyClick(runup, Key.Key_Period)
-    QTest.keyClick(runup, Key.Key_Comma)
+        QTest.keyClick(pictured, Key.Key_Period)
+    QTest.keyClick(pictured, Key.Key_Comma)
     settle()
-    assert runup.moments.time == pytest.approx(0.32 + 2 * 0.32)
-    runup.moments.go(45.0)
+    assert pictured.moments.time == pytest.approx(0.32 + 2 * 0.32)
+    pictured.moments.go(45.0)
     settle()
-    single = runup.moments.shown
+    single = pictured.moments.shown
     assert single is not None and single.resolution.frames == 1
     high = single.spectrum.frequency > 100
     at = single.spectrum.frequency[high][np.argmax(single.spectrum.mean_square[high])]
-    assert at == pytest.approx(17 * (5 + 24 * runup.moments.time / 90), abs=3)
-    assert f"frame at {runup.moments.time:.2f} s" in runup.stage.spectrum.legend.text()
-    curve = runup.stage.spectrum.frames.curve
+    assert at == pytest.approx(17 * (5 + 24 * pictured.moments.time / 90), abs=3)
+    assert f"frame at {pictured.moments.time:.2f} s" in pictured.stage.spectrum.legend.text()
+    curve = pictured.stage.spectrum.frames.curve
     assert curve.isVisible() and len(curve.getData()[0]) > 100
-    assert runup.stage.frame_place._span.isVisible()
-    before = runup.stage.gram.plot._moment.value()
-    runup.player.set_speed(25)
-    QTest.keyClick(runup, Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
-    assert runup.player.playing
+    assert pictured.stage.frame_place._span.isVisible()
+    before = pictured.stage.gram.plot._moment.value()
+    pictured.player.set_speed(25)
+    QTest.keyClick(pictured, Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
+    assert pictured.player.playing
     QTest.qWait(400)
-    QTest.keyClick(runup, Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClick(pictured, Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
     settle()
-    assert not runup.player.playing
-    assert runup.stage.gram.plot._moment.value() > before + 0.5
-    runup.moments.go(1e9)
+    assert not pictured.player.playing
+    assert pictured.stage.gram.plot._moment.value() > before + 0.5
+    pictured.moments.go(1e9)
     settle()
-    assert not runup.moments.step(1), "there is no frame after the last"
-    QTest.keyClick(runup, Key.Key_Period, Qt.KeyboardModifier.ShiftModifier)
-    assert runup.moments.shown is None and not runup.stage.frame_place._span.isVisible()
+    assert not pictured.moments.step(1), "there is no frame after the last"
+    QTest.keyClick(pictured, Key.Key_Period, Qt.KeyboardModifier.ShiftModifier)
+    assert pictured.moments.shown is None and not pictured.stage.frame_place._span.isVisible()
 
 
-def test_what_all_frames_range_over_and_what_the_window_does(runup: Bench, settle: Settle) -> None:
+def test_what_all_frames_range_over_and_what_the_window_does(
+    pictured: Bench, settle: Settle
+) -> None:
     shift = Qt.KeyboardModifier.ShiftModifier
-    QTest.keyClick(runup, Key.Key_U, shift)
+    QTest.keyClick(pictured, Key.Key_U, shift)
     settle()
-    frames = runup.stage.spectrum.frames
+    frames = pictured.stage.spectrum.frames
     highest, median, lowest = (one.getData()[1] for one in frames.ranges)
     assert np.all(highest >= median) and np.all(median >= lowest)
     assert highest[len(highest) // 2] > lowest[len(lowest) // 2] + 20, "the mesh passed there"
-    assert "highest of all frames, median, lowest" in runup.stage.spectrum.legend.text()
-    QTest.keyClick(runup, Key.Key_U, shift)
+    assert "highest of all frames, median, lowest" in pictured.stage.spectrum.legend.text()
+    QTest.keyClick(pictured, Key.Key_U, shift)
     settle()
     assert not any(one.isVisible() for one in frames.ranges)
-    QTest.keyClick(runup, Key.Key_W, shift)
-    pane = runup.stage.frame
+    QTest.keyClick(pictured, Key.Key_W, shift)
+    pane = pictured.stage.frame
     assert pane.isVisible() and pane.plot.lines == []
-    runup.moments.go(45.0)
+    pictured.moments.go(45.0)
     settle()
     (_, taken), (_, windowed) = pane.plot.lines
-    single = runup.moments.shown
+    single = pictured.moments.shown
     assert single is not None and single.single is not None
     assert np.array_equal(taken, single.single.samples)
     half = len(taken) // 2

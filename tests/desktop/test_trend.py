@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton
 
 from tonecomb.core.bands import Band
-from tonecomb.core.document import DroppedComb, select, set_combs
+from tonecomb.core.document import DroppedComb, set_combs
 from tonecomb.core.tracks import Wanted
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.tracks import TracksPopover
@@ -21,15 +21,6 @@ from tonecomb.formats import session
 
 Settle = Callable[[], None]
 Key = Qt.Key
-
-
-@pytest.fixture
-def runup(opened: Bench, settle: Settle) -> Bench:
-    ref = next(r for r in opened.store.document.recordings if r.name == "run-up")
-    opened.store.apply("Choose", select(opened.store.document, ref.id, 0))
-    opened.store.edit_method("Frame", frame=4096)
-    settle()
-    return opened
 
 
 def press(bench: Bench, text: str) -> TracksPopover:
@@ -54,12 +45,22 @@ def test_the_tone_in_view_is_followed(runup: Bench, settle: Settle) -> None:
     fields["To"].setValue(510.0)
     names["Teeth"].setText("0")
     names["Teeth"].editingFinished.emit()
-    assert popover._wrong.text().startswith("Teeth are")
+    assert popover.wrong.text().startswith("Teeth are")
     names["Teeth"].setText("")
     names["Teeth"].editingFinished.emit()
     popover.close()
     settle()
     assert runup.store.method.tracks == (Wanted(70.0, 510.0, (), "mesh"),)
+    runup.finding.edit_tracks()
+    popover = press(runup, "The chosen peak")
+    assert popover.wrong.text() == "Choose a peak in the readings first."
+    popover.close()
+    runup.readings.peaks.table.selectRow(0)
+    runup.finding.edit_tracks()
+    press(runup, "The chosen peak").close()
+    near = runup.store.method.tracks[1]
+    assert near.low < 27.6 < near.high and near.name == "27.56 Hz"
+    runup.store.undo()
     pane = runup.stage.trend
     ((name, frequency),) = pane.above.lines
     time = pane.above._time

@@ -13,7 +13,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from tests.desktop import mouse
 
-from tonecomb.core.document import Mark, select, set_marks
+from tonecomb.core.document import Mark, set_marks
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.stage.waterfall.relief import draw
 from tonecomb.desktop.stage.waterfall.scene import LEAST_TILT, MOST_TURNED, Scene, Stance
@@ -116,18 +116,16 @@ def test_ticks_are_round_and_few(low: float, span: float, most: int) -> None:
 
 
 @pytest.fixture
-def runup(opened: Bench, settle: Settle) -> Bench:
-    ref = next(r for r in opened.store.document.recordings if r.name == "run-up")
-    opened.store.apply("Choose", select(opened.store.document, ref.id, 0))
-    opened.store.edit_method("Frame", frame=4096)
-    opened.stage.spectrum.set_limits(0, 600)
-    QTest.keyClick(opened, Key.Key_5)
+def relieved(runup: Bench, settle: Settle) -> Bench:
+    """The run-up with its waterfall shown."""
+    runup.stage.spectrum.set_limits(0, 600)
+    QTest.keyClick(runup, Key.Key_5)
     settle()
-    return opened
+    return runup
 
 
-def test_slices_in_relief(runup: Bench, settle: Settle) -> None:
-    pane, view = runup.stage.waterfall, runup.stage.waterfall.view
+def test_slices_in_relief(relieved: Bench, settle: Settle) -> None:
+    pane, view = relieved.stage.waterfall, relieved.stage.waterfall.view
     relief = view.relief
     assert relief is not None and relief.heights.shape[0] == 60
     high = relief.frequency > 75
@@ -142,7 +140,7 @@ def test_slices_in_relief(runup: Bench, settle: Settle) -> None:
     assert view.words_at(30, k).startswith(f"{relief.time[30]:.3f} s · ")
     QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=at.toPoint())
     settle()
-    assert runup.moments.time == pytest.approx(relief.time[30], abs=0.2)
+    assert relieved.moments.time == pytest.approx(relief.time[30], abs=0.2)
     assert view.chosen is not None
     before = view.grab().toImage()
     mouse.drag(view, QPoint(300, 200), QPoint(350, 180))
@@ -152,7 +150,7 @@ def test_slices_in_relief(runup: Bench, settle: Settle) -> None:
     QTest.mouseDClick(view, Qt.MouseButton.LeftButton, pos=QPoint(300, 200))
     assert view.stance == Stance()
     # Zoomed with the spectrum; marks; either end in front; a surface in full size when it rests.
-    runup.stage.spectrum.set_limits(100, 300)
+    relieved.stage.spectrum.set_limits(100, 300)
     assert view.relief is not None and view.relief.low == pytest.approx(100, abs=2)
     pane.front.picked.emit(pane.front.choose("end") or "end")
     assert view._ordered()[1][0] > 80
@@ -163,26 +161,34 @@ def test_slices_in_relief(runup: Bench, settle: Settle) -> None:
     QTest.qWait(200)
     settle()
     assert view._full is not None and view._full[1].width() == view.width()
-    assert runup.store.ref is not None
-    marked = set_marks(runup.store.document, runup.store.ref, (Mark(20.0, "a"), Mark(50.0, "b")))
-    runup.store.apply("Marks", marked)
+    pane.where.picked.emit(pane.where.choose("every") or "every")
+    pane.every.setValue(10.0)
+    pane.width_s.setValue(2.0)
+    settle()
+    assert np.diff(view.relief.time) == pytest.approx(10.0) and view.relief.time[0] == 1.0
+    pane.width_s.setValue(0.0)
+    assert relieved.store.ref is not None
+    marked = set_marks(
+        relieved.store.document, relieved.store.ref, (Mark(20.0, "a"), Mark(50.0, "b"))
+    )
+    relieved.store.apply("Marks", marked)
     pane.where.picked.emit(pane.where.choose("marks") or "marks")
     settle()
     assert view.relief.time.tolist() == [20.0, 50.0]
-    QTest.keyClick(runup, Key.Key_5)
+    QTest.keyClick(relieved, Key.Key_5)
     settle()
-    assert pane.isHidden() and runup.slices.shown is None
+    assert pane.isHidden() and relieved.slices.shown is None
 
 
-def test_log_frequency_linear_levels_and_teeth(runup: Bench, settle: Settle) -> None:
-    view = runup.stage.waterfall.view
-    runup.toggle_log()
+def test_log_frequency_linear_levels_and_teeth(relieved: Bench, settle: Settle) -> None:
+    view = relieved.stage.waterfall.view
+    relieved.toggle_log()
     settle()
     assert view.relief is not None and view.relief.log
     assert view._share(view.relief.high) == pytest.approx(1.0)
-    runup.toggle_decibels()
+    relieved.toggle_decibels()
     assert view.relief is not None and view.relief.unit == "m/s² rms" and view.relief.ends[0] == 0
-    runup.combs.drop(24.0)
+    relieved.combs.drop(24.0)
     settle()
     assert len(view.teeth) == 12 and view.teeth[1][0] == pytest.approx(2 * view.teeth[0][0])
     assert not view.grab().isNull()

@@ -130,8 +130,8 @@ class Bench(QMainWindow):
             self, self.store, self.jobs, self.moments, self.stage, self.readings, self.notices
         )
         self.finding = Finding(
-            self, self.store, self.stage, self.readings, self.combs, self.notes, self.fits,
-            self.notices,
+            self, self.store, self.results, self.stage, self.readings, self.combs, self.notes,
+            self.fits, self.notices,
         )  # fmt: skip
         self._cautions: tuple[Caution, ...] = ()
         self._assemble()

@@ -13,6 +13,7 @@ from tonecomb.desktop.fits import Fits
 from tonecomb.desktop.messages import Notices
 from tonecomb.desktop.peak_notes import PeakNotes
 from tonecomb.desktop.readings.readings import Readings
+from tonecomb.desktop.results import Results
 from tonecomb.desktop.stage.stage import Stage
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.tracks import TracksPopover
@@ -22,11 +23,12 @@ class Finding(QObject):
     """Joins the cursor on the stage, the rows of the readings, and the edits they lead to."""
 
     def __init__(
-        self, window: QWidget, store: Store, stage: Stage, readings: Readings, combs: Combs,
-        notes: PeakNotes, fits: Fits, notices: Notices,
+        self, window: QWidget, store: Store, results: Results, stage: Stage, readings: Readings,
+        combs: Combs, notes: PeakNotes, fits: Fits, notices: Notices,
     ) -> None:  # fmt: skip
         super().__init__(window)
         self._window, self._store, self._stage = window, store, stage
+        self._results = results
         self._readings, self._combs, self._notes = readings, combs, notes
         self._fits, self._notices = fits, notices
 
@@ -81,7 +83,12 @@ class Finding(QObject):
         comb = ref.combs[at] if ref is not None and at is not None and at < len(ref.combs) else None
         if self._stage.trend.isHidden():
             self._stage.toggle_pane(self._stage.trend)
-        popover = TracksPopover(self._store, self._window, self._stage.spectrum.limits(), comb)
+        peak, analysis = self._readings.current_peak(), self._results.analysis
+        chosen = None
+        if peak is not None and analysis is not None:
+            chosen = (peak.tone.frequency, analysis.resolution.separable_hz)
+        view = self._stage.spectrum.limits()
+        popover = TracksPopover(self._store, self._window, view, comb, chosen)
         popover.open_below(self._stage.trend.edit)
 
     def toggle_orders(self) -> None:

@@ -5,44 +5,46 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from tonecomb.core.document import DroppedComb
 from tonecomb.core.tracks import MOST_TEETH, Wanted
+from tonecomb.desktop.rows_popover import RowsPopover
 from tonecomb.desktop.store import Store
-from tonecomb.desktop.widgets import Number, Popover, label, link, row
+from tonecomb.desktop.widgets import Number, label, link, row
 
+_PLAY = 3.0  # gaps at which two are told apart, to either side of a peak that is followed
 _ABOUT = 0.15  # of a comb's fundamental to either side that it may go
 
 
-class TracksPopover(Popover):
-    """Tones and combs to add, change and drop; each change is applied at once."""
+class TracksPopover(RowsPopover):
+    """Tones and combs to add, change and drop; each change is applied at once. ``view`` are the
+    frequencies that are shown, ``peak`` is the chosen one and the gap at which two are told apart
+    (Hz)."""
 
     def __init__(
-        self, store: Store, parent: QWidget, view: tuple[float, float], comb: DroppedComb | None
+        self,
+        store: Store,
+        parent: QWidget,
+        view: tuple[float, float],
+        comb: DroppedComb | None,
+        peak: tuple[float, float] | None,
     ) -> None:
         super().__init__(
             parent,
             "Follow from frame to frame",
             "The strongest tone in a range, or the fundamental in it of a comb with the teeth that "
             "are named, like 1, 2, 17.",
-        )
-        self._store, self._view, self._comb = store, view, comb
-        self._rows = QVBoxLayout()
-        self._rows.setSpacing(4)
-        self.body.addLayout(self._rows)
-        self._wrong = label("", "quiet")
-        self.add(
-            self._wrong,
-            row(
+            (
                 link("The tone in view", "The strongest tone in the frequencies that are shown",
                      self._add_view),
+                link("The chosen peak", "The tone at the peak chosen in the readings, and near it",
+                     self._add_peak),
                 link("The chosen comb", "The fundamental of the comb chosen in the readings",
                      self._add_comb),
-                None,
-                spacing=16,
             ),
         )  # fmt: skip
+        self._store, self._view, self._comb, self._peak = store, view, comb, peak
         self._fill()
 
     @property
@@ -51,18 +53,15 @@ class TracksPopover(Popover):
         return () if method is None else method.tracks
 
     def _fill(self) -> None:
-        while (item := self._rows.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.hide()
-                widget.deleteLater()
         recording = self._store.current
         nyquist = 1.0 if recording is None else recording.rate / 2
-        for i, one in enumerate(self._tracks):
-            self._rows.addWidget(_TrackRow(i, one, nyquist, self._change, self._drop))
-        self.adjustSize()
+        self.fill(
+            _TrackRow(i, one, nyquist, self._change, self._drop)
+            for i, one in enumerate(self._tracks)
+        )
 
     def _put(self, text: str, tracks: tuple[Wanted, ...], merge: str | None = None) -> None:
-        self._wrong.setText("")
+        self.wrong.setText("")
         self._store.edit_method(text, merge=merge, tracks=tracks)
 
     def _add_view(self) -> None:
@@ -73,10 +72,22 @@ class TracksPopover(Popover):
                       min(round(high, 3), recording.rate / 2))))  # fmt: skip
             self._fill()
 
+    def _add_peak(self) -> None:
+        recording = self._store.current
+        if self._peak is None or recording is None:
+            self.wrong.setText("Choose a peak in the readings first.")
+            return
+        frequency, apart = self._peak
+        low = round(max(frequency - _PLAY * apart, 0.0), 4)
+        high = round(min(frequency + _PLAY * apart, recording.rate / 2), 4)
+        wanted = Wanted(low, high, (), f"{frequency:.2f} Hz")
+        self._put("Follow peak", (*self._tracks, wanted))
+        self._fill()
+
     def _add_comb(self) -> None:
         comb = self._comb
         if comb is None or comb.carrier is not None:
-            self._wrong.setText("Choose a comb of harmonics in the readings first.")
+            self.wrong.setText("Choose a comb of harmonics in the readings first.")
             return
         teeth = tuple(range(max(1, comb.first), min(comb.last, MOST_TEETH) + 1))
         low, high = (comb.spacing * (1 + side * _ABOUT) for side in (-1, 1))
@@ -86,9 +97,9 @@ class TracksPopover(Popover):
 
     def _change(self, number: int, wanted: Wanted | None) -> None:
         if wanted is None:
-            self._wrong.setText(f"Teeth are up to {MOST_TEETH} whole numbers from 1, with commas.")
+            self.wrong.setText(f"Teeth are up to {MOST_TEETH} whole numbers from 1, with commas.")
         elif wanted.high <= wanted.low:
-            self._wrong.setText("The lower frequency must come first.")
+            self.wrong.setText("The lower frequency must come first.")
         else:
             tracks = list(self._tracks)
             tracks[number] = wanted

@@ -19,9 +19,10 @@ from PyQt6.QtWidgets import (
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.bands import Band
 from tonecomb.core.recording import Recording
+from tonecomb.desktop.rows_popover import RowsPopover, clear
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.theme import font
-from tonecomb.desktop.widgets import Number, Popover, label, link, row
+from tonecomb.desktop.widgets import Number, label, link, row
 
 _OVERALL = Band(10.0, 1000.0, "Overall 10–1000 Hz")
 
@@ -53,10 +54,7 @@ class BandReadings(QWidget):
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         """Show the bands' levels and the overall one."""
-        while (item := self._grid.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.hide()
-                widget.deleteLater()
+        clear(self._grid)
         bands = () if analysis is None else analysis.method.bands
         if analysis is None:
             self.heading.setText("Bands")
@@ -94,7 +92,7 @@ class BandReadings(QWidget):
         return cells
 
 
-class BandsPopover(Popover):
+class BandsPopover(RowsPopover):
     """Bands to add, change and drop; each change is applied at once."""
 
     def __init__(self, store: Store, recording: Recording, parent: QWidget) -> None:
@@ -102,21 +100,13 @@ class BandsPopover(Popover):
             parent,
             "Bands",
             "The rms of all that lies between two frequencies, in the quantity that is shown.",
-        )
-        self._store, self._nyquist = store, recording.rate / 2
-        self._rows = QVBoxLayout()
-        self._rows.setSpacing(4)
-        self.body.addLayout(self._rows)
-        self._wrong = label("", "quiet")
-        self.add(
-            self._wrong,
-            row(
+            (
                 link("Add a band", "One more band", lambda: self._add(None)),
                 link("Add 10–1000 Hz", "Overall vibration as ISO 20816 has it: of velocity",
                      lambda: self._add(_OVERALL)),
-                None,
             ),
         )  # fmt: skip
+        self._store, self._nyquist = store, recording.rate / 2
         self._fill()
 
     @property
@@ -125,13 +115,10 @@ class BandsPopover(Popover):
         return () if method is None else method.bands
 
     def _fill(self) -> None:
-        while (item := self._rows.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.hide()
-                widget.deleteLater()
-        for i, band in enumerate(self._bands):
-            self._rows.addWidget(_BandRow(i, band, self._nyquist, self._change, self._drop))
-        self.adjustSize()
+        self.fill(
+            _BandRow(i, band, self._nyquist, self._change, self._drop)
+            for i, band in enumerate(self._bands)
+        )
 
     def _add(self, band: Band | None) -> None:
         if band is None:
@@ -140,16 +127,14 @@ class BandsPopover(Popover):
             band = Band(low, min(max(2 * low, 0.1 * self._nyquist), self._nyquist))
         self._store.edit_method("Add band", bands=(*self._bands, band))
         self._fill()
-        last = self._rows.itemAt(self._rows.count() - 1)
-        widget = last.widget() if last is not None else None
-        if isinstance(widget, _BandRow):
-            widget.name.setFocus()
+        if isinstance(last := self.last_row(), _BandRow):
+            last.name.setFocus()
 
     def _change(self, number: int, band: Band) -> None:
         if band.high <= band.low:
-            self._wrong.setText("The lower frequency must come first.")
+            self.wrong.setText("The lower frequency must come first.")
             return
-        self._wrong.setText("")
+        self.wrong.setText("")
         bands = list(self._bands)
         bands[number] = band
         self._store.edit_method("Change band", merge=f"band {number}", bands=tuple(bands))

@@ -73,7 +73,7 @@ class GramPlot(FrequencyPlot):
     def paint_items(self, theme: Theme) -> None:
         self._theme = theme
         self.combs.paint_with(theme)
-        self.levels.theme = theme
+        self.levels.paint_with(theme)
         strip = self.left
         assert isinstance(strip, TimeStrip)
         strip.theme = theme

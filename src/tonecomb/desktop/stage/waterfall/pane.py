@@ -49,15 +49,28 @@ class WaterfallPane(QWidget):
         kept = settings.settings().value("waterfall", "ink")
         self.kind = Choice(_KINDS, kept if kept in dict(_KINDS) else "ink", "How it is drawn")
         self.where = Choice(
-            (("even", "evenly"), ("marks", "at the marks")), "even", "Where the slices lie"
+            (("even", "evenly"), ("every", "s apart"), ("marks", "at the marks")),
+            "even",
+            "Where the slices lie",
         )
         self.count = Number(60, 1, 400, 0, "slices")
         self.count.setAccessibleName("How many slices")
+        self.every = Number(1.0, 1e-4, 1e6, 4, "s apart", shortest=True)
+        self.every.setAccessibleName("How far the slices lie apart")
+        self.width_s = Number(0.0, 0.0, 1e6, 4, "s wide", shortest=True)
+        self.width_s.setAccessibleName("How much time each averages")
+        self.width_s.setToolTip("Average so much time in each slice; 0 for a single frame")
         self.front = Choice(
             (("start", "start in front"), ("end", "end in front")), "start", "Which end is in front"
         )
         self.floor = Choice((("no", "no map"), ("map", "map on the floor")), "no", "Map")
-        bar = row(self.kind, self.count, self.where, self.front, self.floor, None)
+        self.every.hide()
+        for field in (self.count, self.every, self.width_s):
+            field.setMinimumWidth(84)
+        bar = row(
+            self.kind, self.where, self.count, self.every, self.width_s, self.front, self.floor,
+            None,
+        )  # fmt: skip
         bar.setContentsMargins(12, 2, 8, 0)
         self._told = label("", "quiet")
         self._told.setFont(font(9))
@@ -69,7 +82,8 @@ class WaterfallPane(QWidget):
         for choice in (self.kind, self.front, self.floor):
             choice.picked.connect(self._choose)
         self.where.picked.connect(lambda _: self._want())
-        self.count.valueChanged.connect(lambda _: self._want())
+        for field in (self.count, self.every, self.width_s):
+            field.valueChanged.connect(lambda _: self._want())
         results.changed.connect(self._show)
         main.box.sigXRangeChanged.connect(lambda *_: self._draw())
         self._choose(None)
@@ -107,9 +121,16 @@ class WaterfallPane(QWidget):
     def _want(self) -> None:
         if not self.isVisible():
             return
-        times = tuple(self._marks()) if self.where.value == "marks" else ()
-        self.count.setVisible(self.where.value == "even")
-        self._results.want(Slicing(at=times) if times else Slicing(count=int(self.count.value())))
+        where, width = self.where.value, self.width_s.value() or None
+        times = tuple(self._marks()) if where == "marks" else ()
+        self.count.setVisible(where == "even")
+        self.every.setVisible(where == "every")
+        if where == "every":
+            self._results.want(Slicing(every=self.every.value(), width=width))
+        elif times:
+            self._results.want(Slicing(at=times, width=width))
+        else:
+            self._results.want(Slicing(count=int(self.count.value()), width=width))
 
     def _show(self, slices: Slices | None) -> None:
         self._slices = slices
