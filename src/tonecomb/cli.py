@@ -34,6 +34,7 @@ from tonecomb.core.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.recording import Recording, Stretch
+from tonecomb.core.run_up import RunUp, analyse_run_up
 from tonecomb.core.slices import Slices, run_slices
 from tonecomb.core.trend import Trend, run_trend
 from tonecomb.formats import atomic, changes, output
@@ -49,6 +50,7 @@ class Told:
     said: Knowledge
     slices: Slices | None = None
     trend: Trend | None = None
+    run_up: RunUp | None = None
 
 
 _Result = tuple[Recording, list[Told]]
@@ -301,8 +303,11 @@ def analyse(
                     slices = run_slices(method, recording, slicing, part(step, 0.7, 0.8))
                     done = replace(done, slices=slices)
                 if method.tracks:
-                    trend = run_trend(method, recording, method.tracks, part(step, 0.8, 1))
+                    trend = run_trend(method, recording, method.tracks, part(step, 0.8, 0.9))
                     done = replace(done, trend=trend)
+                if method.shaft is not None:
+                    run_up = analyse_run_up(method, recording, part(step, 0.9, 1))
+                    done = replace(done, run_up=run_up)
                 analyses.append(done)
             results.append((recording, analyses))
         described = [
@@ -311,6 +316,7 @@ def analyse(
                 "analyses": [
                     output.analysis(one.analysis, one.cautions, one.said)
                     | changes.values(one.slices, one.trend)
+                    | changes.run_up_values(one.run_up)
                     for one in analyses
                 ],
             }
@@ -325,6 +331,7 @@ def analyse(
             click.echo(
                 output.analysis_text(one.analysis, one.cautions, one.said)
                 + changes.text(one.slices, one.trend)
+                + changes.run_up_text(one.run_up)
             )
     for path in written:
         click.echo(f"wrote {path}")
@@ -390,6 +397,8 @@ def _write(out: Path, results: list[_Result]) -> list[Path]:
                     changing.append(("trend.csv", changes.trend_csv(told.trend)))
                 if told.slices is not None:
                     changing.append(("slices.csv", changes.slices_csv(told.slices)))
+                if told.run_up is not None:
+                    changing.append(("orders.csv", changes.orders_csv(told.run_up)))
                 page = report(
                     recording, analysis, SpectrumView(), progress, said=said, trend=told.trend
                 )

@@ -25,6 +25,7 @@ from tonecomb.core.method import (
     default_method,
 )
 from tonecomb.core.recording import Recording, Stretch
+from tonecomb.core.shaft import Shaft, of_comb
 from tonecomb.core.slices import Slicing
 from tonecomb.core.synchronous import Sync
 from tonecomb.core.tracks import Wanted
@@ -88,7 +89,9 @@ _OPTIONS = (
         "--trigger", metavar="CHANNEL:LEVEL",
         help="Synchronous frames start where this channel rises through this level.",
     ),
-    click.option("--falling", is_flag=True, help="Trigger where it falls through the level."),
+    click.option(
+        "--falling", is_flag=True, help="Trigger or tacho where it falls through the level."
+    ),
     click.option(
         "--strike", "struck", type=Pair(), multiple=True, metavar="START:END",
         help="Leave out frames that touch this part, in s; repeatable.",
@@ -135,6 +138,21 @@ _OPTIONS = (
         "in it of a comb with these teeth, like 5:30:1,2,17; repeatable.",
     ),
     click.option(
+        "--run-up", "run_up", metavar="LOW:HIGH:ORDERS",
+        help="Analyse by the angle of a shaft that turns between these frequencies in Hz, by its "
+        "orders, like 5:30:1,2,17: their levels over speed, and the resonances they meet.",
+    ),
+    click.option(
+        "--speed-from", metavar="NAME|NUMBER",
+        help="With --run-up: the channel in which the shaft's comb is followed.",
+    ),
+    click.option(
+        "--tacho", metavar="CHANNEL:LEVEL[:PULSES]",
+        help="Instead of --run-up: the shaft's speed from a channel that rises through this level "
+        "so many times a turn.",
+    ),
+    click.option("--orders", metavar="ORDERS", help="With --tacho: orders to follow, like 1,2,17."),
+    click.option(
         "--peaks-above", type=float, metavar="DB", help="Peaks down to this below the highest."
     ),
 )  # fmt: skip
@@ -176,6 +194,7 @@ def method_of(
         fits=tuple(_fit(text) for text in settings["fits"]) or method.fits,
         leave_clipped=settings["leave_clipped"] or method.leave_clipped,
         sync=_sync(recording, settings) or method.sync,
+        shaft=_shaft(recording, settings) or method.shaft,
         display=_display(method.display, settings),
         **chosen,
     )
@@ -217,6 +236,38 @@ def wanted_of(texts: tuple[str, ...]) -> tuple[Wanted, ...]:
                 remedy="give it like 20:30, or 5:30:1,2,17 for a comb",
             ) from error
     return tuple(found)
+
+
+def _shaft(recording: Recording, settings: dict[str, Any]) -> Shaft | None:
+    run_up, tacho, orders = settings["run_up"], settings["tacho"], settings["orders"]
+    if run_up is not None and tacho is not None:
+        raise UserError("--run-up and --tacho exclude each other")
+    if run_up is None and settings["speed_from"] is not None:
+        raise UserError("--speed-from is the channel of --run-up", remedy="add --run-up")
+    if tacho is None and orders is not None:
+        raise UserError("--orders are those of --tacho", remedy="add --tacho")
+    if tacho is not None:
+        head, _, last = tacho.rpartition(":")
+        pulses = int(last) if ":" in head and last.isdigit() else 1
+        sync = _passing(recording, head if ":" in head else tacho, settings["falling"])
+        return Shaft(tacho=sync, pulses=pulses, orders=_orders(orders or "1"))
+    if run_up is None:
+        return None
+    (comb,) = wanted_of((run_up,))
+    if not comb.teeth:
+        raise UserError(f"‘{run_up}’ names no orders", remedy="give them like 5:30:1,2,17")
+    channel = settings["speed_from"]
+    return replace(
+        of_comb(comb.low, comb.high, comb.teeth),
+        channel=None if channel is None else channel_of(recording, channel),
+    )
+
+
+def _orders(text: str) -> tuple[float, ...]:
+    try:
+        return tuple(float(part) for part in text.split(","))
+    except ValueError as error:
+        raise UserError(f"‘{text}’ are no orders", remedy="give them like 1,2,17") from error
 
 
 def slicing_of(settings: dict[str, Any]) -> Slicing | None:
@@ -268,14 +319,19 @@ def _sync(recording: Recording, settings: dict[str, Any]) -> Sync | None:
         )
     if trigger is None:
         return None if period is None else Sync(period=period)
-    name, colon, level = trigger.rpartition(":")
+    return _passing(recording, trigger, settings["falling"])
+
+
+def _passing(recording: Recording, text: str, falling: bool) -> Sync:
+    """A channel and the level that it passes."""
+    name, colon, level = text.rpartition(":")
     try:
         value = float(level if colon else "")
     except ValueError as error:
         raise UserError(
-            f"‘{trigger}’ is no trigger", remedy="give a channel and a level, like tacho:0.5"
+            f"‘{text}’ is no trigger", remedy="give a channel and a level, like tacho:0.5"
         ) from error
-    return Sync(channel=channel_of(recording, name), level=value, falling=settings["falling"])
+    return Sync(channel=channel_of(recording, name), level=value, falling=falling)
 
 
 def _display(display: Display, settings: dict[str, Any]) -> Display:

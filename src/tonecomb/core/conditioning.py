@@ -100,7 +100,7 @@ def condition(recording: Recording, how: Conditioning) -> Recording:
                 f"One sample of {how.decimate} leaves nothing to analyse",
                 remedy=f"decimate {recording.name} by less",
             )
-        samples = Shaped(samples, length, partial(_low_pass, fs, how.decimate), how.decimate)
+        samples = Shaped(samples, length, partial(low_pass, fs, how.decimate), how.decimate)
         length = -(-length // how.decimate)
         fs /= how.decimate
         found = f"{recording.rate_found}; decimated by {how.decimate} to {fs:g} Hz"
@@ -275,7 +275,7 @@ def _high_pass(fs: float, cut: float) -> Array:
     return design(fs, lambda f: smooth(2 * f / cut - 1), _TAPS / cut)
 
 
-def _low_pass(fs: float, decimate: int) -> Array:
+def low_pass(fs: float, decimate: int) -> Array:
     """Everything up to 0.8 of the new Nyquist frequency, nothing from it on."""
     nyquist = fs / decimate / 2
     fade = (1 - _EDGE) * nyquist

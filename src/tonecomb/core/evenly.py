@@ -12,13 +12,13 @@ from itertools import pairwise
 
 import numpy as np
 
+from tonecomb.core import sinc
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.recording import Array, Recording, Samples, Stretch
 from tonecomb.core.timebase import TimeBase
 
 _BLOCK = 1 << 20
 _HALF = 32  # taps on either side of the band-limited interpolation
-_BETA = 9.0
 _ON_GRID = 0.01  # of a step: closer than this to the grid, samples are taken as they are
 _MARGIN = 16  # samples on either side that a spline sees beyond what it is asked for
 
@@ -257,9 +257,7 @@ def _reflected(values: Array, before: int, after: int) -> Array:
 
 def _delay(late: float) -> Array:
     """Taps, for :func:`numpy.convolve`, of the value ``late`` steps to the left of a sample."""
-    at = np.arange(-_HALF, _HALF + 1) - late
-    taps = np.sinc(at) * np.i0(_BETA * np.sqrt(np.clip(1 - (at / (_HALF + 1)) ** 2, 0, None)))
-    return np.asarray(taps / taps.sum())
+    return sinc.taps(np.arange(-_HALF, _HALF + 1) - late, _HALF + 1)
 
 
 def longest(parts: list[tuple[int, int]]) -> int:

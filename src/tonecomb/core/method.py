@@ -12,6 +12,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.framing import Framing, effective_averages, make_framing
 from tonecomb.core.peaks import PeakSearch
 from tonecomb.core.recording import Channel, Recording, Stretch, whole
+from tonecomb.core.shaft import Shaft
 from tonecomb.core.spectrum import LEVEL_FACTORS, Detrend, Level, Scaling
 from tonecomb.core.synchronous import Sync
 from tonecomb.core.tracks import Wanted
@@ -57,7 +58,8 @@ class Method:
     ``at`` (s), the one in the stretch's middle for None; with ``synchronous`` they begin where
     ``sync`` says. Frames that touch one of the ``struck`` stretches are left out, and with
     ``leave_clipped`` those that clip. ``bands`` are those whose level is read, ``fits`` ranges in
-    which resonances are fitted by hand, ``tracks`` what is followed from frame to frame.
+    which resonances are fitted by hand, ``tracks`` what is followed from frame to frame, ``shaft``
+    by whose angle a run-up is analysed.
     """
 
     channel: int = 0
@@ -79,12 +81,14 @@ class Method:
     display: Display = field(default_factory=Display)
     fits: tuple[Fit, ...] = ()
     tracks: tuple[Wanted, ...] = ()
+    shaft: Shaft | None = None
 
     def estimate(self) -> Method:
         """The same with what only changes the display set back: the key of a computation."""
         return replace(
-            self, scaling="amplitude", level="rms", bands=(), display=Display(), tracks=()
-        )
+            self, scaling="amplitude", level="rms", bands=(), display=Display(), tracks=(),
+            shaft=None,
+        )  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -14,12 +14,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tonecomb.core import sinc
 from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.recording import Array, Channel, Recording
 
 _REACH = 24  # samples to each side that take part in the interpolation
-_KAISER = 9.0
 _BLOCK = 1 << 18
 _HYSTERESIS = 0.05  # of the trigger's range: it has to fall back by so much to count again
 
@@ -73,7 +73,7 @@ def starts(
         count = max(0, math.floor((last - first - frame) / (every * step) + 1e-9) + 1)
         return np.asarray(first + np.arange(count) * (every * step), dtype=np.float64)
     found: list[float] = []
-    for at in _crossings(sync, recording, first, last, progress):
+    for at in crossings(sync, recording, first, last, progress):
         if at + frame > last:
             break
         if not found or at >= found[-1] + frame - 0.5:
@@ -81,7 +81,7 @@ def starts(
     return np.array(found)
 
 
-def _crossings(
+def crossings(
     sync: Sync, recording: Recording, first: int, last: int, progress: Progress
 ) -> Iterator[float]:
     """Times, in samples, at which the trigger passes its level, between samples by a line."""
@@ -157,11 +157,5 @@ def _moved(recording: Recording, channel: int, place: float, frame: int) -> Arra
     if start < 0 or stop > recording.length:
         return None
     around = recording.samples.read(channel, start, stop)
-    offsets = np.arange(-_REACH + 1, _REACH + 1) - rest
-    taps = (
-        np.sinc(offsets)
-        * np.i0(_KAISER * np.sqrt(np.maximum(0, 1 - (offsets / _REACH) ** 2)))
-        / np.i0(_KAISER)
-    )
-    taps /= taps.sum()
+    taps = sinc.taps(np.arange(-_REACH + 1, _REACH + 1) - rest, _REACH)
     return np.convolve(around, taps[::-1], mode="valid")

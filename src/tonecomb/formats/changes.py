@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 from typing import Any
 
 import numpy as np
 
 from tonecomb.core.bands import band_rms
+from tonecomb.core.crossings import Crossing
 from tonecomb.core.recording import Array
+from tonecomb.core.run_up import RunUp
 from tonecomb.core.slices import Slices
 from tonecomb.core.spectrum import LEVEL_FACTORS
 from tonecomb.core.trend import Trend
+from tonecomb.formats.figures import with_std
 
 
 def amplitude(trend: Trend, number: int) -> Array:
@@ -88,6 +92,82 @@ def text(slices: Slices | None, trend: Trend | None) -> str:
             f"{shown.max():.6g} Hz, there in {100 * there.mean():.0f} % of {len(there)} frames"
         )
     return "".join(f"{line}\n" for line in lines)
+
+
+def run_up_values(found: RunUp | None) -> dict[str, Any]:
+    """For JSON: ``run_up`` with orders, their levels over speed, and resonances."""
+    if found is None:
+        return {}
+    levels, spectrum = found.levels, found.spectrum
+    factor = LEVEL_FACTORS[spectrum.method.level]
+    return {
+        "run_up": {
+            "method": found.sentence,
+            "time_s": levels.time.tolist(),
+            "speed_hz": levels.speed.tolist(),
+            "orders": [
+                {"order": order, "amplitude": (np.abs(row) * factor).tolist()}
+                for order, row in zip(levels.orders, levels.amplitude, strict=True)
+            ],
+            "order_spectrum": [
+                {"order": peak.tone.frequency, "amplitude": spectrum.amplitude(peak)[0]}
+                for peak in found.orders
+            ],
+            "resonances": [
+                {
+                    "natural_frequency_hz": one.frequency,
+                    "natural_frequency_std_hz": one.frequency_std,
+                    "damping_ratio": one.damping,
+                    "damping_ratio_std": one.damping_std,
+                    "order": one.order,
+                    "speed_hz": one.speed,
+                }
+                for one in found.crossings
+            ],
+        }
+    }
+
+
+def run_up_text(found: RunUp | None) -> str:
+    """For reading: the orders that stand out, and the resonances that they meet."""
+    if found is None:
+        return ""
+    levels, spectrum = found.levels, found.spectrum
+    lines = [
+        f"  {found.sentence}",
+        f"  from {levels.speed.min():.5g} to {levels.speed.max():.5g} Hz, "
+        f"{len(levels.speed)} frames of {levels.turns} turns",
+    ]
+    lines += [
+        f"  order {peak.tone.frequency:.4f}: {spectrum.amplitude(peak)[0]:.5g} "
+        f"{spectrum.amplitude_unit}"
+        for peak in found.orders
+    ]
+    lines += [f"  {crossing_words(one, found)}" for one in found.crossings]
+    return "".join(f"{line}\n" for line in lines)
+
+
+def crossing_words(one: Crossing, found: RunUp) -> str:
+    """A resonance that a run-up showed, in one line."""
+    damping = "" if math.isnan(one.damping) else (
+        f", damping {with_std(100 * one.damping, 100 * one.damping_std)} %"
+    )  # fmt: skip
+    met = "met" if one.speed <= found.levels.speed.max() else "would be met"
+    return (
+        f"resonance at {with_std(one.frequency, one.frequency_std)} Hz{damping}: {met} by order "
+        f"{one.order:g} at {one.speed:.4g} Hz"
+    )
+
+
+def orders_csv(found: RunUp) -> str:
+    """A row a frame: time, speed, and each order's amplitude and phase."""
+    levels, spectrum = found.levels, found.spectrum
+    factor = LEVEL_FACTORS[spectrum.method.level]
+    titles, columns = ["time [s]", "speed [Hz]"], [levels.time, levels.speed]
+    for order, row in zip(levels.orders, levels.amplitude, strict=True):
+        titles += [f"order {order:g} [{spectrum.amplitude_unit}]", f"order {order:g} phase [°]"]
+        columns += [np.abs(row) * factor, np.degrees(np.angle(row))]
+    return _csv(titles, columns)
 
 
 def trend_csv(trend: Trend) -> str:

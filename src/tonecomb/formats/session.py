@@ -16,7 +16,7 @@ from tonecomb.core.windows import window
 from tonecomb.formats import atomic, files, strict
 
 FORMAT = "tone-comb session"
-VERSION = 4
+VERSION = 5
 SUFFIX = ".tcomb"
 
 

@@ -1,0 +1,165 @@
+"""Run-ups by the shaft's angle: speed, orders, and the modes that orders sweep through."""
+
+from __future__ import annotations
+
+import json
+import math
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.support import recording as recorded
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.method import Method
+from tonecomb.core.orders import Turning, by_angle
+from tonecomb.core.recording import Array
+from tonecomb.core.run_up import analyse_run_up
+from tonecomb.core.shaft import Shaft, of_comb
+from tonecomb.core.synchronous import Sync
+from tonecomb.core.tracks import Wanted
+from tonecomb.formats.registry import open_recording
+
+FS = 2048.0
+
+
+def turned(seconds: float, low: float, high: float, bend: float = 0.0) -> tuple[Array, Array]:
+    """Speed in Hz and turns at each sample, from low to high, bent in the middle."""
+    t = np.arange(round(seconds * FS)) / FS
+    u = t / seconds
+    speed = low + (high - low) * u + bend * np.sin(np.pi * u) ** 2
+    whole = seconds * (low * u + (high - low) * u**2 / 2)
+    whole += bend * seconds * (u / 2 - np.sin(2 * np.pi * u) / (4 * np.pi))
+    return speed, whole
+
+
+def through(force: Array, frequency: float, damping: float) -> Array:
+    """Acceleration of a mode of unit mass, integrated sample by sample four times as finely with
+    the exact solution for a force that changes in straight lines between."""
+    fine = 4
+    t = np.arange(len(force) * fine) / fine
+    f = np.interp(t, np.arange(len(force)), force)
+    pole = complex(-damping, math.sqrt(1 - damping**2)) * 2 * np.pi * frequency
+    dt = 1 / (FS * fine)
+    decay = np.exp(pole * dt)
+    first = (decay - 1) / pole
+    second = (decay - 1 - pole * dt) / (pole**2 * dt)
+    from scipy.signal import lfilter
+
+    steps = first * f[:-1] + second * np.diff(f)
+    state = np.concatenate([[0], lfilter([1], [1, -decay], steps)])
+    # x = Im(state) / ω_d; its acceleration from the equation of motion.
+    moved, moving = state.imag / pole.imag, (pole * state).imag / pole.imag
+    natural = abs(pole)
+    return (f - 2 * damping * natural * moving - natural**2 * moved)[::fine]
+
+
+@pytest.mark.parametrize("bend", [0.0, 6.0])
+def test_orders_stand_still_by_angle(bend: float) -> None:
+    speed, turns = turned(20, 6, 14, bend)
+    made = recorded(np.cos(2 * np.pi * 3 * turns + 0.3), fs=FS)
+    t = np.arange(len(speed)) / FS
+    angled = by_angle(made, 0, Turning(t[::8], turns[::8]), highest=8)
+    x = angled.samples.read(0, 0, angled.length)
+    at = np.arange(angled.length) / angled.rate
+    inner = slice(200, -200)
+    wrong = x - np.cos(2 * np.pi * 3 * at + 0.3)
+    assert np.abs(wrong[inner]).max() < 2e-4
+
+
+def test_the_demos_run_up_by_its_orders(demo: Path) -> None:
+    truth = json.loads((demo / "truth.json").read_text())["recordings"]["run-up"]
+    recording = open_recording(demo / "run-up.flac")
+    shaft = replace(of_comb(4.5, 30.0, tuple(truth["orders"])), channel=0)
+    found = analyse_run_up(Method(channel=1, shaft=shaft), recording)
+    low, high = truth["speed_hz"]
+    true = low + (high - low) * found.levels.time / truth["duration_s"]
+    np.testing.assert_allclose(found.levels.speed, true, rtol=0.002)
+    assert [one.frequency for one in found.crossings] == pytest.approx(
+        [mode["frequency_hz"] for mode in truth["modes"]], rel=0.005
+    )
+    below, met = found.crossings
+    assert (below.order, met.order) == (2.0, 17.0)
+    assert below.speed > high and math.isnan(below.damping)
+    assert met.damping == pytest.approx(truth["modes"][1]["damping_ratio"], rel=0.1)
+    orders = [peak.tone.frequency for peak in found.orders]
+    assert orders == pytest.approx(truth["orders"], abs=0.002)
+    # In the map the highest cell of every row of the motor's own channel is an order.
+    motor = analyse_run_up(Method(channel=0, shaft=shaft), recording)
+    highest = motor.map.centres[motor.map.mean_square.argmax(axis=1)]
+    assert np.abs(highest[:, None] - np.array(truth["orders"])).min(axis=1).max() < 0.2
+    assert motor.crossings == ()
+
+
+@pytest.mark.parametrize(
+    ("seconds", "low", "high", "damping"),
+    [(40, 5, 25, 0.02), (40, 25, 5, 0.02), (12, 5, 25, 0.02), (40, 5, 25, 0.006)],
+)
+def test_a_mode_is_told_from_the_sweep_through_it(
+    seconds: float, low: float, high: float, damping: float
+) -> None:
+    """The sweep moves the hump and widens it; what is told is the mode."""
+    speed, turns = turned(seconds, low, high)
+    force = speed**2 * np.cos(2 * np.pi * 4 * turns)
+    rng = np.random.default_rng(1)
+    answer = through(force, 57.0, damping) + 0.05 * force + rng.standard_normal(len(force))
+    reference = np.cos(2 * np.pi * turns)
+    made = recorded(answer, reference, fs=FS)
+    shaft = Shaft(tacho=Sync(channel=1, level=0.0), orders=(4.0,))
+    (one,) = analyse_run_up(Method(shaft=shaft), made).crossings
+    assert one.frequency == pytest.approx(57.0, rel=0.002)
+    assert abs(one.damping - damping) < max(0.1 * damping, 3 * one.damping_std)
+    assert one.speed == pytest.approx(57.0 / 4, rel=0.002)
+
+
+@pytest.mark.parametrize("pulses", [1, 3])
+def test_speed_from_a_tachometer(pulses: int) -> None:
+    speed, turns = turned(20, 6, 14, 5.0)
+    uneven = 0.02 * np.sin(2 * np.pi * turns)  # the marks are not even on the shaft
+    tacho = (np.mod(pulses * turns + pulses * uneven, 1.0) < 0.2).astype(float)
+    made = recorded(1.5 * np.cos(2 * np.pi * 2.5 * turns), tacho, fs=FS)
+    shaft = Shaft(tacho=Sync(channel=1, level=0.5), pulses=pulses, orders=(2.5,))
+    found = analyse_run_up(Method(shaft=shaft, level="peak"), made)
+    known = np.interp(found.levels.time, np.arange(len(speed)) / FS, speed)
+    np.testing.assert_allclose(found.levels.speed[2:-2], known[2:-2], rtol=0.003)
+    np.testing.assert_allclose(np.abs(found.levels.amplitude[0]) * math.sqrt(2), 1.5, rtol=0.02)
+    (peak,) = found.orders
+    assert peak.tone.frequency == pytest.approx(2.5, abs=0.002)
+    assert f"speed from c2, {pulses}" in found.sentence
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_no_mode_is_invented(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    speed, turns = turned(30, 5, 20)
+    force = sum(speed**2 * np.cos(2 * np.pi * n * turns) for n in (1, 2, 5))
+    steady = 20 * np.cos(2 * np.pi * 50 * np.arange(len(speed)) / FS)  # the mains, no mode
+    made = recorded(force + steady + 10 * rng.standard_normal(len(speed)), fs=FS)
+    found = analyse_run_up(Method(shaft=of_comb(4.5, 21, (1, 2, 5))), made)
+    assert found.crossings == ()
+    assert [round(p.tone.frequency, 2) for p in found.orders] == [1, 2, 5]
+
+
+NOISE = recorded(np.random.default_rng(0).standard_normal(16384), np.zeros(16384), fs=FS)
+
+
+@pytest.mark.parametrize(
+    ("shaft", "words"),
+    [
+        (None, "No shaft is named"),
+        (Shaft(), "speed is not known"),
+        (of_comb(5, 20, (1, 2)), "speed is not known well enough"),
+        (of_comb(5, 2000, (1,)), "Nothing can be followed"),
+        (replace(of_comb(5, 20, (1,)), channel=5), "no channel 6"),
+        (replace(of_comb(5, 20, (1,)), orders=()), "orders to follow"),
+        (Shaft(tacho=Sync(channel=1, level=0.5)), "passes its level 0 times"),
+        (Shaft(tacho=Sync(channel=0, level=0.5), pulses=0), "0 pulses"),
+        (Shaft(comb=Wanted(5, 20)), "speed is not known"),
+    ],
+)
+def test_what_cannot_be_analysed_is_told(shaft: Shaft | None, words: str) -> None:
+    with pytest.raises(UserError, match=words):
+        analyse_run_up(Method(frame=1024, shaft=shaft), NOISE)
+
+
