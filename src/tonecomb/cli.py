@@ -13,7 +13,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from functools import wraps
 from pathlib import Path
-from typing import Any, get_args
+from typing import TYPE_CHECKING, Any, get_args
 
 import click
 
@@ -34,11 +34,13 @@ from tonecomb.core.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.recording import Recording, Stretch
-from tonecomb.core.run_up import RunUp, analyse_run_up
 from tonecomb.core.slices import Slices, run_slices
 from tonecomb.core.trend import Trend, run_trend
 from tonecomb.formats import atomic, changes, output
 from tonecomb.formats.registry import open_recording, write_recording
+
+if TYPE_CHECKING:
+    from tonecomb.core.run_up import RunUp
 
 
 @dataclass(frozen=True, eq=False)
@@ -306,6 +308,8 @@ def analyse(
                     trend = run_trend(method, recording, method.tracks, part(step, 0.8, 0.9))
                     done = replace(done, trend=trend)
                 if method.shaft is not None:
+                    from tonecomb.core.run_up import analyse_run_up
+
                     run_up = analyse_run_up(method, recording, part(step, 0.9, 1))
                     done = replace(done, run_up=run_up)
                 analyses.append(done)

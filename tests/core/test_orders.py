@@ -161,5 +161,3 @@ NOISE = recorded(np.random.default_rng(0).standard_normal(16384), np.zeros(16384
 def test_what_cannot_be_analysed_is_told(shaft: Shaft | None, words: str) -> None:
     with pytest.raises(UserError, match=words):
         analyse_run_up(Method(frame=1024, shaft=shaft), NOISE)
-
-

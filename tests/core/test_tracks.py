@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import recording, tone
 
-from tonecomb.core.bands import Band
+from tonecomb.core.bands import Band, band_rms
 from tonecomb.core.display import Display
 from tonecomb.core.errors import UserError
 from tonecomb.core.method import Method, default_method, resolution
@@ -153,8 +153,13 @@ def test_slices_evenly_apart_and_at_times() -> None:
     median = usual.over_all(np.median).mean_square
     assert np.all(least <= median) and np.all(median <= highest)
     octaves = replace(method, display=Display(drawn="octave", bands=3))
-    bands = run_slices(octaves, made, Slicing(count=3)).curve(1)
-    assert bands.stepped and len(bands.values) == len(bands.frequency) - 1
+    three = run_slices(octaves, made, Slicing(count=3))
+    bands = three.curves()
+    assert bands.stepped and bands.values.shape == (3, len(bands.frequency) - 1)
+    for row, spectrum in zip(bands.values, map(three.spectrum, range(3)), strict=True):
+        at = int(np.argmax(row))
+        ends = bands.frequency[at : at + 2]
+        assert row[at] == pytest.approx(band_rms(spectrum, *ends.tolist()))
 
 
 @pytest.mark.parametrize(

@@ -32,9 +32,9 @@ def pictured(runup: Bench, settle: Settle) -> Bench:
 
 def shown(plot: GramPlot) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Levels (dB), times of the rows and frequencies of the columns."""
-    gram = plot._gram
+    gram = plot.picture.gram
     assert gram is not None
-    return plot._levels, (gram.time[:-1] + gram.time[1:]) / 2, gram.centres
+    return plot.picture.levels, (gram.time[:-1] + gram.time[1:]) / 2, gram.centres
 
 
 def test_the_motor_runs_up_through_the_picture(pictured: Bench, settle: Settle) -> None:
@@ -47,13 +47,13 @@ def test_the_motor_runs_up_through_the_picture(pictured: Bench, settle: Settle) 
     found = frequency[high][np.argmax(levels[:, high], axis=1)]
     assert found == pytest.approx(17 * (5 + 24 * time / 90), abs=4.0)
     # What is dragged zooms both axes, the spectrum's with it, and the part is computed anew.
-    before = plot._gram
+    before = plot.picture.gram
     drag(plot, (200.0, 40.0), (300.0, 60.0))
     settle()
     assert pictured.stage.spectrum.limits() == pytest.approx((200, 300), abs=3)
     assert plot.times() == pytest.approx((40, 60), abs=1)
-    assert plot._gram is not before and plot._gram is not None
-    assert len(plot._gram.frequency) > 60 and plot._gram.time[0] > 38
+    assert plot.picture.gram is not before and plot.picture.gram is not None
+    assert len(plot.picture.gram.frequency) > 60 and plot.picture.gram.time[0] > 38
     QTest.keyClick(pictured, Key.Key_A)
     settle()
     assert plot.times() == (0, 90)
@@ -66,20 +66,20 @@ def test_level_at_the_cursor_and_the_scale(pictured: Bench, settle: Settle) -> N
     assert text.startswith("46.00 s · 293.0 Hz · ") and text.endswith(" dB")
     assert plot._cell.rect().height() == pytest.approx(0.64)
     assert plot._cell.rect().width() == pytest.approx(3.12, abs=0.02)
-    assert len(plot.levels._time) == len(plot._levels)
+    assert len(plot.levels._time) == len(plot.picture.levels)
     picture = plot._image.image.copy()
-    low, high = plot.ends
+    low, high = plot.picture.ends
     scale = pane.scale
     mouse.drag(scale, QPoint(round(scale._x(low)), 20), QPoint(round(scale._x(high - 20)), 20))
-    assert plot.ends[0] > low + 5 and plot.ends[1] == high
+    assert plot.picture.ends[0] > low + 5 and plot.picture.ends[1] == high
     assert plot._image.image.mean() < picture.mean()
     QTest.mouseDClick(scale, Qt.MouseButton.LeftButton, pos=QPoint(scale.width() // 2, 15))
-    assert plot.ends == (low, high)
+    assert plot.picture.ends == (low, high)
     pictured.toggle_decibels()
-    assert pane.scale.unit == "m/s² rms" and plot.ends[0] == 0.0
+    assert pane.scale.unit == "m/s² rms" and plot.picture.ends[0] == 0.0
     pane.pooling.picked.emit(pane.pooling.choose("mean") or "mean")
     settle()
-    assert plot._gram is not None and plot._gram.view.pooling == "mean"
+    assert plot.picture.gram is not None and plot.picture.gram.view.pooling == "mean"
     QTest.keyClick(pictured, Key.Key_4)
     assert not pane.isVisible() and pictured.grams._view is None
 
@@ -211,7 +211,7 @@ def test_a_short_stretch_still_has_a_picture(opened: Bench, settle: Settle) -> N
     QTest.keyClick(opened, Key.Key_4)
     opened.store.edit_method("Stretch", stretch=Stretch(1.0, 1.2))
     settle()
-    gram = opened.stage.gram.plot._gram
+    gram = opened.stage.gram.plot.picture.gram
     assert gram is not None and gram.frame == 2048
 
 

@@ -52,18 +52,18 @@ def test_the_tone_in_view_is_followed(runup: Bench, settle: Settle) -> None:
     settle()
     assert runup.store.method.tracks == (Wanted(70.0, 510.0, (), "mesh"),)
     runup.finding.edit_tracks()
-    popover = press(runup, "The chosen peak")
-    assert popover.wrong.text() == "Choose a peak in the readings first."
+    popover = press(runup, "The chosen peak or tooth")
+    assert popover.wrong.text() == "Choose a peak, or a tooth of a comb, in the readings first."
     popover.close()
     runup.readings.peaks.table.selectRow(0)
     runup.finding.edit_tracks()
-    press(runup, "The chosen peak").close()
+    press(runup, "The chosen peak or tooth").close()
     near = runup.store.method.tracks[1]
     assert near.low < 27.6 < near.high and near.name == "27.56 Hz"
     runup.store.undo()
     pane = runup.stage.trend
     ((name, frequency),) = pane.above.lines
-    time = pane.above._time
+    time = pane.above.across
     assert name == "mesh" and frequency == pytest.approx(17 * (5 + 24 * time / 90), abs=1.0)
     # One cursor for all that is over time.
     pane.above.hover(QPointF(45.0, 300.0))
@@ -98,7 +98,7 @@ def test_a_comb_levels_and_figures(runup: Bench, settle: Settle, tmp_path: Path)
     settle()
     pane = runup.stage.trend
     ((_, speed),) = pane.above.lines
-    assert speed == pytest.approx(5 + 24 * pane.above._time / 90, rel=2e-3)
+    assert speed == pytest.approx(5 + 24 * pane.above.across / 90, rel=2e-3)
     assert [name for name, _ in pane.below.lines] == ["mesh", "motor"]
     assert pane.below.left.labelText == "Level, m/s² rms"
     for kind, label in (("crest", "Crest factor"), ("kurtosis", "Kurtosis"), ("rms", "Rms, m/s²")):

@@ -39,9 +39,14 @@ def band_rms(spectrum: Spectrum, low: float, high: float) -> float:
     The density is taken to be even within a bin, each of which reaches half a bin to either
     side; a bin that a limit cuts counts by its share. Nothing lies above the Nyquist frequency.
     """
+    return math.sqrt(float(band_power(spectrum, low, high)))
+
+
+def band_power(spectrum: Spectrum, low: float, high: float) -> Array:
+    """The square of :func:`band_rms`, for mean squares of shape (…, bins)."""
     first, stop, shares = bin_shares(spectrum.frequency, spectrum.bin_hz, low, high)
-    power = spectrum.mean_square[first:stop] * spectrum.bin_hz / spectrum.enbw_hz
-    return math.sqrt(float(np.sum(power * shares)))
+    power = spectrum.mean_square[..., first:stop] * (spectrum.bin_hz / spectrum.enbw_hz)
+    return np.asarray(power @ shares)
 
 
 def bin_shares(frequency: Array, bin_hz: float, low: float, high: float) -> tuple[int, int, Array]:

@@ -9,7 +9,7 @@ from typing import Literal
 
 import numpy as np
 
-from tonecomb.core.bands import FRACTIONS, band_edges, band_rms
+from tonecomb.core.bands import FRACTIONS, band_edges, band_power
 from tonecomb.core.errors import UserError
 from tonecomb.core.recording import Array
 from tonecomb.core.spectrum import Level, Scaling, Spectrum
@@ -139,18 +139,20 @@ def curve(spectrum: Spectrum, scaling: Scaling, level: Level, display: Display) 
     """The spectrum as it is to be drawn. Bands show the rms (or its square) of all that lies in
     them, densities their mean density; the running total the rms (or its square) up to there.
 
-    Bands narrower than a bin of the unpadded frame would only repeat it: they are left out.
+    Bands narrower than a bin of the unpadded frame would only repeat it: they are left out. Mean
+    squares of shape (…, bins) give values of shape (…, points).
     """
     if display.drawn == "bins":
         return Curve(spectrum.frequency, spectrum.values(scaling, level), False)
     if display.drawn == "total":
         per_bin = spectrum.mean_square * (spectrum.bin_hz / spectrum.enbw_hz)
-        total = np.cumsum(per_bin)
+        total = np.cumsum(per_bin, axis=-1)
         return Curve(spectrum.frequency, total if scaling == "power" else np.sqrt(total), False)
     edges = band_edges(
         display.bands, display.drawn, spectrum.frame_hz, float(spectrum.frequency[-1])
     )
-    rms = np.array([band_rms(spectrum, a, b) for a, b in pairwise(edges)])
+    every = [band_power(spectrum, a, b) for a, b in pairwise(edges)]
+    rms = np.sqrt(np.stack(every, axis=-1)) if every else np.zeros(0)
     widths = np.diff(edges)
     if scaling == "power":
         values = rms**2

@@ -190,7 +190,8 @@ def by_angle(
 class OrderLevels:
     """Complex rms amplitudes of ``orders`` (numbers), shape (orders, frames), against the shaft's
     mean ``speed`` (Hz) in each frame, shape (frames,), whose middle is at ``time`` (s); phases
-    are of a cosine at angle 0. ``begin`` (turns) is where each frame begins; it is ``turns`` long."""
+    are of a cosine at angle 0. ``begin`` (turns) is where each frame begins, ``turns`` its length.
+    """
 
     orders: tuple[float, ...]
     speed: Array

@@ -93,7 +93,14 @@ def analyse_run_up(method: Method, recording: Recording, progress: Progress = si
         if peak.tone.frequency <= highest and _stays(gram, speed, peak.tone.frequency)
     )  # fmt: skip
     return RunUp(
-        shaft, turning, levels, find_crossings(levels, turning), spectrum, orders, gram, ends,
+        shaft,
+        turning,
+        levels,
+        find_crossings(levels, turning),
+        spectrum,
+        orders,
+        gram,
+        ends,
         _sentence(method, recording, shaft, turning, spectrum),
     )
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from tonecomb.core.display import Curve, curve
+from tonecomb.core.display import Curve, Display, curve
 from tonecomb.core.errors import UserError
 from tonecomb.core.framing import effective_averages, make_framing
 from tonecomb.core.method import Method, Plan, plan
@@ -56,8 +56,8 @@ class Slicing:
 
 @dataclass(frozen=True, eq=False)
 class Slices:
-    """Spectra at ``time`` (s, shape (slices,)); ``mean_square`` has shape (slices, bins). All
-    else is as in ``first``, the first slice's spectrum."""
+    """Spectra at ``time`` (s, shape (slices,)) of ``width_s`` s each; ``mean_square`` has shape
+    (slices, bins). All else is as in ``first``, the first slice's spectrum."""
 
     recording_id: str
     channel: Channel
@@ -65,17 +65,22 @@ class Slices:
     time: Array
     mean_square: Array
     first: Spectrum
+    width_s: float
 
     def spectrum(self, number: int) -> Spectrum:
         """The spectrum of one slice."""
         return replace(self.first, mean_square=self.mean_square[number])
 
-    def curve(self, number: int) -> Curve:
-        """A slice as the method says that spectra are shown."""
-        method, spectrum = self.method, self.spectrum(number)
-        gain = method.display.gain(spectrum.frequency, self.channel.unit)
-        shown = replace(spectrum, mean_square=spectrum.mean_square * gain**2)
-        return curve(shown, method.scaling, method.level, method.display)
+    def displayed(self, display: Display) -> Spectrum:
+        """All slices as the quantity that is shown, mean squares of shape (slices, bins)."""
+        gain = display.gain(self.first.frequency, self.channel.unit)
+        return replace(self.first, mean_square=self.mean_square * gain**2)
+
+    def curves(self, method: Method | None = None) -> Curve:
+        """All slices as a method, or their own, says that spectra are shown; values have the
+        shape (slices, points)."""
+        how = method or self.method
+        return curve(self.displayed(how.display), how.scaling, how.level, how.display)
 
     def over_all(self, join: Callable[..., Array]) -> Spectrum:
         """All slices made one bin by bin, by ``numpy.max``, ``numpy.median`` or ``numpy.min``."""
@@ -116,7 +121,7 @@ def run_slices(
         first = first or spectrum
         progress((i + 1) / len(times))
     assert first is not None
-    return Slices(recording.id, p.channel, method, times, out, first)
+    return Slices(recording.id, p.channel, method, times, out, first, width / fs)
 
 
 def _average(method: Method, recording: Recording, p: Plan, start: int, width: int) -> Spectrum:

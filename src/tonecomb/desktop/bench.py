@@ -27,8 +27,8 @@ from tonecomb.desktop.dialogs.keys import GUIDE, Page, keys_html
 from tonecomb.desktop.exports import Exports
 from tonecomb.desktop.finding import Finding
 from tonecomb.desktop.fits import Fits
-from tonecomb.desktop.going import Going, Player
-from tonecomb.desktop.grams import Grams, Ranges, SliceResults, Trends
+from tonecomb.desktop.going import Going
+from tonecomb.desktop.grams import Grams, Ranges, RunUps, SliceResults, Trends
 from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.marks import Marks
@@ -36,7 +36,7 @@ from tonecomb.desktop.messages import Notices
 from tonecomb.desktop.method_actions import MethodActions
 from tonecomb.desktop.method_line.line import MethodLine
 from tonecomb.desktop.method_line.window_picker import current_pair
-from tonecomb.desktop.moments import Moments
+from tonecomb.desktop.moments import Moments, Player
 from tonecomb.desktop.opening import Opening
 from tonecomb.desktop.peak_notes import PeakNotes
 from tonecomb.desktop.presets import Presets
@@ -67,6 +67,7 @@ class Bench(QMainWindow):
     grams: Grams
     trends: Trends
     slices: SliceResults
+    run_ups: RunUps
     ranges: Ranges
     moments: Moments
     player: Player
@@ -105,11 +106,13 @@ class Bench(QMainWindow):
         self.grams = Grams(self.store, self.jobs)
         self.trends = Trends(self.store, self.jobs)
         self.slices = SliceResults(self.store, self.jobs)
+        self.run_ups = RunUps(self.store, self.jobs)
         self.ranges = Ranges(self.store, self.jobs)
-        self.moments = Moments(self.store, self.jobs)
+        self.moments = Moments(self.store, self.jobs, self.slices)
+        self.player = Player(self, self.moments)
         self.stage = Stage(
             self.store, self.results, self.facts, self.held, self.grams, self.trends,
-            self.slices, self.moments, self.jobs,
+            self.slices, self.run_ups, self.moments, self.player, self.jobs,
             self.opening.open_dialog, self.opening.open_demo,
         )  # fmt: skip
         self.shelf = Shelf(self.store, self.results, self.held)
@@ -125,7 +128,6 @@ class Bench(QMainWindow):
         self.method = MethodActions(
             self, self.store, self.presets, self.held, self.method_line, self.stage, self.readings
         )
-        self.player = Player(self, self.moments)
         self.going = Going(
             self, self.store, self.jobs, self.moments, self.stage, self.readings, self.notices
         )
@@ -175,12 +177,11 @@ class Bench(QMainWindow):
         self.ruler.tried.connect(self.stage.spectrum.preview)
         self.held.comparison_asked.connect(self._show_comparison)
         self.results.failed.connect(self._tell_failure)
-        self.grams.failed.connect(self.notices.tell)
-        self.trends.failed.connect(self.notices.tell)
-        self.slices.failed.connect(self.notices.tell)
-        self.ranges.failed.connect(self.notices.tell)
+        for lazy in (self.grams, self.trends, self.slices, self.run_ups, self.ranges):
+            lazy.failed.connect(self.notices.tell)
         self.ranges.changed.connect(self.stage.spectrum.show_range)
         self.stage.trend.edit_wanted.connect(self.finding.edit_tracks)
+        self.stage.run_up.edit_wanted.connect(self.finding.choose_shaft)
         self.results.pyramid_ready.connect(lambda *_: self._show_problems())
         self.facts.figures_ready.connect(self._show_figures)
         self.facts.cautions_ready.connect(self._take_cautions)
@@ -343,8 +344,9 @@ class Bench(QMainWindow):
         if caution.method is not None and (now := self.store.method) is not None:
             # What was changed since it was found stays: only what the remedy is about changes.
             method = replace(
-                caution.method, search=now.search, bands=now.bands, fits=now.fits, tracks=now.tracks
-            )
+                caution.method, search=now.search, bands=now.bands, fits=now.fits,
+                tracks=now.tracks, shaft=now.shaft,
+            )  # fmt: skip
             document = edits.set_method(self.store.document, method)
             self.store.apply(caution.remedy, document)
 

@@ -164,6 +164,22 @@ class Exports(QObject):
 
         self._export("Export trend", "trend.csv", "CSV (*.csv)", make)
 
+    def export_orders(self) -> None:
+        """Save what the orders of a run-up do over speed as CSV."""
+        recording, method = self._store.current, self._store.method
+        if recording is None or method is None:
+            return
+        if method.shaft is None:
+            self._notices.tell(UserError("No shaft is named", remedy="choose one with Shift+F"))
+            return
+
+        def make(_: Path, progress: Progress) -> bytes:
+            from tonecomb.core.run_up import analyse_run_up
+
+            return changes.orders_csv(analyse_run_up(method, recording, progress)).encode()
+
+        self._export("Export orders", "orders.csv", "CSV (*.csv)", make)
+
     def _export_table(self, title: str, name: str, table: Callable[[Analysis], str]) -> None:
         complete = self._completion()
         if complete is not None:

@@ -14,6 +14,7 @@ from tonecomb.desktop.messages import Notices
 from tonecomb.desktop.peak_notes import PeakNotes
 from tonecomb.desktop.readings.readings import Readings
 from tonecomb.desktop.results import Results
+from tonecomb.desktop.shaft import open_shaft
 from tonecomb.desktop.stage.stage import Stage
 from tonecomb.desktop.store import Store
 from tonecomb.desktop.tracks import TracksPopover
@@ -84,12 +85,22 @@ class Finding(QObject):
         if self._stage.trend.isHidden():
             self._stage.toggle_pane(self._stage.trend)
         peak, analysis = self._readings.current_peak(), self._results.analysis
+        tooth = self._readings.combs.current_tooth() if self._readings.page == "combs" else None
         chosen = None
-        if peak is not None and analysis is not None:
-            chosen = (peak.tone.frequency, analysis.resolution.separable_hz)
+        if analysis is not None and (tooth is not None or peak is not None):
+            place = tooth[1] if tooth is not None else peak.tone.frequency if peak else 0.0
+            name = tooth[0] if tooth is not None else f"{place:.2f} Hz"
+            chosen = (name, place, analysis.resolution.separable_hz)
         view = self._stage.spectrum.limits()
         popover = TracksPopover(self._store, self._window, view, comb, chosen)
         popover.open_below(self._stage.trend.edit)
+
+    def choose_shaft(self) -> None:
+        """Choose what tells the speed of a run-up's shaft."""
+        if self._stage.run_up.isHidden():
+            self._stage.toggle_pane(self._stage.run_up)
+        ref = self._store.ref
+        open_shaft(self._store, () if ref is None else ref.combs, self._stage.run_up.edit)
 
     def toggle_orders(self) -> None:
         """Show orders or not; ask for the shaft's speed where it is not known."""

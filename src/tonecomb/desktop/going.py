@@ -1,8 +1,8 @@
-"""Frame by frame: playing, and going back to the waveform to count a tone's periods."""
+"""Going back to the waveform to count a tone's periods."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject
 
 from tonecomb.core.crests import Crests, find_crests
 from tonecomb.core.errors import UserError
@@ -15,50 +15,6 @@ from tonecomb.desktop.stage.stage import Stage
 from tonecomb.desktop.store import Store
 
 _PERIODS = 24  # at most, that are zoomed to
-SPEEDS = (2, 5, 10, 25)  # frames a second
-
-
-class Player(QObject):
-    """Steps through the frames by itself."""
-
-    def __init__(self, parent: QObject, moments: Moments) -> None:
-        super().__init__(parent)
-        self._moments = moments
-        self._timer = QTimer(self)
-        self._timer.timeout.connect(self._step)
-        self.speed = 10
-
-    @property
-    def playing(self) -> bool:
-        """Whether it steps."""
-        return self._timer.isActive()
-
-    def set_speed(self, frames: int) -> None:
-        """Frames a second."""
-        self.speed = frames
-        self._timer.setInterval(round(1000 / frames))
-
-    def toggle(self) -> None:
-        """Play, from the first frame where the last is shown; or stop."""
-        if self.playing:
-            self._timer.stop()
-            return
-        places = self._moments.places()
-        if places is None:
-            return
-        if self._moments.time is not None and self._moments.time > places[1] - places[2] / 2:
-            self._moments.go(places[0])
-        self._timer.start(round(1000 / self.speed))
-
-    def leave(self) -> None:
-        """Stop, and show no single frame."""
-        self._timer.stop()
-        self._moments.go(None)
-
-    def _step(self) -> None:
-        # A frame that is not drawn yet is waited for: none is passed over.
-        if not self._moments.busy and not self._moments.step(1):
-            self._timer.stop()
 
 
 class Going(QObject):
@@ -75,14 +31,14 @@ class Going(QObject):
     def _place(self) -> tuple[float, float] | None:
         """Time in s and frequency in Hz: of the spectrogram's cursor, or else of the shown frame
         and the spectrum's cursor or the chosen peak."""
-        if (cursor := self._stage.gram.plot.cursor) is not None:
+        if (cursor := self._stage.gram.shown.cursor) is not None:
             return cursor
         frequency = self._stage.spectrum.cursor
         if frequency is None and (peak := self._readings.current_peak()) is not None:
             frequency = peak.tone.frequency
         time = self._moments.time
         if time is None and (places := self._moments.places()) is not None:
-            time = (places[0] + places[1]) / 2
+            time = places.time(places.count // 2)
         return None if frequency is None or time is None else (time, frequency)
 
     def go(self) -> None:

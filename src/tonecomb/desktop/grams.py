@@ -1,8 +1,9 @@
-"""What changes in time, computed while the stage shows it: spectrograms and trends."""
+"""What changes in time, computed while the stage shows it: spectrograms, trends, run-ups."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 from tonecomb.core.analysis import Analysis, run_spectrum
 from tonecomb.core.combining import Average
@@ -16,6 +17,9 @@ from tonecomb.core.trend import Trend, run_trend
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.lazy import Lazy
 from tonecomb.desktop.store import Store
+
+if TYPE_CHECKING:
+    from tonecomb.core.run_up import RunUp
 
 _SETTLE_MS = 60  # that a view is waited for while it is moved
 
@@ -154,6 +158,40 @@ class SliceResults(Lazy):
         if recording is None or method is None or self._slicing is None:
             return None
         return _SliceTask(method, recording, self._slicing)
+
+
+class _RunUpTask(_Task):
+    def __init__(self, method: Method, recording: Recording) -> None:
+        self._method = Method(
+            channel=method.channel, stretch=method.stretch, detrend=method.detrend,
+            window=method.window, level=method.level, shaft=method.shaft,
+        )  # fmt: skip
+        self._recording = recording
+        super().__init__((_Source.of(recording), self._method))
+
+    def __call__(self, progress: Progress) -> RunUp:
+        from tonecomb.core.run_up import analyse_run_up  # brings SciPy's interpolation
+
+        return analyse_run_up(self._method, self._recording, progress)
+
+
+class RunUps(Lazy):
+    """Delivers the :class:`RunUp` of the method's shaft."""
+
+    def __init__(self, store: Store, jobs: Jobs) -> None:
+        super().__init__(store, jobs, "Turning with the shaft", self._now, _SETTLE_MS)
+        self._store, self._wanted = store, False
+
+    def want(self, wanted: bool) -> None:
+        """Whether somebody looks at it."""
+        self._wanted = wanted
+        self.follow()
+
+    def _now(self) -> _RunUpTask | None:
+        recording, method = self._store.current, self._store.method
+        if recording is None or method is None or method.shaft is None or not self._wanted:
+            return None
+        return _RunUpTask(method, recording)
 
 
 class Trends(Lazy):

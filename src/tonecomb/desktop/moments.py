@@ -1,30 +1,60 @@
-"""The single frame about a moment: its spectrum, for the stage to show beside the average."""
+"""The single frame about a moment: its spectrum, for the stage to show beside the average; stepping
+and playing."""
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
+import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tonecomb.core.analysis import Analysis, run_spectrum
 from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress
-from tonecomb.core.recording import Recording, whole
+from tonecomb.core.recording import Recording, Stretch, whole
+from tonecomb.core.slices import Slices
+from tonecomb.desktop.grams import SliceResults
 from tonecomb.desktop.jobs import Job, Jobs
 from tonecomb.desktop.store import Store
+
+SPEEDS = (2, 5, 10, 25)  # frames a second
+
+
+@dataclass(frozen=True)
+class Places:
+    """Middles (s) of the frames that are stepped through: ``count``, ``hop`` s apart from the
+    ``first`` on, or where slices were cut. Each is ``width`` s of the recording long."""
+
+    first: float
+    hop: float
+    count: int
+    width: float
+    chosen: tuple[float, ...] = ()
+
+    def time(self, number: int) -> float:
+        """The middle of a frame, of the nearest end beyond the ends."""
+        number = min(max(number, 0), self.count - 1)
+        return self.chosen[number] if self.chosen else self.first + number * self.hop
+
+    def number(self, time: float) -> int:
+        """The frame nearest to a time."""
+        if self.chosen:
+            return int(np.argmin(np.abs(np.array(self.chosen) - time)))
+        return min(max(round((time - self.first) / self.hop), 0), self.count - 1)
 
 
 class Moments(QObject):
     """``changed`` carries the :class:`Analysis` of the frame about :attr:`time` (s), None for
-    none; ``moved`` the frame's start and end in s, or None, as soon as it is known."""
+    none; ``moved`` the frame's start and end in s, or None, as soon as it is known. While there
+    are ``slices`` they are what is stepped through."""
 
     changed = pyqtSignal(object)
     moved = pyqtSignal(object)
 
-    def __init__(self, store: Store, jobs: Jobs) -> None:
+    def __init__(self, store: Store, jobs: Jobs, slices: SliceResults) -> None:
         super().__init__(store)
-        self._store, self._jobs = store, jobs
+        self._store, self._jobs, self._slices = store, jobs, slices
         self.time: float | None = None
         self.shown: Analysis | None = None
         self._job: Job | None = None
@@ -33,6 +63,7 @@ class Moments(QObject):
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self._compute)
         store.changed.connect(self._follow)
+        slices.changed.connect(lambda _: self._follow())
 
     @property
     def busy(self) -> bool:
@@ -43,19 +74,23 @@ class Moments(QObject):
         recording, method = self._store.current, self._store.method
         return None if recording is None or method is None else (recording, method)
 
-    def places(self) -> tuple[float, float, float] | None:
-        """Middle of the first frame, of the last, and the step between two, in s; None where no
-        frame fits."""
+    def places(self) -> Places | None:
+        """What is stepped through; None where no frame fits."""
         now = self._now()
         if now is None:
             return None
         recording, method = now
         stretch, fs = method.stretch or whole(recording), recording.rate
-        first, last = stretch.start + method.frame / 2 / fs, stretch.end - method.frame / 2 / fs
+        frame = method.frame / fs
+        slices: Slices | None = self._slices.shown
+        if slices is not None and slices.recording_id == recording.id:
+            times = tuple(slices.time.tolist())
+            return Places(times[0], frame, len(times), max(slices.width_s, frame), times)
+        first, last = stretch.start + frame / 2, stretch.end - frame / 2
         hop = max(1, round(method.frame * (1 - method.overlap / 100))) / fs
         if last < first - 1e-9:
             return None
-        return first, first + hop * int((last - first) / hop + 1e-6), hop
+        return Places(first, hop, 1 + int((last - first) / hop + 1e-6), frame)
 
     def go(self, time: float | None) -> None:
         """Show the frame nearest to a time in s, or none."""
@@ -65,12 +100,8 @@ class Moments(QObject):
             self.moved.emit(None)
             self._show(None)
             return
-        first, last, hop = places
-        self.time = min(max(first + hop * round((time - first) / hop), first), last)
-        now = self._now()
-        if now is not None:
-            half = now[1].frame / 2 / now[0].rate
-            self.moved.emit((self.time - half, self.time + half))
+        self.time = places.time(places.number(time))
+        self.moved.emit((self.time - places.width / 2, self.time + places.width / 2))
         if not self.busy:
             self._timer.start(0)
         else:
@@ -81,14 +112,13 @@ class Moments(QObject):
         places = self.places()
         if places is None:
             return False
-        first, last, hop = places
         if self.time is None:
-            self.go(first if by > 0 else last)
+            self.go(places.time(0 if by > 0 else places.count - 1))
             return True
-        there = self.time + by * hop
-        if not first - hop / 2 < there < last + hop / 2:
+        there = places.number(self.time) + by
+        if not 0 <= there < places.count:
             return False
-        self.go(there)
+        self.go(places.time(there))
         return True
 
     def _follow(self) -> None:
@@ -97,11 +127,16 @@ class Moments(QObject):
 
     def _compute(self) -> None:
         now = self._now()
-        if now is None or self.time is None:
+        places = self.places()
+        if now is None or self.time is None or places is None:
             self._show(None)
             return
         recording, method = now
-        single = replace(method, average="single", at=self.time, bands=(), fits=())
+        single = replace(method, average="single", at=self.time, bands=(), fits=(), struck=())
+        if places.width > 1.001 * method.frame / recording.rate:
+            ends = (self.time - places.width / 2, self.time + places.width / 2)
+            around = Stretch(max(ends[0], 0.0), min(ends[1], recording.duration))
+            single = replace(single, average="mean", stretch=around)
 
         def work(progress: Progress) -> Analysis:
             return run_spectrum(single, recording, progress).with_display(single, recording)
@@ -126,3 +161,53 @@ class Moments(QObject):
         if analysis is not self.shown:
             self.shown = analysis
             self.changed.emit(analysis)
+
+
+class Player(QObject):
+    """Steps through the frames by itself; ``changed`` when it begins or ends."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, parent: QObject, moments: Moments) -> None:
+        super().__init__(parent)
+        self._moments = moments
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._step)
+        self.speed = 10
+
+    @property
+    def playing(self) -> bool:
+        """Whether it steps."""
+        return self._timer.isActive()
+
+    def set_speed(self, frames: int) -> None:
+        """Frames a second."""
+        self.speed = frames
+        self._timer.setInterval(round(1000 / frames))
+
+    def toggle(self) -> None:
+        """Play, from the first frame where the last is shown; or stop."""
+        if self.playing:
+            self._stop()
+            return
+        places, time = self._moments.places(), self._moments.time
+        if places is None:
+            return
+        if time is not None and places.number(time) == places.count - 1:
+            self._moments.go(places.time(0))
+        self._timer.start(round(1000 / self.speed))
+        self.changed.emit()
+
+    def leave(self) -> None:
+        """Stop, and show no single frame."""
+        self._stop()
+        self._moments.go(None)
+
+    def _stop(self) -> None:
+        self._timer.stop()
+        self.changed.emit()
+
+    def _step(self) -> None:
+        # A frame that is not drawn yet is waited for: none is passed over.
+        if not self._moments.busy and not self._moments.step(1):
+            self._stop()

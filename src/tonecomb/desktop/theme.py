@@ -173,6 +173,9 @@ def style_sheet(t: Theme) -> str:
                           min-width: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
     QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+    QSlider::groove:horizontal {{ background: {t.lines}; height: 3px; border-radius: 1px; }}
+    QSlider::handle:horizontal {{ background: {t.accent}; width: 8px; margin: -6px 0;
+                                  border-radius: 2px; }}
     QProgressBar {{ background: {t.lines}; border: none; border-radius: 2px; max-height: 4px; }}
     QProgressBar::chunk {{ background: {t.accent}; border-radius: 2px; }}
     #notice {{ background: {t.raised}; border: 1px solid {t.second};

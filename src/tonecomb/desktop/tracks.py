@@ -19,8 +19,8 @@ _ABOUT = 0.15  # of a comb's fundamental to either side that it may go
 
 class TracksPopover(RowsPopover):
     """Tones and combs to add, change and drop; each change is applied at once. ``view`` are the
-    frequencies that are shown, ``peak`` is the chosen one and the gap at which two are told apart
-    (Hz)."""
+    frequencies that are shown, ``peak`` is the name of the chosen one, or of a comb's tooth, its
+    place and the gap at which two are told apart (Hz)."""
 
     def __init__(
         self,
@@ -28,7 +28,7 @@ class TracksPopover(RowsPopover):
         parent: QWidget,
         view: tuple[float, float],
         comb: DroppedComb | None,
-        peak: tuple[float, float] | None,
+        peak: tuple[str, float, float] | None,
     ) -> None:
         super().__init__(
             parent,
@@ -38,7 +38,8 @@ class TracksPopover(RowsPopover):
             (
                 link("The tone in view", "The strongest tone in the frequencies that are shown",
                      self._add_view),
-                link("The chosen peak", "The tone at the peak chosen in the readings, and near it",
+                link("The chosen peak or tooth",
+                     "The tone at the peak or the comb's tooth chosen in the readings, and near it",
                      self._add_peak),
                 link("The chosen comb", "The fundamental of the comb chosen in the readings",
                      self._add_comb),
@@ -75,12 +76,12 @@ class TracksPopover(RowsPopover):
     def _add_peak(self) -> None:
         recording = self._store.current
         if self._peak is None or recording is None:
-            self.wrong.setText("Choose a peak in the readings first.")
+            self.wrong.setText("Choose a peak, or a tooth of a comb, in the readings first.")
             return
-        frequency, apart = self._peak
+        name, frequency, apart = self._peak
         low = round(max(frequency - _PLAY * apart, 0.0), 4)
         high = round(min(frequency + _PLAY * apart, recording.rate / 2), 4)
-        wanted = Wanted(low, high, (), f"{frequency:.2f} Hz")
+        wanted = Wanted(low, high, (), name)
         self._put("Follow peak", (*self._tracks, wanted))
         self._fill()
 

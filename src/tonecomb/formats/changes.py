@@ -5,18 +5,21 @@ from __future__ import annotations
 import csv
 import io
 import math
-from typing import Any
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from tonecomb.core.bands import band_rms
-from tonecomb.core.crossings import Crossing
 from tonecomb.core.recording import Array
-from tonecomb.core.run_up import RunUp
 from tonecomb.core.slices import Slices
 from tonecomb.core.spectrum import LEVEL_FACTORS
 from tonecomb.core.trend import Trend
 from tonecomb.formats.figures import with_std
+
+if TYPE_CHECKING:  # they bring SciPy's interpolation
+    from tonecomb.core.crossings import Crossing
+    from tonecomb.core.run_up import RunUp
 
 
 def amplitude(trend: Trend, number: int) -> Array:
@@ -31,7 +34,7 @@ def values(slices: Slices | None, trend: Trend | None) -> dict[str, Any]:
     """For JSON: ``slices`` and ``tracks``, those that there are."""
     told: dict[str, Any] = {}
     if slices is not None:
-        told["slices"] = [_slice(slices, i) for i in range(len(slices.time))]
+        told["slices"] = _slices(slices)
     if trend is not None:
         told["trend"] = {
             "time_s": trend.time.tolist(),
@@ -56,24 +59,34 @@ def values(slices: Slices | None, trend: Trend | None) -> dict[str, Any]:
     return told
 
 
-def _slice(slices: Slices, number: int) -> dict[str, Any]:
-    spectrum, shown = slices.spectrum(number), slices.curve(number)
-    top = int(np.argmax(shown.values[1:])) + 1
-    return {
-        "time_s": float(slices.time[number]),
-        "rms": spectrum.rms,
-        "highest_hz": float(shown.frequency[top]),
-        "highest": float(shown.values[top]),
-        "bands": [band_rms(spectrum, band.low, band.high) for band in slices.method.bands],
-    }
+def _slices(slices: Slices) -> list[dict[str, Any]]:
+    """Of each slice its rms, its highest place and its bands, in the quantity that is shown."""
+    method, curves = slices.method, slices.curves()
+    every = slices.displayed(method.display)
+    places = curves.frequency
+    if curves.stepped:
+        places = np.sqrt(places[:-1] * places[1:])
+    told = []
+    for time, squares, values in zip(slices.time, every.mean_square, curves.values, strict=True):
+        spectrum, first = replace(every, mean_square=squares), 0 if curves.stepped else 1
+        top = int(np.argmax(values[first:])) + first
+        told.append(
+            {
+                "time_s": float(time),
+                "rms": spectrum.rms,
+                "highest_hz": float(places[top]),
+                "highest": float(values[top]),
+                "bands": [band_rms(spectrum, band.low, band.high) for band in method.bands],
+            }
+        )
+    return told
 
 
 def text(slices: Slices | None, trend: Trend | None) -> str:
     """For reading: a line a slice, and what each track does."""
     lines = []
     if slices is not None:
-        for i in range(len(slices.time)):
-            one = _slice(slices, i)
+        for one in _slices(slices):
             bands = "".join(f"  {level:.5g}" for level in one["bands"])
             lines.append(
                 f"  slice {one['time_s']:.4f} s: rms {one['rms']:.5g}, highest "
@@ -188,10 +201,10 @@ def trend_csv(trend: Trend) -> str:
 
 def slices_csv(slices: Slices) -> str:
     """A row a bin (or band, by its lower edge), a column a slice."""
-    curves = [slices.curve(i) for i in range(len(slices.time))]
+    curves = slices.curves()
     titles = ["frequency [Hz]", *(f"{time:.6g} s" for time in slices.time)]
-    frequency = curves[0].frequency[: len(curves[0].values)]
-    return _csv(titles, [frequency, *(one.values for one in curves)])
+    frequency = curves.frequency[: curves.values.shape[1]]
+    return _csv(titles, [frequency, *curves.values])
 
 
 def _csv(titles: list[str], columns: list[Array]) -> str:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QHeaderView, QMenu, QTreeWidget, QTreeWidgetItem, QV
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.combs import inharmonicity, mains, whole_ratio
+from tonecomb.desktop import settings
 from tonecomb.desktop.combs import Combs, ShownComb
 from tonecomb.desktop.readings.filtering import keep_rows
 from tonecomb.desktop.theme import current_theme, font
@@ -20,7 +21,9 @@ from tonecomb.formats.figures import with_std
 _COMB, _TOOTH = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 _TIPS = ("Comb, and number of the tooth", "Frequency of the tone that was found, Hz",
          "How far it is from where the tooth should be, mHz", "Amplitude of the tone",
-         "Share of the comb's power, %")  # fmt: skip
+         "Where the tooth should be, Hz", "Share of the comb's power, %")  # fmt: skip
+_NAMES = ("", "Frequency", "Deviation", "Amplitude", "Expected frequency", "Share of the power")
+_USUAL = (1, 2, 3)
 
 
 class CombReadings(QWidget):
@@ -37,7 +40,7 @@ class CombReadings(QWidget):
         self.tree = QTreeWidget()
         self.tree.setAccessibleName("Combs")
         self.tree.setFont(font(9))
-        self.tree.setColumnCount(4)
+        self.tree.setColumnCount(len(_TIPS))
         self.tree.setRootIsDecorated(True)
         self.tree.setIndentation(10)
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -52,20 +55,46 @@ class CombReadings(QWidget):
         for section, width in ((0, 44), (2, 54)):
             header.setSectionResizeMode(section, QHeaderView.ResizeMode.Fixed)
             header.resizeSection(section, width)
+        header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        header.customContextMenuRequested.connect(
+            lambda at: self.column_menu(header.mapToGlobal(at))
+        )
+        kept = settings.settings().value("comb columns", list(_USUAL))
+        self._choose_columns({int(i) for i in ([kept] if isinstance(kept, str) else kept or ())})
         column.addWidget(self.tree, 1)
         self._told = label("", "", wrap=True)
         self._told.setFont(font(9))
         column.addWidget(self._told)
         self._shown: tuple[ShownComb, ...] = ()
 
+    def _choose_columns(self, shown: set[int]) -> None:
+        for i in range(1, len(_TIPS)):
+            self.tree.setColumnHidden(i, i not in shown)
+
+    def column_menu(self, at: QPoint) -> None:
+        """Choose columns; the choice is kept for the next time."""
+        menu = QMenu(self)
+        for i in range(1, len(_TIPS)):
+            action = menu.addAction(_NAMES[i])
+            assert action is not None
+            action.setCheckable(True)
+            action.setChecked(not self.tree.isColumnHidden(i))
+            action.triggered.connect(lambda on, i=i: self._toggle(i, on))
+        menu.exec(at)
+
+    def _toggle(self, column: int, on: bool) -> None:
+        self.tree.setColumnHidden(column, not on)
+        shown = [i for i in range(1, len(_TIPS)) if not self.tree.isColumnHidden(i)]
+        settings.settings().setValue("comb columns", shown)
+
     def refresh(self, analysis: Analysis | None) -> None:
         """Show the combs as they are measured now; what was open stays open."""
         self._analysis, self._shown = analysis, self._combs.shown
         unit = "" if analysis is None else analysis.amplitude_unit
-        self.tree.setHeaderLabels(["", "Hz", "mHz off", unit])
+        self.tree.setHeaderLabels(["", "Hz", "mHz off", unit, "Hz expected", "%"])
         head = self.tree.headerItem()
         assert head is not None
-        for i, tip in enumerate(_TIPS[:4]):
+        for i, tip in enumerate(_TIPS):
             head.setToolTip(i, tip)
             head.setTextAlignment(i, Qt.AlignmentFlag.AlignRight)
         opened = {
@@ -83,16 +112,19 @@ class CombReadings(QWidget):
                 number = (
                     f"{tooth.number:+d}" if shown.comb.carrier is not None else str(tooth.number)
                 )
-                cells = [number.replace("-", "−"), f"({tooth.expected:.3f})", "", "missing"]
+                expected = f"{tooth.expected:.3f}"
+                cells = [number.replace("-", "−"), f"({expected})", "", "missing", expected, ""]
                 if tooth.found:
                     off_mhz = 1000 * tooth.deviation
                     off = f"{off_mhz:+.2f}" if abs(off_mhz) < 100 else f"{off_mhz:+.0f}"
-                    cells[1:] = [f"{tooth.frequency:.3f}", off, f"{tooth.amplitude:.4g}"]
+                    cells[1:4] = [f"{tooth.frequency:.3f}", off, f"{tooth.amplitude:.4g}"]
+                share = 100 * tooth.amplitude**2 / shown.comb.power if shown.comb.power else 0.0
+                if tooth.found and shown.comb.power > 0:
+                    cells[5] = f"{share:.3g}"
                 for k, text in enumerate(cells):
                     child.setText(k, text.replace("-", "−"))
                     child.setTextAlignment(k, Qt.AlignmentFlag.AlignRight)
                 if tooth.found and shown.comb.power > 0:
-                    share = 100 * tooth.amplitude**2 / shown.comb.power
                     child.setToolTip(3, f"{share:.3g} % of the comb's power")
                 elif not tooth.found:
                     for k in (1, 3):
@@ -145,6 +177,14 @@ class CombReadings(QWidget):
         if item is not None:
             return int(item.data(0, _COMB))
         return 0 if len(self._shown) == 1 else None
+
+    def current_tooth(self) -> tuple[str, float] | None:
+        """Name and frequency (Hz) of the tooth that is chosen, None where none is."""
+        item = self.tree.currentItem()
+        if item is None or item.data(0, _TOOTH) is None:
+            return None
+        shown, number = self._shown[item.data(0, _COMB)], int(item.data(0, _TOOTH))
+        return f"{shown.dropped.name}{number}".replace("-", "−"), shown.comb.place(number)
 
     def _picked(self, item: QTreeWidgetItem | None) -> None:
         self._tell()

@@ -225,7 +225,10 @@ class Readings(QWidget):
         self.peaks.step(by)
 
     def choose_columns(self) -> None:
-        """Choose the columns of the peaks."""
+        """Choose the columns of the combs where they are shown, else of the peaks."""
+        if self._page == "combs":
+            self.combs.column_menu(self.combs.mapToGlobal(QPoint(0, 24)))
+            return
         self.show_page("peaks")
         self.peaks.column_menu(self.peaks.mapToGlobal(QPoint(0, 24)))
 

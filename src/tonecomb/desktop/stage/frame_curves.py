@@ -60,7 +60,9 @@ class FrameCurves:
         lines = []
         if self.frame is not None:
             at = seconds(self.frame.method.at or 0.0, self.frame.fs)
-            lines.append((self._colours[0], f"frame at {at} s"))
+            mean = self.frame.method.average == "mean"
+            kind = f"slice of {self.frame.resolution.stretch_s:.4g} s" if mean else "frame"
+            lines.append((self._colours[0], f"{kind} at {at} s"))
         if self.range:
             lines.append((self._colours[1], ", ".join(_NAMES)))
         return lines

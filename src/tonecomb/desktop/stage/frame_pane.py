@@ -10,7 +10,7 @@ from tonecomb.core.recording import Array
 from tonecomb.core.spectrum import detrended
 from tonecomb.core.units import unit
 from tonecomb.core.windows import window
-from tonecomb.desktop.stage.trend import TrendPlot
+from tonecomb.desktop.stage.lines import LinesPlot
 from tonecomb.desktop.theme import Theme
 from tonecomb.desktop.widgets import label
 
@@ -20,7 +20,7 @@ class FramePane(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.plot = TrendPlot()
+        self.plot = LinesPlot()
         self._told = label("", "quiet", wrap=True)
         self._told.setContentsMargins(70, 2, 8, 0)
         column = QVBoxLayout(self)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
@@ -12,6 +13,8 @@ from tonecomb.desktop import settings
 from tonecomb.desktop.grams import Grams
 from tonecomb.desktop.results import EnvelopeWanted, Results
 from tonecomb.desktop.stage.gram import GramPlot
+from tonecomb.desktop.stage.gram_picture import GramPicture
+from tonecomb.desktop.stage.gram_sideways import SidewaysGram
 from tonecomb.desktop.stage.scale_strip import ScaleStrip
 from tonecomb.desktop.stage.time_strip import TimeStrip
 from tonecomb.desktop.theme import Theme, font
@@ -20,71 +23,109 @@ from tonecomb.formats.report.colours import MAPS
 
 
 class GramPane(QWidget):
-    """Asks for a spectrogram while it is visible."""
+    """Asks for a spectrogram while it is visible; ``turned`` when time is laid the other way."""
+
+    turned = pyqtSignal()
 
     def __init__(self, grams: Grams, results: Results) -> None:
         super().__init__()
         self._grams, self._results = grams, results
         self._recording: Recording | None = None
         self._channel = 0
-        self.plot = GramPlot()
         kept = settings.settings()
         colours = str(kept.value("colours", "paper"))
+        self.picture = GramPicture(colours if colours in MAPS else "paper")
+        self.plot, self.sideways = GramPlot(self.picture), SidewaysGram(self.picture)
         self.pooling = Choice(
-            (("max", "highest of each cell"), ("mean", "mean of each cell")), "max", "Pooling"
+            (("max", "highest"), ("mean", "mean")), "max", "Pooling"
         )
-        self.colours = Choice(tuple(MAPS.items()), colours if colours in MAPS else "paper",
-                              "Colours")  # fmt: skip
+        self.pooling.setToolTip("What of all frames and bins in it each cell shows")
+        self.colours = Choice(tuple(MAPS.items()), self.picture.colours, "Colours")
+        self.way = Choice(
+            (("down", "time down"), ("right", "time across")),
+            str(kept.value("gram way", "down")), "Way of time",
+        )  # fmt: skip
+        self.way.setToolTip("Whether time runs downward, or from left to right as on the waveform")
         self.scale = ScaleStrip()
         self._facts = label("", "quiet")
         self._facts.setFont(font(9))
-        self.plot.colours = self.colours.value
-        bar = row(self.pooling, self.colours, self.scale, self._facts)
-        bar.setStretch(2, 1)
+        bar = row(self.pooling, self.way, self.colours, self.scale, self._facts)
+        bar.setStretch(3, 1)
         bar.setContentsMargins(70, 2, 8, 0)
         inside = QVBoxLayout(self)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(0)
         inside.addLayout(bar)
         inside.addWidget(self.plot, 1)
+        inside.addWidget(self.sideways, 1)
         for choice in (self.pooling, self.colours):
             choice.picked.connect(self._choose)
-        self.scale.changed.connect(self.plot.set_ends)
-        self.scale.automatic.connect(self.plot.fit_ends)
-        self.plot.levels_changed.connect(self._levels)
-        self.plot.wanted.connect(grams.want)
+        self.way.picked.connect(lambda _: self._turn())
+        self.scale.changed.connect(self.picture.set_ends)
+        self.scale.automatic.connect(self.picture.fit_ends)
+        self.picture.levels_changed.connect(self._levels)
+        for plot in (self.plot, self.sideways):
+            plot.wanted.connect(grams.want)
         grams.changed.connect(self._show)
         results.pyramid_ready.connect(lambda *_: self._draw_strip())
         self.plot.box.sigYRangeChanged.connect(self._draw_strip)
+        self._turn()
+
+    @property
+    def shown(self) -> GramPlot | SidewaysGram:
+        """The way that it is laid."""
+        return self.sideways if self.way.value == "right" else self.plot
+
+    def _turn(self) -> None:
+        """Lay time downward or to the right."""
+        settings.settings().setValue("gram way", self.way.value)
+        for plot in (self.plot, self.sideways):
+            plot.setVisible(plot is self.shown)
+        self.turned.emit()
 
     def set_theme(self, theme: Theme) -> None:
         self.scale.theme = theme
-        self.plot.set_theme(theme)
+        for plot in (self.plot, self.sideways):
+            plot.set_theme(theme)
+        self.picture.set_theme(theme)
         self._levels()
 
     def show_recording(self, recording: Recording | None, channel: int, stretch: Stretch) -> None:
         """What the document says is analysed."""
         self._recording, self._channel = recording, channel
         if recording is not None:
-            self.plot.show_stretch(stretch.start, stretch.end)
+            for plot in (self.plot, self.sideways):
+                plot.show_stretch(stretch.start, stretch.end)
         self._draw_strip()
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         """Levels are shown as this analysis shows its own."""
-        self.plot.show_analysis(analysis)
+        self.picture.show_analysis(analysis)
 
     def _show(self, gram: Spectrogram | None) -> None:
-        self.plot.show_gram(gram)
-        self._facts.setText(self.plot.facts())
+        self.picture.show_gram(gram)
+        self._facts.setText(self.picture.facts())
+        self._facts.setToolTip(self._facts.text())
 
     def _choose(self, _: object) -> None:
         settings.settings().setValue("colours", self.colours.value)
-        self.plot.choose(self.pooling.value, self.colours.value)
+        self.picture.choose(self.pooling.value, self.colours.value)
+        self.shown.ask()
 
     def _levels(self) -> None:
-        self.scale.unit = self.plot.unit
-        self.scale.show_levels(self.plot.sample(), self.plot.table)
-        self.scale.set_ends(*self.plot.ends)
+        self.scale.unit = self.picture.unit
+        self.scale.show_levels(self.picture.sample(), self.picture.table)
+        self.scale.set_ends(*self.picture.ends)
+
+    def show_moment(self, time: float | None) -> None:
+        """A line at the time (s) whose frame is shown; none for None."""
+        for plot in (self.plot, self.sideways):
+            plot.show_moment(time)
+
+    def show_time(self, time: float | None) -> None:
+        """A line at the time (s) that another view points at; none for None."""
+        for plot in (self.plot, self.sideways):
+            plot.show_time(time)
 
     def _draw_strip(self, *_: object) -> None:
         """The waveform beside time."""

@@ -14,12 +14,14 @@ from typing import Any
 
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor
+from PyQt6.QtGui import QColor, QFontMetricsF
 from PyQt6.QtWidgets import QLabel, QWidget
 
 from tonecomb.desktop.theme import Theme, font
 
 AXIS_WIDTH = 66
+_LEGEND_SHARE = 0.55  # of the plot's width that a legend in one row may take
+_SCALE_HEIGHT = 30  # pixels of a bottom axis that is not laid out yet
 _ZOOM = 0.85  # per wheel notch
 _FIGURE_ROOM = 18  # pixels between ticks from which each has its figure
 _LABELLED, _BARE = 1.0, 0.1  # spacings that stand for lines of a logarithmic axis
@@ -125,6 +127,7 @@ class Plot(pg.PlotWidget):
     """A themed plot with one readout in its upper right corner."""
 
     def __init__(self, parent: QWidget | None = None, left: Axis | None = None) -> None:
+        self._labels: dict[str, str] = {}
         self.box = Box()
         self.bottom, self.left = Axis("bottom"), left or Axis("left")
         super().__init__(
@@ -175,11 +178,23 @@ class Plot(pg.PlotWidget):
             axis.setGrid(110 if shown else False)
 
     def set_label(self, side: str, text: str) -> None:
-        """Quantity and unit of an axis."""
+        """Quantity and unit of an axis, with a comma between; where there is no room for both,
+        the unit alone is shown."""
+        self._labels[side] = text
         axis = self.bottom if side == "bottom" else self.left
+        room: float = self.width()
+        if side == "left":
+            room = self.height() - max(self.bottom.height(), _SCALE_HEIGHT)
+        if QFontMetricsF(font(9)).horizontalAdvance(text) > room:
+            text = text.partition(", ")[2] or text
         # The library forgets the colour of a label whose text is set.
         axis.setLabel(text, **{"font-size": "9pt", "color": axis.textPen().color().name()})
         axis.resizeEvent()  # the library centres a label only when its axis is resized
+
+    def resizeEvent(self, ev: Any) -> None:
+        super().resizeEvent(ev)
+        for side, text in self._labels.items():
+            self.set_label(side, text)
 
     def say(self, text: str) -> None:
         """Show ``text`` in the readout, or nothing."""
@@ -193,13 +208,16 @@ class Plot(pg.PlotWidget):
     def tell(self, lines: list[tuple[str, str]], dashes: Sequence[str] = ()) -> None:
         """Colours and what stands for them, at the upper left; nothing for no lines. ``dashes``
         are the signs of the lines where they are not all whole."""
-        self.legend.setText(
-            "<br>".join(
-                f"<span style='color:{colour}'>{dashes[i] if dashes else '━'}</span> {escape(name)}"
-                for i, (colour, name) in enumerate(lines)
-            )
-        )
-        self.legend.adjustSize()
+        told = [
+            f"<span style='color:{colour}'>{dashes[i] if dashes else '━'}</span> {escape(name)}"
+            for i, (colour, name) in enumerate(lines)
+        ]
+        # In one row, which hides least, where that leaves room for the readout.
+        for joint in (" &nbsp; ", "<br>"):
+            self.legend.setText(joint.join(told))
+            self.legend.adjustSize()
+            if self.legend.width() < _LEGEND_SHARE * self.width():
+                break
         self.legend.setVisible(bool(lines))
 
     @property

@@ -30,6 +30,7 @@ from tonecomb.formats.report.figures import SpectrumView as FigureView
 
 _BOX_FROM = 40  # pixels of height from which a drag zooms the level as well
 _FLOOR_DB = 12  # shown below the lowest hundredth of the curve
+_FIGURES = 26  # pixels over the highest peak
 _BAND = "95 % band"
 
 
@@ -90,6 +91,8 @@ class SpectrumView(FrequencyPlot):
         self.box.dragged.connect(self._dragged)
         self.box.show_all.connect(self.show_all)
         self.box.sigRangeChanged.connect(self._draw)
+        self._fitted: tuple[float, float] | None = None
+        self.box.sigResized.connect(self._fit_again)
         self.box.sigResized.connect(self._draw)
 
     def paint_items(self, theme: Theme) -> None:
@@ -192,6 +195,7 @@ class SpectrumView(FrequencyPlot):
         lines += frames
         lines += [(traces[one.colour], one.trace.name) for one in self._held]
         self.tell(lines)
+        self._fit_again()
 
     def _draw_held(self) -> None:
         for one, curve in zip(self._held, self._held_curves, strict=True):
@@ -346,9 +350,18 @@ class SpectrumView(FrequencyPlot):
         top = float(values.max())
         if self.decibels:
             low = max(float(np.percentile(values, 1)) - _FLOOR_DB, top - 240)
-            self.box.setYRange(low, top + 0.12 * (top - low), padding=0)
+            # Legend and figures over the highest peaks have room however low the view is.
+            taken = _FIGURES + (0 if self.legend.isHidden() else self.legend.height())
+            room = max(0.12, taken / max(self.box.height() - taken, taken))
+            self.box.setYRange(low, top + room * (top - low), padding=0)
         else:
             self.box.setYRange(0, 1.14 * top or 1.0, padding=0)
+        self._fitted = self.level_limits()
+
+    def _fit_again(self, *_: object) -> None:
+        """The room for labels changes with the height, unless levels were chosen."""
+        if self.level_limits() == self._fitted:
+            self._fit_level()
 
     def _draw(self, *_: object) -> None:
         analysis, drawn = self._analysis, self._drawn

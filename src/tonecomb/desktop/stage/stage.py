@@ -20,13 +20,14 @@ from tonecomb.core.analysis import Analysis
 from tonecomb.core.method import LEAVES_OUT
 from tonecomb.core.recording import whole
 from tonecomb.desktop.combs import ShownComb
-from tonecomb.desktop.grams import Grams, SliceResults, Trends
+from tonecomb.desktop.grams import Grams, RunUps, SliceResults, Trends
 from tonecomb.desktop.held import HeldTraces
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.method_line.popovers import set_stretch
-from tonecomb.desktop.moments import Moments
+from tonecomb.desktop.moments import Moments, Player
 from tonecomb.desktop.results import Results
 from tonecomb.desktop.stage.against import AgainstPane
+from tonecomb.desktop.stage.frame_bar import FrameBar
 from tonecomb.desktop.stage.frame_pane import FramePane
 from tonecomb.desktop.stage.frame_place import FramePlace
 from tonecomb.desktop.stage.gram_pane import GramPane
@@ -34,6 +35,7 @@ from tonecomb.desktop.stage.lanes import Lanes
 from tonecomb.desktop.stage.phase import PhasePane
 from tonecomb.desktop.stage.plot import Plot
 from tonecomb.desktop.stage.progress_strip import ProgressStrip
+from tonecomb.desktop.stage.run_up import RunUpPane
 from tonecomb.desktop.stage.spectrum import SpectrumView
 from tonecomb.desktop.stage.trend import TrendPane
 from tonecomb.desktop.stage.upright import MarkedLines
@@ -67,7 +69,9 @@ class Stage(QWidget):
         grams: Grams,
         trends: Trends,
         slices: SliceResults,
+        run_ups: RunUps,
         moments: Moments,
+        player: Player,
         jobs: Jobs,
         open_file: Callable[[], object],
         open_demo: Callable[[], object],
@@ -96,20 +100,22 @@ class Stage(QWidget):
         self.gram = GramPane(grams, results)
         self.trend = TrendPane(trends)
         self.waterfall = WaterfallPane(slices, jobs, self.spectrum, self._mark_times)
+        self.run_up = RunUpPane(run_ups)
         self.frame = FramePane()
         self.panes = (
-            self.gram, self.waterfall, self.trend, self.frame, self.phase, self.against
+            self.gram, self.waterfall, self.trend, self.run_up, self.frame, self.phase,
+            self.against,
         )  # fmt: skip
         for pane in self.panes:
             pane.setMinimumHeight(190)
             pane.hide()
         parts = ((self.lanes, 3), (self._area, 7), (self.gram, 7), (self.waterfall, 7),
-                 (self.trend, 5), (self.frame, 3), (self.phase, 3),
+                 (self.trend, 5), (self.run_up, 7), (self.frame, 3), (self.phase, 3),
                  (self.against, 3))  # fmt: skip
         for part, share in parts:
             self.splitter.addWidget(part)
             self.splitter.setStretchFactor(self.splitter.count() - 1, share)
-        self.splitter.setSizes([190, 440, 400, 400, 300, 220, 200, 200])
+        self.splitter.setSizes([190, 440, 400, 400, 300, 400, 220, 200, 200])
         for follower in (self.second, self.gram.plot, self.phase.plot, self.against.plot):
             follower.follow(self.spectrum)
         self.second.setYLink(self.spectrum)
@@ -123,13 +129,26 @@ class Stage(QWidget):
         moments.moved.connect(self._show_moment)
         moments.changed.connect(self.spectrum.show_frame)
         moments.changed.connect(self.frame.show_frame)
-        self.gram.plot.time_clicked.connect(moments.go)
+        for gram in (self.gram.plot, self.gram.sideways):
+            gram.time_clicked.connect(moments.go)
+            gram.box_chosen.connect(self._ask_box)
+        self.gram.sideways.follow(self.spectrum, self.waveform)
+        self.gram.sideways.pointed.connect(self._point_at)
+        self.gram.turned.connect(self._name_axis)
         self.trend.clicked.connect(moments.go)
+        self.run_up.clicked.connect(moments.go)
         self.waterfall.view.slice_chosen.connect(moments.go)
         self.trend.follow(self.waveform)
         self.trend.pointed.connect(self._point_at)
-        self.gram.plot.box_chosen.connect(self._ask_box)
-        self._pages.addWidget(self.splitter)
+        self.run_up.pointed.connect(self._point_at)
+        shown = QWidget()
+        column = QVBoxLayout(shown)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        self.frame_bar = FrameBar(moments, player)
+        column.addWidget(self.frame_bar)
+        column.addWidget(self.splitter, 1)
+        self._pages.addWidget(shown)
         self._strip = ProgressStrip(jobs, self)
         self._active: Plot = self.spectrum
         self.lanes.stretch_chosen.connect(self._choose_stretch)
@@ -187,18 +206,18 @@ class Stage(QWidget):
         """Show phase or comparison below the spectrum, or take it away."""
         pane.setVisible(pane.isHidden())
         self._name_axis()
-        if pane is self.trend:
-            # It is over time, as the waveform is: the spectrum makes room for it.
+        if pane in (self.trend, self.run_up):
+            # They are over time, as the waveform is: the spectrum makes room for them.
             self._set_visible(self.lanes, True)
             self._set_visible(self.spectrum, pane.isHidden() or not self.gram.isHidden())
-            self.splitter.setSizes([200, 260, 330, 330, 420, 190, 190, 190])
+            self.splitter.setSizes([160, 260, 330, 330, 420, 480, 190, 190, 190])
             return
         if pane is self.waterfall:
             # It shows the spectrum's levels itself, and takes its room.
             self._set_visible(self.lanes, pane.isHidden())
-            self.splitter.setSizes([120, 220, 220, 520, 260, 190, 190, 190])
+            self.splitter.setSizes([120, 220, 220, 520, 260, 260, 190, 190, 190])
         if pane is self.gram and not pane.isHidden():
-            self.splitter.setSizes([120, 260, 330, 330, 260, 190, 190, 190])
+            self.splitter.setSizes([120, 260, 330, 330, 260, 260, 190, 190, 190])
         if not pane.isHidden():
             self._set_visible(self.spectrum, True)
         self._held.set_comparing(not self.against.isHidden())
@@ -210,7 +229,7 @@ class Stage(QWidget):
 
     def _name_axis(self) -> None:
         """The quantity is named once, below the lowest of the views over one frequency axis."""
-        below = not self.gram.isHidden()
+        below = not self.gram.isHidden() and self.gram.shown is self.gram.plot
         for view in (self.spectrum, self.second):
             view.set_label("bottom", "" if below else "Frequency, Hz")
             view.bottom.showLabel(not below)
@@ -242,11 +261,13 @@ class Stage(QWidget):
         ):  # fmt: skip
             plot.combs.show_combs(combs)
         self.waterfall.show_combs(combs)
+        self.gram.sideways.show_combs(combs)
 
     def show_marks(self, marks: Sequence[tuple[float, str]]) -> None:
         """Let marked frequencies (Hz), with their names, run through every view."""
         for lines in self._marked:
             lines.show_marks(marks)
+        self.gram.sideways.show_marks(marks)
 
     def show_shaft(self, shaft: float | None) -> None:
         """Have an axis in orders of a shaft's frequency (Hz) where it is known."""
@@ -265,8 +286,9 @@ class Stage(QWidget):
         self.second.set_display(log_frequency=main.log_frequency, decibels=main.decibels)
         for plot in (self.gram.plot, self.phase.plot, self.against.plot):
             plot.take_axis()
-        self.gram.plot.set_decibels(main.decibels)
+        self.gram.picture.set_decibels(main.decibels)
         self.waterfall.set_decibels(main.decibels)
+        self.run_up.set_decibels(main.decibels)
         self.phase.show_analysis(self._results.analysis)
         self.against.refresh()
 
@@ -329,13 +351,14 @@ class Stage(QWidget):
         """Where the single frame is that the spectrum shows as well."""
         self.frame_place.show(span)
         self.frame_place.show_crests(None)
-        self.gram.plot.show_moment(None if span is None else sum(span) / 2)
+        self.gram.show_moment(None if span is None else sum(span) / 2)
         self.waterfall.view.single_out(None if span is None else sum(span) / 2)
 
     def _point_at(self, time: float | None) -> None:
         """The time under the cursor of one view is shown in the others."""
         self.waveform.show_cursor(time)
-        self.gram.plot.show_time(time)
+        self.gram.show_time(time)
+        self.run_up.show_time(time)
 
     def _ask_box(self, start: float, end: float, low: float, high: float) -> None:
         """What is to become of a box on the spectrogram."""
@@ -350,6 +373,8 @@ class Stage(QWidget):
         def zoom() -> None:
             self.spectrum.set_limits(low, high)
             self.gram.plot.box.setYRange(start, end, padding=0)
+            if self.gram.shown is self.gram.sideways:
+                self.waveform.set_limits(start, end)
 
         self.gram.ask_box(
             [
@@ -391,6 +416,7 @@ class Stage(QWidget):
                 view.show_all()
         self.gram.plot.show_all()
         self.trend.fit()
+        self.run_up.fit()
         for plot in (self.phase.plot, self.against.plot):
             plot.fit()
 

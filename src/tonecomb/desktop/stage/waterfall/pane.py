@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.slices import Slices, Slicing
@@ -49,7 +50,8 @@ class WaterfallPane(QWidget):
         kept = settings.settings().value("waterfall", "ink")
         self.kind = Choice(_KINDS, kept if kept in dict(_KINDS) else "ink", "How it is drawn")
         self.where = Choice(
-            (("even", "evenly"), ("every", "s apart"), ("marks", "at the marks")),
+            (("even", "evenly"), ("every", "s apart"), ("at", "at times"),
+             ("marks", "at the marks")),
             "even",
             "Where the slices lie",
         )
@@ -57,6 +59,10 @@ class WaterfallPane(QWidget):
         self.count.setAccessibleName("How many slices")
         self.every = Number(1.0, 1e-4, 1e6, 4, "s apart", shortest=True)
         self.every.setAccessibleName("How far the slices lie apart")
+        self.times = QLineEdit()
+        self.times.setPlaceholderText("12.5 30 47")
+        self.times.setAccessibleName("Times of the slices in s")
+        self.times.setToolTip("Times of the slices in s, with spaces between")
         self.width_s = Number(0.0, 0.0, 1e6, 4, "s wide", shortest=True)
         self.width_s.setAccessibleName("How much time each averages")
         self.width_s.setToolTip("Average so much time in each slice; 0 for a single frame")
@@ -65,11 +71,12 @@ class WaterfallPane(QWidget):
         )
         self.floor = Choice((("no", "no map"), ("map", "map on the floor")), "no", "Map")
         self.every.hide()
+        self.times.hide()
         for field in (self.count, self.every, self.width_s):
             field.setMinimumWidth(84)
         bar = row(
-            self.kind, self.where, self.count, self.every, self.width_s, self.front, self.floor,
-            None,
+            self.kind, self.where, self.count, self.every, self.times, self.width_s, self.front,
+            self.floor, None,
         )  # fmt: skip
         bar.setContentsMargins(12, 2, 8, 0)
         self._told = label("", "quiet")
@@ -84,6 +91,7 @@ class WaterfallPane(QWidget):
         self.where.picked.connect(lambda _: self._want())
         for field in (self.count, self.every, self.width_s):
             field.valueChanged.connect(lambda _: self._want())
+        self.times.editingFinished.connect(self._want)
         results.changed.connect(self._show)
         main.box.sigXRangeChanged.connect(lambda *_: self._draw())
         self._choose(None)
@@ -122,15 +130,24 @@ class WaterfallPane(QWidget):
         if not self.isVisible():
             return
         where, width = self.where.value, self.width_s.value() or None
-        times = tuple(self._marks()) if where == "marks" else ()
+        times = tuple(self._marks()) if where == "marks" else self._typed() * (where == "at")
         self.count.setVisible(where == "even")
         self.every.setVisible(where == "every")
+        self.times.setVisible(where == "at")
         if where == "every":
             self._results.want(Slicing(every=self.every.value(), width=width))
         elif times:
             self._results.want(Slicing(at=times, width=width))
         else:
             self._results.want(Slicing(count=int(self.count.value()), width=width))
+
+    def _typed(self) -> tuple[float, ...]:
+        """The times that were typed; what is no number is passed over."""
+        found = []
+        for text in self.times.text().replace(",", " ").replace(";", " ").split():
+            with contextlib.suppress(ValueError):
+                found.append(float(text))
+        return tuple(found)
 
     def _show(self, slices: Slices | None) -> None:
         self._slices = slices
@@ -149,13 +166,20 @@ class WaterfallPane(QWidget):
         low, high = self._main.limits()
         view = View(1, _POINTS, low=max(low, 0.0), high=high, log=self._main.bottom.log)
         columns, edges = columns_of(view, first.bin_hz, len(first.frequency))
-        bins = slices.mean_square
-        gain = method.display.gain(first.frequency, analysis.channel.unit) ** 2
-        pooled = np.stack(
-            [(bins[:, c.start : c.stop] * gain[c.start : c.stop]).max(axis=1) for c in columns],
-            axis=1,
-        )
-        values = scaled(pooled, method.scaling, method.level, first.enbw_hz, first.gain_s)
+        if method.display.drawn == "bins":
+            bins = slices.mean_square
+            gain = method.display.gain(first.frequency, analysis.channel.unit) ** 2
+            pooled = np.stack(
+                [(bins[:, c.start : c.stop] * gain[c.start : c.stop]).max(axis=1) for c in columns],
+                axis=1,
+            )
+            values = scaled(pooled, method.scaling, method.level, first.enbw_hz, first.gain_s)
+        else:
+            # Bands stand as steps; the running total rises with its bins.
+            curves = slices.curves(method)
+            places = np.searchsorted(curves.frequency, (edges[:-1] + edges[1:]) / 2) - 1
+            inside = (places >= 0) & (places < curves.values.shape[1])
+            values = np.where(inside, curves.values[:, places * inside], 0.0)
         levels = analysis.decibels(values) if self._decibels else values
         top = float(levels.max())
         bottom = 0.0
@@ -170,7 +194,7 @@ class WaterfallPane(QWidget):
             frequency=np.asarray((edges[:-1] + edges[1:]) / 2), low=float(edges[0]),
             high=float(edges[-1]), log=view.log, ends=(bottom, top),
             unit="dB" if self._decibels else analysis.values_unit,
-            quantity=analysis.unit.quantity,
+            title=analysis.label(self._decibels),
         )  # fmt: skip
 
     def hideEvent(self, event: object) -> None:

@@ -31,6 +31,7 @@ _PER_PIXEL = 0.4  # degrees that a pixel of dragging turns
 _SETTLE_MS = 120  # after which the relief is drawn in full size
 _COARSE = 2  # times smaller while it is turned
 _DROP = 0.9  # of the box's height that a map on the floor lies below it
+_MOST_ROWS = 400  # of a surface whose slices are not even in time
 _NEAR = 24.0  # pixels from a slice within which it is meant
 
 
@@ -38,7 +39,7 @@ _NEAR = 24.0  # pixels from a slice within which it is meant
 class Relief:
     """What is shown: ``heights`` from 0 to 1, shape (slices, points), ``time`` (s) of the slices,
     ``levels`` as they are read, shape as the heights, in ``unit``; the points lie at ``frequency``
-    (Hz), evenly on the axis from ``low`` to ``high``."""
+    (Hz), evenly on the axis from ``low`` to ``high``; ``title`` names quantity and unit."""
 
     heights: Array
     levels: Array
@@ -49,7 +50,7 @@ class Relief:
     log: bool
     ends: tuple[float, float]
     unit: str
-    quantity: str
+    title: str
 
 
 class WaterfallView(QWidget):
@@ -131,6 +132,26 @@ class WaterfallView(QWidget):
             return heights[::-1], time[::-1]
         return heights, time
 
+    @staticmethod
+    def _shares(time: Array) -> Array:
+        """How far into the box each slice stands, from 0 in front to 1."""
+        span = float(time[-1] - time[0])
+        return np.asarray((time - time[0]) / span) if span else np.zeros(len(time))
+
+    def _even(self) -> Array:
+        """Heights as a surface has them, the slices even in time: those in between lie on straight
+        lines."""
+        heights, time = self._ordered()
+        shares = self._shares(time)
+        steps = np.diff(shares)
+        if not len(steps) or np.ptp(steps) < 1e-6:
+            return heights
+        rows = min(_MOST_ROWS, int(np.ceil(1 / steps.min())) + 1)
+        places = np.interp(np.linspace(0, 1, rows), shares, np.arange(len(shares)))
+        first = np.minimum(places.astype(int), len(shares) - 2)
+        share = (places - first)[:, None]
+        return np.asarray(heights[first] * (1 - share) + heights[first + 1] * share)
+
     def paintEvent(self, _: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -162,7 +183,7 @@ class WaterfallView(QWidget):
 
     def _picture(self, part: int) -> Callable[[], QImage]:
         """How to draw the surface, so many times smaller than the screen."""
-        heights, _ = self._ordered()
+        heights = self._even()
         scene, table, shaded = self._scene(part), self._table, self.kind == "shaded"
         assert table is not None
 
@@ -199,14 +220,15 @@ class WaterfallView(QWidget):
     def _draw_slices(self, painter: QPainter, scene: Scene) -> None:
         """From the back to the front, each hiding what is behind and below it."""
         assert self._table is not None
-        heights, _ = self._ordered()
+        heights, time = self._ordered()
         count, points = heights.shape
+        shares = self._shares(time).tolist()
         turning = self._settle.isActive()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, not turning)
         x = np.linspace(0, 1, points)
         ground = QColor(self.theme.raised)
         for i in range(count - 1, -1, -1):
-            y = i / max(count - 1, 1)
+            y = shares[i]
             right, down = scene.place(x, np.full(points, y), heights[i])
             line = [QPointF(a, b) for a, b in zip(right.tolist(), down.tolist(), strict=True)]
             ends = [QPointF(*scene.point(1, y, 0)), QPointF(*scene.point(0, y, 0))]
@@ -228,7 +250,7 @@ class WaterfallView(QWidget):
         heights, time = self._ordered()
         at = int(np.argmin(np.abs(time - self.chosen)))
         x = np.linspace(0, 1, heights.shape[1])
-        y = np.full(len(x), at / max(len(time) - 1, 1))
+        y = np.full(len(x), self._shares(time)[at])
         right, down = scene.place(x, y, heights[at])
         points = zip(right.tolist(), down.tolist(), strict=True)
         painter.setPen(QPen(QColor(self.theme.accent), 1.8))
@@ -302,8 +324,12 @@ class WaterfallView(QWidget):
             side = QPointF(-6, 0) if near else QPointF(6, 0)
             self._tick(painter, at, side, text, ink, quiet)
         top = QPointF(*scene.point(other, 0, 1))
-        words_of = f"{relief.quantity}, {relief.unit}" if relief.unit else relief.quantity
-        self._word(painter, top + QPointF(0, -14), words_of, ink)
+        quantity, _, unit = ", ".join(relief.title.split(", ")[:2]).partition(", ")
+        title = f"{quantity}, {unit}" if unit else quantity
+        room = top.x() if near else self.width() - top.x()
+        if painter.fontMetrics().horizontalAdvance(title) > room:
+            title = unit or quantity
+        self._word(painter, top + QPointF(0, -14), title, ink, 1.0 if near else 0.0)
 
     @staticmethod
     def _tick(
@@ -321,10 +347,12 @@ class WaterfallView(QWidget):
         side = Qt.AlignmentFlag.AlignRight if left else Qt.AlignmentFlag.AlignLeft
         painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, text)
 
-    def _word(self, painter: QPainter, at: QPointF, text: str, ink: QColor) -> None:
-        """Centred at a place, kept within the view."""
+    def _word(
+        self, painter: QPainter, at: QPointF, text: str, ink: QColor, share: float = 0.5
+    ) -> None:
+        """At a place, ``share`` of it to the left, kept within the view."""
         wide = painter.fontMetrics().horizontalAdvance(text)
-        left = min(max(at.x() - wide / 2, 4), self.width() - wide - 4)
+        left = min(max(at.x() - share * wide, 4), self.width() - wide - 4)
         painter.setPen(ink)
         painter.drawText(QPointF(left, min(max(at.y(), 12), self.height() - 4)), text)
 
@@ -335,10 +363,10 @@ class WaterfallView(QWidget):
         if self.relief is None:
             return None
         scene, (heights, time) = self._screen(), self._ordered()
-        x = np.linspace(0, 1, heights.shape[1])
+        x, shares = np.linspace(0, 1, heights.shape[1]), self._shares(time)
         best: tuple[float, int, int] | None = None
         for i in range(len(time)):
-            y = np.full(len(x), i / max(len(time) - 1, 1))
+            y = np.full(len(x), shares[i])
             right, down = scene.place(x, y, heights[i])
             k = int(np.argmin(np.abs(right - place.x())))
             off = float(np.hypot(right[k] - place.x(), down[k] - place.y()))

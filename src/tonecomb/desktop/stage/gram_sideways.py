@@ -1,0 +1,261 @@
+"""The spectrogram laid with time from left to right, as the waveform above it, frequency upward."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Any
+
+import pyqtgraph as pg
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QTransform
+from PyQt6.QtWidgets import QGraphicsRectItem
+
+from tonecomb.core.spectrogram import View
+from tonecomb.desktop.combs import ShownComb
+from tonecomb.desktop.stage.frequency import FrequencyPlot
+from tonecomb.desktop.stage.gram_picture import GramPicture
+from tonecomb.desktop.stage.plot import Plot
+from tonecomb.desktop.theme import PAPER, Theme, font
+
+_STRIP = 0.16  # of the height, that the level against time takes at the foot
+
+
+class SidewaysGram(Plot):
+    """Frequencies are those of the spectrum ``main``, times those of the ``waveform``; the signals
+    are as of :class:`~tonecomb.desktop.stage.gram.GramPlot`."""
+
+    wanted = pyqtSignal(object)
+    time_clicked = pyqtSignal(float)
+    box_chosen = pyqtSignal(float, float, float, float)
+    pointed = pyqtSignal(object)
+
+    def __init__(self, picture: GramPicture) -> None:
+        super().__init__()
+        self.picture = picture
+        self._main: FrequencyPlot | None = None
+        self._theme: Theme = PAPER
+        self._stretch = (0.0, 1.0)
+        self._combs: Sequence[ShownComb] = ()
+        self._marks: Sequence[tuple[float, str]] = ()
+        self._lines: list[pg.InfiniteLine] = []
+        self.set_label("bottom", "Time, s")
+        self.set_label("left", "Frequency, Hz")
+        self._image = pg.ImageItem(axisOrder="row-major")
+        self._image.setZValue(-5)
+        self._across = pg.InfiniteLine(angle=0)
+        self._upright = pg.InfiniteLine(angle=90)
+        self._moment = pg.InfiniteLine(angle=90, movable=True)
+        self._moment.sigDragged.connect(lambda line: self.time_clicked.emit(float(line.value())))
+        self._cell, self._zoom = QGraphicsRectItem(), QGraphicsRectItem()
+        self._level = pg.PlotCurveItem()
+        for item in (self._image, self._across, self._upright, self._moment, self._cell,
+                     self._zoom, self._level):  # fmt: skip
+            self.addItem(item, ignoreBounds=True)
+            item.hide()
+        self.cursor: tuple[float, float] | None = None
+        self.box.sigXRangeChanged.connect(self.ask)
+        self.box.sigResized.connect(self.ask)
+        self.box.dragged.connect(self._boxed)
+        self.box.measured.connect(self._chosen)
+        self.scene().sigMouseClicked.connect(self._clicked)
+        picture.changed.connect(self._draw)
+
+    def follow(self, main: FrequencyPlot, waveform: Plot) -> None:
+        """Show the frequencies of one view and the times of another."""
+        self._main = main
+        self.setXLink(waveform)
+        main.box.sigXRangeChanged.connect(self._take_axis)
+        self._take_axis()
+
+    def paint_items(self, theme: Theme) -> None:
+        self._theme = theme
+        dashed = pg.mkPen(theme.ink, style=Qt.PenStyle.DashLine)
+        for line in (self._across, self._upright):
+            line.setPen(dashed)
+        self._moment.setPen(pg.mkPen(theme.accent, width=2))
+        self._moment.setHoverPen(pg.mkPen(theme.accent, width=3))
+        self._cell.setPen(pg.mkPen(theme.ink, width=1.5))
+        self._level.setPen(pg.mkPen(theme.second, width=1.2))
+        zoom = pg.mkColor(theme.second)
+        self._zoom.setPen(pg.mkPen(zoom))
+        zoom.setAlpha(40)
+        self._zoom.setBrush(zoom)
+        self._draw_lines()
+
+    # What is shown
+
+    def show_stretch(self, start: float, end: float) -> None:
+        """The times (s) that are analysed."""
+        self._stretch = (start, end)
+
+    def show_combs(self, combs: Sequence[ShownComb]) -> None:
+        """Let the teeth of combs run along time."""
+        self._combs = combs
+        self._draw_lines()
+
+    def show_marks(self, marks: Sequence[tuple[float, str]]) -> None:
+        """Let marked frequencies (Hz), with their names, run along time."""
+        self._marks = marks
+        self._draw_lines()
+
+    def _draw_lines(self) -> None:
+        for line in self._lines:
+            self.removeItem(line)
+        self._lines = []
+        if self.isHidden():
+            return
+        dashes = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)
+        for i, shown in enumerate(self._combs):
+            colour = pg.mkColor(self._theme.traces[shown.colour])
+            for tooth in shown.comb.teeth:
+                if tooth.expected > 0:
+                    colour.setAlpha(170 if tooth.found else 80)
+                    self._line(tooth.expected, pg.mkPen(colour, width=1.2, style=dashes[i % 3]))
+        for frequency, name in self._marks:
+            pen = pg.mkPen(self._theme.accent, width=1.2, style=Qt.PenStyle.DashLine)
+            self._line(frequency, pen, name)
+
+    def _line(self, frequency: float, pen: Any, name: str = "") -> None:
+        line = pg.InfiniteLine(
+            self._place(frequency), angle=0, pen=pen, label=name or None,
+            labelOpts={"position": 0.02, "color": self._theme.accent, "anchors": [(0, 1), (0, 1)]},
+        )  # fmt: skip
+        if name:
+            line.label.setFont(font(9))
+        self.addItem(line, ignoreBounds=True)
+        self._lines.append(line)
+
+    def _place(self, frequency: float) -> float:
+        return math.log10(max(frequency, 1e-12)) if self.left.log else frequency
+
+    def _frequency(self, place: float) -> float:
+        return 10**place if self.left.log else place
+
+    def _take_axis(self, *_: object) -> None:
+        if self._main is None:
+            return
+        log = self._main.bottom.log
+        fresh, self.left.log = log != self.left.log, log
+        self.box.setYRange(*self._main.box.viewRange()[0], padding=0)
+        if fresh:
+            self._draw()
+        self._draw_lines()
+        self.ask()
+
+    def _draw(self) -> None:
+        if self.isHidden():
+            return
+        gram, cells = self.picture.gram, self.picture.cells()
+        self._image.setVisible(gram is not None)
+        self.show_scales(gram is not None)
+        if gram is None or cells is None:
+            return
+        self._image.setLookupTable(self.picture.table)
+        self._image.setImage(cells.T, autoLevels=False, levels=(0, 255))
+        low, high = (self._place(float(f)) for f in gram.frequency[[0, -1]])
+        left, right = float(gram.time[0]), float(gram.time[-1])
+        self._image.setTransform(QTransform())
+        self._image.setRect(QRectF(left, low, right - left, high - low))
+
+    def ask(self, *_: object) -> None:
+        """The view as it is now is to be computed."""
+        if not self.isVisible() or self._main is None:
+            return
+        low, high = self._main.limits()
+        first, last = self._stretch
+        start, end = (min(max(float(t), first), last) for t in self.box.viewRange()[0])
+        if end <= start:
+            start, end = first, last
+        whole = start == first and end == last
+        columns = max(32, round(self.box.height() * self.devicePixelRatioF()))
+        self.wanted.emit(
+            View(
+                self.columns, columns, None if whole else start, None if whole else end,
+                max(low, 0.0), high, self.left.log, self.picture.pooling,
+            )
+        )  # fmt: skip
+
+    def showEvent(self, event: Any) -> None:
+        super().showEvent(event)
+        self._take_axis()
+        self._draw()
+
+    # The mouse
+
+    def _box(self, start: QPointF, end: QPointF, shown: bool) -> tuple[float, float, float, float]:
+        left, right = sorted((start.x(), end.x()))
+        low, high = sorted((start.y(), end.y()))
+        self._zoom.setRect(left, low, right - left, high - low)
+        self._zoom.setVisible(shown)
+        return left, right, low, high
+
+    def _boxed(self, start: QPointF, end: QPointF, finished: bool) -> None:
+        left, right, low, high = self._box(start, end, not finished)
+        if not finished or self.picture.gram is None or self._main is None:
+            return
+        pixel = self.box.viewPixelSize()
+        if high - low > 4 * pixel[1]:
+            self._main.box.setXRange(low, high, padding=0)
+        if right - left > 4 * pixel[0]:
+            self.box.setXRange(left, right, padding=0)
+
+    def _chosen(self, start: QPointF, end: QPointF, finished: bool) -> None:
+        left, right, low, high = self._box(start, end, not finished)
+        if finished and self.picture.gram is not None:
+            first, last = self._stretch
+            frequencies = (max(self._frequency(low), 0.0), self._frequency(high))
+            self.box_chosen.emit(max(left, first), min(right, last), *frequencies)
+
+    def _clicked(self, event: Any) -> None:
+        inside = self.box.sceneBoundingRect().contains(event.scenePos())
+        if event.button() == Qt.MouseButton.LeftButton and not event.double() and inside:
+            self.time_clicked.emit(float(self.box.mapSceneToView(event.scenePos()).x()))
+
+    def show_moment(self, time: float | None) -> None:
+        """A line at the time (s) whose frame is shown; none for None."""
+        self._moment.setVisible(time is not None)
+        if time is not None and not self._moment.moving:
+            self._moment.setPos(time)
+
+    def show_time(self, time: float | None) -> None:
+        """A line at the time (s) that another view points at; none for None."""
+        self._upright.setVisible(time is not None and self.picture.gram is not None)
+        if time is not None:
+            self._upright.setPos(time)
+
+    def hover(self, place: QPointF | None) -> None:
+        words, frequency = None, 0.0
+        if place is not None:
+            frequency = self._frequency(place.y())
+            words = self.picture.words(place.x(), frequency)
+        for item in (self._across, self._upright, self._cell, self._level):
+            item.setVisible(words is not None)
+        self.pointed.emit(None if words is None or place is None else place.x())
+        if words is None or place is None:
+            self.cursor = None
+            self.say("")
+            return
+        time, (apart, frame) = place.x(), self.picture.resolved()
+        self.cursor = (time, frequency)
+        self._across.setPos(place.y())
+        self._upright.setPos(time)
+        low = self._place(max(frequency - apart / 2, 1e-9))
+        high = self._place(frequency + apart / 2)
+        self._cell.setRect(time - frame / 2, low, frame, high - low)
+        self._draw_level(frequency)
+        text = FrequencyPlot.frequency_text(frequency, self._fine())
+        self.say(f"{words[0]} · {text} · {words[1]}".replace("-", "−"))
+
+    def _fine(self) -> float:
+        """Width of a column (Hz)."""
+        gram = self.picture.gram
+        return 1.0 if gram is None else float(gram.frequency[1] - gram.frequency[0])
+
+    def _draw_level(self, frequency: float) -> None:
+        """The level at a frequency against time, along the foot."""
+        times, levels = self.picture.against_time(frequency)
+        low, high = self.picture.ends
+        foot, top = self.box.viewRange()[1]
+        share = ((levels - low) / (high - low)).clip(0, 1)
+        self._level.setData(times, foot + share * _STRIP * (top - foot))

@@ -1,0 +1,162 @@
+"""The map of a run-up: order across, time downward, resonances as curves through it."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+
+from tonecomb.core.display import Display
+from tonecomb.core.recording import Array
+from tonecomb.desktop.stage.plot import Plot
+from tonecomb.desktop.theme import PAPER, Theme, font
+from tonecomb.formats.report import colours
+
+if TYPE_CHECKING:
+    from tonecomb.core.run_up import RunUp
+
+_DOWN_DB = 70.0  # of the highest level, where the colours begin at most
+_QUIET = 40.0  # percentile of the levels that has the lowest colour
+
+
+class OrderMap(Plot):
+    """``pointed`` carries the time (s) under the cursor, None when it left; ``clicked`` the time
+    of a click."""
+
+    pointed = pyqtSignal(object)
+    clicked = pyqtSignal(float)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.box.invertY(True)
+        self.box.setMouseEnabled(x=True, y=True)
+        self.set_label("bottom", "Order")
+        self.set_label("left", "Time, s")
+        self._theme: Theme = PAPER
+        self._found: RunUp | None = None
+        self.levels: Array = np.zeros((0, 0))
+        self.decibels = True
+        self._image = pg.ImageItem(axisOrder="row-major")
+        self._image.setZValue(-5)
+        self._across = pg.InfiniteLine(angle=0)
+        self._curves: list[pg.PlotCurveItem | pg.TextItem] = []
+        for item in (self._image, self._across):
+            self.addItem(item, ignoreBounds=True)
+            item.hide()
+        self.box.show_all.connect(self.fit)
+        self.box.dragged.connect(self._dragged)
+        self.scene().sigMouseClicked.connect(self._clicked)
+
+    def paint_items(self, theme: Theme) -> None:
+        self._theme = theme
+        self._across.setPen(pg.mkPen(theme.ink, style=Qt.PenStyle.DashLine))
+        self._draw()
+
+    def show_run_up(self, found: RunUp | None, decibels: bool) -> None:
+        """Draw a run-up, or nothing."""
+        fresh = found is not self._found
+        self._found, self.decibels = found, decibels
+        self.show_scales(found is not None)
+        self._draw()
+        if fresh:
+            self.fit()
+
+    def _draw(self) -> None:
+        found = self._found
+        for item in self._curves:
+            self.removeItem(item)
+        self._curves = []
+        self._image.setVisible(found is not None)
+        if found is None:
+            return
+        analysis, edges = found.spectrum, found.map_time
+        values = found.map.values("amplitude", analysis.method.level, Display(), "")
+        self.levels = analysis.decibels(values) if self.decibels else values
+        top = float(self.levels.max())
+        low = max(float(np.percentile(self.levels, _QUIET)), top - _DOWN_DB) if self.decibels else 0
+        # Rows are even in turns: on a time axis each stands where it was.
+        rows = len(edges) - 1
+        even = np.linspace(edges[0], edges[-1], 2 * rows + 1)
+        which = np.clip(np.searchsorted(edges, (even[:-1] + even[1:]) / 2) - 1, 0, rows - 1)
+        scaled = (self.levels[which] - low) * (255 / max(top - low, 1e-30))
+        self._image.setLookupTable(colours.table("paper", dark=self._theme.name == "Night"))
+        self._image.setImage(
+            np.clip(scaled, 0, 255).astype(np.uint8), autoLevels=False, levels=(0, 255)
+        )
+        across = found.map.frequency
+        self._image.setRect(
+            QRectF(across[0], edges[0], across[-1] - across[0], edges[-1] - edges[0])
+        )
+        self._draw_resonances(found)
+
+    def _draw_resonances(self, found: RunUp) -> None:
+        """A fixed frequency is at ever lower orders while the speed rises."""
+        time = np.linspace(found.map_time[0], found.map_time[-1], 200)
+        speed = found.speed_at(time)
+        for one in found.crossings:
+            order = one.frequency / speed
+            inside = order < found.map.frequency[-1]
+            if not inside.any():
+                continue
+            curve = pg.PlotCurveItem(order[inside], time[inside])
+            curve.setPen(pg.mkPen(self._theme.second, width=1.2, style=Qt.PenStyle.DashLine))
+            name = pg.TextItem(f"{one.frequency:.1f} Hz", color=self._theme.second, anchor=(0, 1))
+            name.setFont(font(9))
+            name.fill = pg.mkBrush(self._theme.raised)
+            at = int(np.flatnonzero(inside)[len(np.flatnonzero(inside)) // 2])
+            name.setPos(float(order[at]), float(time[at]))
+            for item in (curve, name):
+                self.addItem(item, ignoreBounds=True)
+                self._curves.append(item)
+
+    def fit(self) -> None:
+        """All orders and all of the run-up."""
+        if self._found is not None:
+            edges = self._found.map_time
+            self.box.setXRange(0.0, float(self._found.map.frequency[-1]), padding=0)
+            self.box.setYRange(float(edges[0]), float(edges[-1]), padding=0)
+
+    def _dragged(self, start: QPointF, end: QPointF, finished: bool) -> None:
+        pixel = self.box.viewPixelSize()
+        if finished and abs(end.x() - start.x()) > 4 * pixel[0]:
+            self.box.setXRange(*sorted((start.x(), end.x())), padding=0)
+        if finished and abs(end.y() - start.y()) > 4 * pixel[1]:
+            self.box.setYRange(*sorted((start.y(), end.y())), padding=0)
+
+    def _clicked(self, event: object) -> None:
+        place = event.scenePos()  # type: ignore[attr-defined]
+        left = event.button() == Qt.MouseButton.LeftButton  # type: ignore[attr-defined]
+        if left and self._found and self.box.sceneBoundingRect().contains(place):
+            self.clicked.emit(float(self.box.mapSceneToView(place).y()))
+
+    def show_time(self, time: float | None) -> None:
+        """A line at a time (s) that another view points at; none for None."""
+        self._across.setVisible(time is not None and self._found is not None)
+        if time is not None:
+            self._across.setPos(time)
+
+    def hover(self, place: QPointF | None) -> None:
+        found = self._found
+        edges = np.zeros(0) if found is None else found.map_time
+        inside = place is not None and len(edges) > 0 and edges[0] <= place.y() <= edges[-1]
+        if found is None or place is None or not inside:
+            self.say("")
+            self.show_time(None)
+            self.pointed.emit(None)
+            return
+        time, order = float(place.y()), float(place.x())
+        speed = float(found.speed_at(np.array([time]))[0])
+        cells = found.map.frequency
+        row = min(int(np.searchsorted(edges, time, side="right")) - 1, len(edges) - 2)
+        column = min(max(int(np.searchsorted(cells, order)) - 1, 0), len(cells) - 2)
+        level = self.levels[row, column]
+        unit = "dB" if self.decibels else found.spectrum.amplitude_unit
+        value = f"{level:.1f}" if self.decibels else f"{level:.4g}"
+        self.say(
+            f"{time:.2f} s · {speed:.3f} Hz, {60 * speed:.0f} min⁻¹\n"
+            f"order {order:.2f} · {order * speed:.1f} Hz · {value} {unit}".replace("-", "−")
+        )
+        self.show_time(time)
+        self.pointed.emit(time)
