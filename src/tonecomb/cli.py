@@ -268,7 +268,7 @@ def convert(
     "--out",
     type=click.Path(path_type=Path),
     metavar="DIR",
-    help="Write spectrum, peaks, combs, resonances and bands as CSV, and report.html, there.",
+    help="Write tables as CSV, pictures as PNG, and report.html, there.",
 )
 def analyse(
     paths: tuple[Path, ...],
@@ -380,42 +380,26 @@ def _channels(recording: Recording, wanted: tuple[str, ...], base: Method | None
 
 
 def _write(out: Path, results: list[_Result]) -> list[Path]:
-    """CSV files and a report for each analysis; in folders of their own where there are several."""
-    from tonecomb.formats import tables
-    from tonecomb.formats.report.figures import SpectrumView
-    from tonecomb.formats.report.html import report
+    """Tables, pictures and a report for each analysis; in folders of their own where there are
+    several."""
+    from tonecomb.formats.report.folder import files_of
+    from tonecomb.formats.report.html import Changing
 
     written: list[Path] = []
     several = sum(len(analyses) for _, analyses in results) > 1
     with _progress("Writing") as progress:
         for recording, analyses in results:
             for told in analyses:
-                analysis, said, folder = told.analysis, told.said, out
+                analysis, folder = told.analysis, out
                 if len(results) > 1:
                     folder = folder / _file_name(recording.name)
                 if several:
                     folder = folder / _file_name(analysis.channel.name)
                 atomic.make_folder(folder)
-                changing = []
-                if told.trend is not None:
-                    changing.append(("trend.csv", changes.trend_csv(told.trend)))
-                if told.slices is not None:
-                    changing.append(("slices.csv", changes.slices_csv(told.slices)))
-                if told.run_up is not None:
-                    changing.append(("orders.csv", changes.orders_csv(told.run_up)))
-                page = report(
-                    recording, analysis, SpectrumView(), progress, said=said, trend=told.trend
-                )
-                for name, text in (
-                    *changing,
-                    ("spectrum.csv", tables.spectrum_csv(analysis)),
-                    ("peaks.csv", tables.peaks_csv(analysis, said)),
-                    ("combs.csv", tables.combs_csv(analysis, said)),
-                    ("resonances.csv", tables.resonances_csv(analysis)),
-                    ("bands.csv", tables.bands_csv(analysis)),
-                    ("report.html", page),
-                ):
-                    atomic.write_text(folder / name, text)
+                changing = Changing(told.trend, told.slices, told.run_up)
+                files = files_of(recording, analysis, told.said, changing, progress)
+                for name, content in files:
+                    atomic.write_bytes(folder / name, content)
                     written.append(folder / name)
     return written
 

@@ -103,7 +103,7 @@ def test_analyse_writes_its_files(demo: Path, tmp_path: Path) -> None:
     assert one.returncode == 0, one.stderr
     names = {path.name for path in (tmp_path / "one").iterdir()}
     tables = {f"{name}.csv" for name in ("spectrum", "peaks", "combs", "resonances", "bands")}
-    assert names == tables | {"report.html"}
+    assert names == tables | {"spectrum.png", "report.html"}
     assert "86.9" in (tmp_path / "one" / "peaks.csv").read_text()
     several = call("analyse", demo / "station-log.csv", demo / "undersampled.wav", "--json",
                    "--missing", "interpolate",

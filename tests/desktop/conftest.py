@@ -57,6 +57,7 @@ def settle(bench: Bench, qtbot: object) -> Callable[[], None]:
                 and not bench.grams.busy
                 and not bench.trends.busy
                 and not bench.slices.busy
+                and not bench.run_ups.busy
                 and not bench.ranges.busy
                 and not bench.moments.busy
                 and not (bench.opening.dialog is not None and bench.opening.dialog.busy)

@@ -50,11 +50,11 @@ def test_the_trace_against_a_held_one(opened: Bench, settle: Settle) -> None:
     assert np.interp(350.0, x, y) == pytest.approx(
         np.interp(350.0, wanted.frequency, wanted.ratio_db), abs=3.0
     )
-    assert pane.plot.left.labelText == "Ratio, dB"
+    assert pane.plot.label_of("left") == "Ratio, dB"
     assert "‘Gearbox DE, Hann, 32768’" in pane._of.text()
     pane.way.choose("difference")
     pane.refresh()
-    assert pane.plot.left.labelText == "Difference, (m/s²)²/Hz"
+    assert pane.plot.label_of("left") == "Difference, (m/s²)²/Hz"
     assert pane.plot._line.getData()[1].max() == pytest.approx(
         wanted.difference[inside].max(), rel=1e-9
     )
@@ -203,7 +203,7 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
     opened.store.edit_method("Place", at=7.4, frame=8192, window="rectangular")
     settle()
     assert pane._pages.currentIndex() == 1
-    assert pane.plot.left.labelText == "Phase re start, °"
+    assert pane.plot.label_of("left") == "Phase re start, °"
     single = opened.results.analysis.single  # type: ignore[union-attr]
     assert single is not None
     opened.stage.spectrum.set_limits(40, 90)
@@ -230,7 +230,7 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
         pane.part.choose(part)
         pane.reference.choose(reference)
         pane.part.picked.emit(part)
-        assert pane.plot.left.labelText == label
+        assert pane.plot.label_of("left") == label
         wanted = single.part(part, reference)[at]  # type: ignore[arg-type]
         drawn = pane.plot._weak.getData()
         assert drawn[1][np.argmin(abs(drawn[0] - 62.0))] == pytest.approx(wanted)

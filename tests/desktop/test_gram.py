@@ -181,7 +181,7 @@ def test_what_all_frames_range_over_and_what_the_window_does(
     half = len(taken) // 2
     assert windowed[0] == pytest.approx(0, abs=1e-9)
     assert windowed[half] == pytest.approx(taken[half] - taken.mean(), rel=1e-3)
-    assert pane.plot.left.labelText == "Acceleration, m/s²"
+    assert pane.plot.label_of("left") == "Acceleration, m/s²"
 
 
 def test_back_to_the_waveform(opened: Bench, settle: Settle) -> None:

@@ -158,7 +158,7 @@ def test_velocity_in_bands_with_a_reference(opened: Bench, settle: Settle) -> No
     popover().close()
     settle()
     spectrum = opened.stage.spectrum
-    assert spectrum.left.labelText == "Velocity, dB re 1 nm/s rms, 1/3-octave bands"
+    assert spectrum.label_of("left") == "Velocity, dB re 1 nm/s rms, 1/3-octave bands"
     now = opened.results.analysis
     assert now is not None
     x, y = spectrum._curve.getData()
@@ -172,7 +172,7 @@ def test_velocity_in_bands_with_a_reference(opened: Bench, settle: Settle) -> No
     write("Reference of decibels", "0.001")
     popover().close()
     settle()
-    assert spectrum.left.labelText == "Velocity, dB re 0.001 mm/s rms, 1/3-octave bands"
+    assert spectrum.label_of("left") == "Velocity, dB re 0.001 mm/s rms, 1/3-octave bands"
     opened.method_line.edit("drawn")
     pick("Drawn", ("decade", 0))
     write("Bands a decade", "20")
@@ -180,7 +180,7 @@ def test_velocity_in_bands_with_a_reference(opened: Bench, settle: Settle) -> No
     pick("Drawn", ("total", 0))
     popover().close()
     settle()
-    assert spectrum.left.labelText.endswith("running total")
+    assert spectrum.label_of("left").endswith("running total")
     assert opened.results.analysis.curve.values[-1] == pytest.approx(  # type: ignore[union-attr]
         opened.results.analysis.spectrum.rms  # type: ignore[union-attr]
     )

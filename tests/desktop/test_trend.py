@@ -100,11 +100,11 @@ def test_a_comb_levels_and_figures(runup: Bench, settle: Settle, tmp_path: Path)
     ((_, speed),) = pane.above.lines
     assert speed == pytest.approx(5 + 24 * pane.above.across / 90, rel=2e-3)
     assert [name for name, _ in pane.below.lines] == ["mesh", "motor"]
-    assert pane.below.left.labelText == "Level, m/s² rms"
+    assert pane.below.label_of("left") == "Level, m/s² rms"
     for kind, label in (("crest", "Crest factor"), ("kurtosis", "Kurtosis"), ("rms", "Rms, m/s²")):
         pane.shown.choose(kind)
         pane.shown.picked.emit(kind)
-        assert pane.below.left.labelText == label
+        assert pane.below.label_of("left") == label
         assert np.isfinite(pane.below.lines[0][1]).all()
     session.save(tmp_path / "s.tcomb", runup.store.document)
     kept = session.load(tmp_path / "s.tcomb").current_ref

@@ -186,7 +186,7 @@ def edited(change: str) -> str:
         ("{", "is not a session of Tone Comb"),
         ("[1]", "is not a session of Tone Comb"),
         ("[" * 20_000, "is not a session of Tone Comb"),
-        (edited("b['version'] = 99"), "version 99: this program reads versions 1 to 4"),
+        (edited("b['version'] = 99"), "version 99: this program reads versions 1 to 5"),
         (edited("m['frame'] = 'long'"), "is damaged"),
         (edited("m['frame'] = True"), "is damaged"),
         (edited("m['window'] = 'welch'"), "is damaged: There is no window called"),
@@ -348,8 +348,10 @@ def test_bands_held_traces_and_the_confidence_band_are_in_the_picture() -> None:
 def test_pictures(analysis: Analysis, view: SpectrumView, display: Display) -> None:
     analysis = analysis.displayed("psd", "rms", display)
     envelope = envelope_of(np.sin(np.arange(2000.0)), 0, 500)
-    png = figures.picture(analysis, view, envelope, (0.0, 1.0), "png")
+    spectrum, heading = figures.spectrum_panel(analysis, view), figures.heading_of(analysis)
+    waveform = figures.waveform_panel(envelope, 1000.0, (0.0, 1.0), "m/s²")
+    png = figures.stacked([waveform, spectrum], "png", heading)
     assert png.startswith(b"\x89PNG")
-    svg = figures.picture(analysis, view, None, (0.0, 1.0), "svg")
+    svg = figures.stacked([spectrum], "svg", heading)
     assert ElementTree.fromstring(svg).tag.endswith("svg")
-    assert svg == figures.picture(analysis, view, None, (0.0, 1.0), "svg"), "same input, same file"
+    assert svg == figures.stacked([spectrum], "svg", heading), "same input, same file"

@@ -31,6 +31,7 @@ _BLOCK = 1 << 14  # places that are worked out at once
 _FINEST = 1 << 16  # steps of a turn
 _MOST_STEPS = 1 << 28  # of the whole record
 _KNOTS = 4  # of a speed, at least
+_HELD = 0.3  # share of its frames that a track must hold to tell the speed
 _SMOOTHED = 8  # turns from which a tachometer's pulses are smoothed
 _FEWEST = 4  # frames
 _MANY = 400  # turns from which orders are followed through longer frames
@@ -48,7 +49,7 @@ class Turning:
     def of_speed(cls, time: Array, frequency: Array) -> Turning:
         """From a track of the shaft's frequency (Hz), gaps (nan) bridged; ends where it does."""
         there = np.isfinite(frequency) & (frequency > 0)
-        if there.sum() < _KNOTS:
+        if there.sum() < max(_KNOTS, _HELD * len(time)):
             raise UserError(
                 "The shaft's speed is not known well enough",
                 f"its track holds {int(there.sum())} of {len(time)} frames",

@@ -123,7 +123,9 @@ class Bench(QMainWindow):
         self.readings = Readings(self.store, self.combs, self.notes, self.fits)
         self.ruler = Ruler(self.store)
         self.channels = Channels(self, self.store, self.jobs, self.notices)
-        self.exports = Exports(self, self.store, self.jobs, self.results, self.notices, self.stage)
+        self.exports = Exports(
+            self, self.store, self.jobs, self.results, self.slices, self.notices, self.stage
+        )
         self.presets = Presets(self, self.store, self.notices)
         self.method = MethodActions(
             self, self.store, self.presets, self.held, self.method_line, self.stage, self.readings

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, QUrl
+from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QObject, QUrl
 from PyQt6.QtGui import QDesktopServices, QGuiApplication, QImage
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
@@ -15,8 +15,10 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.knowledge import knowledge
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.recording import Recording, whole
+from tonecomb.core.slices import Slices
 from tonecomb.core.trend import run_trend
 from tonecomb.desktop import settings
+from tonecomb.desktop.grams import SliceResults
 from tonecomb.desktop.jobs import Jobs
 from tonecomb.desktop.messages import Notices
 from tonecomb.desktop.results import Results
@@ -37,12 +39,14 @@ class Exports(QObject):
         store: Store,
         jobs: Jobs,
         results: Results,
+        slices: SliceResults,
         notices: Notices,
         stage: Stage,
     ) -> None:
         super().__init__(window)
         self._window, self._store, self._jobs = window, store, jobs
-        self._results, self._notices, self._stage = results, notices, stage
+        self._results, self._slices = results, slices
+        self._notices, self._stage = notices, stage
 
     def _completion(self) -> Completion | None:
         """How a thread gets at the current analysis with its peaks: the one on the stage, or
@@ -87,18 +91,23 @@ class Exports(QObject):
             return
         view = self._stage.spectrum.figure_view()
         said = knowledge(self._store.ref)
+        slices: Slices | None = self._slices.shown
 
         def make(_: Path, progress: Progress) -> bytes:
-            from tonecomb.formats.report.html import report
+            from tonecomb.formats.report.html import Changing, report
 
-            recording, analysis = complete(part(progress, 0, 0.5))
-            trend = None
-            if analysis.method.tracks:
-                trend = run_trend(
-                    analysis.method, recording, analysis.method.tracks, part(progress, 0.5, 0.6)
-                )
+            recording, analysis = complete(part(progress, 0, 0.4))
+            method, changing = analysis.method, Changing(slices=slices)
+            if method.tracks:
+                trend = run_trend(method, recording, method.tracks, part(progress, 0.4, 0.5))
+                changing = replace(changing, trend=trend)
+            if method.shaft is not None:
+                from tonecomb.core.run_up import analyse_run_up
+
+                run_up = analyse_run_up(method, recording, part(progress, 0.5, 0.6))
+                changing = replace(changing, run_up=run_up)
             told = part(progress, 0.6, 1)
-            return report(recording, analysis, view, told, said=said, trend=trend).encode()
+            return report(recording, analysis, view, told, said=said, changing=changing).encode()
 
         self._export("Save report", "report.html", "Report (*.html)", make)
 
@@ -186,20 +195,50 @@ class Exports(QObject):
             self._export(title, name, "CSV (*.csv)", lambda _, p: table(complete(p)[1]).encode())
 
     def _picture(self) -> Callable[[str, Progress], bytes] | None:
-        """How to draw what the stage shows now."""
+        """How to draw what the stage shows now: what can be drawn anew is, the rest is taken as it
+        stands on the screen."""
         complete, stage = self._completion(), self._stage
         if complete is None:
             return None
+        from tonecomb.formats.report import figures, figures_in_time
+
         view, envelope = stage.spectrum.figure_view(), stage.waveform.envelope()
-        if stage.lanes.isHidden():
-            envelope = None
+        look = stage.gram.picture
+        gram = look.gram if stage.gram.isVisible() else None
+        trend = stage.trend.trend if stage.trend.isVisible() else None
+        run_up = stage.run_up.found if stage.run_up.isVisible() else None
+        kind_of_trend = stage.trend.shown.value
+        grabbed = [
+            (_png(pane), pane.height() / max(pane.width(), 1))
+            for pane in (stage.waterfall.view, stage.frame, stage.phase, stage.against)
+            if pane.isVisible()
+        ]
+        shown = (not stage.lanes.isHidden(), not stage.spectrum.isHidden())
 
         def draw(kind: str, progress: Progress) -> bytes:
-            from tonecomb.formats.report import figures
-
             recording, analysis = complete(progress)
             stretch = analysis.method.stretch or whole(recording)
-            return figures.picture(analysis, view, envelope, (stretch.start, stretch.end), kind)
+            panels = []
+            if shown[0] and envelope is not None:
+                span = (stretch.start, stretch.end)
+                panels.append(
+                    figures.waveform_panel(envelope, analysis.fs, span, analysis.channel.unit)
+                )
+            if shown[1] or not panels:
+                panels.append(figures.spectrum_panel(analysis, view))
+            if gram is not None:
+                sideways = stage.gram.shown is stage.gram.sideways
+                how = figures_in_time.GramLook(look.decibels, look.ends, look.colours, sideways)
+                panels.append(figures_in_time.gram_panel(analysis, gram, how))
+            if trend is not None:
+                panels.append(figures_in_time.trend_panel(trend, kind_of_trend))
+            if run_up is not None:
+                panels.append(figures_in_time.run_up_panel(run_up, view.decibels))
+            panels += [figures.image_panel(png, 10 * share) for png, share in grabbed]
+            heading = figures.heading_of(analysis)
+            if run_up is not None:
+                heading = f"{analysis.recording_name} · {run_up.sentence}"
+            return figures.stacked(panels, kind, heading)
 
         return draw
 
@@ -245,3 +284,15 @@ class Exports(QObject):
             return tables.spectrum_text(complete(progress)[1])
 
         self._jobs.submit("Copying", work, done, self._notices.tell)
+
+
+def _png(widget: QWidget) -> bytes:
+    """A widget as it looks, in twice as many pixels."""
+    picture = QImage(2 * widget.size(), QImage.Format.Format_RGB32)
+    picture.setDevicePixelRatio(2)
+    widget.render(picture)
+    kept = QByteArray()
+    buffer = QBuffer(kept)
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    picture.save(buffer, "PNG")
+    return bytes(kept.data())

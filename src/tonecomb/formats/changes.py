@@ -30,6 +30,23 @@ def amplitude(trend: Trend, number: int) -> Array:
     return np.asarray(track.amplitude * gain * LEVEL_FACTORS[method.level])
 
 
+def lines(trend: Trend, kind: str) -> tuple[list[tuple[str, Array]], str, str]:
+    """Named values against time, what they are and their unit: ``levels`` of bands and tracks (rms
+    where there are none), ``rms``, ``crest`` or ``kurtosis``."""
+    symbol, method = trend.channel.unit, trend.method
+    if kind == "crest":
+        return [("crest factor", trend.crest)], "Crest factor", ""
+    if kind == "kurtosis":
+        return [("kurtosis", trend.kurtosis)], "Kurtosis", ""
+    bands = zip(method.bands, trend.bands, strict=True)
+    found = [(band.name or f"{band.low:g}–{band.high:g} Hz", level) for band, level in bands]
+    rms = 1 / LEVEL_FACTORS[method.level]
+    found += [(one.wanted.title, rms * amplitude(trend, i)) for i, one in enumerate(trend.tracks)]
+    if kind == "rms" or not found:
+        return [("rms of the frames", trend.rms)], "Rms", symbol
+    return found, "Level", f"{method.display.unit(symbol).symbol} rms"
+
+
 def values(slices: Slices | None, trend: Trend | None) -> dict[str, Any]:
     """For JSON: ``slices`` and ``tracks``, those that there are."""
     told: dict[str, Any] = {}

@@ -191,6 +191,10 @@ class Plot(pg.PlotWidget):
         axis.setLabel(text, **{"font-size": "9pt", "color": axis.textPen().color().name()})
         axis.resizeEvent()  # the library centres a label only when its axis is resized
 
+    def label_of(self, side: str) -> str:
+        """Quantity and unit of an axis, whether there is room for both or not."""
+        return self._labels.get(side, "")
+
     def resizeEvent(self, ev: Any) -> None:
         super().resizeEvent(ev)
         for side, text in self._labels.items():

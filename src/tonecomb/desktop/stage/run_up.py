@@ -36,7 +36,7 @@ class RunUpPane(QWidget):
     def __init__(self, run_ups: RunUps) -> None:
         super().__init__()
         self._run_ups = run_ups
-        self._found: RunUp | None = None
+        self.found: RunUp | None = None
         self._decibels = True
         self.spectrum, self.levels = LinesPlot("Order", ""), LinesPlot("Speed", "Hz")
         self.map = OrderMap()
@@ -101,20 +101,20 @@ class RunUpPane(QWidget):
         self._fit_speeds()
 
     def _fit_speeds(self) -> None:
-        if self._found is not None:
-            speed, met = self._found.levels.speed, [one.speed for one in self._found.crossings]
+        if self.found is not None:
+            speed, met = self.found.levels.speed, [one.speed for one in self.found.crossings]
             low, high = min([float(speed.min()), *met]), max([float(speed.max()), *met])
             self.levels.box.setXRange(low, high, padding=0.03)
 
     def _show(self, found: RunUp | None) -> None:
-        fresh = found is not self._found
-        self._found = found
+        fresh = found is not self.found
+        self.found = found
         self._draw()
         if fresh:
             self._fit_speeds()
 
     def _draw(self) -> None:
-        found = self._found
+        found = self.found
         self.map.show_run_up(found, self._decibels)
         if found is None:
             self.told.setText("Say what tells the shaft's speed to see its orders.")

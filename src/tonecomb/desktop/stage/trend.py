@@ -12,7 +12,7 @@ from tonecomb.desktop.stage.lines import LinesPlot
 from tonecomb.desktop.stage.plot import AXIS_WIDTH, Plot
 from tonecomb.desktop.theme import Theme, font
 from tonecomb.desktop.widgets import Choice, label, link, row
-from tonecomb.formats.changes import amplitude
+from tonecomb.formats import changes
 
 _SHOWN = (
     ("levels", "Levels of bands and tracks"), ("rms", "Rms of the frames"),
@@ -30,7 +30,7 @@ class TrendPane(QWidget):
     def __init__(self, trends: Trends) -> None:
         super().__init__()
         self._trends = trends
-        self._trend: Trend | None = None
+        self.trend: Trend | None = None
         self.above, self.below = LinesPlot(), LinesPlot()
         self.shown = Choice(_SHOWN, "levels", "What is shown against time")
         self.shown.picked.connect(lambda _: self._draw())
@@ -73,11 +73,11 @@ class TrendPane(QWidget):
             plot.fit()
 
     def _show(self, trend: Trend | None) -> None:
-        self._trend = trend
+        self.trend = trend
         self._draw()
 
     def _draw(self) -> None:
-        trend = self._trend
+        trend = self.trend
         tracks = () if trend is None else trend.tracks
         self.above.setVisible(bool(tracks))
         if trend is None:
@@ -89,23 +89,7 @@ class TrendPane(QWidget):
         shown = [(name, t.frequency) for name, t in zip(names, tracks, strict=True)]
         self.above.show_lines(trend.time, shown, "Frequency", "Hz")
         self.above.bottom.showLabel(False)
-        symbol = trend.channel.unit
-        kind = self.shown.value
-        if kind == "crest":
-            lines, title, unit = [("crest factor", trend.crest)], "Crest factor", ""
-        elif kind == "kurtosis":
-            lines, title, unit = [("kurtosis", trend.kurtosis)], "Kurtosis", ""
-        elif kind == "rms":
-            lines, title, unit = [("rms", trend.rms)], "Rms", symbol
-        else:
-            method = trend.method
-            bands = zip(method.bands, trend.bands, strict=True)
-            lines = [(b.name or f"{b.low:g}–{b.high:g} Hz", level) for b, level in bands]
-            lines += [(name, amplitude(trend, i)) for i, name in enumerate(names)]
-            unit = f"{method.display.unit(symbol).symbol} rms"
-            title = "Level"
-            if not lines:
-                lines, title, unit = [("rms of the frames", trend.rms)], "Rms", symbol
+        lines, title, unit = changes.lines(trend, self.shown.value)
         self.below.show_lines(trend.time, lines, title, unit)
 
     def hideEvent(self, event: object) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
 from importlib.resources import files as resources
@@ -17,20 +18,16 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.pyramid import Envelope
 from tonecomb.core.recording import Array
 from tonecomb.core.reduce import reduce_curve
-from tonecomb.core.spectrogram import Spectrogram
-from tonecomb.core.trend import Trend
 from tonecomb.core.units import unit
-from tonecomb.formats.report import colours
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
-    from matplotlib.figure import Figure
+    from matplotlib.figure import FigureBase
 
 INK, QUIET, LINES, TRACE, ACCENT = "#22303A", "#66727A", "#D9D2C3", "#1F4E79", "#B4572A"
 SECOND = "#157A7E"
 TRACES = ("#1F4E79", "#B4572A", "#4C7A3D", "#7A3E75", "#157A7E", "#B98A1A", "#6B7785", "#B23A5A")
 _LABELS = 12
-_DOWN_DB = 70.0  # of the highest level, where a spectrogram's colours begin at most
 _COLUMNS = 1400
 
 
@@ -205,115 +202,62 @@ def _label_peaks(
             break
 
 
-def _figure(height: float) -> tuple[Figure, Axes]:
+@dataclass(frozen=True, eq=False)
+class Panel:
+    """A part of a picture: its height in inches, and what draws it into a (sub)figure."""
+
+    height: float
+    draw: Callable[[FigureBase], object]
+
+
+def stacked(panels: Sequence[Panel], kind: str, heading: str = "") -> bytes:
+    """Panels below each other as ``svg`` or ``png``, a heading above them."""
+    import matplotlib
     from matplotlib.figure import Figure
 
-    figure = Figure(figsize=(10, height), layout="constrained")
-    return figure, figure.add_subplot()
-
-
-def _render(figure: Figure, kind: str) -> bytes:
-    out = io.BytesIO()
-    metadata = {"Date": None, "Creator": None} if kind == "svg" else None
-    figure.savefig(out, format=kind, dpi=200, metadata=metadata)
-    return out.getvalue()
-
-
-def waveform_picture(
-    envelope: Envelope, fs: float, stretch: tuple[float, float], unit_symbol: str, kind: str
-) -> bytes:
-    """The waveform alone; ``kind`` is ``svg`` or ``png``."""
-    import matplotlib
-
     with matplotlib.rc_context(_style()):
-        figure, axes = _figure(2.2)
-        waveform_axes(axes, envelope, fs, stretch, unit_symbol)
-        return _render(figure, kind)
-
-
-def spectrum_picture(analysis: Analysis, view: SpectrumView, kind: str, title: bool) -> bytes:
-    """The spectrum; with ``title`` the method's sentence stands above it."""
-    import matplotlib
-
-    with matplotlib.rc_context(_style()):
-        figure, axes = _figure(4.6)
-        if title:
-            heading = f"{analysis.recording_name} · {analysis.sentence}"
+        height = sum(panel.height for panel in panels)
+        figure = Figure(figsize=(10, height), layout="constrained")
+        if heading:
             figure.suptitle(heading, fontsize=8.5, x=0.01, ha="left", wrap=True)
-        spectrum_axes(axes, analysis, view)
-        return _render(figure, kind)
+        shares = [panel.height for panel in panels]
+        parts = figure.subfigures(len(panels), 1, height_ratios=shares, squeeze=False)
+        for panel, part in zip(panels, parts[:, 0], strict=True):
+            part.set_facecolor("none")
+            panel.draw(part)
+        out = io.BytesIO()
+        metadata = {"Date": None, "Creator": None} if kind == "svg" else None
+        figure.savefig(out, format=kind, dpi=200, metadata=metadata)
+        return out.getvalue()
 
 
-def picture(
-    analysis: Analysis,
-    view: SpectrumView,
-    envelope: Envelope | None,
-    stretch: tuple[float, float],
-    kind: str,
-) -> bytes:
-    """What the stage shows: waveform over spectrum (or the spectrum alone), with the method's
-    sentence above."""
-    if envelope is None:
-        return spectrum_picture(analysis, view, kind, title=True)
-    import matplotlib
-    from matplotlib.figure import Figure
-
-    with matplotlib.rc_context(_style()):
-        figure = Figure(figsize=(10, 6.4), layout="constrained")
-        heading = f"{analysis.recording_name} · {analysis.sentence}"
-        figure.suptitle(heading, fontsize=8.5, x=0.01, ha="left", wrap=True)
-        upper, lower = figure.subplots(2, 1, height_ratios=(1, 2.4))
-        waveform_axes(upper, envelope, analysis.fs, stretch, analysis.channel.unit)
-        spectrum_axes(lower, analysis, view)
-        return _render(figure, kind)
+def waveform_panel(
+    envelope: Envelope, fs: float, stretch: tuple[float, float], unit_symbol: str
+) -> Panel:
+    """The waveform with its stretch."""
+    return Panel(
+        2.2, lambda part: waveform_axes(part.subplots(), envelope, fs, stretch, unit_symbol)
+    )
 
 
-def gram_picture(analysis: Analysis, gram: Spectrogram, kind: str) -> bytes:
-    """A spectrogram: frequency across, time downward, with its scale of levels."""
-    import matplotlib
-    from matplotlib.colors import ListedColormap
-
-    method = analysis.method
-    cells = gram.values(method.scaling, method.level, method.display, analysis.channel.unit)
-    levels = analysis.decibels(cells)
-    top = float(levels.max())
-    low = max(float(np.percentile(levels, 40)), top - _DOWN_DB)
-    with matplotlib.rc_context(_style()):
-        figure, axes = _figure(4.2)
-        shown = axes.pcolormesh(
-            gram.frequency, gram.time, levels, cmap=ListedColormap(colours.table("paper") / 255.0),
-            vmin=low, vmax=top, rasterized=True,
-        )  # fmt: skip
-        axes.invert_yaxis()
-        axes.grid(False)
-        axes.set_xlabel("Frequency, Hz")
-        axes.set_ylabel("Time, s")
-        bar = figure.colorbar(shown, ax=axes, pad=0.01)
-        bar.set_label(analysis.label(True))
-        return _render(figure, kind)
+def spectrum_panel(analysis: Analysis, view: SpectrumView) -> Panel:
+    """The spectrum as a view shows it."""
+    return Panel(4.4, lambda part: spectrum_axes(part.subplots(), analysis, view))
 
 
-def trend_picture(trend: Trend, kind: str) -> bytes:
-    """Tracks over time, then band levels and rms below them."""
-    import matplotlib
-    from matplotlib.figure import Figure
+def image_panel(png: bytes, height: float) -> Panel:
+    """A picture that was made elsewhere."""
 
-    rows = 2 if trend.tracks else 1
-    with matplotlib.rc_context(_style()):
-        figure = Figure(figsize=(10, 2.2 * rows), layout="constrained")
-        axes = list(np.atleast_1d(figure.subplots(rows, 1, sharex=True)))
-        if trend.tracks:
-            for track in trend.tracks:
-                axes[0].plot(trend.time, track.frequency, linewidth=1, label=track.wanted.title)
-            axes[0].set_ylabel("Frequency, Hz")
-            axes[0].legend(fontsize=6.5, loc="upper left")
-        unit_text = trend.channel.unit
-        axes[-1].plot(trend.time, trend.rms, color=TRACE, linewidth=0.8, label="rms of the frames")
-        if trend.method.display.unit(unit_text).symbol == unit_text:
-            for band, level in zip(trend.method.bands, trend.bands, strict=True):
-                name = band.name or f"{band.low:g}–{band.high:g} Hz"
-                axes[-1].plot(trend.time, level, linewidth=0.8, label=name)
-        axes[-1].set_ylabel(f"Rms, {unit_text}")
-        axes[-1].set_xlabel("Time, s")
-        axes[-1].legend(fontsize=6.5, loc="upper left")
-        return _render(figure, kind)
+    def draw(part: FigureBase) -> None:
+        from matplotlib.image import imread
+
+        axes = part.subplots()
+        axes.imshow(imread(io.BytesIO(png)), aspect="equal")
+        axes.set_axis_off()
+
+    return Panel(height, draw)
+
+
+def heading_of(analysis: Analysis) -> str:
+    """What stands above every picture."""
+    return f"{analysis.recording_name} · {analysis.sentence}"

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from datetime import datetime
+from typing import TYPE_CHECKING
 
 from tonecomb import __version__
 from tonecomb.core import pyramid
@@ -14,6 +16,7 @@ from tonecomb.core.method import seconds
 from tonecomb.core.peaks import Peak
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Recording, whole
+from tonecomb.core.slices import Slices
 from tonecomb.core.spectrogram import View, run_spectrogram
 from tonecomb.core.statistics import channel_figures
 from tonecomb.core.trend import Trend
@@ -21,10 +24,25 @@ from tonecomb.formats import changes, files
 from tonecomb.formats.figures import significant, with_std
 from tonecomb.formats.output import comb_words, resonance_words
 from tonecomb.formats.report import figures
-from tonecomb.formats.report.figures import SpectrumView
+from tonecomb.formats.report.figures import Panel, SpectrumView
+
+if TYPE_CHECKING:
+    from tonecomb.core.run_up import RunUp
 
 _WAVEFORM_COLUMNS = 1400
 _GRAM_ROWS, _GRAM_COLUMNS = 400, 900
+
+
+@dataclass(frozen=True, eq=False)
+class Changing:
+    """What was computed of the changes in time."""
+
+    trend: Trend | None = None
+    slices: Slices | None = None
+    run_up: RunUp | None = None
+
+    def __bool__(self) -> bool:
+        return any(one is not None for one in (self.trend, self.slices, self.run_up))
 
 
 def report(
@@ -34,11 +52,10 @@ def report(
     progress: Progress = silent,
     made: datetime | None = None,
     said: Knowledge = NOTHING,
-    trend: Trend | None = None,
+    changing: Changing | None = None,
 ) -> str:
-    """The report's HTML, with what was said about its peaks; with a trend, a section on what
-    changes in time. Reads the source once for its
-    waveform and once for its SHA-256."""
+    """The report's HTML, with what was said about its peaks, and a section on what changes in time
+    where that was looked at. Reads the source once for its waveform and once for its SHA-256."""
     channel = analysis.method.channel
     built = pyramid.build(
         lambda start, stop: recording.samples.read(channel, start, stop),
@@ -95,32 +112,64 @@ def report(
             for limits in (f"{band.low:g}–{band.high:g} Hz",)
         ],
         waveform=_inline(
-            figures.waveform_picture(
-                envelope, fs, (stretch.start, stretch.end), analysis.channel.unit, "svg"
+            figures.waveform_panel(
+                envelope, fs, (stretch.start, stretch.end), analysis.channel.unit
             ),
             "wave",
         ),
-        spectrum=_inline(figures.spectrum_picture(analysis, view, "svg", title=False), "spec"),
+        spectrum=_inline(figures.spectrum_panel(analysis, view), "spec"),
         peaks=(peaks := _peak_rows(analysis, said)),
         noted=any(peak["note"] for peak in peaks),
-        changing=_changing(recording, analysis, trend, part(progress, 0.8, 1.0)),
+        changing=_changing(recording, analysis, changing, part(progress, 0.8, 1.0)),
         shaft=said.shaft,
     )  # fmt: skip
 
 
-def _changing(
-    recording: Recording, analysis: Analysis, trend: Trend | None, progress: Progress
-) -> dict[str, object] | None:
-    """Pictures of what changes in time, and a line about each track."""
-    if trend is None:
-        return None
-    view = View(_GRAM_ROWS, _GRAM_COLUMNS, low=analysis.method.search.low,
-                high=analysis.method.search.high)  # fmt: skip
+def changing_panels(
+    recording: Recording, analysis: Analysis, changing: Changing, progress: Progress = silent
+) -> dict[str, tuple[Panel, str]]:
+    """A picture of each kind, and the words below it: always the spectrogram, then those of what
+    was computed."""
+    from tonecomb.formats.report import figures_in_time as drawn
+
+    search = analysis.method.search
+    view = View(_GRAM_ROWS, _GRAM_COLUMNS, low=search.low, high=search.high)
     gram = run_spectrogram(analysis.method, recording, view, progress)
+    panels = {
+        "spectrogram": (
+            drawn.gram_panel(analysis, gram), "Spectrogram: the highest level in each cell."
+        )
+    }  # fmt: skip
+    if changing.slices is not None:
+        low, high = search.low or 0.0, search.high or analysis.fs / 2
+        count = len(changing.slices.time)
+        panels["waterfall"] = (
+            drawn.waterfall_panel(analysis, changing.slices, low, high),
+            f"{count} slices of {changing.slices.width_s:.4g} s each.",
+        )
+    if changing.trend is not None:
+        panels["trend"] = (
+            drawn.trend_panel(changing.trend), "One value a frame, at the frame's middle."
+        )  # fmt: skip
+    if changing.run_up is not None:
+        panels["run-up"] = (
+            drawn.run_up_panel(changing.run_up),
+            "Orders over time, and their levels over the shaft's speed; dashed: resonances.",
+        )
+    return panels
+
+
+def _changing(
+    recording: Recording, analysis: Analysis, changing: Changing | None, progress: Progress
+) -> dict[str, object] | None:
+    """Pictures of what changes in time, and a line about each track, slice and order."""
+    if not changing:
+        return None
+    panels = changing_panels(recording, analysis, changing, progress)
+    told = changes.text(changing.slices, changing.trend) + changes.run_up_text(changing.run_up)
     return {
-        "gram": _inline(figures.gram_picture(analysis, gram, "svg"), "gram"),
-        "trend": _inline(figures.trend_picture(trend, "svg"), "trend"),
-        "lines": changes.text(None, trend).splitlines(),
+        "pictures": [(_inline(panel, name), words) for name, (panel, words) in panels.items()],
+        "lines": told.splitlines(),
     }
 
 
@@ -149,9 +198,9 @@ def _peak(analysis: Analysis, peak: Peak, said: Knowledge) -> dict[str, str]:
     }
 
 
-def _inline(svg: bytes, prefix: str) -> str:
+def _inline(panel: Panel, prefix: str) -> str:
     """The SVG element alone, with its ids made the picture's own."""
-    text = svg.decode()
+    text = figures.stacked([panel], "svg").decode()
     text = text[text.index("<svg") :]
     return (
         text.replace('id="', f'id="{prefix}-')
