@@ -329,26 +329,41 @@ def test_tracks_and_slices(demo: Path, tmp_path: Path) -> None:
     call_for = ("analyse", demo / "run-up.flac", "--channel", "1", "--frame", "4096", "--range",
                 "0:600", "--band", "10:1000", "--track", "4:31:1,2,17", "--track", "80:500",
                 "--slices", "3")  # fmt: skip
-    done = call(*call_for, "--json", "--out", tmp_path / "out")
+    turning = ("--run-up", "4.5:30:1,2,17", "--speed-from", "Motor DE")
+    done = call(*call_for, *turning, "--channel", "2", "--json", "--out", tmp_path / "out")
     assert done.returncode == 0, done.stderr
-    values = json.loads(done.stdout)["analyses"][0]
+    values, bracket = json.loads(done.stdout)["analyses"]
+    told = bracket["run_up"]
+    assert [round(one["natural_frequency_hz"], 0) for one in told["resonances"]] == [62, 143]
+    assert [one["order"] for one in told["orders"]] == [1, 2, 17]
+    assert len(told["orders"][0]["amplitude"]) == len(told["speed_hz"]) == len(told["time_s"])
+    assert "speed from a comb of Motor DE in 4.5–30 Hz" in told["method"]
+    for name in ("spectrum", "spectrogram", "waterfall", "trend", "run-up"):
+        png = (tmp_path / "out" / "Tower-bracket" / f"{name}.png").read_bytes()
+        assert png.startswith(b"\x89PNG")
     motor, mesh = values["trend"]["tracks"]
     assert motor["teeth"] == [1, 2, 17] and "teeth" not in mesh
     speed = [5 + 24 * time / 90 for time in values["trend"]["time_s"]]
     assert motor["frequency_hz"] == pytest.approx(speed, rel=2e-3)
     assert mesh["frequency_hz"] == pytest.approx([17 * f for f in speed], abs=1.0)
     assert [len(one["bands"]) for one in values["slices"]] == [1, 1, 1]
-    rows = (tmp_path / "out" / "trend.csv").read_text().splitlines()
+    rows = (tmp_path / "out" / "Motor-DE" / "trend.csv").read_text().splitlines()
     assert rows[0].startswith("time [s],rms [m/s²],crest factor,kurtosis,10–1000 Hz [m/s² rms]")
     assert len(rows) == 1 + len(speed)
-    assert (tmp_path / "out" / "slices.csv").read_text().count("\n") == 1 + 2049
-    page = (tmp_path / "out" / "report.html").read_text()
+    assert (tmp_path / "out" / "Motor-DE" / "slices.csv").read_text().count("\n") == 1 + 2049
+    page = (tmp_path / "out" / "Tower-bracket" / "report.html").read_text()
+    assert "met by order 17" in page
+    page = (tmp_path / "out" / "Motor-DE" / "report.html").read_text()
     assert "Changes in time" in page and "comb 4–31 Hz: 5.08" in page
     text = call(*call_for).stdout
     assert "slice 45.0000 s" in text and "there in 100 % of 280 frames" in text
     for wrong, word in (
         (("--track", "7"), "no range to follow"),
         (("--slice-at", "3"), "exclude each other"),
+        (("--run-up", "5:30"), "names no orders"),
+        (("--run-up", "5:30:1", "--tacho", "2:0.5"), "exclude each other"),
+        (("--orders", "1"), "add --tacho"),
+        (("--tacho", "Tower bracket:9:2"), "passes its level 0 times"),
     ):
         refused = call(*call_for, *wrong)
         assert refused.returncode == 2 and word in refused.stderr

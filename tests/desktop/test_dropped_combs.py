@@ -16,6 +16,7 @@ from tests.desktop.test_bench import drag
 from tonecomb.core.document import DroppedComb
 from tonecomb.core.recording import Stretch
 from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.readings.combs import CombReadings
 from tonecomb.formats import session
 
 Settle = Callable[[], None]
@@ -40,7 +41,7 @@ def row(bench: Bench, comb: int, tooth: int | None = None) -> QTreeWidgetItem:
 
 
 def test_one_key_finds_motor_mains_and_the_mesh_with_its_sidebands(
-    opened: Bench, settle: Settle, tmp_path: Path
+    opened: Bench, settle: Settle, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     press(opened, Qt.Key.Key_B, shift=True)
     settle()
@@ -57,6 +58,21 @@ def test_one_key_finds_motor_mains_and_the_mesh_with_its_sidebands(
     assert row(opened, 0).text(3) == "4 of 4"
     assert [row(opened, 1, k).text(1) for k in (0, 1)] == ["50.000", "(100.000)"]
     assert row(opened, 1, 1).text(3) == "missing"
+    # More columns are there to be chosen, and the choice is remembered.
+    tree = opened.readings.combs.tree
+    assert tree.isColumnHidden(4) and tree.isColumnHidden(5)
+    assert row(opened, 1, 1).text(4) == "100.000" and row(opened, 1, 1).text(5) == ""
+    share = 100 * opened.combs.shown[0].comb.teeth[0].amplitude ** 2
+    share /= opened.combs.shown[0].comb.power
+    assert float(row(opened, 0, 0).text(5)) == pytest.approx(share, rel=0.01)
+
+    def choose(menu: QMenu, *_: object) -> None:
+        next(action for action in menu.actions() if "Share" in action.text()).trigger()
+
+    monkeypatch.setattr(QMenu, "exec", choose)
+    opened.action("Columns of the readings…").trigger()
+    assert not tree.isColumnHidden(5)
+    assert not CombReadings(opened.combs).tree.isColumnHidden(5)
     press(opened, Qt.Key.Key_B, shift=True)
     assert len(dropped(opened)) == 3
     assert "are there already" in opened.notices.text

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+import pyqtgraph as pg
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
@@ -139,10 +140,21 @@ def test_frame_by_frame(pictured: Bench, settle: Settle) -> None:
     curve = pictured.stage.spectrum.frames.curve
     assert curve.isVisible() and len(curve.getData()[0]) > 100
     assert pictured.stage.frame_place._span.isVisible()
+    bar = pictured.stage.frame_bar
+    assert bar.isVisible() and bar.told.text() == "frame 141 of 280, 45.12 s"
+    bar.slider.setValue(31)
+    settle()
+    assert pictured.moments.time == pytest.approx(0.32 * 32)
+    QTest.mouseClick(bar.back, Qt.MouseButton.LeftButton)
+    settle()
+    assert bar.slider.value() == 30
+    pictured.stage.gram.plot._moment.sigDragged.emit(pg.InfiniteLine(45.0))
+    settle()
+    assert bar.slider.value() == 140
     before = pictured.stage.gram.plot._moment.value()
-    pictured.player.set_speed(25)
+    bar.speed.picked.emit(bar.speed.choose(25) or 25)
     QTest.keyClick(pictured, Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
-    assert pictured.player.playing
+    assert pictured.player.playing and bar.play.text() == "Stop"
     QTest.qWait(400)
     QTest.keyClick(pictured, Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
     settle()
@@ -153,6 +165,46 @@ def test_frame_by_frame(pictured: Bench, settle: Settle) -> None:
     assert not pictured.moments.step(1), "there is no frame after the last"
     QTest.keyClick(pictured, Key.Key_Period, Qt.KeyboardModifier.ShiftModifier)
     assert pictured.moments.shown is None and not pictured.stage.frame_place._span.isVisible()
+    assert bar.isHidden()
+
+
+def test_time_from_left_to_right(
+    pictured: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The same picture with time as on the waveform and the spectrum's frequencies upward."""
+    pane = pictured.stage.gram
+    pane.way.picked.emit(pane.way.choose("right") or "right")
+    settle()
+    plot, picture = pane.sideways, pane.picture
+    assert plot.isVisible() and not pane.plot.isVisible()
+    assert pictured.stage.spectrum.label_of("bottom") == "Frequency, Hz"
+    assert picture.gram is not None and plot._image.image.shape == picture.levels.T.shape
+    plot.hover(QPointF(46.0, 293.0))
+    assert plot.readout.text().startswith("46.00 s · 293.0 Hz · ")
+    assert plot._cell.rect().width() == pytest.approx(0.64) and plot.cursor == (46.0, 293.0)
+    assert pictured.stage.waveform._cursor.value() == 46.0
+    times, heights = plot._level.getData()
+    assert times[np.argmax(heights)] == pytest.approx(46.0, abs=0.7)
+    # A box zooms the waveform's times and the spectrum's frequencies.
+    drag(plot, (40.0, 200.0), (60.0, 300.0))
+    settle()
+    assert pictured.stage.spectrum.limits() == pytest.approx((200, 300), abs=4)
+    assert pictured.stage.waveform.limits() == pytest.approx((40, 60), abs=1)
+    assert picture.gram is not None and picture.gram.time[0] > 38
+    QTest.keyClick(pictured, Key.Key_L)
+    settle()
+    assert plot.left.log and plot.box.viewRange()[1] == pictured.stage.spectrum.box.viewRange()[0]
+    plot.time_clicked.emit(50.0)
+    settle()
+    assert plot._moment.value() == pytest.approx(50.0, abs=0.4)
+    pictured.stage.show_marks([(250.0, "mesh")])
+    assert [line.label.format for line in plot._lines] == ["mesh"]
+    chosen: list[str] = []
+    monkeypatch.setattr(
+        QMenu, "exec", lambda menu, *_: chosen.extend(a.text() for a in menu.actions())
+    )
+    plot.box_chosen.emit(45.0, 50.0, 220.0, 260.0)
+    assert chosen[:2] == ["Analyse 45–50 s", "Look for peaks in 220–260 Hz"]
 
 
 def test_what_all_frames_range_over_and_what_the_window_does(

@@ -71,7 +71,8 @@ def test_from_the_shaft_to_the_resonances(
     assert bracket.stage.waveform._cursor.value() == pytest.approx(12.9)
     column = int(np.argmin(np.abs(pane.map._found.map.centres - 17)))  # type: ignore[union-attr]
     assert pane.map.levels[:, column].argmax() == pytest.approx(
-        np.searchsorted(pane.map._found.map_time, 12.9), abs=12  # type: ignore[union-attr]
+        np.searchsorted(pane.map._found.map_time, 12.9),
+        abs=12,  # type: ignore[union-attr]
     )
     bracket.toggle_decibels()
     assert pane.levels.label_of("left") == "Acceleration, m/s² rms"

@@ -94,6 +94,12 @@ def test_a_comb_levels_and_figures(runup: Bench, settle: Settle, tmp_path: Path)
     (wanted,) = runup.store.method.tracks
     assert wanted.name == "comb A" and wanted.teeth == tuple(range(1, 18))
     assert (wanted.low, wanted.high) == pytest.approx((14.45, 19.55))
+    tree = runup.readings.combs.tree
+    tree.setCurrentItem(tree.topLevelItem(0).child(1))  # type: ignore[union-attr]
+    runup.finding.edit_tracks()
+    press(runup, "The chosen peak or tooth").close()
+    tooth = runup.store.method.tracks[1]
+    assert tooth.name == "A2" and (tooth.low + tooth.high) / 2 == pytest.approx(34.0)
     runup.store.edit_method("Wider", tracks=(Wanted(4, 31, (1, 2, 17), "motor"),))
     settle()
     pane = runup.stage.trend

@@ -13,6 +13,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from tests.desktop import mouse
 
+from tonecomb.core.display import Display
 from tonecomb.core.document import Mark, set_marks
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.stage.waterfall.relief import draw
@@ -175,6 +176,30 @@ def test_slices_in_relief(relieved: Bench, settle: Settle) -> None:
     pane.where.picked.emit(pane.where.choose("marks") or "marks")
     settle()
     assert view.relief.time.tolist() == [20.0, 50.0]
+    # Typed times stand where they are on the axis of time, and are what is stepped through.
+    pane.where.picked.emit(pane.where.choose("at") or "at")
+    pane.times.setText("30 10, 90000 20 no")
+    pane.times.editingFinished.emit()
+    pane.width_s.setValue(2.0)
+    settle()
+    assert view.relief.time.tolist() == [10.0, 20.0, 30.0]
+    pane.times.setText("10 20 50")
+    pane.times.editingFinished.emit()
+    settle()
+    assert view._shares(view._ordered()[1]).tolist() == pytest.approx([0, 0.75, 1])
+    assert len(view._even()) == 5
+    assert relieved.moments.time == 50.0, "the frame that was shown goes to the nearest slice"
+    relieved.moments.step(-1)
+    settle()
+    assert relieved.moments.time == 20.0 and relieved.moments.shown is not None
+    assert relieved.moments.shown.resolution.stretch_s == pytest.approx(2.0)
+    assert relieved.stage.frame_bar.told.text() == "slice 2 of 3, 20 s"
+    # In bands each slice has steps, of the level that its own band has.
+    octaves = Display(drawn="octave", bands=1)
+    relieved.store.edit_method("Bands", display=octaves, scaling="psd")
+    settle()
+    steps = np.abs(np.diff(view.relief.levels[0])) > 1e-9
+    assert steps.sum() < 6 and view.relief.title.startswith("Acceleration PSD")
     QTest.keyClick(relieved, Key.Key_5)
     settle()
     assert pane.isHidden() and relieved.slices.shown is None
