@@ -7,6 +7,7 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -42,7 +43,7 @@ def bench_pictures() -> None:
     def settle() -> None:
         QTest.qWait(100)
         waited = (bench.results, bench.facts, bench.held, bench.grams, bench.trends, bench.slices,
-                  bench.moments)  # fmt: skip
+                  bench.run_ups, bench.moments)  # fmt: skip
         while bench.jobs.running or any(one.busy for one in waited):
             QTest.qWait(20)
         QTest.qWait(100)
@@ -123,11 +124,12 @@ def compared_picture(bench: Bench, settle: Callable[[], None]) -> None:
 
 
 def time_pictures(bench: Bench, settle: Callable[[], None]) -> None:
-    """A comb through spectrum and spectrogram; a run-up as waterfall and as trend."""
+    """A comb through spectrum and spectrogram; a run-up as waterfall, as trend, by its orders."""
     from PyQt6.QtCore import QPointF
 
     from tonecomb.core.bands import Band
     from tonecomb.core.document import select
+    from tonecomb.core.shaft import of_comb
     from tonecomb.core.tracks import Wanted
 
     before, stage = bench.store.document, bench.stage
@@ -167,6 +169,14 @@ def time_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     stage.trend.show_cursor(45.0)
     bench.grab().save(str(SHOTS / "trend.png"))
     stage.toggle_pane(stage.trend)
+    bench.store.apply("Bracket", select(bench.store.document, ref.id, 1))
+    bench.store.edit_method("Shaft", shaft=replace(of_comb(4.5, 30, (1, 2, 17)), channel=0))
+    stage.toggle_pane(stage.run_up)
+    settle()
+    stage.run_up.map.hover(QPointF(17.0, 12.9))
+    bench.grab().save(str(SHOTS / "run-up.png"))
+    stage.run_up.map.hover(None)
+    stage.toggle_pane(stage.run_up)
     bench.store.apply("Back", before)
     settle()
 

@@ -13,7 +13,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from functools import wraps
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, get_args
+from typing import Any, get_args
 
 import click
 
@@ -27,6 +27,7 @@ from tonecomb.cli_method import (
 )
 from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.cautions import Caution, cautions
+from tonecomb.core.changing import Changing, run_changing
 from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.evenly import excerpt
 from tonecomb.core.given import Given, Import, MissingChoice, TimeChoice
@@ -34,13 +35,8 @@ from tonecomb.core.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.recording import Recording, Stretch
-from tonecomb.core.slices import Slices, run_slices
-from tonecomb.core.trend import Trend, run_trend
 from tonecomb.formats import atomic, changes, output
 from tonecomb.formats.registry import open_recording, write_recording
-
-if TYPE_CHECKING:
-    from tonecomb.core.run_up import RunUp
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,9 +46,7 @@ class Told:
     analysis: Analysis
     cautions: tuple[Caution, ...]
     said: Knowledge
-    slices: Slices | None = None
-    trend: Trend | None = None
-    run_up: RunUp | None = None
+    changing: Changing
 
 
 _Result = tuple[Recording, list[Told]]
@@ -300,27 +294,15 @@ def analyse(
                 step = part(share, 0.2 + 0.8 * j / len(wanted), 0.2 + 0.8 * (j + 1) / len(wanted))
                 analysis = run(method, recording, part(step, 0, 0.6))
                 told = cautions(analysis, recording, part(step, 0.6, 0.7))
-                done = Told(analysis, told, said)
-                if slicing is not None:
-                    slices = run_slices(method, recording, slicing, part(step, 0.7, 0.8))
-                    done = replace(done, slices=slices)
-                if method.tracks:
-                    trend = run_trend(method, recording, method.tracks, part(step, 0.8, 0.9))
-                    done = replace(done, trend=trend)
-                if method.shaft is not None:
-                    from tonecomb.core.run_up import analyse_run_up
-
-                    run_up = analyse_run_up(method, recording, part(step, 0.9, 1))
-                    done = replace(done, run_up=run_up)
-                analyses.append(done)
+                changing = run_changing(method, recording, slicing, part(step, 0.7, 1))
+                analyses.append(Told(analysis, told, said, changing))
             results.append((recording, analyses))
         described = [
             {
                 "recording": output.description(recording),
                 "analyses": [
                     output.analysis(one.analysis, one.cautions, one.said)
-                    | changes.values(one.slices, one.trend)
-                    | changes.run_up_values(one.run_up)
+                    | changes.values(one.changing)
                     for one in analyses
                 ],
             }
@@ -334,8 +316,7 @@ def analyse(
         for one in analyses:
             click.echo(
                 output.analysis_text(one.analysis, one.cautions, one.said)
-                + changes.text(one.slices, one.trend)
-                + changes.run_up_text(one.run_up)
+                + changes.text(one.changing)
             )
     for path in written:
         click.echo(f"wrote {path}")
@@ -383,7 +364,6 @@ def _write(out: Path, results: list[_Result]) -> list[Path]:
     """Tables, pictures and a report for each analysis; in folders of their own where there are
     several."""
     from tonecomb.formats.report.folder import files_of
-    from tonecomb.formats.report.html import Changing
 
     written: list[Path] = []
     several = sum(len(analyses) for _, analyses in results) > 1
@@ -396,8 +376,7 @@ def _write(out: Path, results: list[_Result]) -> list[Path]:
                 if several:
                     folder = folder / _file_name(analysis.channel.name)
                 atomic.make_folder(folder)
-                changing = Changing(told.trend, told.slices, told.run_up)
-                files = files_of(recording, analysis, told.said, changing, progress)
+                files = files_of(recording, analysis, told.said, told.changing, progress)
                 for name, content in files:
                     atomic.write_bytes(folder / name, content)
                     written.append(folder / name)

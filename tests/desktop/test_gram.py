@@ -65,8 +65,8 @@ def test_level_at_the_cursor_and_the_scale(pictured: Bench, settle: Settle) -> N
     plot.hover(QPointF(293.0, 46.0))
     text = plot.readout.text()
     assert text.startswith("46.00 s · 293.0 Hz · ") and text.endswith(" dB")
-    assert plot._cell.rect().height() == pytest.approx(0.64)
-    assert plot._cell.rect().width() == pytest.approx(3.12, abs=0.02)
+    assert plot.lines.cell.rect().height() == pytest.approx(0.64)
+    assert plot.lines.cell.rect().width() == pytest.approx(3.12, abs=0.02)
     assert len(plot.levels._time) == len(plot.picture.levels)
     picture = plot._image.image.copy()
     low, high = plot.picture.ends
@@ -148,10 +148,10 @@ def test_frame_by_frame(pictured: Bench, settle: Settle) -> None:
     QTest.mouseClick(bar.back, Qt.MouseButton.LeftButton)
     settle()
     assert bar.slider.value() == 30
-    pictured.stage.gram.plot._moment.sigDragged.emit(pg.InfiniteLine(45.0))
+    pictured.stage.gram.plot.lines.moment.sigDragged.emit(pg.InfiniteLine(45.0))
     settle()
     assert bar.slider.value() == 140
-    before = pictured.stage.gram.plot._moment.value()
+    before = pictured.stage.gram.plot.lines.moment.value()
     bar.speed.picked.emit(bar.speed.choose(25) or 25)
     QTest.keyClick(pictured, Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
     assert pictured.player.playing and bar.play.text() == "Stop"
@@ -159,7 +159,7 @@ def test_frame_by_frame(pictured: Bench, settle: Settle) -> None:
     QTest.keyClick(pictured, Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
     settle()
     assert not pictured.player.playing
-    assert pictured.stage.gram.plot._moment.value() > before + 0.5
+    assert pictured.stage.gram.plot.lines.moment.value() > before + 0.5
     pictured.moments.go(1e9)
     settle()
     assert not pictured.moments.step(1), "there is no frame after the last"
@@ -181,7 +181,7 @@ def test_time_from_left_to_right(
     assert picture.gram is not None and plot._image.image.shape == picture.levels.T.shape
     plot.hover(QPointF(46.0, 293.0))
     assert plot.readout.text().startswith("46.00 s · 293.0 Hz · ")
-    assert plot._cell.rect().width() == pytest.approx(0.64) and plot.cursor == (46.0, 293.0)
+    assert plot.lines.cell.rect().width() == pytest.approx(0.64) and plot.cursor == (46.0, 293.0)
     assert pictured.stage.waveform._cursor.value() == 46.0
     times, heights = plot._level.getData()
     assert times[np.argmax(heights)] == pytest.approx(46.0, abs=0.7)
@@ -196,9 +196,9 @@ def test_time_from_left_to_right(
     assert plot.left.log and plot.box.viewRange()[1] == pictured.stage.spectrum.box.viewRange()[0]
     plot.time_clicked.emit(50.0)
     settle()
-    assert plot._moment.value() == pytest.approx(50.0, abs=0.4)
+    assert plot.lines.moment.value() == pytest.approx(50.0, abs=0.4)
     pictured.stage.show_marks([(250.0, "mesh")])
-    assert [line.label.format for line in plot._lines] == ["mesh"]
+    assert [line.label.format for line in plot._teeth] == ["mesh"]
     chosen: list[str] = []
     monkeypatch.setattr(
         QMenu, "exec", lambda menu, *_: chosen.extend(a.text() for a in menu.actions())

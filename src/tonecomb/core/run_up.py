@@ -17,11 +17,13 @@ from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Array, Recording, whole
 from tonecomb.core.shaft import Shaft
 from tonecomb.core.spectrogram import Spectrogram, View, run_spectrogram
+from tonecomb.core.speed import smoothed
 from tonecomb.core.trend import run_trend
 from tonecomb.core.windows import window
 
 _OVERLAP = 75.0  # percent with which the speed is followed
 _TURNS_SLOWEST = 4  # turns of the slowest speed in a frame that finds the speed
+_SMOOTHED = 4.0  # frames to either side over which the speed is smoothed
 _SPREAD = 4.0  # bins that the highest tooth may sweep over in such a frame
 _LONGEST = 64  # turns in a frame of the order spectrum
 _FRAMES = 12  # of it that there should be
@@ -61,8 +63,9 @@ class RunUp:
 
 
 def analyse_run_up(method: Method, recording: Recording, progress: Progress = silent) -> RunUp:
-    """Analyse the method's stretch by the angle of its shaft. Window, detrending, scaling and
-    level hold for the order spectrum; frames are whole turns, as many as suit the run-up.
+    """Analyse the method's stretch by the angle of its shaft. Window, detrending and level hold
+    for the order spectrum, which is one of amplitudes in the channel's unit; frames are whole
+    turns, as many as suit the run-up.
 
     Raises :class:`UserError` where the speed is not known well enough.
     """
@@ -125,7 +128,10 @@ def _turning(method: Method, recording: Recording, shaft: Shaft, progress: Progr
         overlap=_OVERLAP,
     )  # fmt: skip
     trend = run_trend(tracked, recording, (comb,), progress)
-    return Turning.of_speed(trend.time, trend.tracks[0].frequency)
+    speed = trend.tracks[0].frequency
+    steady = smoothed(speed, max(2, round(_SMOOTHED * trend.frame_s / trend.hop_s)))
+    # Gaps stay gaps: how much of the speed is known is judged by what was found.
+    return Turning.of_speed(trend.time, np.where(np.isfinite(speed), steady, np.nan))
 
 
 def _by_turns(method: Method, angled: Recording) -> Method:
@@ -135,7 +141,7 @@ def _by_turns(method: Method, angled: Recording) -> Method:
     each = 1 << int(math.log2(max(1.0, min(_LONGEST, 2 * turns / (_FRAMES + 1)))))
     return Method(
         detrend=method.detrend, window=method.window, frame=each * round(angled.rate),
-        scaling=method.scaling, level=method.level,
+        level=method.level,
     )  # fmt: skip
 
 

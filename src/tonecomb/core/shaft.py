@@ -20,8 +20,8 @@ class Shaft:
     ``pulses`` times a turn. ``orders`` (multiples of the speed, not only whole ones) are those
     whose amplitudes are wanted.
 
-    A resonance between the shaft and the sensor turns the phase of what passes it, and pulls the
-    speed there: a channel close to the shaft knows it best.
+    A resonance between the shaft and the sensor turns the phase of what passes it: a channel close
+    to the shaft knows the speed best.
     """
 
     comb: Wanted | None = None

@@ -137,6 +137,7 @@ GESTURES = (
         "Ctrl+drag on the spectrogram",
         "Analyse that time, look for peaks in those frequencies, or zoom",
     ),
+    ("Drag the line of the single frame, or its slider", "Go along time frame by frame"),
     ("Drag an end of the colour scale", "Change which levels the colours show"),
     ("Drag on the waterfall, wheel", "Turn and tilt it, scale its height"),
     ("Click a slice of the waterfall", "Single it out, and show its frame beside the average"),

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QDesktopServices, QGuiApplication, QImage
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from tonecomb.core.analysis import Analysis, run
+from tonecomb.core.changing import run_changing
 from tonecomb.core.errors import UserError
 from tonecomb.core.knowledge import knowledge
 from tonecomb.core.progress import Progress, part
@@ -94,18 +95,11 @@ class Exports(QObject):
         slices: Slices | None = self._slices.shown
 
         def make(_: Path, progress: Progress) -> bytes:
-            from tonecomb.formats.report.html import Changing, report
+            from tonecomb.formats.report.html import report
 
             recording, analysis = complete(part(progress, 0, 0.4))
-            method, changing = analysis.method, Changing(slices=slices)
-            if method.tracks:
-                trend = run_trend(method, recording, method.tracks, part(progress, 0.4, 0.5))
-                changing = replace(changing, trend=trend)
-            if method.shaft is not None:
-                from tonecomb.core.run_up import analyse_run_up
-
-                run_up = analyse_run_up(method, recording, part(progress, 0.5, 0.6))
-                changing = replace(changing, run_up=run_up)
+            changing = run_changing(analysis.method, recording, progress=part(progress, 0.4, 0.6))
+            changing = replace(changing, slices=slices)
             told = part(progress, 0.6, 1)
             return report(recording, analysis, view, told, said=said, changing=changing).encode()
 

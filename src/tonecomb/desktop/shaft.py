@@ -45,8 +45,7 @@ class ShaftPopover(Popover):
             parent,
             "Shaft of a run-up",
             "What turns with the shaft keeps its order, however fast it turns; a resonance keeps "
-            "its frequency. A resonance between shaft and sensor pulls a comb that passes it: "
-            "follow the comb in a channel close to the shaft.",
+            "its frequency. A channel close to the shaft tells its speed best.",
         )
         self._store, self._recording = store, recording
         comb, tacho = shaft.comb or _FIRST, shaft.tacho or Sync(channel=0)

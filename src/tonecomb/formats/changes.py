@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from tonecomb.core.bands import band_rms
+from tonecomb.core.changing import Changing
 from tonecomb.core.recording import Array
 from tonecomb.core.slices import Slices
 from tonecomb.core.spectrum import LEVEL_FACTORS
@@ -47,8 +48,9 @@ def lines(trend: Trend, kind: str) -> tuple[list[tuple[str, Array]], str, str]:
     return found, "Level", f"{method.display.unit(symbol).symbol} rms"
 
 
-def values(slices: Slices | None, trend: Trend | None) -> dict[str, Any]:
-    """For JSON: ``slices`` and ``tracks``, those that there are."""
+def values(changing: Changing) -> dict[str, Any]:
+    """For JSON: ``slices``, ``trend`` and ``run_up``, those that there are."""
+    slices, trend = changing.slices, changing.trend
     told: dict[str, Any] = {}
     if slices is not None:
         told["slices"] = _slices(slices)
@@ -73,6 +75,8 @@ def values(slices: Slices | None, trend: Trend | None) -> dict[str, Any]:
                 for i, track in enumerate(trend.tracks)
             ],
         }
+    if changing.run_up is not None:
+        told["run_up"] = _run_up_values(changing.run_up)
     return told
 
 
@@ -99,8 +103,9 @@ def _slices(slices: Slices) -> list[dict[str, Any]]:
     return told
 
 
-def text(slices: Slices | None, trend: Trend | None) -> str:
-    """For reading: a line a slice, and what each track does."""
+def text(changing: Changing) -> str:
+    """For reading: a line a slice, what each track does, the orders and what they meet."""
+    slices, trend = changing.slices, changing.trend
     lines = []
     if slices is not None:
         for one in _slices(slices):
@@ -121,47 +126,43 @@ def text(slices: Slices | None, trend: Trend | None) -> str:
             f"{shown[-1]:.6g} Hz at {trend.time[there][-1]:.4g} s, {shown.min():.6g} to "
             f"{shown.max():.6g} Hz, there in {100 * there.mean():.0f} % of {len(there)} frames"
         )
+    if changing.run_up is not None:
+        lines += _run_up_lines(changing.run_up)
     return "".join(f"{line}\n" for line in lines)
 
 
-def run_up_values(found: RunUp | None) -> dict[str, Any]:
-    """For JSON: ``run_up`` with orders, their levels over speed, and resonances."""
-    if found is None:
-        return {}
+def _run_up_values(found: RunUp) -> dict[str, Any]:
+    """Orders, their levels over speed, and resonances."""
     levels, spectrum = found.levels, found.spectrum
     factor = LEVEL_FACTORS[spectrum.method.level]
     return {
-        "run_up": {
-            "method": found.sentence,
-            "time_s": levels.time.tolist(),
-            "speed_hz": levels.speed.tolist(),
-            "orders": [
-                {"order": order, "amplitude": (np.abs(row) * factor).tolist()}
-                for order, row in zip(levels.orders, levels.amplitude, strict=True)
-            ],
-            "order_spectrum": [
-                {"order": peak.tone.frequency, "amplitude": spectrum.amplitude(peak)[0]}
-                for peak in found.orders
-            ],
-            "resonances": [
-                {
-                    "natural_frequency_hz": one.frequency,
-                    "natural_frequency_std_hz": one.frequency_std,
-                    "damping_ratio": one.damping,
-                    "damping_ratio_std": one.damping_std,
-                    "order": one.order,
-                    "speed_hz": one.speed,
-                }
-                for one in found.crossings
-            ],
-        }
+        "method": found.sentence,
+        "time_s": levels.time.tolist(),
+        "speed_hz": levels.speed.tolist(),
+        "orders": [
+            {"order": order, "amplitude": (np.abs(row) * factor).tolist()}
+            for order, row in zip(levels.orders, levels.amplitude, strict=True)
+        ],
+        "order_spectrum": [
+            {"order": peak.tone.frequency, "amplitude": spectrum.amplitude(peak)[0]}
+            for peak in found.orders
+        ],
+        "resonances": [
+            {
+                "natural_frequency_hz": one.frequency,
+                "natural_frequency_std_hz": one.frequency_std,
+                "damping_ratio": one.damping,
+                "damping_ratio_std": one.damping_std,
+                "order": one.order,
+                "speed_hz": one.speed,
+            }
+            for one in found.crossings
+        ],
     }
 
 
-def run_up_text(found: RunUp | None) -> str:
-    """For reading: the orders that stand out, and the resonances that they meet."""
-    if found is None:
-        return ""
+def _run_up_lines(found: RunUp) -> list[str]:
+    """The orders that stand out, and the resonances that they meet."""
     levels, spectrum = found.levels, found.spectrum
     lines = [
         f"  {found.sentence}",
@@ -173,8 +174,7 @@ def run_up_text(found: RunUp | None) -> str:
         f"{spectrum.amplitude_unit}"
         for peak in found.orders
     ]
-    lines += [f"  {crossing_words(one, found)}" for one in found.crossings]
-    return "".join(f"{line}\n" for line in lines)
+    return lines + [f"  {crossing_words(one, found)}" for one in found.crossings]
 
 
 def crossing_words(one: Crossing, found: RunUp) -> str:

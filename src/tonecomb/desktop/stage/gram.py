@@ -7,11 +7,11 @@ from typing import Any
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtWidgets import QGraphicsRectItem
 
 from tonecomb.core.spectrogram import View
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
+from tonecomb.desktop.stage.gram_marks import GramMarks
 from tonecomb.desktop.stage.gram_picture import GramPicture
 from tonecomb.desktop.stage.level_strip import LevelStrip
 from tonecomb.desktop.stage.time_strip import TimeStrip
@@ -37,16 +37,9 @@ class GramPlot(FrequencyPlot):
         self._stretch = (0.0, 1.0)
         self._image = pg.ImageItem(axisOrder="row-major")
         self._image.setZValue(-5)
-        self._across = pg.InfiniteLine(angle=0)
-        self._upright = pg.InfiniteLine(angle=90)
-        self._moment = pg.InfiniteLine(angle=0, movable=True)
-        self._moment.sigDragged.connect(lambda line: self.time_clicked.emit(float(line.value())))
-        self._cell, self._zoom = QGraphicsRectItem(), QGraphicsRectItem()
-        for item in (
-            self._image, self._across, self._upright, self._moment, self._cell, self._zoom
-        ):  # fmt: skip
-            self.addItem(item, ignoreBounds=True)
-            item.hide()
+        self.addItem(self._image, ignoreBounds=True)
+        self._image.hide()
+        self.lines = GramMarks(self, False, self.time_clicked.emit)
         self.combs = CombLines(self, numbers=False)
         self.levels = LevelStrip(self)
         self.cursor: tuple[float, float] | None = None
@@ -64,17 +57,7 @@ class GramPlot(FrequencyPlot):
         strip = self.left
         assert isinstance(strip, TimeStrip)
         strip.theme = theme
-        dashed = pg.mkPen(theme.ink, style=Qt.PenStyle.DashLine)
-        for line in (self._across, self._upright):
-            line.setPen(dashed)
-        self._moment.setPen(pg.mkPen(theme.accent, width=2))
-        self._moment.setHoverPen(pg.mkPen(theme.accent, width=3))
-        self._cell.setPen(pg.mkPen(theme.ink, width=1.5))
-        self._cell.setBrush(pg.mkBrush(None))
-        zoom = pg.mkColor(theme.second)
-        self._zoom.setPen(pg.mkPen(zoom))
-        zoom.setAlpha(40)
-        self._zoom.setBrush(zoom)
+        self.lines.paint(theme)
 
     # What is shown
 
@@ -132,15 +115,8 @@ class GramPlot(FrequencyPlot):
 
     # The mouse
 
-    def _ends(self, start: QPointF, end: QPointF) -> tuple[float, float, float, float]:
-        left, right = sorted((start.x(), end.x()))
-        top, bottom = sorted((start.y(), end.y()))
-        return left, right, top, bottom
-
     def _boxed(self, start: QPointF, end: QPointF, finished: bool) -> None:
-        left, right, top, bottom = self._ends(start, end)
-        self._zoom.setRect(left, top, right - left, bottom - top)
-        self._zoom.setVisible(not finished)
+        (left, right), (top, bottom) = self.lines.box(start, end, not finished)
         if not finished or self.picture.gram is None:
             return
         pixel = self.box.viewPixelSize()
@@ -153,9 +129,7 @@ class GramPlot(FrequencyPlot):
         """The box zooms both axes here."""
 
     def _chosen(self, start: QPointF, end: QPointF, finished: bool) -> None:
-        left, right, top, bottom = self._ends(start, end)
-        self._zoom.setRect(left, top, right - left, bottom - top)
-        self._zoom.setVisible(not finished)
+        (left, right), (top, bottom) = self.lines.box(start, end, not finished)
         if finished and self.picture.gram is not None:
             low, high = (10**left, 10**right) if self.bottom.log else (left, right)
             first, last = self._stretch
@@ -166,34 +140,21 @@ class GramPlot(FrequencyPlot):
         if event.button() == Qt.MouseButton.LeftButton and not event.double() and inside:
             self.time_clicked.emit(float(self.box.mapSceneToView(event.scenePos()).y()))
 
-    def show_moment(self, time: float | None) -> None:
-        """A line at the time (s) whose frame is shown; none for None."""
-        self._moment.setVisible(time is not None)
-        if time is not None and not self._moment.moving:
-            self._moment.setPos(time)
-
-    def show_time(self, time: float | None) -> None:
-        """A line at the time (s) that another view points at; none for None."""
-        self._across.setVisible(time is not None and self.picture.gram is not None)
-        if time is not None:
-            self._across.setPos(time)
-
     def hover(self, place: QPointF | None) -> None:
         words, frequency = None, 0.0
         if place is not None:
             frequency = 10 ** place.x() if self.bottom.log else place.x()
             words = self.picture.words(place.y(), frequency)
-        for item in (self._across, self._upright, self._cell):
-            item.setVisible(words is not None)
         if words is None or place is None:
             self.cursor = None
+            self.lines.point(None, 0, 0, 0)
             self.say("")
             self.levels.show_levels(np.zeros(0), np.zeros(0), 0, 1)
             return
         self.cursor = (place.y(), frequency)
-        self._across.setPos(place.y())
-        self._upright.setPos(place.x())
-        self._place_cell(place.y(), frequency)
+        apart, frame = self.picture.resolved()
+        low = self.place(max(frequency - apart / 2, 1e-9 if self.bottom.log else 0.0))
+        self.lines.point(place, low, self.place(frequency + apart / 2), frame)
         self.levels.show_levels(*self.picture.against_time(frequency), *self.picture.ends)
         self.say(
             f"{words[0]} · {self.frequency_text(frequency, self._fine())}"
@@ -204,11 +165,3 @@ class GramPlot(FrequencyPlot):
         """Width of a column (Hz)."""
         gram = self.picture.gram
         return 1.0 if gram is None else float(gram.frequency[1] - gram.frequency[0])
-
-    def _place_cell(self, time: float, frequency: float) -> None:
-        """What one frame resolves, to scale."""
-        apart, frame = self.picture.resolved()
-        low = frequency - apart / 2
-        left = self.place(max(low, 1e-9 if self.bottom.log else 0.0))
-        right = self.place(frequency + apart / 2)
-        self._cell.setRect(left, time - frame / 2, right - left, frame)

@@ -120,12 +120,12 @@ class GramPane(QWidget):
     def show_moment(self, time: float | None) -> None:
         """A line at the time (s) whose frame is shown; none for None."""
         for plot in (self.plot, self.sideways):
-            plot.show_moment(time)
+            plot.lines.show_moment(time)
 
     def show_time(self, time: float | None) -> None:
         """A line at the time (s) that another view points at; none for None."""
         for plot in (self.plot, self.sideways):
-            plot.show_time(time)
+            plot.lines.show_time(time if self.picture.gram is not None else None)
 
     def _draw_strip(self, *_: object) -> None:
         """The waveform beside time."""

@@ -9,11 +9,11 @@ from typing import Any
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QTransform
-from PyQt6.QtWidgets import QGraphicsRectItem
 
 from tonecomb.core.spectrogram import View
 from tonecomb.desktop.combs import ShownComb
 from tonecomb.desktop.stage.frequency import FrequencyPlot
+from tonecomb.desktop.stage.gram_marks import GramMarks
 from tonecomb.desktop.stage.gram_picture import GramPicture
 from tonecomb.desktop.stage.plot import Plot
 from tonecomb.desktop.theme import PAPER, Theme, font
@@ -38,21 +38,16 @@ class SidewaysGram(Plot):
         self._stretch = (0.0, 1.0)
         self._combs: Sequence[ShownComb] = ()
         self._marks: Sequence[tuple[float, str]] = ()
-        self._lines: list[pg.InfiniteLine] = []
+        self._teeth: list[pg.InfiniteLine] = []
         self.set_label("bottom", "Time, s")
         self.set_label("left", "Frequency, Hz")
         self._image = pg.ImageItem(axisOrder="row-major")
         self._image.setZValue(-5)
-        self._across = pg.InfiniteLine(angle=0)
-        self._upright = pg.InfiniteLine(angle=90)
-        self._moment = pg.InfiniteLine(angle=90, movable=True)
-        self._moment.sigDragged.connect(lambda line: self.time_clicked.emit(float(line.value())))
-        self._cell, self._zoom = QGraphicsRectItem(), QGraphicsRectItem()
         self._level = pg.PlotCurveItem()
-        for item in (self._image, self._across, self._upright, self._moment, self._cell,
-                     self._zoom, self._level):  # fmt: skip
+        for item in (self._image, self._level):
             self.addItem(item, ignoreBounds=True)
             item.hide()
+        self.lines = GramMarks(self, True, self.time_clicked.emit)
         self.cursor: tuple[float, float] | None = None
         self.box.sigXRangeChanged.connect(self.ask)
         self.box.sigResized.connect(self.ask)
@@ -70,17 +65,8 @@ class SidewaysGram(Plot):
 
     def paint_items(self, theme: Theme) -> None:
         self._theme = theme
-        dashed = pg.mkPen(theme.ink, style=Qt.PenStyle.DashLine)
-        for line in (self._across, self._upright):
-            line.setPen(dashed)
-        self._moment.setPen(pg.mkPen(theme.accent, width=2))
-        self._moment.setHoverPen(pg.mkPen(theme.accent, width=3))
-        self._cell.setPen(pg.mkPen(theme.ink, width=1.5))
+        self.lines.paint(theme)
         self._level.setPen(pg.mkPen(theme.second, width=1.2))
-        zoom = pg.mkColor(theme.second)
-        self._zoom.setPen(pg.mkPen(zoom))
-        zoom.setAlpha(40)
-        self._zoom.setBrush(zoom)
         self._draw_lines()
 
     # What is shown
@@ -100,9 +86,9 @@ class SidewaysGram(Plot):
         self._draw_lines()
 
     def _draw_lines(self) -> None:
-        for line in self._lines:
+        for line in self._teeth:
             self.removeItem(line)
-        self._lines = []
+        self._teeth = []
         if self.isHidden():
             return
         dashes = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)
@@ -124,7 +110,7 @@ class SidewaysGram(Plot):
         if name:
             line.label.setFont(font(9))
         self.addItem(line, ignoreBounds=True)
-        self._lines.append(line)
+        self._teeth.append(line)
 
     def _place(self, frequency: float) -> float:
         return math.log10(max(frequency, 1e-12)) if self.left.log else frequency
@@ -183,15 +169,8 @@ class SidewaysGram(Plot):
 
     # The mouse
 
-    def _box(self, start: QPointF, end: QPointF, shown: bool) -> tuple[float, float, float, float]:
-        left, right = sorted((start.x(), end.x()))
-        low, high = sorted((start.y(), end.y()))
-        self._zoom.setRect(left, low, right - left, high - low)
-        self._zoom.setVisible(shown)
-        return left, right, low, high
-
     def _boxed(self, start: QPointF, end: QPointF, finished: bool) -> None:
-        left, right, low, high = self._box(start, end, not finished)
+        (left, right), (low, high) = self.lines.box(start, end, not finished)
         if not finished or self.picture.gram is None or self._main is None:
             return
         pixel = self.box.viewPixelSize()
@@ -201,7 +180,7 @@ class SidewaysGram(Plot):
             self.box.setXRange(left, right, padding=0)
 
     def _chosen(self, start: QPointF, end: QPointF, finished: bool) -> None:
-        left, right, low, high = self._box(start, end, not finished)
+        (left, right), (low, high) = self.lines.box(start, end, not finished)
         if finished and self.picture.gram is not None:
             first, last = self._stretch
             frequencies = (max(self._frequency(low), 0.0), self._frequency(high))
@@ -212,37 +191,21 @@ class SidewaysGram(Plot):
         if event.button() == Qt.MouseButton.LeftButton and not event.double() and inside:
             self.time_clicked.emit(float(self.box.mapSceneToView(event.scenePos()).x()))
 
-    def show_moment(self, time: float | None) -> None:
-        """A line at the time (s) whose frame is shown; none for None."""
-        self._moment.setVisible(time is not None)
-        if time is not None and not self._moment.moving:
-            self._moment.setPos(time)
-
-    def show_time(self, time: float | None) -> None:
-        """A line at the time (s) that another view points at; none for None."""
-        self._upright.setVisible(time is not None and self.picture.gram is not None)
-        if time is not None:
-            self._upright.setPos(time)
-
     def hover(self, place: QPointF | None) -> None:
         words, frequency = None, 0.0
         if place is not None:
             frequency = self._frequency(place.y())
             words = self.picture.words(place.x(), frequency)
-        for item in (self._across, self._upright, self._cell, self._level):
-            item.setVisible(words is not None)
+        self._level.setVisible(words is not None)
         self.pointed.emit(None if words is None or place is None else place.x())
         if words is None or place is None:
             self.cursor = None
+            self.lines.point(None, 0, 0, 0)
             self.say("")
             return
-        time, (apart, frame) = place.x(), self.picture.resolved()
-        self.cursor = (time, frequency)
-        self._across.setPos(place.y())
-        self._upright.setPos(time)
+        self.cursor, (apart, frame) = (place.x(), frequency), self.picture.resolved()
         low = self._place(max(frequency - apart / 2, 1e-9))
-        high = self._place(frequency + apart / 2)
-        self._cell.setRect(time - frame / 2, low, frame, high - low)
+        self.lines.point(place, low, self._place(frequency + apart / 2), frame)
         self._draw_level(frequency)
         text = FrequencyPlot.frequency_text(frequency, self._fine())
         self.say(f"{words[0]} · {text} · {words[1]}".replace("-", "−"))

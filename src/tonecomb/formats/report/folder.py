@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.changing import Changing
 from tonecomb.core.knowledge import Knowledge
 from tonecomb.core.progress import Progress
 from tonecomb.core.recording import Recording
 from tonecomb.formats import changes, tables
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import SpectrumView
-from tonecomb.formats.report.html import Changing, changing_panels, report
+from tonecomb.formats.report.html import changing_panels, report
 
 
 def files_of(

@@ -3,46 +3,28 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from datetime import datetime
-from typing import TYPE_CHECKING
 
 from tonecomb import __version__
 from tonecomb.core import pyramid
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.cautions import cautions
+from tonecomb.core.changing import Changing
 from tonecomb.core.knowledge import NOTHING, Knowledge
 from tonecomb.core.method import seconds
 from tonecomb.core.peaks import Peak
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Recording, whole
-from tonecomb.core.slices import Slices
 from tonecomb.core.spectrogram import View, run_spectrogram
 from tonecomb.core.statistics import channel_figures
-from tonecomb.core.trend import Trend
 from tonecomb.formats import changes, files
 from tonecomb.formats.figures import significant, with_std
 from tonecomb.formats.output import comb_words, resonance_words
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import Panel, SpectrumView
 
-if TYPE_CHECKING:
-    from tonecomb.core.run_up import RunUp
-
 _WAVEFORM_COLUMNS = 1400
 _GRAM_ROWS, _GRAM_COLUMNS = 400, 900
-
-
-@dataclass(frozen=True, eq=False)
-class Changing:
-    """What was computed of the changes in time."""
-
-    trend: Trend | None = None
-    slices: Slices | None = None
-    run_up: RunUp | None = None
-
-    def __bool__(self) -> bool:
-        return any(one is not None for one in (self.trend, self.slices, self.run_up))
 
 
 def report(
@@ -166,10 +148,9 @@ def _changing(
     if not changing:
         return None
     panels = changing_panels(recording, analysis, changing, progress)
-    told = changes.text(changing.slices, changing.trend) + changes.run_up_text(changing.run_up)
     return {
         "pictures": [(_inline(panel, name), words) for name, (panel, words) in panels.items()],
-        "lines": told.splitlines(),
+        "lines": changes.text(changing).splitlines(),
     }
 
 
