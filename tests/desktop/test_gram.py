@@ -68,6 +68,12 @@ def test_level_at_the_cursor_and_the_scale(pictured: Bench, settle: Settle) -> N
     assert plot.lines.cell.rect().height() == pytest.approx(0.64)
     assert plot.lines.cell.rect().width() == pytest.approx(3.12, abs=0.02)
     assert len(plot.levels._time) == len(plot.picture.levels)
+    # The row under the cursor stands over the spectrum, with the mesh where it is then.
+    row = pictured.stage.spectrum.frames.row
+    frequency, level = (np.array(part) for part in row.getData())
+    assert row.isVisible() and frequency[frequency > 100][
+        np.argmax(level[frequency > 100])
+    ] == pytest.approx(17 * (5 + 24 * 46 / 90), abs=4.0)
     picture = plot._image.image.copy()
     low, high = plot.picture.ends
     scale = pane.scale

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import pyqtgraph as pg
+from PyQt6.QtCore import Qt
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.display import Curve
@@ -24,13 +25,14 @@ class FrameCurves:
         self, plot: FrequencyPlot, shown_as: Callable[[Analysis], Curve | None],
         line: Callable[[Curve], tuple[Array, Array]],
     ) -> None:  # fmt: skip
-        self._shown_as, self._line = shown_as, line
+        self._plot, self._shown_as, self._line = plot, shown_as, line
         self.frame: Analysis | None = None
         self.range: tuple[Analysis, ...] = ()
         self.curve = pg.PlotCurveItem()
         self.ranges = tuple(pg.PlotCurveItem() for _ in _NAMES)
         self._colours = ("", "")
-        for item in (self.curve, *self.ranges):
+        self.row = pg.PlotCurveItem()  # of the spectrogram, under its cursor
+        for item in (self.curve, *self.ranges, self.row):
             item.setZValue(-2)
             item.hide()
             plot.addItem(item, ignoreBounds=True)
@@ -40,10 +42,19 @@ class FrameCurves:
         frame = pg.mkColor(theme.second)
         frame.setAlpha(170)
         self.curve.setPen(pg.mkPen(frame))
+        self.row.setPen(pg.mkPen(theme.second, style=Qt.PenStyle.DotLine))
         pale = pg.mkColor(theme.quiet)
         for alpha, item in zip((150, 90, 150), self.ranges, strict=True):
             pale.setAlpha(alpha)
             item.setPen(pg.mkPen(pale))
+
+    def show_row(self, row: tuple[Array, Array] | None) -> None:
+        """Frequencies (Hz) and levels, as the plot has them, of what a spectrogram's cursor points
+        at; nothing for None."""
+        self.row.setVisible(row is not None)
+        if row is not None:
+            above = row[0] > 0
+            self.row.setData(self._plot.places(row[0][above]), row[1][above])
 
     def draw(self, visible: bool) -> None:
         """Follow the view."""

@@ -148,10 +148,12 @@ class GramPlot(FrequencyPlot):
         if words is None or place is None:
             self.cursor = None
             self.lines.point(None, 0, 0, 0)
+            self.picture.point(None)
             self.say("")
             self.levels.show_levels(np.zeros(0), np.zeros(0), 0, 1)
             return
         self.cursor = (place.y(), frequency)
+        self.picture.point(place.y())
         apart, frame = self.picture.resolved()
         low = self.place(max(frequency - apart / 2, 1e-9 if self.bottom.log else 0.0))
         self.lines.point(place, low, self.place(frequency + apart / 2), frame)

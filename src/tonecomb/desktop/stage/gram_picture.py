@@ -18,8 +18,10 @@ _LEVELS = 20_000  # cells whose levels the histogram counts
 
 
 class GramPicture(QObject):
-    """``changed`` when it is to be drawn anew, ``levels_changed`` when its scale is."""
+    """``changed`` when it is to be drawn anew, ``levels_changed`` when its scale is; ``pointed``
+    carries frequencies (Hz) and levels of the row under the cursor, None where there is none."""
 
+    pointed = pyqtSignal(object)
     changed = pyqtSignal()
     levels_changed = pyqtSignal()
 
@@ -132,6 +134,15 @@ class GramPicture(QObject):
         level = self.levels[cell]
         value = f"{level:.1f} dB" if self.decibels else f"{level:.4g} {analysis.values_unit}"
         return f"{time:.{digits}f} s", value
+
+    def point(self, time: float | None) -> None:
+        """The cursor is at a time (s), or nowhere."""
+        gram, analysis = self.gram, self.analysis
+        cell = None if gram is None or time is None else gram.cell(time, gram.centres[0])
+        if gram is None or cell is None or analysis is None or not self.levels.size:
+            self.pointed.emit(None)
+        elif analysis.method.display.drawn == "bins":
+            self.pointed.emit((gram.centres, self.levels[cell[0]]))
 
     def against_time(self, frequency: float) -> tuple[Array, Array]:
         """Times (s) of the rows' middles, and the levels at a frequency (Hz) there."""

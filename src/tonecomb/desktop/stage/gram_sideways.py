@@ -201,9 +201,11 @@ class SidewaysGram(Plot):
         if words is None or place is None:
             self.cursor = None
             self.lines.point(None, 0, 0, 0)
+            self.picture.point(None)
             self.say("")
             return
         self.cursor, (apart, frame) = (place.x(), frequency), self.picture.resolved()
+        self.picture.point(place.x())
         low = self._place(max(frequency - apart / 2, 1e-9))
         self.lines.point(place, low, self._place(frequency + apart / 2), frame)
         self._draw_level(frequency)

@@ -80,15 +80,16 @@ class LinesPlot(Plot):
         if not same:
             self.fit()
 
-    def show_places(self, places: Sequence[tuple[float, str]]) -> None:
-        """Upright lines at places across, each with a word at its top."""
+    def show_places(self, places: Sequence[tuple[float, str]], *, low: bool = False) -> None:
+        """Upright lines at places across, each with a word at its top, or ``low`` at its foot,
+        where the legend is not in the way."""
         for item in self._places:
             self.removeItem(item)
         self._places = []
         for place, text in places:
             line = pg.InfiniteLine(
                 place, angle=90, label=text,
-                labelOpts={"position": 0.93, "anchors": [(0, 0.5), (1, 0.5)]},
+                labelOpts={"position": 0.05 if low else 0.93, "anchors": [(0, 0.5), (1, 0.5)]},
             )  # fmt: skip
             line.label.setFont(font(9))
             self.addItem(line, ignoreBounds=True)

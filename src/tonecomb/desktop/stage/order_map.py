@@ -23,10 +23,11 @@ _QUIET = 40.0  # percentile of the levels that has the lowest colour
 
 class OrderMap(Plot):
     """``pointed`` carries the time (s) under the cursor, None when it left; ``clicked`` the time
-    of a click."""
+    of a click; ``levels_changed`` when the scale of its colours is another."""
 
     pointed = pyqtSignal(object)
     clicked = pyqtSignal(float)
+    levels_changed = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -38,6 +39,7 @@ class OrderMap(Plot):
         self._found: RunUp | None = None
         self.levels: Array = np.zeros((0, 0))
         self.decibels = True
+        self.ends = (0.0, 1.0)
         self._image = pg.ImageItem(axisOrder="row-major")
         self._image.setZValue(-5)
         self._across = pg.InfiniteLine(angle=0)
@@ -54,14 +56,39 @@ class OrderMap(Plot):
         self._across.setPen(pg.mkPen(theme.ink, style=Qt.PenStyle.DashLine))
         self._draw()
 
+    @property
+    def table(self) -> colours.Table:
+        """The colours in use."""
+        return colours.table("paper", dark=self._theme.name == "Night")
+
     def show_run_up(self, found: RunUp | None, decibels: bool) -> None:
         """Draw a run-up, or nothing."""
         fresh = found is not self._found
-        self._found, self.decibels = found, decibels
-        self.show_scales(found is not None)
-        self._draw()
+        if found is None or fresh or decibels != self.decibels:
+            self._found, self.decibels = found, decibels
+            self.show_scales(found is not None)
+            self.fit_ends()
         if fresh:
             self.fit()
+
+    def set_ends(self, low: float, high: float) -> None:
+        """The levels of the two ends of the scale of colours."""
+        self.ends = (low, high)
+        self._draw()
+
+    def fit_ends(self) -> None:
+        """Choose the ends by the levels there are."""
+        found = self._found
+        if found is not None:
+            analysis = found.spectrum
+            values = found.map.values("amplitude", analysis.method.level, Display(), "")
+            self.levels = analysis.decibels(values) if self.decibels else values
+            top = float(self.levels.max())
+            low = float(np.percentile(self.levels, _QUIET)) if self.decibels else 0.0
+            low = max(low, top - _DOWN_DB) if self.decibels else 0.0
+            self.ends = (low, top if top > low else low + 1.0)
+        self._draw()
+        self.levels_changed.emit()
 
     def _draw(self) -> None:
         found = self._found
@@ -71,17 +98,13 @@ class OrderMap(Plot):
         self._image.setVisible(found is not None)
         if found is None:
             return
-        analysis, edges = found.spectrum, found.map_time
-        values = found.map.values("amplitude", analysis.method.level, Display(), "")
-        self.levels = analysis.decibels(values) if self.decibels else values
-        top = float(self.levels.max())
-        low = max(float(np.percentile(self.levels, _QUIET)), top - _DOWN_DB) if self.decibels else 0
+        edges, (low, high) = found.map_time, self.ends
         # Rows are even in turns: on a time axis each stands where it was.
         rows = len(edges) - 1
         even = np.linspace(edges[0], edges[-1], 2 * rows + 1)
         which = np.clip(np.searchsorted(edges, (even[:-1] + even[1:]) / 2) - 1, 0, rows - 1)
-        scaled = (self.levels[which] - low) * (255 / max(top - low, 1e-30))
-        self._image.setLookupTable(colours.table("paper", dark=self._theme.name == "Night"))
+        scaled = (self.levels[which] - low) * (255 / max(high - low, 1e-30))
+        self._image.setLookupTable(self.table)
         self._image.setImage(
             np.clip(scaled, 0, 255).astype(np.uint8), autoLevels=False, levels=(0, 255)
         )

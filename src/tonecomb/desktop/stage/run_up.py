@@ -14,6 +14,7 @@ from tonecomb.desktop.grams import RunUps
 from tonecomb.desktop.stage.lines import LinesPlot
 from tonecomb.desktop.stage.order_map import OrderMap
 from tonecomb.desktop.stage.plot import AXIS_WIDTH
+from tonecomb.desktop.stage.scale_strip import ScaleStrip
 from tonecomb.desktop.theme import Theme, font
 from tonecomb.desktop.widgets import label, link, row
 from tonecomb.formats.changes import crossing_words
@@ -67,7 +68,11 @@ class RunUpPane(QWidget):
             side.setMinimumWidth(least)
             sides.addWidget(side)
         sides.setSizes([560, 440])
-        bar = row(self.edit, self.told, None, spacing=12)
+        self.scale = ScaleStrip()
+        self.scale.changed.connect(self.map.set_ends)
+        self.scale.automatic.connect(self.map.fit_ends)
+        self.map.levels_changed.connect(self._show_scale)
+        bar = row(self.edit, self.told, None, self.scale, spacing=12)
         bar.setContentsMargins(AXIS_WIDTH + 4, 2, 8, 0)
         inside = QVBoxLayout(self)
         inside.setContentsMargins(0, 0, 0, 0)
@@ -81,9 +86,20 @@ class RunUpPane(QWidget):
         run_ups.changed.connect(self._show)
         self._draw()
 
+    def _show_scale(self) -> None:
+        """The levels that the map's colours stand for."""
+        self.scale.setVisible(self.found is not None)
+        if self.found is None:
+            return
+        self.scale.unit = "dB" if self._decibels else self.found.spectrum.amplitude_unit
+        self.scale.show_levels(self.map.levels.ravel(), self.map.table)
+        self.scale.set_ends(*self.map.ends)
+
     def set_theme(self, theme: Theme) -> None:
+        self.scale.theme = theme
         for plot in (self.spectrum, self.map, self.levels):
             plot.set_theme(theme)
+        self._show_scale()
 
     def set_decibels(self, decibels: bool) -> None:
         """Levels in dB, or linear."""
@@ -145,7 +161,8 @@ class RunUpPane(QWidget):
             rows = [shown.decibels(one) for one in rows]
         lines = [(f"order {n:g}", one) for n, one in zip(levels.orders, rows, strict=True)]
         self.levels.show_lines(levels.speed[rising], lines, title, unit)
-        self.levels.show_places([(one.speed, f"{one.frequency:.1f} Hz") for one in found.crossings])
+        places = [(one.speed, f"{one.frequency:.1f} Hz") for one in found.crossings]
+        self.levels.show_places(places, low=True)
         low, high = float(levels.speed.min()), float(levels.speed.max())
         self.told.setText(
             f"{low:.4g} to {high:.4g} Hz ({60 * low:.0f} to {60 * high:.0f} min⁻¹), "

@@ -135,6 +135,7 @@ class Stage(QWidget):
         self.gram.sideways.follow(self.spectrum, self.waveform)
         self.gram.sideways.pointed.connect(self._point_at)
         self.gram.turned.connect(self._name_axis)
+        self.gram.picture.pointed.connect(self.spectrum.frames.show_row)
         self.trend.clicked.connect(moments.go)
         self.run_up.clicked.connect(moments.go)
         self.waterfall.view.slice_chosen.connect(moments.go)
