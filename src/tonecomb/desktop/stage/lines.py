@@ -18,7 +18,7 @@ _STYLES = ((Qt.PenStyle.SolidLine, "━━"), (Qt.PenStyle.DashLine, "╍╍"),
 
 
 class LinesPlot(Plot):
-    """Lines over a rising quantity, which is time in s unless another is named. ``pointed`` carries
+    """Lines over a quantity, which is time in s unless another is named. ``pointed`` carries
     where the cursor is across, None when it left; ``clicked`` where a click was."""
 
     pointed = pyqtSignal(object)
@@ -86,10 +86,11 @@ class LinesPlot(Plot):
         for item in self._places:
             self.removeItem(item)
         self._places = []
-        for place, text in places:
+        for i, (place, text) in enumerate(places):
+            height = 0.05 + 0.07 * (i % 3) if low else 0.93
             line = pg.InfiniteLine(
                 place, angle=90, label=text,
-                labelOpts={"position": 0.05 if low else 0.93, "anchors": [(0, 0.5), (1, 0.5)]},
+                labelOpts={"position": height, "anchors": [(0, 0.5), (1, 0.5)]},
             )  # fmt: skip
             line.label.setFont(font(9))
             self.addItem(line, ignoreBounds=True)

@@ -155,12 +155,11 @@ class RunUpPane(QWidget):
             [(peak.tone.frequency, f"{peak.tone.frequency:.3g}") for peak in found.orders]
         )
         factor = LEVEL_FACTORS[analysis.method.level]
-        rising = np.argsort(levels.speed)
-        rows = [np.abs(one[rising]) * factor for one in levels.amplitude]
+        rows = [np.abs(one) * factor for one in levels.amplitude]
         if self._decibels:
             rows = [shown.decibels(one) for one in rows]
         lines = [(f"order {n:g}", one) for n, one in zip(levels.orders, rows, strict=True)]
-        self.levels.show_lines(levels.speed[rising], lines, title, unit)
+        self.levels.show_lines(levels.speed, lines, title, unit)
         places = [(one.speed, f"{one.frequency:.1f} Hz") for one in found.crossings]
         self.levels.show_places(places, low=True)
         low, high = float(levels.speed.min()), float(levels.speed.max())

@@ -172,9 +172,8 @@ def run_up_panel(found: RunUp, decibels: bool = True) -> Panel:
         left.set_xlim(0, found.map.frequency[-1])
         left.set_xlabel("Order")
         left.set_ylabel("Time, s")
-        rising = np.argsort(levels.speed)
         for order, row in zip(levels.orders, rows, strict=True):
-            right.plot(levels.speed[rising], row[rising], linewidth=0.9, label=f"order {order:g}")
+            right.plot(levels.speed, row, linewidth=0.9, label=f"order {order:g}")
         time = np.linspace(found.map_time[0], found.map_time[-1], 300)
         speed = found.speed_at(time)
         for one in found.crossings:
