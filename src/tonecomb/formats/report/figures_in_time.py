@@ -127,6 +127,8 @@ def waterfall_panel(
         axes, tall = part.subplots(), top - foot
         for share, row in sorted(zip(shares.tolist(), levels, strict=True), key=lambda p: -p[0]):
             x, y = reduce_curve(frequency, row, low, high, _POINTS)
+            within = (x >= low) & (x <= high)
+            x, y = x[within], y[within]
             right, up = share * _SHIFTED * (high - low), share * _DEEP / (1 - _DEEP) * tall
             base = foot + up
             y = np.maximum(y, foot) + up
