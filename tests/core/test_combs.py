@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from benchmarks import accuracy
@@ -14,6 +16,7 @@ from tonecomb.core.combs import (
     Line,
     find_combs,
     inharmonicity,
+    mains,
     matching,
     measured,
     snapped,
@@ -107,3 +110,44 @@ def test_snapping_takes_all_teeth(off: float, seed: int) -> None:
     assert snapped(got, sides, 1.0).carrier == pytest.approx(94.2, abs=0.02)
     lonely = measured(lines(7.0), 31.4, None, range(1, 4), 1.0)
     assert snapped(lines(7.0), lonely, 1.0) is lonely
+
+
+@given(
+    f0=st.floats(8, 40), scale=st.floats(0.2, 50), gain=st.floats(1e-6, 1e6),
+    order=st.permutations(range(9)),
+)  # fmt: skip
+def test_families_do_not_depend_on_units_or_order(
+    f0: float, scale: float, gain: float, order: list[int]
+) -> None:
+    """The same lines in another unit of frequency or amplitude, or in another order."""
+    got = [Line(f0 * n, 1e-4, 1.0 / n) for n in (1, 2, 3, 5, 6, 7)]
+    got += [Line(f, 1e-4, 0.3) for f in (101.3, 457.7, 683.9)]
+    moved = [
+        Line(got[i].frequency * scale, got[i].std * scale, got[i].amplitude * gain) for i in order
+    ]
+    one, other = find_combs(got, 1000.0), find_combs(moved, 1000.0 * scale)
+    assert [c.spacing * scale for c in one] == pytest.approx([c.spacing for c in other])
+    for a, b in zip(one, other, strict=True):
+        assert [t.number for t in a.teeth if t.found] == [t.number for t in b.teeth if t.found]
+        assert {order[i] for i in b.lines} == set(a.lines)
+
+
+@pytest.mark.parametrize(
+    ("spacing", "carrier", "hz"),
+    [(50.0, None, 50), (60.05, None, 60), (50.4, None, None), (100.0, None, None), (50, 413, None)],
+)
+def test_the_mains(spacing: float, carrier: float | None, hz: float | None) -> None:
+    assert mains(measured((), spacing, carrier, range(1, 4), 1.0)) == hz
+
+
+def test_a_spacing_is_another_combs_only_within_what_is_known() -> None:
+    a = measured((), 24.3, None, range(1, 4), 1.0, "A")
+    b = measured((), 24.305, 413.1, range(-2, 3), 1.0, "B")
+    for std, name in ((1e-4, "A"), (1e-6, "A")):
+        exact = [replace(comb, spacing_std=std) for comb in (a, b)]
+        assert matching(exact[1], exact) == name, "hits slip: 0.02 % is the same shaft"
+    apart = replace(b, spacing=24.4, spacing_std=1e-3)
+    assert matching(apart, [replace(a, spacing_std=1e-3), apart]) == ""
+    unsure = replace(apart, spacing_std=0.1)
+    assert matching(unsure, [replace(a, spacing_std=1e-3), unsure]) == "A"
+    assert matching(a, [a]) == "", "not its own"

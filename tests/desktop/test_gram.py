@@ -200,6 +200,13 @@ def test_time_from_left_to_right(
     QTest.keyClick(pictured, Key.Key_L)
     settle()
     assert plot.left.log and plot.box.viewRange()[1] == pictured.stage.spectrum.box.viewRange()[0]
+    QTest.keyClick(pictured, Key.Key_L)
+    plot.box.setYRange(100, 400, padding=0)
+    assert pictured.stage.spectrum.limits() == pytest.approx((100, 400))
+    plot.box.show_all.emit()
+    settle()
+    assert pictured.stage.spectrum.limits() == pytest.approx((0, 3200))
+    assert pictured.stage.waveform.limits() == pytest.approx((0, 90), abs=1)
     plot.time_clicked.emit(50.0)
     settle()
     assert plot.lines.moment.value() == pytest.approx(50.0, abs=0.4)

@@ -49,7 +49,10 @@ class SidewaysGram(Plot):
             item.hide()
         self.lines = GramMarks(self, True, self.time_clicked.emit)
         self.cursor: tuple[float, float] | None = None
+        self._taking = False
         self.box.sigXRangeChanged.connect(self.ask)
+        self.box.sigYRangeChanged.connect(self._give_axis)
+        self.box.show_all.connect(self.show_all)
         self.box.sigResized.connect(self.ask)
         self.box.dragged.connect(self._boxed)
         self.box.measured.connect(self._chosen)
@@ -123,11 +126,24 @@ class SidewaysGram(Plot):
             return
         log = self._main.bottom.log
         fresh, self.left.log = log != self.left.log, log
+        self._taking = True
         self.box.setYRange(*self._main.box.viewRange()[0], padding=0)
+        self._taking = False
         if fresh:
             self._draw()
         self._draw_lines()
         self.ask()
+
+    def _give_axis(self, *_: object) -> None:
+        """What is moved or zoomed here moves the spectrum."""
+        if self._main is not None and not self._taking and self.isVisible():
+            self._main.box.setXRange(*self.box.viewRange()[1], padding=0)
+
+    def show_all(self) -> None:
+        """All of the stretch, and all frequencies."""
+        self.box.setXRange(*self._stretch, padding=0)
+        if self._main is not None:
+            self._main.box.setXRange(*self._main.box.state["limits"]["xLimits"], padding=0)
 
     def _draw(self) -> None:
         if self.isHidden():
