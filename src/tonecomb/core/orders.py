@@ -16,11 +16,11 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator, make_smoothing_spline
 
 from tonecomb.core import sinc
-from tonecomb.core.conditioning import low_pass
+from tonecomb.core.conditioning import Conditioning, condition, low_pass
 from tonecomb.core.errors import UserError
 from tonecomb.core.evenly import excerpt
 from tonecomb.core.fir import Shaped
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.recording import Array, ArraySamples, Recording, Samples
 from tonecomb.core.synchronous import Sync, crossings
 
@@ -28,8 +28,9 @@ _REACH = 24  # samples on each side that take part in one between two
 _OFFSETS = np.arange(-_REACH + 1, _REACH + 1)
 _PHASES = 2048  # places between two samples that have their own taps
 _BLOCK = 1 << 14  # places that are worked out at once
+_AT_ONCE = 1 << 19  # samples that are read at once
 _FINEST = 1 << 16  # steps of a turn
-_MOST_STEPS = 1 << 28  # of the whole record
+_MOST_STEPS = 1 << 27  # of the whole record
 _KNOTS = 4  # of a speed, at least
 _HELD = 0.3  # share of its frames that a track must hold to tell the speed
 _SMOOTHED = 8  # turns from which a tachometer's pulses are smoothed
@@ -91,34 +92,36 @@ class Turning:
         return np.asarray(PchipInterpolator(self.time, self.turns).derivative()(time))
 
 
-class _AtAngles:
-    """Samples at even steps of the shaft's angle, ``steps`` a turn, between those of a source at
-    ``fs`` Hz by a sinc of 48 taps under a Kaiser window, taken from a table of its values."""
+@dataclass(frozen=True, eq=False)
+class _Near:
+    """Samples from the ``first`` of a recording on."""
 
-    def __init__(self, source: Samples, length: int, fs: float, turning: Turning, steps: int):
-        self._source, self._length, self._fs = source, length, fs
+    first: int
+    samples: Array
+
+
+class _AtAngles:
+    """Samples at even steps of the shaft's angle, ``steps`` a turn, between those at ``fs`` Hz by
+    a sinc of 48 taps under a Kaiser window, taken from a table of its values."""
+
+    def __init__(self, near: _Near, fs: float, turning: Turning, steps: int) -> None:
+        # Beyond the ends the last samples stand.
+        padded = np.pad(near.samples, _REACH, mode="edge")
+        self._around = np.lib.stride_tricks.sliding_window_view(padded, len(_OFFSETS))
+        self._first, self._fs = near.first, fs
         self._turning, self._steps = turning, steps
-        self._first = float(turning.turns[0])
 
     def read(self, channel: int, start: int, stop: int) -> Array:
         parts = [
-            self._between(channel, first, min(stop, first + _BLOCK))
-            for first in range(start, stop, _BLOCK)
+            self._between(first, min(stop, first + _BLOCK)) for first in range(start, stop, _BLOCK)
         ]
         return np.concatenate(parts) if parts else np.empty(0)
 
-    def _between(self, channel: int, start: int, stop: int) -> Array:
-        turns = self._first + np.arange(start, stop) / self._steps
-        places = self._turning.time_at(turns) * self._fs
+    def _between(self, start: int, stop: int) -> Array:
+        turns = self._turning.turns[0] + np.arange(start, stop) / self._steps
+        places = self._turning.time_at(turns) * self._fs - self._first
         whole = np.floor(places).astype(int)
-        low = max(int(whole[0]) - _REACH + 1, 0)
-        high = min(int(whole[-1]) + _REACH + 1, self._length)
-        samples = self._source.read(channel, low, high)
-        # Beyond the record's ends its last samples stand.
-        before, after = low - int(whole[0]) + _REACH - 1, int(whole[-1]) + _REACH + 1 - high
-        if before or after:
-            samples = np.pad(samples, (before, after), mode="edge")
-        around = np.lib.stride_tricks.sliding_window_view(samples, len(_OFFSETS))[whole - whole[0]]
+        around = self._around[np.clip(whole + 1, 0, len(self._around) - 1)]
         phase = (places - whole) * _PHASES
         number = phase.astype(int)
         share = phase - number
@@ -144,7 +147,6 @@ def by_angle(
     ``highest`` is the order that must be there, the one that the fastest speed leaves below the
     Nyquist frequency if None. It starts where the turning does.
     """
-    fs = recording.rate
     speed = turning.speed_at(turning.time)
     slowest, fastest = float(speed.min()), float(speed.max())
     if slowest <= 0:
@@ -152,7 +154,9 @@ def by_angle(
             "The shaft stands still or turns back", remedy="choose a part in which it turns"
         )
     if highest is None:
-        highest = 0.9 * fs / 2 / fastest
+        highest = 0.9 * recording.rate / 2 / fastest
+    alone = _no_finer(recording, channel, highest * fastest)
+    fs = alone.rate
     # As many steps a turn as there are samples in the slowest one, so that nothing is folded down.
     wanted = max(4, math.ceil(2 * highest / _USABLE))
     factor = max(1, math.ceil(fs / slowest / wanted))
@@ -162,18 +166,19 @@ def by_angle(
         raise UserError(
             f"The shaft turns too slowly: {slowest:.3g} Hz",
             f"a turn would take {fine} samples",
-            "choose a part in which it turns faster, or decimate the recording",
+            "choose a part in which it turns faster, or a shorter one",
         )
     length = int(turns * fine)
-    alone = excerpt(recording, [channel], None)
-    samples: Samples = _AtAngles(alone.samples, recording.length, fs, turning, fine)
+    near = _near(alone, turning, part(progress, 0.0, 0.4))
+    samples: Samples = _AtAngles(near, fs, turning, fine)
     if factor > 1:
         samples = Shaped(samples, length, partial(low_pass, float(fine), factor), factor)
         length //= factor
-    parts = []
-    for first in range(0, length, _BLOCK * 8):
-        parts.append(samples.read(0, first, min(length, first + _BLOCK * 8)))
-        progress(min(length, first + _BLOCK * 8) / length)
+    parts, share = [], part(progress, 0.4, 1.0)
+    for first in range(0, length, _AT_ONCE):
+        stop = min(length, first + _AT_ONCE)
+        parts.append(samples.read(0, first, stop))
+        share(stop / length)
     return replace(
         alone,
         id=f"{recording.id} by angle",
@@ -185,6 +190,27 @@ def by_angle(
         problems=(),
         breaks=(),
     )
+
+
+def _no_finer(recording: Recording, channel: int, highest_hz: float) -> Recording:
+    """The channel alone, decimated as far as frequencies up to ``highest_hz`` allow."""
+    alone = excerpt(recording, [channel], None)
+    factor = int(_USABLE * recording.rate / 2 / highest_hz)
+    if factor < 2 or factor > recording.length // 4:
+        return alone
+    return condition(alone, Conditioning(decimate=factor))
+
+
+def _near(alone: Recording, turning: Turning, progress: Progress) -> _Near:
+    """The samples of the turning's time, and as many around it as interpolation reaches."""
+    ends = turning.time[[0, -1]] * alone.rate
+    first = max(math.floor(ends[0]) - _REACH, 0)
+    stop = min(math.ceil(ends[1]) + _REACH + 1, alone.length)
+    parts = []
+    for a in range(first, stop, _AT_ONCE):
+        parts.append(alone.samples.read(0, a, min(stop, a + _AT_ONCE)))
+        progress((a - first) / (stop - first))
+    return _Near(first, np.concatenate(parts))
 
 
 @dataclass(frozen=True, eq=False)

@@ -110,7 +110,9 @@ class CombReadings(QWidget):
             for tooth in shown.comb.teeth:
                 child = QTreeWidgetItem(item)
                 number = (
-                    f"{tooth.number:+d}" if shown.comb.carrier is not None else str(tooth.number)
+                    f"{tooth.number:+d}"
+                    if shown.comb.carrier is not None and tooth.number
+                    else str(tooth.number)
                 )
                 expected = f"{tooth.expected:.3f}"
                 cells = [number.replace("-", "−"), f"({expected})", "", "missing", expected, ""]
