@@ -3,10 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import pytest
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.method import Method
+from tonecomb.core.progress import Progress
+from tonecomb.core.recording import Recording
 
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QApplication
@@ -22,17 +28,46 @@ def qapp_cls() -> Callable[[list[str]], QApplication]:
     return make_application
 
 
+@pytest.fixture(scope="session")
+def remembered() -> Callable[[Callable[..., Analysis]], Callable[..., Analysis]]:
+    """Analyses are pure: what one test had computed of the demo's files, another need not compute
+    again. The same file, read alike, with the same first samples, by the same method."""
+    kept: dict[object, Analysis] = {}
+
+    def remember(work: Callable[..., Analysis]) -> Callable[..., Analysis]:
+        def remembering(first: object, recording: Recording, progress: Progress) -> Analysis:
+            method = first.method if isinstance(first, Analysis) else first
+            assert isinstance(method, Method)
+            there = recording.samples.read(method.channel, 0, 512).tobytes()
+            key = (
+                work.__name__, recording.path, recording.length, recording.sample_rate,
+                recording.channels, recording.prepared, recording.name, there, method,
+            )  # fmt: skip
+            if key not in kept:
+                kept[key] = work(first, recording, progress)
+            return replace(kept[key], recording_id=recording.id)
+
+        return remembering
+
+    return remember
+
+
 @pytest.fixture
-def bench(qtbot: object, qapp: object, own_folders: Path, demo: Path) -> Iterator[Bench]:
+def bench(
+    qtbot: object, qapp: object, own_folders: Path, demo: Path,
+    remembered: Callable[[Callable[..., Analysis]], Callable[..., Analysis]],
+) -> Iterator[Bench]:  # fmt: skip
     """An empty bench; the demo's folder is already filled."""
     from tonecomb.demo import ropeway
-    from tonecomb.desktop import settings
+    from tonecomb.desktop import results, settings
     from tonecomb.desktop.bench import Bench
 
     settings.settings().clear()
     settings.imports_file().unlink(missing_ok=True)
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(ropeway, "folder", lambda: demo)
+        for work in (results.run_spectrum, results.run_peaks):
+            patch.setattr(results, work.__name__, remembered(work))
         made = Bench()
         made.resize(1280, 800)
         made.show()

@@ -58,7 +58,7 @@ def windows(display: str, title: str, patience: float = 20.0) -> list[str]:
 
 
 def press_until(display: str, window: str, key: str, seen: Callable[[], object]) -> None:
-    for _ in range(10):
+    for _ in range(40):  # other work may fill the machine
         subprocess.run(
             ["xdotool", "windowactivate", window, "key", key],
             env=environment(display), timeout=30, check=False,

@@ -178,7 +178,7 @@ class OrderMap(Plot):
         unit = "dB" if self.decibels else found.spectrum.amplitude_unit
         value = f"{level:.1f}" if self.decibels else f"{level:.4g}"
         self.say(
-            f"{time:.2f} s · {speed:.3f} Hz, {60 * speed:.0f} min⁻¹\n"
+            f"{time:.2f} s · {speed:.3f} Hz, {60 * speed:.0f} /min\n"
             f"order {order:.2f} · {order * speed:.1f} Hz · {value} {unit}".replace("-", "−")
         )
         self.show_time(time)

@@ -164,7 +164,7 @@ class RunUpPane(QWidget):
         self.levels.show_places(places, low=True)
         low, high = float(levels.speed.min()), float(levels.speed.max())
         self.told.setText(
-            f"{low:.4g} to {high:.4g} Hz ({60 * low:.0f} to {60 * high:.0f} min⁻¹), "
+            f"{low:.4g} to {high:.4g} Hz ({60 * low:.0f} to {60 * high:.0f} /min), "
             f"{len(levels.speed)} frames of {levels.turns} turns"
         )
         told = [crossing_words(one, found) for one in found.crossings]
