@@ -33,7 +33,9 @@ from tonecomb.core.method import Method, Preset
 from tonecomb.core.peaks import PeakSearch
 from tonecomb.core.pyramid import envelope_of
 from tonecomb.core.recording import Stretch
+from tonecomb.core.shaft import Shaft, of_comb
 from tonecomb.core.synchronous import Sync
+from tonecomb.core.tracks import Wanted
 from tonecomb.core.windows import WINDOWS
 from tonecomb.formats import atomic, files, presets, session, tables
 from tonecomb.formats.registry import open_recording
@@ -121,6 +123,7 @@ EVERYTHING = Method(
     display=Display("Velocity", 2.0, 0.01, "decade", 10), bands=(Band(10, 1000, "overall"),),
     search=PeakSearch(low=5.0), window="kaiser:8.6", channel=2, stretch=Stretch(1, 2),
     struck=(Stretch(1.2, 1.3),), at=1.5,
+    shaft=Shaft(Wanted(5.0, 30.0, (1, 2), "motor"), 1, Sync(channel=2, level=0.5), 3, (1.0, 2.5)),
 )  # fmt: skip
 
 
@@ -131,7 +134,7 @@ def test_sessions_keep_everything_of_a_method(tmp_path: Path) -> None:
     session.save(tmp_path / "a.tcomb", document)
     assert session.load(tmp_path / "a.tcomb") == document
     older = json.loads((tmp_path / "a.tcomb").read_text()) | {"version": 2}
-    for key in ("sync", "struck", "leave_clipped", "display"):
+    for key in ("sync", "struck", "leave_clipped", "display", "shaft"):
         del older["document"]["recordings"][0]["method"][key]
     (tmp_path / "b.tcomb").write_text(json.dumps(older))
     assert session.load(tmp_path / "b.tcomb").recordings[0].method.window == "kaiser:8.6"
@@ -146,9 +149,13 @@ def test_presets_are_methods_apart_from_recordings(tmp_path: Path) -> None:
     assert (amps.name, amps.method.frame, bearings.name) == ("Amps", 512, "bearings")
     kept = bearings.method
     assert (kept.channel, kept.stretch, kept.struck, kept.at) == (0, None, (), None)
-    here = Method(channel=1, stretch=Stretch(3, 4), struck=(Stretch(3.1, 3.2),))
+    assert kept.shaft is None, "its channels are the recording's"
+    shaft = of_comb(5, 30, (1, 2))
+    here = Method(channel=1, stretch=Stretch(3, 4), struck=(Stretch(3.1, 3.2),), shaft=shaft)
     back = bearings.applied(here)
-    assert back == replace(EVERYTHING, channel=1, stretch=here.stretch, struck=here.struck, at=None)
+    assert back == replace(
+        EVERYTHING, channel=1, stretch=here.stretch, struck=here.struck, at=None, shaft=shaft
+    )
     presets.forget(file, "Amps")
     assert [one.name for one in presets.library(file)] == ["bearings"]
 

@@ -23,7 +23,6 @@ Removed = Literal["nothing", "mean", "line", "drift"]
 Kind = Literal[
     "vector sum", "sum", "difference", "scaled", "integral", "double integral", "derivative"
 ]
-POINTWISE: tuple[Kind, ...] = ("vector sum", "sum", "difference", "scaled")
 INTEGRALS: dict[Kind, int] = {"integral": -1, "double integral": -2, "derivative": 1}
 _BLOCK = 1 << 20
 _TAPS = 32  # periods of the low cut that a filter lasts

@@ -102,7 +102,9 @@ class Preset:
     def of(cls, name: str, method: Method) -> Preset:
         """Keep of a method what does not belong to one recording."""
         search = replace(method.search, by_hand=())
-        plain = replace(method, channel=0, stretch=None, at=None, struck=(), fits=())
+        plain = replace(
+            method, channel=0, stretch=None, at=None, struck=(), fits=(), shaft=None
+        )
         return cls(name, replace(plain, search=search))
 
     def applied(self, method: Method) -> Method:
@@ -114,6 +116,7 @@ class Preset:
             at=method.at,
             struck=method.struck,
             fits=method.fits,
+            shaft=method.shaft,
             search=replace(self.method.search, by_hand=method.search.by_hand),
         )
 

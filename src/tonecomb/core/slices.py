@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -81,10 +80,6 @@ class Slices:
         shape (slices, points)."""
         how = method or self.method
         return curve(self.displayed(how.display), how.scaling, how.level, how.display)
-
-    def over_all(self, join: Callable[..., Array]) -> Spectrum:
-        """All slices made one bin by bin, by ``numpy.max``, ``numpy.median`` or ``numpy.min``."""
-        return replace(self.first, mean_square=np.asarray(join(self.mean_square, axis=0)))
 
 
 def run_slices(

@@ -7,8 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from tonecomb.core.bands import Band, bin_shares
-from tonecomb.core.errors import UserError
+from tonecomb.core.bands import bin_shares
 from tonecomb.core.framing import Framing
 from tonecomb.core.method import Method, Plan, plan
 from tonecomb.core.progress import Progress, part, silent
@@ -219,11 +218,3 @@ def _comb(
             # A tooth that is pulled by another line is left out.
             weight = np.where(np.abs(places - teeth * f0) > _PULLED, 0.0, weight)
     return np.asarray(f0 * bins.bin_hz), np.where(np.isfinite(f0), power, np.nan)
-
-
-def band_of(trend: Trend, band: Band) -> Array:
-    """The levels of one of the method's bands, shape (frames,)."""
-    try:
-        return np.asarray(trend.bands[trend.method.bands.index(band)])
-    except ValueError as error:
-        raise UserError(f"{band.name or band.low} is none of the method's bands") from error
