@@ -20,9 +20,9 @@ from tonecomb.core.combs import (
     matching,
     measured,
     snapped,
-    whole_ratio,
 )
 from tonecomb.core.method import default_method
+from tonecomb.core.ratios import ratio_words, small_ratio
 
 
 def lines(*frequencies: float, std: float = 1e-4, amplitude: float = 1.0) -> list[Line]:
@@ -76,8 +76,8 @@ def test_sidebands_tell_whose_they_are() -> None:
         assert matching(b, (a, b)) == "A"
         assert b.modulation == pytest.approx(0.3)
         assert [t.number for t in b.teeth if t.found] == [-2, -1, 0, 1, 2]
-    assert whole_ratio(413.1, 1e-4, a.spacing) == 17
-    assert whole_ratio(420.0, 1e-4, a.spacing) is None
+    assert small_ratio(413.1, 1e-4, a.spacing) == 17
+    assert small_ratio(420.0, 1e-4, a.spacing) is None
 
 
 def test_figures_of_a_comb() -> None:
@@ -130,6 +130,21 @@ def test_families_do_not_depend_on_units_or_order(
     for a, b in zip(one, other, strict=True):
         assert [t.number for t in a.teeth if t.found] == [t.number for t in b.teeth if t.found]
         assert {order[i] for i in b.lines} == set(a.lines)
+
+
+@pytest.mark.parametrize(
+    ("frequency", "std", "words"),
+    [
+        (48.6, 1e-4, "2/1"), (413.1, 1e-3, "17/1"), (24.3 * 23 / 7, 1e-4, "23/7"),
+        (24.3 * 1.5, 0.0, "3/2"), (24.3, 1e-4, None), (24.3 / 2, 1e-4, None),
+        (24.3 * 1.30371, 1e-4, None), (48.65, 1e-3, None), (48.65, 1.0, None),
+        (24.3 * 23 / 7, 0.1, None), (24.3 * 17 / 9, 1e-4, None),
+    ],
+)  # fmt: skip
+def test_ratios_of_gears(frequency: float, std: float, words: str | None) -> None:
+    """Small whole numbers, but not where anything would pass for them."""
+    ratio = small_ratio(frequency, std, 24.3)
+    assert (None if ratio is None else ratio_words(ratio)) == words
 
 
 @pytest.mark.parametrize(

@@ -492,12 +492,3 @@ def mains(comb: Comb) -> float | None:
     """50 or 60 where the fundamental is that of the mains, in Hz, else None."""
     near = (hz for hz in MAINS if comb.carrier is None and abs(comb.spacing / hz - 1) < _MAINS_OFF)
     return next(near, None)
-
-
-def whole_ratio(frequency: float, std: float, fundamental: float) -> int | None:
-    """The whole number of times that ``fundamental`` goes into a frequency, within what its
-    standard deviation allows; None where it is none, or not above 1."""
-    times = frequency / fundamental
-    near = round(times)
-    play = max(_REACH * std / fundamental, 1e-4 * near)
-    return near if near > 1 and abs(times - near) < play else None

@@ -9,11 +9,12 @@ from typing import Any
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.cautions import Caution
-from tonecomb.core.combs import Comb, inharmonicity, mains, matching, whole_ratio
+from tonecomb.core.combs import Comb, inharmonicity, mains, matching
 from tonecomb.core.damping import Resonance
 from tonecomb.core.knowledge import NOTHING, Knowledge
 from tonecomb.core.peaks import Peak
 from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.ratios import ratio_words, small_ratio
 from tonecomb.core.recording import Recording
 from tonecomb.core.statistics import channel_figures, sample_problem
 from tonecomb.formats.figures import with_std
@@ -205,6 +206,9 @@ def comb_words(comb: Comb, combs: tuple[Comb, ...]) -> str:
             text += f", {hz:g} Hz mains"
         if not math.isnan(comb.distortion):
             text += f", THD {100 * comb.distortion:.3g} %"
+        for other in (one for one in combs if one is not comb and one.carrier is None):
+            ratio = small_ratio(comb.spacing, comb.spacing_std, other.spacing)
+            text += f", {ratio_words(ratio)} of {other.name}" if ratio else ""
         return text
     of = matching(comb, combs)
     tied = f" = comb {of}" if of else ""
@@ -213,8 +217,8 @@ def comb_words(comb: Comb, combs: tuple[Comb, ...]) -> str:
     text += f" apart{tied}, {sides}"
     parent = next((c for c in combs if c.name == of), None)
     if parent is not None:
-        times = whole_ratio(comb.carrier, comb.carrier_std, parent.spacing)
-        text += f"; the carrier is {times}/1 of {of}" if times else ""
+        ratio = small_ratio(comb.carrier, comb.carrier_std, parent.spacing)
+        text += f"; the carrier is {ratio_words(ratio)} of {of}" if ratio else ""
     return text
 
 

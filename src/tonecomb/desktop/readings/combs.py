@@ -9,7 +9,8 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QHeaderView, QMenu, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.combs import inharmonicity, mains, whole_ratio
+from tonecomb.core.combs import inharmonicity, mains
+from tonecomb.core.ratios import ratio_words, small_ratio
 from tonecomb.desktop import settings
 from tonecomb.desktop.combs import Combs, ShownComb
 from tonecomb.desktop.readings.filtering import keep_rows
@@ -211,10 +212,10 @@ class CombReadings(QWidget):
             if other is shown or other.comb.carrier is not None:
                 continue
             at = comb.spacing if comb.carrier is None else comb.carrier
-            times = whole_ratio(at, shown.dropped.std, other.comb.spacing)
-            if times is not None:
+            ratio = small_ratio(at, shown.dropped.std, other.comb.spacing)
+            if ratio is not None:
                 of = "" if comb.carrier is None else "carrier "
-                lines.append(f"{of}{times}/1 of {other.dropped.name}")
+                lines.append(f"{of}{ratio_words(ratio)} of {other.dropped.name}")
         if not math.isnan(comb.distortion):
             lines.append(f"harmonic distortion {100 * comb.distortion:.3g} %")
         if not math.isnan(comb.modulation):
