@@ -132,3 +132,25 @@ def test_the_scale_of_the_map_is_dragged(runup: Bench, settle: Settle) -> None:
     assert pane.spectrum.box.viewRange()[0][1] == pytest.approx(3)
     runup.stage.show_all()
     assert pane.map.box.viewRange()[0][1] == pytest.approx(float(pane.map._found.map.frequency[-1]))  # type: ignore[union-attr]
+
+
+def test_the_report_has_the_slices_that_are_shown(
+    runup: Bench, settle: Settle, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "r.html"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+
+    def page() -> str:
+        runup.action("Save report…").trigger()
+        settle()
+        return path.read_text()
+
+    assert "Changes in time" not in page()
+    QTest.keyClick(runup, Key.Key_5)
+    settle()
+    assert "60 slices of 0.64 s each." in page()
+    # Those of before an edit are none of what the report is about.
+    runup.store.edit_method("Frame", frame=2048)
+    assert "slices of" not in page()
+    settle()
+    assert "60 slices of 0.32 s each." in page()

@@ -99,7 +99,8 @@ class Exports(QObject):
 
             recording, analysis = complete(part(progress, 0, 0.4))
             changing = run_changing(analysis.method, recording, progress=part(progress, 0.4, 0.6))
-            changing = replace(changing, slices=slices)
+            if slices is not None and _of_this(slices, analysis):
+                changing = replace(changing, slices=slices)
             told = part(progress, 0.6, 1)
             return report(recording, analysis, view, told, said=said, changing=changing).encode()
 
@@ -197,8 +198,10 @@ class Exports(QObject):
         from tonecomb.formats.report import figures, figures_in_time
 
         view, envelope = stage.spectrum.figure_view(), stage.waveform.envelope()
-        look = stage.gram.picture
-        gram = look.gram if stage.gram.isVisible() else None
+        picture = stage.gram.picture
+        gram = picture.gram if stage.gram.isVisible() else None
+        sideways = stage.gram.shown is stage.gram.sideways
+        look = figures_in_time.GramLook(picture.decibels, picture.ends, picture.colours, sideways)
         trend = stage.trend.trend if stage.trend.isVisible() else None
         run_up = stage.run_up.found if stage.run_up.isVisible() else None
         kind_of_trend = stage.trend.shown.value
@@ -221,9 +224,7 @@ class Exports(QObject):
             if shown[1] or not panels:
                 panels.append(figures.spectrum_panel(analysis, view))
             if gram is not None:
-                sideways = stage.gram.shown is stage.gram.sideways
-                how = figures_in_time.GramLook(look.decibels, look.ends, look.colours, sideways)
-                panels.append(figures_in_time.gram_panel(analysis, gram, how))
+                panels.append(figures_in_time.gram_panel(analysis, gram, look))
             if trend is not None:
                 panels.append(figures_in_time.trend_panel(trend, kind_of_trend))
             if run_up is not None:
@@ -278,6 +279,15 @@ class Exports(QObject):
             return tables.spectrum_text(complete(progress)[1])
 
         self._jobs.submit("Copying", work, done, self._notices.tell)
+
+
+def _of_this(slices: Slices, analysis: Analysis) -> bool:
+    """Whether slices are of what is analysed now, and not of what was before an edit."""
+    now, then = analysis.method, slices.method
+    same = (now.stretch, now.window, now.frame) == (then.stretch, then.window, then.frame)
+    return same and (slices.recording_id, slices.channel) == (
+        analysis.recording_id, analysis.channel
+    )  # fmt: skip
 
 
 def _png(widget: QWidget) -> bytes:
