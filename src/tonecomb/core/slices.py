@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -12,7 +12,7 @@ from tonecomb.core.framing import effective_averages, make_framing
 from tonecomb.core.method import Method, Plan, plan
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.recording import Array, Channel, Recording
-from tonecomb.core.spectrum import Spectrum, averaged_spectrum
+from tonecomb.core.spectrum import Level, Scaling, Spectrum, averaged_spectrum
 
 _USUAL = 60  # slices where nothing is said of how many
 _MOST_CELLS = 1 << 24  # slices × bins that are held
@@ -65,6 +65,7 @@ class Slices:
     mean_square: Array
     first: Spectrum
     width_s: float
+    _curves: dict[tuple[Scaling, Level, Display], Curve] = field(default_factory=dict, repr=False)
 
     def spectrum(self, number: int) -> Spectrum:
         """The spectrum of one slice."""
@@ -79,7 +80,14 @@ class Slices:
         """All slices as a method, or their own, says that spectra are shown; values have the
         shape (slices, points)."""
         how = method or self.method
-        return curve(self.displayed(how.display), how.scaling, how.level, how.display)
+        key = (how.scaling, how.level, how.display)
+        if key not in self._curves:
+            self._curves[key] = curve(self.displayed(how.display), *key)
+        return self._curves[key]
+
+    def has_curves(self, method: Method) -> bool:
+        """Whether :meth:`curves` has them at once."""
+        return (method.scaling, method.level, method.display) in self._curves
 
 
 def run_slices(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -10,12 +11,12 @@ from tonecomb.core.combining import Average
 from tonecomb.core.method import Method
 from tonecomb.core.peaks import PeakSearch
 from tonecomb.core.progress import Progress, part
-from tonecomb.core.recording import Recording, Samples
+from tonecomb.core.recording import Channel, Recording, Samples
 from tonecomb.core.slices import Slices, Slicing, run_slices
 from tonecomb.core.spectrogram import Spectrogram, View, run_spectrogram
 from tonecomb.core.trend import Trend, run_trend
 from tonecomb.desktop.jobs import Jobs
-from tonecomb.desktop.lazy import Lazy
+from tonecomb.desktop.lazy import Lazy, Task
 from tonecomb.desktop.store import Store
 
 if TYPE_CHECKING:
@@ -26,22 +27,24 @@ _SETTLE_MS = 60  # that a view is waited for while it is moved
 
 @dataclass(frozen=True)
 class _Source:
-    """A recording as it is read now; the same samples at the same rate are the same."""
+    """A recording as it is read now; the same samples at the same rate, with the same names and
+    units, are the same."""
 
     id: str
     samples: Samples
     rate: float
+    channels: tuple[Channel, ...]
 
     @classmethod
     def of(cls, recording: Recording) -> _Source:
-        return cls(recording.id, recording.samples, recording.rate)
+        return cls(recording.id, recording.samples, recording.rate, recording.channels)
 
 
 def _plain(method: Method) -> Method:
     """A method without what no frame by itself depends on."""
     return replace(
         method, search=PeakSearch(), fits=(), struck=(), leave_clipped=False, average="mean",
-        at=None, scaling="amplitude", level="rms",
+        at=None, scaling="amplitude", level="rms", shaft=None,
     )  # fmt: skip
 
 
@@ -99,10 +102,16 @@ class _SliceTask(_Task):
     def __init__(self, method: Method, recording: Recording, slicing: Slicing) -> None:
         self._method, self._recording = _plain(method.estimate()), recording
         self._slicing = slicing
-        super().__init__((_Source.of(recording), self._method, slicing))
+        # Bands and totals are made here; bins are pooled for the screen as they are.
+        self._drawn = None if method.display.drawn == "bins" else method
+        shown = self._drawn and (method.scaling, method.level, method.display)
+        super().__init__((_Source.of(recording), self._method, slicing, shown))
 
     def __call__(self, progress: Progress) -> Slices:
-        return run_slices(self._method, self._recording, self._slicing, progress)
+        slices = run_slices(self._method, self._recording, self._slicing, progress)
+        if self._drawn is not None:
+            slices.curves(self._drawn)
+        return slices
 
 
 class _RangeTask(_Task):
@@ -121,23 +130,36 @@ class _RangeTask(_Task):
         )  # fmt: skip
 
 
-class Ranges(Lazy):
-    """Delivers the highest, the median and the lowest spectrum of all frames."""
+class _Switched(Lazy):
+    """What is computed while it is ``wanted``, by the ``task`` of a method and a recording."""
+
+    title: str
+    task: Callable[[Method, Recording], Task]
 
     def __init__(self, store: Store, jobs: Jobs) -> None:
-        super().__init__(store, jobs, "Ranging over the frames", self._now, _SETTLE_MS)
+        super().__init__(store, jobs, self.title, self._now, _SETTLE_MS)
         self._store, self.wanted = store, False
 
     def want(self, wanted: bool) -> None:
-        """Whether it is to be shown."""
+        """Whether somebody looks at it."""
         self.wanted = wanted
         self.follow()
 
-    def _now(self) -> _RangeTask | None:
+    def _now(self) -> Task | None:
         recording, method = self._store.current, self._store.method
-        if recording is None or method is None or not self.wanted:
+        if recording is None or method is None or not self.wanted or not self.possible(method):
             return None
-        return _RangeTask(method, recording)
+        return type(self).task(method, recording)
+
+    def possible(self, method: Method) -> bool:
+        """Whether the method has what it needs."""
+        return True
+
+
+class Ranges(_Switched):
+    """Delivers the highest, the median and the lowest spectrum of all frames."""
+
+    title, task = "Ranging over the frames", _RangeTask
 
 
 class SliceResults(Lazy):
@@ -175,39 +197,16 @@ class _RunUpTask(_Task):
         return analyse_run_up(self._method, self._recording, progress)
 
 
-class RunUps(Lazy):
+class RunUps(_Switched):
     """Delivers the :class:`RunUp` of the method's shaft."""
 
-    def __init__(self, store: Store, jobs: Jobs) -> None:
-        super().__init__(store, jobs, "Turning with the shaft", self._now, _SETTLE_MS)
-        self._store, self._wanted = store, False
+    title, task = "Turning with the shaft", _RunUpTask
 
-    def want(self, wanted: bool) -> None:
-        """Whether somebody looks at it."""
-        self._wanted = wanted
-        self.follow()
-
-    def _now(self) -> _RunUpTask | None:
-        recording, method = self._store.current, self._store.method
-        if recording is None or method is None or method.shaft is None or not self._wanted:
-            return None
-        return _RunUpTask(method, recording)
+    def possible(self, method: Method) -> bool:
+        return method.shaft is not None
 
 
-class Trends(Lazy):
+class Trends(_Switched):
     """Delivers the :class:`Trend` of the method's tracks and bands."""
 
-    def __init__(self, store: Store, jobs: Jobs) -> None:
-        super().__init__(store, jobs, "Following the frames", self._now, _SETTLE_MS)
-        self._store, self._wanted = store, False
-
-    def want(self, wanted: bool) -> None:
-        """Whether somebody looks at it."""
-        self._wanted = wanted
-        self.follow()
-
-    def _now(self) -> _TrendTask | None:
-        recording, method = self._store.current, self._store.method
-        if recording is None or method is None or not self._wanted:
-            return None
-        return _TrendTask(method, recording)
+    title, task = "Following the frames", _TrendTask

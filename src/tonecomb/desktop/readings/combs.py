@@ -121,15 +121,13 @@ class CombReadings(QWidget):
                     off_mhz = 1000 * tooth.deviation
                     off = f"{off_mhz:+.2f}" if abs(off_mhz) < 100 else f"{off_mhz:+.0f}"
                     cells[1:4] = [f"{tooth.frequency:.3f}", off, f"{tooth.amplitude:.4g}"]
-                share = 100 * tooth.amplitude**2 / shown.comb.power if shown.comb.power else 0.0
                 if tooth.found and shown.comb.power > 0:
-                    cells[5] = f"{share:.3g}"
+                    cells[5] = f"{100 * tooth.amplitude**2 / shown.comb.power:.3g}"
+                    child.setToolTip(3, f"{cells[5]} % of the comb's power")
                 for k, text in enumerate(cells):
                     child.setText(k, text.replace("-", "−"))
                     child.setTextAlignment(k, Qt.AlignmentFlag.AlignRight)
-                if tooth.found and shown.comb.power > 0:
-                    child.setToolTip(3, f"{share:.3g} % of the comb's power")
-                elif not tooth.found:
+                if not tooth.found:
                     for k in (1, 3):
                         child.setForeground(k, QColor(current_theme().quiet))
                 child.setToolTip(1, f"expected at {tooth.expected:.4f} Hz")

@@ -15,8 +15,8 @@ from tonecomb.desktop.stage.upright import UprightLines
 
 _GRIP = 5.0  # pixels to each side at which a tooth can be taken
 _ROOM = 15.0  # pixels that a number needs
-_STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine,
-           Qt.PenStyle.DashDotLine)  # fmt: skip
+STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine,
+          Qt.PenStyle.DashDotLine)  # fmt: skip
 
 
 class CombLines(UprightLines):
@@ -65,7 +65,7 @@ class CombLines(UprightLines):
                     continue
                 faint = QColor(colour)
                 faint.setAlpha(170 if tooth.found else 80)
-                pen = QPen(faint, 2.0 if tooth.number in (0, 1) else 1.2, _STYLES[i % 4])
+                pen = QPen(faint, 2.0 if tooth.number in (0, 1) else 1.2, STYLES[i % len(STYLES)])
                 self.line(painter, view, x, pen)
                 if self._numbers and (x - last) / wide > _ROOM:
                     last = x

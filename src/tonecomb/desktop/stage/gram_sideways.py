@@ -8,10 +8,10 @@ from typing import Any
 
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QTransform
 
 from tonecomb.core.spectrogram import View
 from tonecomb.desktop.combs import ShownComb
+from tonecomb.desktop.stage.comb_lines import STYLES
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.gram_marks import GramMarks
 from tonecomb.desktop.stage.gram_picture import GramPicture
@@ -76,7 +76,9 @@ class SidewaysGram(Plot):
 
     def show_stretch(self, start: float, end: float) -> None:
         """The times (s) that are analysed."""
-        self._stretch = (start, end)
+        if (start, end) != self._stretch:
+            self._stretch = (start, end)
+            self.ask()
 
     def show_combs(self, combs: Sequence[ShownComb]) -> None:
         """Let the teeth of combs run along time."""
@@ -94,13 +96,13 @@ class SidewaysGram(Plot):
         self._teeth = []
         if self.isHidden():
             return
-        dashes = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)
         for i, shown in enumerate(self._combs):
             colour = pg.mkColor(self._theme.traces[shown.colour])
             for tooth in shown.comb.teeth:
                 if tooth.expected > 0:
                     colour.setAlpha(170 if tooth.found else 80)
-                    self._line(tooth.expected, pg.mkPen(colour, width=1.2, style=dashes[i % 3]))
+                    style = STYLES[i % len(STYLES)]
+                    self._line(tooth.expected, pg.mkPen(colour, width=1.2, style=style))
         for frequency, name in self._marks:
             pen = pg.mkPen(self._theme.accent, width=1.2, style=Qt.PenStyle.DashLine)
             self._line(frequency, pen, name)
@@ -131,7 +133,7 @@ class SidewaysGram(Plot):
         self._taking = False
         if fresh:
             self._draw()
-        self._draw_lines()
+            self._draw_lines()
         self.ask()
 
     def _give_axis(self, *_: object) -> None:
@@ -157,7 +159,6 @@ class SidewaysGram(Plot):
         self._image.setImage(cells.T, autoLevels=False, levels=(0, 255))
         low, high = (self._place(float(f)) for f in gram.frequency[[0, -1]])
         left, right = float(gram.time[0]), float(gram.time[-1])
-        self._image.setTransform(QTransform())
         self._image.setRect(QRectF(left, low, right - left, high - low))
 
     def ask(self, *_: object) -> None:
@@ -182,6 +183,7 @@ class SidewaysGram(Plot):
         super().showEvent(event)
         self._take_axis()
         self._draw()
+        self._draw_lines()
 
     # The mouse
 

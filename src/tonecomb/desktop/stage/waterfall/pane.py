@@ -163,6 +163,8 @@ class WaterfallPane(QWidget):
         if slices is None or analysis is None:
             return None
         first, method = slices.first, analysis.method
+        if method.display.drawn != "bins" and not slices.has_curves(method):
+            return self.view.relief  # those that are drawn so are on their way
         low, high = self._main.limits()
         view = View(1, _POINTS, low=max(low, 0.0), high=high, log=self._main.bottom.log)
         columns, edges = columns_of(view, first.bin_hz, len(first.frequency))
