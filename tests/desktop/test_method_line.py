@@ -159,6 +159,10 @@ def test_velocity_in_bands_with_a_reference(opened: Bench, settle: Settle) -> No
     settle()
     spectrum = opened.stage.spectrum
     assert spectrum.label_of("left") == "Velocity, dB re 1 nm/s rms, 1/3-octave bands"
+    height = spectrum.height()
+    for room, shown in ((150, "dB re 1 nm/s rms"), (height, spectrum.label_of("left"))):
+        spectrum.resize(spectrum.width(), room)
+        assert spectrum.left.labelText == shown
     now = opened.results.analysis
     assert now is not None
     x, y = spectrum._curve.getData()

@@ -144,6 +144,7 @@ class GramPane(QWidget):
 
     def hideEvent(self, event: object) -> None:
         super().hideEvent(event)  # type: ignore[arg-type]
+        self.picture.point(None)
         self._grams.want(None)
 
     def showEvent(self, event: object) -> None:

@@ -87,6 +87,7 @@ class GramPicture(QObject):
             self.levels = analysis.decibels(values) if self.decibels else values
             if self.automatic:
                 self._fit()
+        self.pointed.emit(None)  # what was pointed at had other levels
         self.changed.emit()
         self.levels_changed.emit()
 

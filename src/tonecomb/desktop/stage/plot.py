@@ -185,8 +185,11 @@ class Plot(pg.PlotWidget):
         room: float = self.width()
         if side == "left":
             room = self.height() - max(self.bottom.height(), _SCALE_HEIGHT)
-        if QFontMetricsF(font(9)).horizontalAdvance(text) > room:
-            text = text.partition(", ")[2] or text
+        width, pieces = QFontMetricsF(font(9)).horizontalAdvance, text.split(", ")
+        if len(pieces) > 1 and width(text) > room:
+            # Quantity, unit, and what else there is to say: the unit goes last.
+            rest = ", ".join(pieces[1:])
+            text = rest if width(rest) <= room else pieces[1]
         # The library forgets the colour of a label whose text is set.
         axis.setLabel(text, **{"font-size": "9pt", "color": axis.textPen().color().name()})
         axis.resizeEvent()  # the library centres a label only when its axis is resized
