@@ -13,13 +13,13 @@ import numpy as np
 from scipy.signal import lfilter
 
 from tonecomb.core.analysis import run
-from tonecomb.core.combs import Comb, Line, find_combs
-from tonecomb.core.damping import Resonance
-from tonecomb.core.framing import make_framing
+from tonecomb.core.estimate.framing import make_framing
+from tonecomb.core.estimate.windows import window
+from tonecomb.core.find.combs import Comb, Line, find_combs
+from tonecomb.core.find.damping import Resonance
+from tonecomb.core.find.tones import fit_tones
 from tonecomb.core.method import Method, default_method
-from tonecomb.core.recording import ArraySamples, Channel, Recording
-from tonecomb.core.tones import fit_tones
-from tonecomb.core.windows import window
+from tonecomb.core.record.recording import ArraySamples, Channel, Recording
 
 FS, SECONDS = 2000.0, 30.0
 

@@ -8,9 +8,9 @@ import numpy as np
 import scipy.fft
 
 from benchmarks.timing import medians
-from tonecomb.core.framing import make_framing
-from tonecomb.core.tones import fit_tones
-from tonecomb.core.windows import window
+from tonecomb.core.estimate.framing import make_framing
+from tonecomb.core.estimate.windows import window
+from tonecomb.core.find.tones import fit_tones
 
 
 def main() -> None:

@@ -11,8 +11,8 @@ import pyarrow
 import pyarrow.csv
 
 from benchmarks.timing import medians
-from tonecomb.core import pyramid
-from tonecomb.core.recording import ArraySamples, Channel, Recording
+from tonecomb.core.record import pyramid
+from tonecomb.core.record.recording import ArraySamples, Channel, Recording
 from tonecomb.formats.hdf5 import write_hdf5
 from tonecomb.formats.registry import open_recording
 

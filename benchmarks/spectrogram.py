@@ -12,10 +12,10 @@ import numpy as np
 import scipy.fft
 
 from benchmarks.timing import medians
-from tonecomb.core.framing import Framing
-from tonecomb.core.recording import ArraySamples
-from tonecomb.core.spectrogram import Spectrogram, View, spectrogram
-from tonecomb.core.windows import window
+from tonecomb.core.estimate.framing import Framing
+from tonecomb.core.estimate.spectrogram import Spectrogram, View, spectrogram
+from tonecomb.core.estimate.windows import window
+from tonecomb.core.record.recording import ArraySamples
 
 SAMPLES, FRAME, HOP = 12_000_000, 4096, 1024
 FS = 12_800.0

@@ -12,9 +12,9 @@ import scipy.fft
 import scipy.signal
 
 from benchmarks.timing import medians
-from tonecomb.core.framing import make_framing
-from tonecomb.core.spectrum import averaged_spectrum
-from tonecomb.core.windows import window
+from tonecomb.core.estimate.framing import make_framing
+from tonecomb.core.estimate.spectrum import averaged_spectrum
+from tonecomb.core.estimate.windows import window
 
 SAMPLES = 12_000_000
 BATCH = 1 << 15  # samples: the batch at which the bare transform is fastest here

@@ -29,7 +29,7 @@ def main() -> None:
 def bench_pictures() -> None:
     from PyQt6.QtTest import QTest
 
-    from tonecomb.core.recording import Stretch
+    from tonecomb.core.record.recording import Stretch
     from tonecomb.desktop.app import make_application
     from tonecomb.desktop.method_line.window_picker import WindowPicker
 
@@ -127,10 +127,10 @@ def time_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     """A comb through spectrum and spectrogram; a run-up as waterfall, as trend, by its orders."""
     from PyQt6.QtCore import QPointF
 
-    from tonecomb.core.bands import Band
     from tonecomb.core.document import select
-    from tonecomb.core.shaft import of_comb
-    from tonecomb.core.tracks import Wanted
+    from tonecomb.core.estimate.bands import Band
+    from tonecomb.core.estimate.shaft import of_comb
+    from tonecomb.core.estimate.tracks import Wanted
 
     before, stage = bench.store.document, bench.stage
     bench.store.edit_method("Change", frame=8192)
@@ -184,7 +184,7 @@ def time_pictures(bench: Bench, settle: Callable[[], None]) -> None:
 def phase_picture(bench: Bench, settle: Callable[[], None]) -> None:
     """Magnitude and phase of one tap on the bracket."""
     from tonecomb.core.document import select
-    from tonecomb.core.recording import Stretch
+    from tonecomb.core.record.recording import Stretch
 
     before = bench.store.document
     taps = next(ref for ref in before.recordings if ref.name == "bracket-taps")

@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from tonecomb.core.recording import ArraySamples, Channel, Recording
-from tonecomb.core.windows import WINDOWS
+from tonecomb.core.estimate.windows import WINDOWS
+from tonecomb.core.record.recording import ArraySamples, Channel, Recording
 
 SUMS = [name for name, one in WINDOWS.items() if one.terms]
 """Windows that are sums of cosines: exact on the bins."""

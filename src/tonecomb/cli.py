@@ -26,15 +26,15 @@ from tonecomb.cli_method import (
     slicing_of,
 )
 from tonecomb.core.analysis import Analysis, run
-from tonecomb.core.cautions import Caution, cautions
 from tonecomb.core.changing import Changing, run_changing
 from tonecomb.core.errors import Cancelled, UserError
-from tonecomb.core.evenly import excerpt
-from tonecomb.core.given import Given, Import, MissingChoice, TimeChoice
-from tonecomb.core.knowledge import NOTHING, Knowledge, knowledge
+from tonecomb.core.find.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, part
-from tonecomb.core.recording import Recording, Stretch
+from tonecomb.core.record.evenly import excerpt
+from tonecomb.core.record.given import Given, Import, MissingChoice, TimeChoice
+from tonecomb.core.record.recording import Recording, Stretch
+from tonecomb.core.say.cautions import Caution, cautions
 from tonecomb.formats import atomic, changes, output
 from tonecomb.formats.registry import open_recording, write_recording
 

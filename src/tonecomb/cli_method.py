@@ -10,10 +10,15 @@ from typing import Any
 
 import click
 
-from tonecomb.core.bands import Band, octave_bands
-from tonecomb.core.damping import Fit
-from tonecomb.core.display import Display
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.bands import Band, octave_bands
+from tonecomb.core.estimate.display import Display
+from tonecomb.core.estimate.shaft import Shaft, of_comb
+from tonecomb.core.estimate.slices import Slicing
+from tonecomb.core.estimate.synchronous import Sync
+from tonecomb.core.estimate.tracks import Wanted
+from tonecomb.core.estimate.windows import WINDOWS
+from tonecomb.core.find.damping import Fit
 from tonecomb.core.method import (
     AVERAGES,
     DETRENDS,
@@ -24,13 +29,8 @@ from tonecomb.core.method import (
     default_frame,
     default_method,
 )
-from tonecomb.core.recording import Recording, Stretch
-from tonecomb.core.shaft import Shaft, of_comb
-from tonecomb.core.slices import Slicing
-from tonecomb.core.synchronous import Sync
-from tonecomb.core.tracks import Wanted
+from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.units import MOTIONS
-from tonecomb.core.windows import WINDOWS
 
 _CHOSEN = (
     "detrend", "window", "frame", "overlap", "pad", "scaling", "level", "average", "at",

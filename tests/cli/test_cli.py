@@ -16,9 +16,9 @@ import soundfile
 from tests.support import write_csv
 
 from tonecomb.core.document import Document, RecordingRef
-from tonecomb.core.given import Given, Import
+from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.method import Method, Preset
-from tonecomb.core.synchronous import Sync
+from tonecomb.core.record.given import Given, Import
 from tonecomb.demo import ropeway
 from tonecomb.formats import files, presets, session
 

@@ -9,11 +9,11 @@ import pytest
 from tests.support import recording
 
 from tonecomb.core.analysis import run, run_spectrum
-from tonecomb.core.cautions import Caution, cautions, short_stretch
-from tonecomb.core.confidence import confidence_db
+from tonecomb.core.estimate.confidence import confidence_db
+from tonecomb.core.estimate.windows import WINDOWS
 from tonecomb.core.method import Method
-from tonecomb.core.recording import Array, Problem, Recording, Stretch
-from tonecomb.core.windows import WINDOWS
+from tonecomb.core.record.recording import Array, Problem, Recording, Stretch
+from tonecomb.core.say.cautions import Caution, cautions, short_stretch
 
 FS = 1000.0
 T = np.arange(40_000) / FS

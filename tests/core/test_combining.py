@@ -10,13 +10,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import SUMS, recording, tone
 
-from tonecomb.core import combining
 from tonecomb.core.analysis import run
-from tonecomb.core.bands import FRACTIONS, Band, G, band_rms, octave_bands
-from tonecomb.core.combining import median_bias
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate import combining
+from tonecomb.core.estimate.bands import FRACTIONS, Band, G, band_rms, octave_bands
+from tonecomb.core.estimate.combining import median_bias
+from tonecomb.core.estimate.windows import window
 from tonecomb.core.method import Method, sentence
-from tonecomb.core.windows import window
 
 RNG = np.random.default_rng(9)
 X = RNG.normal(size=20_000) + tone(20_000, 10, 256, 2.0)

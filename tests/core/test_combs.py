@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from tests.support import recording
 
 from tonecomb.core.analysis import run
-from tonecomb.core.combs import (
+from tonecomb.core.find.combs import (
     Line,
     find_combs,
     inharmonicity,
@@ -21,8 +21,8 @@ from tonecomb.core.combs import (
     measured,
     snapped,
 )
+from tonecomb.core.find.ratios import ratio_words, small_ratio
 from tonecomb.core.method import default_method
-from tonecomb.core.ratios import ratio_words, small_ratio
 
 
 def lines(*frequencies: float, std: float = 1e-4, amplitude: float = 1.0) -> list[Line]:

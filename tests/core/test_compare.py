@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 from tests.support import recording, tone
 
 from tonecomb.core.analysis import run_spectrum
-from tonecomb.core.compare import compare
-from tonecomb.core.display import Display
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.compare import compare
+from tonecomb.core.estimate.display import Display
 from tonecomb.core.method import Method
 
 FS, N = 1000.0, 60_000

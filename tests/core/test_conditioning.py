@@ -11,12 +11,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import read_all, recording
 
-from tonecomb.core.calibration import calibrated
-from tonecomb.core.conditioning import AS_RECORDED, Conditioning, Derived, condition
 from tonecomb.core.errors import UserError
 from tonecomb.core.method import Method, sentence
-from tonecomb.core.recording import Array, Channel, Stretch
-from tonecomb.core.sensors import Calibration, ChannelGiven, say
+from tonecomb.core.record.calibration import calibrated
+from tonecomb.core.record.recording import Array, Channel, Stretch
+from tonecomb.core.record.sensors import Calibration, ChannelGiven, say
+from tonecomb.core.steps.conditioning import AS_RECORDED, Conditioning, Derived, condition
 from tonecomb.core.units import conversion
 
 FS = 1000.0

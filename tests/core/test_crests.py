@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from tests.support import recording
 
-from tonecomb.core.crests import find_crests
+from tonecomb.core.find.crests import find_crests
 
 FS = 2000.0
 

@@ -11,13 +11,13 @@ from scipy.signal import lfilter
 from tests.support import recording, tone
 
 from tonecomb.core.analysis import run, run_spectrum
-from tonecomb.core.cautions import cautions
-from tonecomb.core.damping import Data, Fit, Resonance, fit_noise, half_power_width
-from tonecomb.core.display import Display
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.display import Display
+from tonecomb.core.estimate.windows import window
+from tonecomb.core.find.damping import Data, Fit, Resonance, fit_noise, half_power_width
 from tonecomb.core.method import Method, default_method
-from tonecomb.core.recording import Stretch
-from tonecomb.core.windows import window
+from tonecomb.core.record.recording import Stretch
+from tonecomb.core.say.cautions import cautions
 from tonecomb.demo.structures import SWAY_MODES, TAPS_MODES
 from tonecomb.formats.registry import open_recording
 

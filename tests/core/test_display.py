@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 from tests.support import recording, tone
 
 from tonecomb.core.analysis import Analysis, run
-from tonecomb.core.bands import FRACTIONS, G
-from tonecomb.core.display import Display
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.bands import FRACTIONS, G
+from tonecomb.core.estimate.display import Display
 from tonecomb.core.method import Method
 from tonecomb.formats import tables
 

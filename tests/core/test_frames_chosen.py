@@ -10,14 +10,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import recording, tone
 
-from tonecomb.core import spectrum
 from tonecomb.core.analysis import run, run_spectrum
 from tonecomb.core.errors import UserError
-from tonecomb.core.framing import effective_averages, make_framing
+from tonecomb.core.estimate import spectrum
+from tonecomb.core.estimate.framing import effective_averages, make_framing
+from tonecomb.core.estimate.synchronous import Sync
+from tonecomb.core.estimate.windows import window
 from tonecomb.core.method import Method
-from tonecomb.core.recording import Stretch
-from tonecomb.core.synchronous import Sync
-from tonecomb.core.windows import window
+from tonecomb.core.record.recording import Stretch
 
 FS = 1000.0
 RNG = np.random.default_rng(21)

@@ -14,14 +14,14 @@ from hypothesis import strategies as st
 from tests.support import recording as recorded
 
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.orders import Turning, by_angle, order_levels
+from tonecomb.core.estimate.shaft import Shaft, of_comb
+from tonecomb.core.estimate.speed import smoothed
+from tonecomb.core.estimate.synchronous import Sync
+from tonecomb.core.estimate.tracks import Wanted
+from tonecomb.core.find.run_up import analyse_run_up
 from tonecomb.core.method import Method
-from tonecomb.core.orders import Turning, by_angle, order_levels
-from tonecomb.core.recording import Array
-from tonecomb.core.run_up import analyse_run_up
-from tonecomb.core.shaft import Shaft, of_comb
-from tonecomb.core.speed import smoothed
-from tonecomb.core.synchronous import Sync
-from tonecomb.core.tracks import Wanted
+from tonecomb.core.record.recording import Array
 from tonecomb.formats.registry import open_recording
 
 FS = 2048.0
@@ -190,7 +190,7 @@ def test_what_cannot_be_analysed_is_told(shaft: Shaft | None, words: str) -> Non
 )  # fmt: skip
 def test_the_swept_mode_is_the_integral(damped: float, off: float, rate: float) -> None:
     """∫ e^(−qτ + iπ·rate·τ²) dτ by a fine sum, for poles and sweeps of every kind."""
-    from tonecomb.core.crossings import _swept
+    from tonecomb.core.find.crossings import _swept
 
     q = complex(2 * np.pi * damped, 2 * np.pi * off)
     step = min(0.02 / abs(q), 0.002 / math.sqrt(abs(rate) + 1))

@@ -14,11 +14,11 @@ from tests.support import recording
 from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.document import DroppedComb, PeakNote, note_at
 from tonecomb.core.errors import UserError
-from tonecomb.core.floor import noise_floor
-from tonecomb.core.knowledge import Knowledge, knowledge, measured_comb, same
-from tonecomb.core.machine import Known, Machine, named
+from tonecomb.core.find.floor import noise_floor
+from tonecomb.core.find.knowledge import Knowledge, knowledge, measured_comb, same
+from tonecomb.core.find.machine import Known, Machine, named
+from tonecomb.core.find.peaks import PeakSearch
 from tonecomb.core.method import Method
-from tonecomb.core.peaks import PeakSearch
 
 FS, COUNT = 1000.0, 40_000
 TONES = ((50.3, 2.0), (120.7, 0.5), (123.9, 0.05), (300.2, 0.02), (410.9, 1.0))

@@ -11,12 +11,12 @@ from hypothesis import strategies as st
 from tests.support import recording, tone
 
 from tonecomb.core.errors import Cancelled, UserError
-from tonecomb.core.framing import Framing
+from tonecomb.core.estimate.framing import Framing
+from tonecomb.core.estimate.spectrogram import Spectrogram, View, run_spectrogram, spectrogram
+from tonecomb.core.estimate.spectrum import Detrend, detrended
+from tonecomb.core.estimate.windows import window
 from tonecomb.core.method import Method
-from tonecomb.core.recording import Stretch
-from tonecomb.core.spectrogram import Spectrogram, View, run_spectrogram, spectrogram
-from tonecomb.core.spectrum import Detrend, detrended
-from tonecomb.core.windows import window
+from tonecomb.core.record.recording import Stretch
 
 FS = 1000.0
 
@@ -69,7 +69,10 @@ def test_cells_are_those_of_all_frames_pooled(
             bins = (frequency > got.frequency[c]) & (frequency < got.frequency[c + 1])
             if not bins.any():  # between two bins: the one whose half it is
                 near = np.sqrt(got.frequency[c] * got.frequency[c + 1])
-                bins = np.arange(len(frequency)) == np.argmin(np.abs(frequency - near))
+                away = np.abs(frequency - near)
+                if np.ptp(np.partition(away, 1)[:2]) < 1e-9 * FS:
+                    continue  # halfway between two: either will do
+                bins = np.arange(len(frequency)) == np.argmin(away)
             if bins[[0, -1]].any() and bins.sum() > 1:
                 continue  # one side only of the offset or the Nyquist frequency, pooled
             expected = join(squares[np.ix_(inside, bins)])

@@ -13,12 +13,12 @@ from tests.support import SUMS, recording, tone
 
 from tonecomb.core.analysis import run_spectrum
 from tonecomb.core.errors import Cancelled, UserError
-from tonecomb.core.framing import effective_averages, make_framing
+from tonecomb.core.estimate.framing import effective_averages, make_framing
+from tonecomb.core.estimate.spectrum import averaged_spectrum, level_label, to_decibels
+from tonecomb.core.estimate.windows import window
 from tonecomb.core.method import Method, resolution
-from tonecomb.core.recording import Stretch
-from tonecomb.core.spectrum import averaged_spectrum, level_label, to_decibels
+from tonecomb.core.record.recording import Stretch
 from tonecomb.core.units import unit
-from tonecomb.core.windows import window
 
 methods = st.builds(
     Method,

@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 from tests.support import read_all
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.evenly import Filled, Gridded
-from tonecomb.core.given import Given, Import
-from tonecomb.core.recording import Array, ArraySamples
-from tonecomb.core.timebase import TimeBase, measure, problems
+from tonecomb.core.record.evenly import Filled, Gridded
+from tonecomb.core.record.given import Given, Import
+from tonecomb.core.record.recording import Array, ArraySamples
+from tonecomb.core.record.timebase import TimeBase, measure, problems
 from tonecomb.formats.registry import Path, understand
 
 
@@ -50,7 +50,7 @@ def test_gaps_are_found_where_they_are(
 
 
 def test_long_series_are_measured_in_blocks(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("tonecomb.core.timebase._BLOCK", 37)
+    monkeypatch.setattr("tonecomb.core.record.timebase._BLOCK", 37)
     stamps = np.arange(5000) * 0.01
     stamps[3000:] += 1.0
     stamps[4000] = stamps[3999]

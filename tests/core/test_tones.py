@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 from tests.support import FEW, recording, tone
 
 from tonecomb.core.analysis import run
-from tonecomb.core.framing import make_framing
+from tonecomb.core.estimate.framing import make_framing
+from tonecomb.core.estimate.windows import WINDOWS, window
+from tonecomb.core.find.peaks import PeakSearch
+from tonecomb.core.find.tones import Tone, fit_tones, transforms
 from tonecomb.core.method import Method
-from tonecomb.core.peaks import PeakSearch
-from tonecomb.core.tones import Tone, fit_tones, transforms
-from tonecomb.core.windows import WINDOWS, window
 
 
 def fit(

@@ -12,14 +12,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import recording, tone
 
-from tonecomb.core.bands import Band, band_rms
-from tonecomb.core.display import Display
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.bands import Band, band_rms
+from tonecomb.core.estimate.display import Display
+from tonecomb.core.estimate.slices import Slicing, run_slices
+from tonecomb.core.estimate.tracks import Wanted
+from tonecomb.core.estimate.trend import run_trend
 from tonecomb.core.method import Method, default_method, resolution
-from tonecomb.core.recording import Stretch
-from tonecomb.core.slices import Slicing, run_slices
-from tonecomb.core.tracks import Wanted
-from tonecomb.core.trend import run_trend
+from tonecomb.core.record.recording import Stretch
 from tonecomb.formats.registry import open_recording
 
 FS, SECONDS = 2000.0, 60.0

@@ -9,14 +9,15 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 from tests.support import recording
 
-from tonecomb.core import pyramid, units
+from tonecomb.core import units
 from tonecomb.core.document import Document
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.reduce import reduce_curve
+from tonecomb.core.estimate.spectrum import level_label, to_decibels
 from tonecomb.core.history import History
 from tonecomb.core.method import Method, Stretch, default_frame, sentence
-from tonecomb.core.reduce import reduce_curve
-from tonecomb.core.spectrum import level_label, to_decibels
-from tonecomb.core.statistics import channel_figures, sample_problem
+from tonecomb.core.record import pyramid
+from tonecomb.core.record.statistics import channel_figures, sample_problem
 
 
 @pytest.mark.parametrize("symbol", units._COMMON)

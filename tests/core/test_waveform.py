@@ -9,10 +9,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import recording
 
-from tonecomb.core.clipping import clipped
-from tonecomb.core.periods import count_periods
-from tonecomb.core.pyramid import build
-from tonecomb.core.statistics import stretch_figures
+from tonecomb.core.record.clipping import clipped
+from tonecomb.core.record.periods import count_periods
+from tonecomb.core.record.pyramid import build
+from tonecomb.core.record.statistics import stretch_figures
 
 
 @given(
@@ -64,7 +64,7 @@ def test_holes_are_found_where_they_are(
     for first, count in holes:
         x[first : first + count] = np.nan
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("tonecomb.core.pyramid._BLOCK", 256)
+        patch.setattr("tonecomb.core.record.pyramid._BLOCK", 256)
         built = build(lambda a, b: x[a:b], 3000)
     mask = np.zeros(3000, dtype=bool)
     for first, stop in built.holes:

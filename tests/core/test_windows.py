@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.windows import FAMILIES, WINDOWS, window
+from tonecomb.core.estimate.windows import FAMILIES, WINDOWS, window
 
 # Harris, table 1: highest side lobe (dB), coherent gain, ENBW (bins), −3 dB width (bins),
 # scalloping (dB), −6 dB width (bins). None where what he prints is not what his formula gives:

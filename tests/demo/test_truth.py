@@ -10,8 +10,8 @@ import pytest
 from tests.support import FEW, read_all
 
 from tonecomb.core.analysis import run
-from tonecomb.core.given import Given, Import
 from tonecomb.core.method import Method
+from tonecomb.core.record.given import Given, Import
 from tonecomb.demo import ropeway
 from tonecomb.formats.output import description
 from tonecomb.formats.registry import open_recording

@@ -12,7 +12,7 @@ import pytest
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress
-from tonecomb.core.recording import Recording
+from tonecomb.core.record.recording import Recording
 
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QApplication
@@ -59,8 +59,8 @@ def bench(
 ) -> Iterator[Bench]:  # fmt: skip
     """An empty bench; the demo's folder is already filled."""
     from tonecomb.demo import ropeway
-    from tonecomb.desktop import results, settings
     from tonecomb.desktop.bench import Bench
+    from tonecomb.desktop.state import results, settings
 
     settings.settings().clear()
     settings.imports_file().unlink(missing_ok=True)

@@ -20,8 +20,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
 
 from tonecomb.desktop.app import make_application
+from tonecomb.desktop.kit.widgets import Choice
 from tonecomb.desktop.method_line.averaging import StrikePopover
-from tonecomb.desktop.widgets import Choice
 
 if TYPE_CHECKING:
     from tonecomb.desktop.bench import Bench

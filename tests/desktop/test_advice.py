@@ -10,10 +10,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
-from tonecomb.core.windows import WINDOWS, window
+from tonecomb.core.estimate.windows import WINDOWS, window
 from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.kit.widgets import Number, OptionList, Popover
 from tonecomb.desktop.method_line.window_picker import WindowPicker, figures
-from tonecomb.desktop.widgets import Number, OptionList, Popover
 
 Settle = Callable[[], None]
 

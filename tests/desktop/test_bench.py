@@ -15,14 +15,14 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel
 from tests.desktop import mouse
 from tests.support import write_csv
 
+from tonecomb.core.estimate.windows import WINDOWS
 from tonecomb.core.method import sentence
-from tonecomb.core.windows import WINDOWS
 from tonecomb.demo import ropeway
 from tonecomb.desktop.actions import ACTIONS, MENUS
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.keys import keys_html
+from tonecomb.desktop.kit.widgets import Number, OptionList, Popover
 from tonecomb.desktop.stage.plot import Plot
-from tonecomb.desktop.widgets import Number, OptionList, Popover
 
 Settle = Callable[[], None]
 Key = Qt.Key

@@ -12,11 +12,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QCheckBox, QInputDialog, QLabel, QLineEdit, QMenu, QWidget
 
-from tonecomb.desktop import settings
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.calibrating import CalibrationDialog
 from tonecomb.desktop.dialogs.deriving import DerivingDialog
-from tonecomb.desktop.widgets import Choice, Number, Popover
+from tonecomb.desktop.kit.widgets import Choice, Number, Popover
+from tonecomb.desktop.state import settings
 
 Settle = Callable[[], None]
 FS = 8000

@@ -13,10 +13,10 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 from tests.desktop.test_bench import drag
 
 from tonecomb.core.analysis import run_spectrum
-from tonecomb.core.compare import compare
-from tonecomb.core.confidence import band_db
 from tonecomb.core.document import select
-from tonecomb.core.recording import Stretch
+from tonecomb.core.estimate.compare import compare
+from tonecomb.core.estimate.confidence import band_db
+from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.several import SeveralDialog
 

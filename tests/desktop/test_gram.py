@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QMenu
 from tests.desktop import mouse
 from tests.desktop.test_bench import drag
 
-from tonecomb.core.recording import Stretch
+from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.stage.gram import GramPlot
 from tonecomb.formats.report import colours

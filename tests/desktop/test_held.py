@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu, QTreeWidgetItem
 
 from tonecomb.core import document as edits
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.held import MOST
+from tonecomb.desktop.edits.held import MOST
 from tonecomb.formats import session
 
 Settle = Callable[[], None]

@@ -13,10 +13,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QLabel, QLineEdit, QWidget
 
-from tonecomb.desktop import settings
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.importing import ImportDialog
-from tonecomb.desktop.widgets import Choice
+from tonecomb.desktop.kit.widgets import Choice
+from tonecomb.desktop.state import settings
 from tonecomb.formats import remembered
 from tonecomb.formats.registry import WRITERS, open_recording
 

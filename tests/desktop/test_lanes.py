@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QInputDialog, QLabel
 from tests.desktop import mouse
 
 from tonecomb.core import document as edits
-from tonecomb.core.recording import Stretch
+from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.stage.waveform import WaveformView
 from tonecomb.formats import session

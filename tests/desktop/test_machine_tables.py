@@ -9,10 +9,10 @@ import pytest
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
 from tonecomb.core.document import DroppedComb
-from tonecomb.core.machine import Known, Machine
-from tonecomb.desktop import settings
+from tonecomb.core.find.machine import Known, Machine
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.machine import MachineDialog
+from tonecomb.desktop.state import settings
 from tonecomb.formats import machines
 
 Settle = Callable[[], None]

@@ -12,15 +12,15 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QMessageBox, QPushButton
 from tests.desktop.test_bench import popover
 
-from tonecomb.core.bands import Band
+from tonecomb.core.estimate.bands import Band
+from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.method import Method
-from tonecomb.core.recording import Stretch
-from tonecomb.core.synchronous import Sync
-from tonecomb.desktop import settings
+from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.kit.widgets import Choice, Number
 from tonecomb.desktop.method_line.popovers import EDITORS
 from tonecomb.desktop.method_line.sketch import Sketch
-from tonecomb.desktop.widgets import Choice, Number
+from tonecomb.desktop.state import settings
 from tonecomb.formats import presets
 
 Settle = Callable[[], None]

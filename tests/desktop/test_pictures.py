@@ -11,8 +11,8 @@ from PyQt6.QtGui import QGuiApplication, QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog
 
-from tonecomb.core.shaft import of_comb
-from tonecomb.core.tracks import Wanted
+from tonecomb.core.estimate.shaft import of_comb
+from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.desktop.bench import Bench
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import Panel

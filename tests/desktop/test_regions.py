@@ -17,13 +17,13 @@ from tests.desktop import mouse
 from tests.desktop.test_bench import drag, popover
 from tests.support import write_csv
 
-from tonecomb.core.peaks import Peak
-from tonecomb.desktop import settings
+from tonecomb.core.find.peaks import Peak
 from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.kit.widgets import Number
 from tonecomb.desktop.readings.model import USUAL, text_of
 from tonecomb.desktop.shelf.shelf import facts
 from tonecomb.desktop.stage.plot import Axis, Plot
-from tonecomb.desktop.widgets import Number
+from tonecomb.desktop.state import settings
 from tonecomb.formats import session
 
 Settle = Callable[[], None]

@@ -12,10 +12,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton
 
 from tonecomb.core.document import DroppedComb, select, set_combs
-from tonecomb.core.shaft import Shaft, of_comb
-from tonecomb.core.synchronous import Sync
+from tonecomb.core.estimate.shaft import Shaft, of_comb
+from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.shaft import ShaftPopover, suggested
+from tonecomb.desktop.dialogs.shaft import ShaftPopover, suggested
 from tonecomb.formats import session
 
 Settle = Callable[[], None]

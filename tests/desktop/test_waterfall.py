@@ -13,8 +13,8 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from tests.desktop import mouse
 
-from tonecomb.core.display import Display
 from tonecomb.core.document import Mark, set_marks
+from tonecomb.core.estimate.display import Display
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.stage.waterfall.relief import draw
 from tonecomb.desktop.stage.waterfall.scene import LEAST_TILT, MOST_TURNED, Scene, Stance

@@ -15,12 +15,13 @@ from tests.support import write_csv
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress
-from tonecomb.desktop import app, messages
-from tonecomb.desktop.autosave import left_behind
+from tonecomb.desktop import app
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.jobs import Jobs
-from tonecomb.desktop.messages import Answer
-from tonecomb.desktop.theme import THEMES, Theme
+from tonecomb.desktop.kit.theme import THEMES, Theme
+from tonecomb.desktop.state import messages
+from tonecomb.desktop.state.autosave import left_behind
+from tonecomb.desktop.state.jobs import Jobs
+from tonecomb.desktop.state.messages import Answer
 from tonecomb.formats import session
 
 Settle = Callable[[], None]
@@ -92,7 +93,7 @@ def test_the_stop_button_ends_the_analysis(
         while not gate.wait(0.01):
             progress(0.42)
 
-    monkeypatch.setattr("tonecomb.desktop.results.run_spectrum", slow)
+    monkeypatch.setattr("tonecomb.desktop.state.results.run_spectrum", slow)
     opened.store.edit_method("x", frame=999)
     strip = opened.stage._strip
     qtbot.waitUntil(strip.isVisible)  # type: ignore[attr-defined]
@@ -122,7 +123,7 @@ def test_session_saved_opened_and_asked_for(
         asked.append(what)
         return answers["now"]
 
-    monkeypatch.setattr("tonecomb.desktop.workspace.ask_unsaved", ask)
+    monkeypatch.setattr("tonecomb.desktop.acts.workspace.ask_unsaved", ask)
     assert not opened.close(), "unsaved work keeps the bench open"
     opened.store.undo()
     assert opened.workspace.may_discard("x"), "files that were only looked at are no work"
@@ -220,7 +221,7 @@ def test_a_home_that_cannot_be_written_spoils_nothing(
 ) -> None:
     (tmp_path / "file").touch()
     place = tmp_path / "file" / "data"
-    monkeypatch.setattr("tonecomb.desktop.autosave.data_folder", lambda: place)
+    monkeypatch.setattr("tonecomb.desktop.state.autosave.data_folder", lambda: place)
     monkeypatch.setattr(opened.autosave, "_file", place / "autosave" / "x.tcomb")
     opened.store.edit_method("Choose window", window="hamming")
     opened.autosave.write()

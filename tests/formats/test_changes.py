@@ -14,19 +14,19 @@ from matplotlib.figure import Figure
 from tests.support import recording
 
 from tonecomb.core.analysis import Analysis, run
-from tonecomb.core.bands import Band, band_rms
 from tonecomb.core.changing import Changing, run_changing
-from tonecomb.core.display import Display
-from tonecomb.core.knowledge import NOTHING
+from tonecomb.core.estimate.bands import Band, band_rms
+from tonecomb.core.estimate.display import Display
+from tonecomb.core.estimate.shaft import Shaft
+from tonecomb.core.estimate.slices import Slicing
+from tonecomb.core.estimate.spectrogram import View, run_spectrogram
+from tonecomb.core.estimate.synchronous import Sync
+from tonecomb.core.estimate.tracks import Wanted
+from tonecomb.core.estimate.trend import run_trend
+from tonecomb.core.find.knowledge import NOTHING
 from tonecomb.core.method import Method
 from tonecomb.core.progress import silent
-from tonecomb.core.recording import Recording
-from tonecomb.core.shaft import Shaft
-from tonecomb.core.slices import Slicing
-from tonecomb.core.spectrogram import View, run_spectrogram
-from tonecomb.core.synchronous import Sync
-from tonecomb.core.tracks import Wanted
-from tonecomb.core.trend import run_trend
+from tonecomb.core.record.recording import Recording
 from tonecomb.formats import changes, output
 from tonecomb.formats.report import figures, figures_in_time
 from tonecomb.formats.report.figures import Panel, SpectrumView

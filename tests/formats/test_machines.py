@@ -15,10 +15,10 @@ from tests.support import recording, tone
 from tonecomb.core.analysis import run
 from tonecomb.core.document import DroppedComb, Fingerprint, PeakNote, RecordingRef
 from tonecomb.core.errors import UserError
-from tonecomb.core.knowledge import knowledge
-from tonecomb.core.machine import Known, Machine, named
+from tonecomb.core.find.knowledge import knowledge
+from tonecomb.core.find.machine import Known, Machine, named
+from tonecomb.core.find.peaks import PeakSearch
 from tonecomb.core.method import Method
-from tonecomb.core.peaks import PeakSearch
 from tonecomb.formats import machines, output, tables
 
 names = st.text(st.characters(exclude_categories=("C", "Z")), min_size=1, max_size=12).filter(

@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 from tests.support import read_all
 
 from tonecomb.core.errors import Cancelled, UserError
-from tonecomb.core.given import ColumnGiven, Given, Import
-from tonecomb.core.recording import Channel
+from tonecomb.core.record.given import ColumnGiven, Given, Import
+from tonecomb.core.record.recording import Channel
 from tonecomb.formats import text_table
 from tonecomb.formats.registry import open_recording, understand
 

@@ -23,20 +23,20 @@ from matplotlib.figure import Figure
 from tests.support import recording, tone
 
 from tonecomb.core.analysis import Analysis, run
-from tonecomb.core.bands import Band
-from tonecomb.core.confidence import band_db
-from tonecomb.core.display import Display
 from tonecomb.core.document import Document, Fingerprint, HeldTrace, RecordingRef
 from tonecomb.core.errors import UserError
-from tonecomb.core.given import ColumnGiven, Given, Import
+from tonecomb.core.estimate.bands import Band
+from tonecomb.core.estimate.confidence import band_db
+from tonecomb.core.estimate.display import Display
+from tonecomb.core.estimate.shaft import Shaft, of_comb
+from tonecomb.core.estimate.synchronous import Sync
+from tonecomb.core.estimate.tracks import Wanted
+from tonecomb.core.estimate.windows import WINDOWS
+from tonecomb.core.find.peaks import PeakSearch
 from tonecomb.core.method import Method, Preset
-from tonecomb.core.peaks import PeakSearch
-from tonecomb.core.pyramid import envelope_of
-from tonecomb.core.recording import Stretch
-from tonecomb.core.shaft import Shaft, of_comb
-from tonecomb.core.synchronous import Sync
-from tonecomb.core.tracks import Wanted
-from tonecomb.core.windows import WINDOWS
+from tonecomb.core.record.given import ColumnGiven, Given, Import
+from tonecomb.core.record.pyramid import envelope_of
+from tonecomb.core.record.recording import Stretch
 from tonecomb.formats import atomic, files, presets, session, tables
 from tonecomb.formats.registry import open_recording
 from tonecomb.formats.report import figures

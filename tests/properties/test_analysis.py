@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from tests.support import FEW, SUMS, recording, tone
 
 from tonecomb.core.analysis import run, run_spectrum
-from tonecomb.core.floor import noise_floor
+from tonecomb.core.find.floor import noise_floor
 from tonecomb.core.method import Method
-from tonecomb.core.recording import Stretch
+from tonecomb.core.record.recording import Stretch
 
 windows = st.sampled_from(SUMS)
 methods = st.builds(

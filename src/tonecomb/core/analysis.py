@@ -8,29 +8,12 @@ from functools import cached_property
 
 import numpy as np
 
-from tonecomb.core import pyramid
-from tonecomb.core.bands import band_rms
-from tonecomb.core.clipping import clipped
-from tonecomb.core.combining import FrameSquares, combined_squares, worth
-from tonecomb.core.combs import Comb, Line, find_combs
-from tonecomb.core.damping import (
-    Data,
-    Fit,
-    Resonance,
-    find_resonances,
-    fit_by_hand,
-    half_power_width,
-)
-from tonecomb.core.display import Curve, Display, curve, curve_scaling
-from tonecomb.core.floor import noise_floor
-from tonecomb.core.framing import effective_averages
-from tonecomb.core.method import LEAVES_OUT, Method, Plan, Resolution, plan, resolution, sentence
-from tonecomb.core.peaks import Peak, find_peaks
-from tonecomb.core.phase import OneFrame, one_frame
-from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.recording import Array, Channel, Recording
-from tonecomb.core.ringing import find_ringing
-from tonecomb.core.spectrum import (
+from tonecomb.core.estimate.bands import band_rms
+from tonecomb.core.estimate.combining import FrameSquares, combined_squares, worth
+from tonecomb.core.estimate.display import Curve, Display, curve, curve_scaling
+from tonecomb.core.estimate.framing import effective_averages
+from tonecomb.core.estimate.phase import OneFrame, one_frame
+from tonecomb.core.estimate.spectrum import (
     LEVEL_FACTORS,
     Level,
     Read,
@@ -40,7 +23,24 @@ from tonecomb.core.spectrum import (
     level_label,
     to_decibels,
 )
-from tonecomb.core.synchronous import averaged_frame
+from tonecomb.core.estimate.synchronous import averaged_frame
+from tonecomb.core.find.combs import Comb, Line, find_combs
+from tonecomb.core.find.damping import (
+    Data,
+    Fit,
+    Resonance,
+    find_resonances,
+    fit_by_hand,
+    half_power_width,
+)
+from tonecomb.core.find.floor import noise_floor
+from tonecomb.core.find.peaks import Peak, find_peaks
+from tonecomb.core.find.ringing import find_ringing
+from tonecomb.core.method import LEAVES_OUT, Method, Plan, Resolution, plan, resolution, sentence
+from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.record import pyramid
+from tonecomb.core.record.clipping import clipped
+from tonecomb.core.record.recording import Array, Channel, Recording
 from tonecomb.core.units import Unit
 
 _OF_WIDTH = 0.4  # of a wandering line's width, for one average, that its place is uncertain

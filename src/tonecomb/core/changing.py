@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
+from tonecomb.core.estimate.slices import Slices, Slicing, run_slices
+from tonecomb.core.estimate.trend import Trend, run_trend
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.recording import Recording
-from tonecomb.core.slices import Slices, Slicing, run_slices
-from tonecomb.core.trend import Trend, run_trend
+from tonecomb.core.record.recording import Recording
 
 if TYPE_CHECKING:
-    from tonecomb.core.run_up import RunUp
+    from tonecomb.core.find.run_up import RunUp
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,7 +42,7 @@ def run_changing(
         found = replace(found, trend=trend)
     if method.shaft is not None:
         # It brings SciPy's interpolation, which the others do without.
-        from tonecomb.core.run_up import analyse_run_up
+        from tonecomb.core.find.run_up import analyse_run_up
 
         found = replace(found, run_up=analyse_run_up(method, recording, part(progress, 0.5, 1)))
     return found

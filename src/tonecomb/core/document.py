@@ -7,10 +7,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from tonecomb.core.conditioning import AS_RECORDED, Conditioning
-from tonecomb.core.given import NOTHING_GIVEN, Given
-from tonecomb.core.machine import Machine
+from tonecomb.core.find.machine import Machine
 from tonecomb.core.method import Method
+from tonecomb.core.record.given import NOTHING_GIVEN, Given
+from tonecomb.core.steps.conditioning import AS_RECORDED, Conditioning
 
 
 @dataclass(frozen=True)

@@ -4,19 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from tonecomb.core.bands import Band
-from tonecomb.core.combining import Average, worth
-from tonecomb.core.damping import Fit
-from tonecomb.core.display import Display, curve_scaling
 from tonecomb.core.errors import UserError
-from tonecomb.core.framing import Framing, effective_averages, make_framing
-from tonecomb.core.peaks import PeakSearch
-from tonecomb.core.recording import Channel, Recording, Stretch, whole
-from tonecomb.core.shaft import Shaft
-from tonecomb.core.spectrum import LEVEL_FACTORS, Detrend, Level, Scaling
-from tonecomb.core.synchronous import Sync
-from tonecomb.core.tracks import Wanted
-from tonecomb.core.windows import Window, window
+from tonecomb.core.estimate.bands import Band
+from tonecomb.core.estimate.combining import Average, worth
+from tonecomb.core.estimate.display import Display, curve_scaling
+from tonecomb.core.estimate.framing import Framing, effective_averages, make_framing
+from tonecomb.core.estimate.shaft import Shaft
+from tonecomb.core.estimate.spectrum import LEVEL_FACTORS, Detrend, Level, Scaling
+from tonecomb.core.estimate.synchronous import Sync
+from tonecomb.core.estimate.tracks import Wanted
+from tonecomb.core.estimate.windows import Window, window
+from tonecomb.core.find.damping import Fit
+from tonecomb.core.find.peaks import PeakSearch
+from tonecomb.core.record.recording import Channel, Recording, Stretch, whole
 
 MAX_PAD = 16
 _WANTED_FRAMES = 24

@@ -11,7 +11,7 @@ import numpy as np
 import platformdirs
 
 from tonecomb.core.progress import Progress, silent
-from tonecomb.core.recording import Array, ArraySamples, Channel, Recording
+from tonecomb.core.record.recording import Array, ArraySamples, Channel, Recording
 from tonecomb.demo import signals, structures
 from tonecomb.demo.signals import ChannelTruth
 from tonecomb.formats import atomic

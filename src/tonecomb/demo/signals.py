@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tonecomb.core.recording import Array
+from tonecomb.core.record.recording import Array
 
 SEED = 20260918
 MOTOR = 24.3

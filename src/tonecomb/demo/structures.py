@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tonecomb.core.recording import Array
+from tonecomb.core.record.recording import Array
 from tonecomb.demo.signals import MOTOR, SEED, TEETH
 
 

@@ -15,7 +15,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from tonecomb.core.errors import UserError
-from tonecomb.desktop import settings
+from tonecomb.desktop.state import settings
 from tonecomb.formats import atomic
 
 _LOG = logging.getLogger("tonecomb")
@@ -23,7 +23,7 @@ _LOG = logging.getLogger("tonecomb")
 
 def make_application(arguments: list[str]) -> QApplication:
     """The one QApplication, with our font and without platform dialogs."""
-    from tonecomb.desktop.theme import font, load_fonts
+    from tonecomb.desktop.kit.theme import font, load_fonts
 
     QApplication.setAttribute(Qt.ApplicationAttribute.AA_DontUseNativeDialogs)
     app = QApplication(arguments)

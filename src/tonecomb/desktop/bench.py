@@ -12,43 +12,43 @@ from PyQt6.QtWidgets import QMainWindow, QMenu, QMessageBox, QSplitter, QVBoxLay
 from tonecomb import __version__
 from tonecomb.core import document as edits
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.cautions import Caution, short_stretch
 from tonecomb.core.errors import UserError
-from tonecomb.core.peaks import Peak
-from tonecomb.core.spectrum import HOLES
-from tonecomb.core.statistics import StretchFigures, sample_problem
-from tonecomb.desktop import settings
+from tonecomb.core.estimate.spectrum import HOLES
+from tonecomb.core.find.peaks import Peak
+from tonecomb.core.record.statistics import StretchFigures, sample_problem
+from tonecomb.core.say.cautions import Caution, short_stretch
 from tonecomb.desktop.actions import ACTIONS, MENUS, Action
-from tonecomb.desktop.autosave import Autosave, left_behind
-from tonecomb.desktop.channels import Channels
-from tonecomb.desktop.combs import Combs
+from tonecomb.desktop.acts.channels import Channels
+from tonecomb.desktop.acts.exports import Exports
+from tonecomb.desktop.acts.finding import Finding
+from tonecomb.desktop.acts.going import Going
+from tonecomb.desktop.acts.method_actions import MethodActions
+from tonecomb.desktop.acts.opening import Opening
+from tonecomb.desktop.acts.presets import Presets
+from tonecomb.desktop.acts.workspace import Workspace
 from tonecomb.desktop.dialogs.finder import Finder
 from tonecomb.desktop.dialogs.keys import GUIDE, Page, keys_html
-from tonecomb.desktop.exports import Exports
-from tonecomb.desktop.finding import Finding
-from tonecomb.desktop.fits import Fits
-from tonecomb.desktop.going import Going
-from tonecomb.desktop.grams import Grams, Ranges, RunUps, SliceResults, Trends
-from tonecomb.desktop.held import HeldTraces
-from tonecomb.desktop.jobs import Jobs
-from tonecomb.desktop.marks import Marks
-from tonecomb.desktop.messages import Notices
-from tonecomb.desktop.method_actions import MethodActions
+from tonecomb.desktop.edits.combs import Combs
+from tonecomb.desktop.edits.fits import Fits
+from tonecomb.desktop.edits.held import HeldTraces
+from tonecomb.desktop.edits.marks import Marks
+from tonecomb.desktop.edits.peak_notes import PeakNotes
+from tonecomb.desktop.kit.theme import NIGHT, PAPER, Theme, current_theme, style_sheet
 from tonecomb.desktop.method_line.line import MethodLine
 from tonecomb.desktop.method_line.window_picker import current_pair
-from tonecomb.desktop.moments import Moments, Player
-from tonecomb.desktop.opening import Opening
-from tonecomb.desktop.peak_notes import PeakNotes
-from tonecomb.desktop.presets import Presets
 from tonecomb.desktop.readings.readings import Readings
-from tonecomb.desktop.results import Results
 from tonecomb.desktop.ruler.ruler import Ruler
 from tonecomb.desktop.shelf.shelf import Shelf
 from tonecomb.desktop.stage.stage import Stage
-from tonecomb.desktop.store import Store
-from tonecomb.desktop.theme import NIGHT, PAPER, Theme, current_theme, style_sheet
-from tonecomb.desktop.waveform_facts import WaveformFacts
-from tonecomb.desktop.workspace import Workspace
+from tonecomb.desktop.state import settings
+from tonecomb.desktop.state.autosave import Autosave, left_behind
+from tonecomb.desktop.state.grams import Grams, Ranges, RunUps, SliceResults, Trends
+from tonecomb.desktop.state.jobs import Jobs
+from tonecomb.desktop.state.messages import Notices
+from tonecomb.desktop.state.moments import Moments, Player
+from tonecomb.desktop.state.results import Results
+from tonecomb.desktop.state.store import Store
+from tonecomb.desktop.state.waveform_facts import WaveformFacts
 
 _COLUMNS = (180, 820, 248)  # shelf, stage and readings at 1280 pixels
 

@@ -9,14 +9,22 @@ from pathlib import Path
 
 import numpy as np
 
-from tonecomb.core import timebase
-from tonecomb.core.calibration import calibrated
 from tonecomb.core.errors import UserError
-from tonecomb.core.evenly import Columns, Filled, Gridded, Part, longest, whole_parts
-from tonecomb.core.given import ColumnGiven, Given, Import, Role
 from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.recording import Array, Break, Channel, Problem, RateSource, Recording, Samples
-from tonecomb.core.timebase import TimeBase
+from tonecomb.core.record import timebase
+from tonecomb.core.record.calibration import calibrated
+from tonecomb.core.record.evenly import Columns, Filled, Gridded, Part, longest, whole_parts
+from tonecomb.core.record.given import ColumnGiven, Given, Import, Role
+from tonecomb.core.record.recording import (
+    Array,
+    Break,
+    Channel,
+    Problem,
+    RateSource,
+    Recording,
+    Samples,
+)
+from tonecomb.core.record.timebase import TimeBase
 from tonecomb.core.units import COUNTS, FULL_SCALE, find_unit, unit
 from tonecomb.formats import time_column
 from tonecomb.formats.contents import Column, Contents

@@ -10,17 +10,17 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from tonecomb.core.bands import band_rms
 from tonecomb.core.changing import Changing
-from tonecomb.core.recording import Array
-from tonecomb.core.slices import Slices
-from tonecomb.core.spectrum import LEVEL_FACTORS
-from tonecomb.core.trend import Trend
-from tonecomb.formats.figures import with_std
+from tonecomb.core.estimate.bands import band_rms
+from tonecomb.core.estimate.slices import Slices
+from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
+from tonecomb.core.estimate.trend import Trend
+from tonecomb.core.record.recording import Array
+from tonecomb.core.say.numbers import with_std
 
 if TYPE_CHECKING:  # they bring SciPy's interpolation
-    from tonecomb.core.crossings import Crossing
-    from tonecomb.core.run_up import RunUp
+    from tonecomb.core.find.crossings import Crossing
+    from tonecomb.core.find.run_up import RunUp
 
 
 def amplitude(trend: Trend, number: int) -> Array:

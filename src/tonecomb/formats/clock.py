@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from tonecomb.core.recording import Array
+from tonecomb.core.record.recording import Array
 
 # One pattern for Python and for pyarrow's RE2: a date or none, a time of day, a zone or none.
 # A date with slashes may be day or month first and is not used: the days are counted instead.

@@ -14,8 +14,8 @@ from pathlib import Path
 import numpy as np
 
 from tonecomb.core.errors import Cancelled, UserError
-from tonecomb.core.given import Role
-from tonecomb.core.recording import Array, Samples
+from tonecomb.core.record.given import Role
+from tonecomb.core.record.recording import Array, Samples
 
 _RATE_NAME = re.compile(
     r"^(fs|f_s|sr|rate|sample_?rate|sampling_?rate|sample_?freq\w*|sampling_?freq\w*)(_?hz)?$", re.I

@@ -18,9 +18,9 @@ from typing import Any
 
 import numpy as np
 
-from tonecomb.core.given import Import
 from tonecomb.core.progress import Progress
-from tonecomb.core.recording import Array, Recording
+from tonecomb.core.record.given import Import
+from tonecomb.core.record.recording import Array, Recording
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import (
     MOST_COLUMNS,

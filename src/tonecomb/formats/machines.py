@@ -12,7 +12,7 @@ import io
 from pathlib import Path
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.machine import Known
+from tonecomb.core.find.machine import Known
 from tonecomb.formats import atomic, files
 
 HEADER = ("name", "frequency [Hz]", "times shaft", "tolerance [%]")

@@ -9,8 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from tonecomb.core.given import Import
 from tonecomb.core.progress import Progress
+from tonecomb.core.record.given import Import
 from tonecomb.formats.arrays import ArraySeries, contents, split_array
 from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, rate_of
 

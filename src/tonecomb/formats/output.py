@@ -8,16 +8,16 @@ from dataclasses import asdict
 from typing import Any
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.cautions import Caution
-from tonecomb.core.combs import Comb, inharmonicity, mains, matching
-from tonecomb.core.damping import Resonance
-from tonecomb.core.knowledge import NOTHING, Knowledge
-from tonecomb.core.peaks import Peak
+from tonecomb.core.find.combs import Comb, inharmonicity, mains, matching
+from tonecomb.core.find.damping import Resonance
+from tonecomb.core.find.knowledge import NOTHING, Knowledge
+from tonecomb.core.find.peaks import Peak
+from tonecomb.core.find.ratios import ratio_words, small_ratio
 from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.ratios import ratio_words, small_ratio
-from tonecomb.core.recording import Recording
-from tonecomb.core.statistics import channel_figures, sample_problem
-from tonecomb.formats.figures import with_std
+from tonecomb.core.record.recording import Recording
+from tonecomb.core.record.statistics import channel_figures, sample_problem
+from tonecomb.core.say.cautions import Caution
+from tonecomb.core.say.numbers import with_std
 
 
 def dumps(value: Any) -> str:

@@ -7,8 +7,8 @@ from dataclasses import asdict
 from pathlib import Path
 
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.windows import window
 from tonecomb.core.method import Preset
-from tonecomb.core.windows import window
 from tonecomb.formats import atomic, strict
 
 FORMAT = "tone-comb presets"

@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.given import NOTHING_GIVEN, Given, Import
 from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.recording import Recording
+from tonecomb.core.record.given import NOTHING_GIVEN, Given, Import
+from tonecomb.core.record.recording import Recording
 from tonecomb.formats import (
     arrays,
     columnar,

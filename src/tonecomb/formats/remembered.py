@@ -8,7 +8,7 @@ from pathlib import Path
 
 import cattrs
 
-from tonecomb.core.given import Given
+from tonecomb.core.record.given import Given
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import Contents
 

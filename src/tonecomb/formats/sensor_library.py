@@ -7,7 +7,7 @@ from pathlib import Path
 
 import cattrs
 
-from tonecomb.core.sensors import Sensor
+from tonecomb.core.record.sensors import Sensor
 from tonecomb.formats import atomic
 
 _CONVERTER = cattrs.Converter(forbid_extra_keys=True)

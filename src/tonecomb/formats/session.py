@@ -11,8 +11,8 @@ from typing import Any
 from tonecomb import __version__
 from tonecomb.core.document import Document, RecordingRef
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.windows import window
 from tonecomb.core.units import unit
-from tonecomb.core.windows import window
 from tonecomb.formats import atomic, files, strict
 
 FORMAT = "tone-comb session"

@@ -16,9 +16,9 @@ from pathlib import Path
 import numpy as np
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.given import Import
 from tonecomb.core.progress import Progress, part
-from tonecomb.core.recording import Array, Channel, Recording
+from tonecomb.core.record.given import Import
+from tonecomb.core.record.recording import Array, Channel, Recording
 from tonecomb.core.units import FULL_SCALE, find_unit, unit
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import Column, Contents
@@ -262,7 +262,7 @@ def write_wav(path: Path, recording: Recording, progress: Progress) -> None:
 
 def write_flac(path: Path, recording: Recording, progress: Progress) -> None:
     """Write a 24 bit FLAC; what full scale stands for is kept in its comment."""
-    from tonecomb.core.statistics import channel_figures
+    from tonecomb.core.record.statistics import channel_figures
 
     sizes = []
     for i in range(len(recording.channels)):

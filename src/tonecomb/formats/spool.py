@@ -10,7 +10,7 @@ from bisect import bisect_right
 import numpy as np
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.recording import Array
+from tonecomb.core.record.recording import Array
 from tonecomb.formats.atomic import reason
 
 
@@ -18,7 +18,7 @@ class Spool:
     """Blocks of columns in a temporary file that has no name and goes with the object.
 
     Filled by :meth:`add` in a ``with`` statement; after it, it is read like any
-    :class:`~tonecomb.core.recording.Samples`, by several threads at once.
+    :class:`~tonecomb.core.record.recording.Samples`, by several threads at once.
     """
 
     def __init__(self, columns: int) -> None:

@@ -10,8 +10,8 @@ import numpy as np
 
 from tonecomb import __version__
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.combs import Comb
-from tonecomb.core.knowledge import NOTHING, Knowledge
+from tonecomb.core.find.combs import Comb
+from tonecomb.core.find.knowledge import NOTHING, Knowledge
 from tonecomb.core.method import SCALINGS
 
 PEAK_HEADER = (

@@ -15,9 +15,9 @@ from typing import Any
 import numpy as np
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.given import Import
 from tonecomb.core.progress import Progress
-from tonecomb.core.recording import Array, Recording
+from tonecomb.core.record.given import Import
+from tonecomb.core.record.recording import Array, Recording
 from tonecomb.formats import atomic, files, text_layout, time_column
 from tonecomb.formats.clock import Clock
 from tonecomb.formats.contents import Column, Contents

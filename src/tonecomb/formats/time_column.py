@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from tonecomb.core.recording import Array
+from tonecomb.core.record.recording import Array
 from tonecomb.formats.contents import Column
 
 TIME_UNITS = {

@@ -10,11 +10,11 @@ from typing import Any
 
 import numpy as np
 
-from tonecomb.core import timebase
 from tonecomb.core.errors import UserError
-from tonecomb.core.given import Import
 from tonecomb.core.progress import Progress
-from tonecomb.core.recording import Array, Recording
+from tonecomb.core.record import timebase
+from tonecomb.core.record.given import Import
+from tonecomb.core.record.recording import Array, Recording
 from tonecomb.core.units import FULL_SCALE, unit
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, scalar

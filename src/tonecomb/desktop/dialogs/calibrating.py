@@ -15,16 +15,16 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.core.calibration import calibrated
 from tonecomb.core.errors import UserError
-from tonecomb.core.recording import ArraySamples, Channel, Recording
-from tonecomb.core.sensors import Calibration, ChannelGiven, Sensor
+from tonecomb.core.record.calibration import calibrated
+from tonecomb.core.record.recording import ArraySamples, Channel, Recording
+from tonecomb.core.record.sensors import Calibration, ChannelGiven, Sensor
 from tonecomb.core.units import COUNTS, FULL_SCALE, unit
-from tonecomb.desktop import settings
 from tonecomb.desktop.dialogs.form import Form
-from tonecomb.desktop.jobs import Jobs
-from tonecomb.desktop.messages import Notices
-from tonecomb.desktop.widgets import Choice, Number, label, link, row
+from tonecomb.desktop.kit.widgets import Choice, Number, label, link, row
+from tonecomb.desktop.state import settings
+from tonecomb.desktop.state.jobs import Jobs
+from tonecomb.desktop.state.messages import Notices
 from tonecomb.formats import sensor_library
 
 _UNITS = ("m/s²", "g", "mm/s", "in/s", "µm", "mil", "N", "lbf", "Pa", "V")

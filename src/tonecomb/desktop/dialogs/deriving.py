@@ -10,12 +10,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.core.conditioning import INTEGRALS, Derived, Kind, derived_name, derived_unit
-from tonecomb.core.recording import Channel
+from tonecomb.core.record.recording import Channel
+from tonecomb.core.steps.conditioning import INTEGRALS, Derived, Kind, derived_name, derived_unit
 from tonecomb.core.units import conversion
 from tonecomb.desktop.dialogs.form import Form
-from tonecomb.desktop.jobs import Job, Jobs
-from tonecomb.desktop.widgets import Choice, Number, label, row
+from tonecomb.desktop.kit.widgets import Choice, Number, label, row
+from tonecomb.desktop.state.jobs import Job, Jobs
 
 _KINDS: list[tuple[Kind, str]] = [
     ("vector sum", "the vector sum (root of the sum of squares)"),

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QAction, QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QWidget
 
-from tonecomb.desktop.widgets import Popover
+from tonecomb.desktop.kit.widgets import Popover
 
 
 class Finder(Popover):

@@ -9,8 +9,8 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from tonecomb.core.given import ColumnGiven, Given, Import
-from tonecomb.desktop.widgets import Choice, Number, label, row
+from tonecomb.core.record.given import ColumnGiven, Given, Import
+from tonecomb.desktop.kit.widgets import Choice, Number, label, row
 from tonecomb.formats import time_column
 from tonecomb.formats.assemble import Understood
 from tonecomb.formats.text_layout import IN_WORDS

@@ -23,17 +23,17 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.core import pyramid
-from tonecomb.core.given import Given
 from tonecomb.core.progress import Progress
-from tonecomb.core.pyramid import Envelope
+from tonecomb.core.record import pyramid
+from tonecomb.core.record.given import Given
+from tonecomb.core.record.pyramid import Envelope
 from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.dialogs.import_facts import Facts, said_of, unsaid
-from tonecomb.desktop.jobs import Job, Jobs
-from tonecomb.desktop.results import EXACT_BELOW
+from tonecomb.desktop.kit.theme import Theme, font
+from tonecomb.desktop.kit.widgets import Choice, label, row
 from tonecomb.desktop.stage.plot import Plot
-from tonecomb.desktop.theme import Theme, font
-from tonecomb.desktop.widgets import Choice, label, row
+from tonecomb.desktop.state.jobs import Job, Jobs
+from tonecomb.desktop.state.results import EXACT_BELOW
 from tonecomb.formats.assemble import Understood
 from tonecomb.formats.registry import understand_anew
 

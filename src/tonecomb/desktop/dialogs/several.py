@@ -14,8 +14,8 @@ from PyQt6.QtWidgets import (
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.units import conversion
-from tonecomb.desktop.store import Store
-from tonecomb.desktop.widgets import label
+from tonecomb.desktop.kit.widgets import label
+from tonecomb.desktop.state.store import Store
 
 _PLACE = Qt.ItemDataRole.UserRole
 

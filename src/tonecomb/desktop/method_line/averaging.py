@@ -7,12 +7,21 @@ from functools import partial
 
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
-from tonecomb.core.combining import Average
+from tonecomb.core.estimate.combining import Average
+from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.method import LEAVES_OUT, Method
-from tonecomb.core.recording import Recording, Stretch, whole
-from tonecomb.core.synchronous import Sync
-from tonecomb.desktop.store import Store
-from tonecomb.desktop.widgets import Choice, Number, Option, OptionList, Popover, label, link, row
+from tonecomb.core.record.recording import Recording, Stretch, whole
+from tonecomb.desktop.kit.widgets import (
+    Choice,
+    Number,
+    Option,
+    OptionList,
+    Popover,
+    label,
+    link,
+    row,
+)
+from tonecomb.desktop.state.store import Store
 
 _NOTES: dict[Average, tuple[str, str]] = {
     "mean": ("Mean", "Of the frames' power; tones and noise as they are on average"),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from tonecomb.desktop.widgets import Option, OptionList, Popover
+from tonecomb.desktop.kit.widgets import Option, OptionList, Popover
 
 
 def choices(

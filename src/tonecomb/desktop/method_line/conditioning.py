@@ -8,10 +8,10 @@ from typing import Any
 from PyQt6.QtWidgets import QWidget
 
 from tonecomb.core import document as edits
-from tonecomb.core.conditioning import AS_RECORDED, Conditioning
-from tonecomb.core.recording import Stretch
-from tonecomb.desktop.store import Store
-from tonecomb.desktop.widgets import Choice, Number, Popover, label, link, row
+from tonecomb.core.record.recording import Stretch
+from tonecomb.core.steps.conditioning import AS_RECORDED, Conditioning
+from tonecomb.desktop.kit.widgets import Choice, Number, Popover, label, link, row
+from tonecomb.desktop.state.store import Store
 
 _REMOVED = [
     ("nothing", "nothing"),

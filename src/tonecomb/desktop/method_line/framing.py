@@ -7,18 +7,18 @@ from functools import partial
 from PyQt6.QtWidgets import QPushButton, QWidget
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.framing import MAX_OVERLAP, good_lengths
+from tonecomb.core.estimate.framing import MAX_OVERLAP, good_lengths
+from tonecomb.core.estimate.windows import window
 from tonecomb.core.method import MAX_PAD, Method, resolution
-from tonecomb.core.recording import Recording, whole
-from tonecomb.core.windows import window
+from tonecomb.core.record.recording import Recording, whole
+from tonecomb.desktop.kit.widgets import Number, Popover, label, link, row
 from tonecomb.desktop.method_line.sketch import (
     Sketch,
     overlap_strokes,
     padding_strokes,
     weight_share,
 )
-from tonecomb.desktop.store import Store
-from tonecomb.desktop.widgets import Number, Popover, label, link, row
+from tonecomb.desktop.state.store import Store
 
 
 class FramePopover(Popover):

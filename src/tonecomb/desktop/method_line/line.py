@@ -7,12 +7,12 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from tonecomb.core.method import phrases
+from tonecomb.desktop.kit.theme import font
+from tonecomb.desktop.kit.widgets import Popover, label, link, panel, rule
 from tonecomb.desktop.method_line.flow import Flow
 from tonecomb.desktop.method_line.popovers import EDITORS, TIPS
 from tonecomb.desktop.method_line.window_picker import Pair, WindowPicker
-from tonecomb.desktop.store import Store
-from tonecomb.desktop.theme import font
-from tonecomb.desktop.widgets import Popover, label, link, panel, rule
+from tonecomb.desktop.state.store import Store
 
 # Phrases before which a thin line divides the sentence: what, how, and shown as what.
 _DIVIDED = {"window", "frames"}

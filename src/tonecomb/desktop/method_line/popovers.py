@@ -9,17 +9,17 @@ from PyQt6.QtWidgets import QWidget
 
 from tonecomb.core.document import select
 from tonecomb.core.method import Method, seconds
-from tonecomb.core.recording import Recording, Stretch, whole
+from tonecomb.core.record.recording import Recording, Stretch, whole
 from tonecomb.core.units import unit
+from tonecomb.desktop.kit.theme import current_theme
+from tonecomb.desktop.kit.widgets import Number, Option, Popover, label, link, row
 from tonecomb.desktop.method_line.averaging import AveragePopover
 from tonecomb.desktop.method_line.choosing import choices
 from tonecomb.desktop.method_line.conditioning import conditioning_popover
 from tonecomb.desktop.method_line.framing import FramePopover, overlap_popover
 from tonecomb.desktop.method_line.showing import drawn_popover, level_popover, scaling_popover
 from tonecomb.desktop.method_line.window_picker import WindowPicker
-from tonecomb.desktop.store import Store
-from tonecomb.desktop.theme import current_theme
-from tonecomb.desktop.widgets import Number, Option, Popover, label, link, row
+from tonecomb.desktop.state.store import Store
 
 TIPS = {
     "channel": "Which channel is analysed",

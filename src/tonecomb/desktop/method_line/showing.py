@@ -7,14 +7,14 @@ from typing import Any
 
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core.bands import FRACTIONS
-from tonecomb.core.display import MOST_PER_DECADE
+from tonecomb.core.estimate.bands import FRACTIONS
+from tonecomb.core.estimate.display import MOST_PER_DECADE
 from tonecomb.core.method import LEVELS, Method
-from tonecomb.core.recording import Recording
+from tonecomb.core.record.recording import Recording
 from tonecomb.core.units import MOTIONS, unit
+from tonecomb.desktop.kit.widgets import Choice, Number, Option, Popover, label, link, row
 from tonecomb.desktop.method_line.choosing import choices
-from tonecomb.desktop.store import Store
-from tonecomb.desktop.widgets import Choice, Number, Option, Popover, label, link, row
+from tonecomb.desktop.state.store import Store
 
 
 def _change(store: Store, what: str, **changes: Any) -> None:

@@ -12,9 +12,9 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.windows import FAMILIES, WINDOWS, Window, window
-from tonecomb.desktop.theme import Theme, font
-from tonecomb.desktop.widgets import Number, Option, OptionList, Popover, label, row
+from tonecomb.core.estimate.windows import FAMILIES, WINDOWS, Window, window
+from tonecomb.desktop.kit.theme import Theme, font
+from tonecomb.desktop.kit.widgets import Number, Option, OptionList, Popover, label, row
 
 _SHAPE, _BINS, _FLOOR_DB = 200, 16.0, -140.0
 _PAIR_FLOOR_DB = -100.0

@@ -17,12 +17,12 @@ from PyQt6.QtWidgets import (
 )
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.bands import Band
-from tonecomb.core.recording import Recording
-from tonecomb.desktop.rows_popover import RowsPopover, clear
-from tonecomb.desktop.store import Store
-from tonecomb.desktop.theme import font
-from tonecomb.desktop.widgets import Number, label, link, row
+from tonecomb.core.estimate.bands import Band
+from tonecomb.core.record.recording import Recording
+from tonecomb.desktop.kit.rows_popover import RowsPopover, clear
+from tonecomb.desktop.kit.theme import font
+from tonecomb.desktop.kit.widgets import Number, label, link, row
+from tonecomb.desktop.state.store import Store
 
 _OVERALL = Band(10.0, 1000.0, "Overall 10–1000 Hz")
 

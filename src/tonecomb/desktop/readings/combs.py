@@ -9,15 +9,15 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QHeaderView, QMenu, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.combs import inharmonicity, mains
-from tonecomb.core.ratios import ratio_words, small_ratio
-from tonecomb.desktop import settings
-from tonecomb.desktop.combs import Combs, ShownComb
+from tonecomb.core.find.combs import inharmonicity, mains
+from tonecomb.core.find.ratios import ratio_words, small_ratio
+from tonecomb.core.say.numbers import with_std
+from tonecomb.desktop.edits.combs import Combs, ShownComb
+from tonecomb.desktop.kit.theme import current_theme, font
+from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.readings.filtering import keep_rows
-from tonecomb.desktop.theme import current_theme, font
-from tonecomb.desktop.widgets import label
+from tonecomb.desktop.state import settings
 from tonecomb.formats import tables
-from tonecomb.formats.figures import with_std
 
 _COMB, _TOOTH = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 _TIPS = ("Comb, and number of the tooth", "Frequency of the tone that was found, Hz",

@@ -12,8 +12,8 @@ from PyQt6.QtGui import QColor
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.document import PeakNote
-from tonecomb.core.peaks import Peak
-from tonecomb.desktop.theme import current_theme, font
+from tonecomb.core.find.peaks import Peak
+from tonecomb.desktop.kit.theme import current_theme, font
 
 Value = float | str
 

@@ -16,15 +16,15 @@ from PyQt6.QtWidgets import (
 )
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.peaks import Peak
-from tonecomb.desktop import settings
-from tonecomb.desktop.combs import Combs
-from tonecomb.desktop.peak_notes import PeakNotes
+from tonecomb.core.find.peaks import Peak
+from tonecomb.core.say.numbers import with_std
+from tonecomb.desktop.edits.combs import Combs
+from tonecomb.desktop.edits.peak_notes import PeakNotes
+from tonecomb.desktop.kit.theme import font
+from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.readings.model import COLUMNS, USUAL, Filtered, PeaksModel
-from tonecomb.desktop.theme import font
-from tonecomb.desktop.widgets import label
+from tonecomb.desktop.state import settings
 from tonecomb.formats import tables
-from tonecomb.formats.figures import with_std
 
 
 class PeakReadings(QWidget):

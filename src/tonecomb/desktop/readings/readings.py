@@ -10,20 +10,20 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFrame, QLineEdit, QSizePolicy, QStackedLayout, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.cautions import Caution
-from tonecomb.core.peaks import Peak
-from tonecomb.desktop.combs import Combs
-from tonecomb.desktop.fits import Fits
+from tonecomb.core.find.peaks import Peak
+from tonecomb.core.say.cautions import Caution
+from tonecomb.desktop.edits.combs import Combs
+from tonecomb.desktop.edits.fits import Fits
+from tonecomb.desktop.edits.peak_notes import PeakNotes
+from tonecomb.desktop.kit.theme import font
+from tonecomb.desktop.kit.widgets import label, link, panel, row, rule
 from tonecomb.desktop.method_line.popovers import search_popover
-from tonecomb.desktop.peak_notes import PeakNotes
 from tonecomb.desktop.readings.bands import BandReadings
 from tonecomb.desktop.readings.combs import CombReadings
 from tonecomb.desktop.readings.peaks import PeakReadings
 from tonecomb.desktop.readings.resonances import ResonanceReadings
 from tonecomb.desktop.readings.stretch import StretchReadings
-from tonecomb.desktop.store import Store
-from tonecomb.desktop.theme import font
-from tonecomb.desktop.widgets import label, link, panel, row, rule
+from tonecomb.desktop.state.store import Store
 
 _AT_ONCE = 3  # cautions that are shown together
 

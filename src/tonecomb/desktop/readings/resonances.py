@@ -9,13 +9,13 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHeaderView, QMenu, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.damping import Resonance
-from tonecomb.desktop.fits import Fits
+from tonecomb.core.find.damping import Resonance
+from tonecomb.core.say.numbers import with_std
+from tonecomb.desktop.edits.fits import Fits
+from tonecomb.desktop.kit.theme import font
+from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.readings.filtering import keep_rows
-from tonecomb.desktop.theme import font
-from tonecomb.desktop.widgets import label
 from tonecomb.formats import tables
-from tonecomb.formats.figures import with_std
 
 _HEADS = (("Hz", "Natural frequency"), ("ζ %", "Damping ratio in percent"),
           ("Q", "Quality factor 1/2ζ"), ("", "Fitted by hand"))  # fmt: skip

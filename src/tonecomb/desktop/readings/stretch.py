@@ -7,9 +7,9 @@ import math
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QGridLayout, QWidget
 
-from tonecomb.core.statistics import StretchFigures
-from tonecomb.desktop.theme import font
-from tonecomb.desktop.widgets import label
+from tonecomb.core.record.statistics import StretchFigures
+from tonecomb.desktop.kit.theme import font
+from tonecomb.desktop.kit.widgets import label
 
 _FIELDS = (
     ("mean", "Mean of the stretch", True),

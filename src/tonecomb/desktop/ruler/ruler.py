@@ -11,10 +11,10 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.method import Method, Resolution, resolution
-from tonecomb.core.recording import Recording, whole
-from tonecomb.desktop.store import Store
-from tonecomb.desktop.theme import PAPER, Theme, font
-from tonecomb.desktop.widgets import label, panel
+from tonecomb.core.record.recording import Recording, whole
+from tonecomb.desktop.kit.theme import PAPER, Theme, font
+from tonecomb.desktop.kit.widgets import label, panel
+from tonecomb.desktop.state.store import Store
 
 _SMALLEST = 6  # frames go from 2⁶ samples upward on the handle
 _FIGURES = (

@@ -16,12 +16,12 @@ from PyQt6.QtWidgets import (
 )
 
 from tonecomb.core.document import select
-from tonecomb.core.recording import Recording
-from tonecomb.desktop.held import HeldTraces
-from tonecomb.desktop.results import Results
-from tonecomb.desktop.store import Store
-from tonecomb.desktop.theme import PAPER, Theme, font
-from tonecomb.desktop.widgets import label, panel
+from tonecomb.core.record.recording import Recording
+from tonecomb.desktop.edits.held import HeldTraces
+from tonecomb.desktop.kit.theme import PAPER, Theme, font
+from tonecomb.desktop.kit.widgets import label, panel
+from tonecomb.desktop.state.results import Results
+from tonecomb.desktop.state.store import Store
 
 _ID, _CHANNEL = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 _TRACE, _COLOUR = Qt.ItemDataRole.UserRole + 2, Qt.ItemDataRole.UserRole + 3

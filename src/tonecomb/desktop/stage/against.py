@@ -7,14 +7,14 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QStackedLayout, QVBoxLayout, QWidget
 
-from tonecomb.core.compare import Comparison
-from tonecomb.core.display import Curve
-from tonecomb.core.reduce import reduce_curve
-from tonecomb.desktop.held import HeldTraces
+from tonecomb.core.estimate.compare import Comparison
+from tonecomb.core.estimate.display import Curve
+from tonecomb.core.estimate.reduce import reduce_curve
+from tonecomb.desktop.edits.held import HeldTraces
+from tonecomb.desktop.kit.theme import Theme
+from tonecomb.desktop.kit.widgets import Choice, label, row
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
-from tonecomb.desktop.theme import Theme
-from tonecomb.desktop.widgets import Choice, label, row
 
 
 class AgainstPlot(FrequencyPlot):

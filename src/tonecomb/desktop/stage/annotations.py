@@ -9,7 +9,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QPainter, QPen, QTransform
 
-from tonecomb.desktop.theme import Theme
+from tonecomb.desktop.kit.theme import Theme
 
 _LEAST = 3.0  # pixels that a band is wide at least
 _EDGE = 8.0  # pixels that a clipping mark is high

@@ -6,8 +6,8 @@ import pyqtgraph as pg
 from PyQt6.QtGui import QFont
 
 from tonecomb.core.method import Resolution
+from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.stage.frequency import FrequencyPlot
-from tonecomb.desktop.theme import Theme, font
 
 _UP = 0.04  # of the plot's height from its bottom, where the noise leaves room
 

@@ -9,7 +9,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
-from tonecomb.desktop.combs import ShownComb
+from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.upright import UprightLines
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QSlider, QWidget
 
-from tonecomb.desktop.moments import SPEEDS, Moments, Player
+from tonecomb.desktop.kit.theme import font
+from tonecomb.desktop.kit.widgets import Choice, label, link, row
 from tonecomb.desktop.stage.plot import AXIS_WIDTH
-from tonecomb.desktop.theme import font
-from tonecomb.desktop.widgets import Choice, label, link, row
+from tonecomb.desktop.state.moments import SPEEDS, Moments, Player
 
 
 class FrameBar(QWidget):

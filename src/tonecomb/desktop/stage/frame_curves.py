@@ -8,11 +8,11 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.display import Curve
+from tonecomb.core.estimate.display import Curve
 from tonecomb.core.method import seconds
-from tonecomb.core.recording import Array
+from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.frequency import FrequencyPlot
-from tonecomb.desktop.theme import Theme
 
 _NAMES = ("highest of all frames", "median", "lowest")
 

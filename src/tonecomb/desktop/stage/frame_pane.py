@@ -6,13 +6,13 @@ import numpy as np
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.recording import Array
-from tonecomb.core.spectrum import detrended
+from tonecomb.core.estimate.spectrum import detrended
+from tonecomb.core.estimate.windows import window
+from tonecomb.core.record.recording import Array
 from tonecomb.core.units import unit
-from tonecomb.core.windows import window
+from tonecomb.desktop.kit.theme import Theme
+from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.stage.lines import LinesPlot
-from tonecomb.desktop.theme import Theme
-from tonecomb.desktop.widgets import label
 
 
 class FramePane(QWidget):

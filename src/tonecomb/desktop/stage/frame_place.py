@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pyqtgraph as pg
 
-from tonecomb.core.crests import Crests
+from tonecomb.core.find.crests import Crests
+from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.plot import Plot
-from tonecomb.desktop.theme import Theme
 
 
 class FramePlace:

@@ -11,9 +11,9 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QWidget
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.recording import Array
+from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.plot import Axis, Plot
-from tonecomb.desktop.theme import Theme
 
 _SNAP = 10  # pixels to each side in which the readout looks for a point
 

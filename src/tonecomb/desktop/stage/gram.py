@@ -8,14 +8,14 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 
-from tonecomb.core.spectrogram import View
+from tonecomb.core.estimate.spectrogram import View
+from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.gram_marks import GramMarks
 from tonecomb.desktop.stage.gram_picture import GramPicture
 from tonecomb.desktop.stage.level_strip import LevelStrip
 from tonecomb.desktop.stage.time_strip import TimeStrip
-from tonecomb.desktop.theme import Theme
 
 
 class GramPlot(FrequencyPlot):

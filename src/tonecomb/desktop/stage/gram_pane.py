@@ -6,19 +6,19 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.pyramid import Envelope
-from tonecomb.core.recording import Recording, Stretch
-from tonecomb.core.spectrogram import Spectrogram
-from tonecomb.desktop import settings
-from tonecomb.desktop.grams import Grams
-from tonecomb.desktop.results import EnvelopeWanted, Results
+from tonecomb.core.estimate.spectrogram import Spectrogram
+from tonecomb.core.record.pyramid import Envelope
+from tonecomb.core.record.recording import Recording, Stretch
+from tonecomb.desktop.kit.theme import Theme, font
+from tonecomb.desktop.kit.widgets import Choice, label, row
 from tonecomb.desktop.stage.gram import GramPlot
 from tonecomb.desktop.stage.gram_picture import GramPicture
 from tonecomb.desktop.stage.gram_sideways import SidewaysGram
 from tonecomb.desktop.stage.scale_strip import ScaleStrip
 from tonecomb.desktop.stage.time_strip import TimeStrip
-from tonecomb.desktop.theme import Theme, font
-from tonecomb.desktop.widgets import Choice, label, row
+from tonecomb.desktop.state import settings
+from tonecomb.desktop.state.grams import Grams
+from tonecomb.desktop.state.results import EnvelopeWanted, Results
 from tonecomb.formats.report.colours import MAPS
 
 

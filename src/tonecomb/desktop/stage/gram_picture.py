@@ -8,9 +8,9 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.recording import Array
-from tonecomb.core.spectrogram import Pooling, Spectrogram
-from tonecomb.desktop.theme import PAPER, Theme
+from tonecomb.core.estimate.spectrogram import Pooling, Spectrogram
+from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.theme import PAPER, Theme
 from tonecomb.formats.report import colours
 
 _DOWN_DB = 70.0  # of the highest level, where the scale begins at most

@@ -9,14 +9,14 @@ from typing import Any
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 
-from tonecomb.core.spectrogram import View
-from tonecomb.desktop.combs import ShownComb
+from tonecomb.core.estimate.spectrogram import View
+from tonecomb.desktop.edits.combs import ShownComb
+from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.stage.comb_lines import STYLES
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.gram_marks import GramMarks
 from tonecomb.desktop.stage.gram_picture import GramPicture
 from tonecomb.desktop.stage.plot import Plot
-from tonecomb.desktop.theme import PAPER, Theme, font
 
 _STRIP = 0.16  # of the height, that the level against time takes at the foot
 

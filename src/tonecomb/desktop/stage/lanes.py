@@ -7,15 +7,15 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tonecomb.core.document import Mark
-from tonecomb.core.pyramid import Envelope
-from tonecomb.core.recording import Recording, Stretch
+from tonecomb.core.record.pyramid import Envelope
+from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.units import unit
-from tonecomb.desktop.results import EnvelopeWanted, Results
+from tonecomb.desktop.kit.theme import PAPER, Theme
 from tonecomb.desktop.stage.measuring import MeasureStrip
 from tonecomb.desktop.stage.plot import AXIS_WIDTH, Axis
 from tonecomb.desktop.stage.waveform import WaveformView, curve_points, fitted_level
-from tonecomb.desktop.theme import PAPER, Theme
-from tonecomb.desktop.waveform_facts import Measure, WaveformFacts
+from tonecomb.desktop.state.results import EnvelopeWanted, Results
+from tonecomb.desktop.state.waveform_facts import Measure, WaveformFacts
 
 MOST_LANES = 8
 MOST_OVER = 4  # more axes than these leave no room for the curves

@@ -9,9 +9,9 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 
-from tonecomb.core.recording import Array
+from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.stage.plot import Plot
-from tonecomb.desktop.theme import PAPER, Theme, font
 
 _STYLES = ((Qt.PenStyle.SolidLine, "━━"), (Qt.PenStyle.DashLine, "╍╍"),
            (Qt.PenStyle.DotLine, "┅┅"), (Qt.PenStyle.DashDotLine, "━╍"))  # fmt: skip

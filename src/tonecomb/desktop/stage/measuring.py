@@ -7,10 +7,10 @@ import math
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QWidget
 
-from tonecomb.core.periods import Periods
-from tonecomb.desktop.theme import font
-from tonecomb.desktop.waveform_facts import Measure
-from tonecomb.desktop.widgets import Number, label
+from tonecomb.core.record.periods import Periods
+from tonecomb.desktop.kit.theme import font
+from tonecomb.desktop.kit.widgets import Number, label
+from tonecomb.desktop.state.waveform_facts import Measure
 
 _MOST = 1_000_000
 

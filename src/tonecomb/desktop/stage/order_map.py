@@ -8,14 +8,14 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 
-from tonecomb.core.display import Display
-from tonecomb.core.recording import Array
+from tonecomb.core.estimate.display import Display
+from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.stage.plot import Plot
-from tonecomb.desktop.theme import PAPER, Theme, font
 from tonecomb.formats.report import colours
 
 if TYPE_CHECKING:
-    from tonecomb.core.run_up import RunUp
+    from tonecomb.core.find.run_up import RunUp
 
 _DOWN_DB = 70.0  # of the highest level, where the colours begin at most
 _QUIET = 40.0  # percentile of the levels that has the lowest colour

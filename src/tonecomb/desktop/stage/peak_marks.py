@@ -10,9 +10,9 @@ from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QFont
 
 from tonecomb.core.document import PeakNote
-from tonecomb.core.peaks import Peak
+from tonecomb.core.find.peaks import Peak
+from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.stage.frequency import FrequencyPlot
-from tonecomb.desktop.theme import Theme, font
 
 _LABELS = 14
 

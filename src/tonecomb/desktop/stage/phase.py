@@ -10,13 +10,13 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QStackedLayout, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.phase import WORTH_DB, Part, Reference
-from tonecomb.core.recording import Array
-from tonecomb.core.spectrum import LEVEL_FACTORS
+from tonecomb.core.estimate.phase import WORTH_DB, Part, Reference
+from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
+from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.theme import Theme
+from tonecomb.desktop.kit.widgets import Choice, Number, label, link, row
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
-from tonecomb.desktop.theme import Theme
-from tonecomb.desktop.widgets import Choice, Number, label, link, row
 
 _PARTS: tuple[tuple[Part, str], ...] = (
     ("phase", "Phase"),

@@ -17,7 +17,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetricsF
 from PyQt6.QtWidgets import QLabel, QWidget
 
-from tonecomb.desktop.theme import Theme, font
+from tonecomb.desktop.kit.theme import Theme, font
 
 AXIS_WIDTH = 66
 _LEGEND_SHARE = 0.55  # of the plot's width that a legend in one row may take

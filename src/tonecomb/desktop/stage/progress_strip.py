@@ -7,8 +7,8 @@ import time
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QWidget
 
-from tonecomb.desktop.jobs import Jobs
-from tonecomb.desktop.widgets import label, link
+from tonecomb.desktop.kit.widgets import label, link
+from tonecomb.desktop.state.jobs import Jobs
 
 _SHOW_AFTER = 0.3  # s until work under way is worth telling
 

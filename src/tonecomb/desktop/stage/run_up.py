@@ -8,19 +8,19 @@ import numpy as np
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QLabel, QSplitter, QVBoxLayout, QWidget
 
-from tonecomb.core.display import Display
-from tonecomb.core.spectrum import LEVEL_FACTORS
-from tonecomb.desktop.grams import RunUps
+from tonecomb.core.estimate.display import Display
+from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
+from tonecomb.desktop.kit.theme import Theme, font
+from tonecomb.desktop.kit.widgets import label, link, row
 from tonecomb.desktop.stage.lines import LinesPlot
 from tonecomb.desktop.stage.order_map import OrderMap
 from tonecomb.desktop.stage.plot import AXIS_WIDTH
 from tonecomb.desktop.stage.scale_strip import ScaleStrip
-from tonecomb.desktop.theme import Theme, font
-from tonecomb.desktop.widgets import label, link, row
+from tonecomb.desktop.state.grams import RunUps
 from tonecomb.formats.changes import crossing_words
 
 if TYPE_CHECKING:
-    from tonecomb.core.run_up import RunUp
+    from tonecomb.core.find.run_up import RunUp
 
 
 _LEAST_ORDER = 0.1

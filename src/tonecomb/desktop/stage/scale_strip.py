@@ -7,8 +7,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tonecomb.core.recording import Array
-from tonecomb.desktop.theme import PAPER, Theme, font
+from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.formats.report.colours import Table
 
 _BINS = 120

@@ -10,21 +10,21 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtWidgets import QGraphicsRectItem, QWidget
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.compare import alike, in_unit_of
-from tonecomb.core.confidence import band_db
-from tonecomb.core.display import Curve
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.compare import alike, in_unit_of
+from tonecomb.core.estimate.confidence import band_db
+from tonecomb.core.estimate.display import Curve
+from tonecomb.core.estimate.reduce import reduce_curve
+from tonecomb.core.find.peaks import Peak
 from tonecomb.core.method import Resolution
-from tonecomb.core.peaks import Peak
-from tonecomb.core.recording import Array
-from tonecomb.core.reduce import reduce_curve
-from tonecomb.desktop.held import Shown
+from tonecomb.core.record.recording import Array
+from tonecomb.desktop.edits.held import Shown
+from tonecomb.desktop.kit.theme import PAPER, Theme
 from tonecomb.desktop.stage.cell import ResolutionCell
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frame_curves import FrameCurves
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.peak_marks import PeakMarks
-from tonecomb.desktop.theme import PAPER, Theme
 from tonecomb.formats.report.figures import Other
 from tonecomb.formats.report.figures import SpectrumView as FigureView
 

@@ -18,14 +18,12 @@ from PyQt6.QtWidgets import (
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.method import LEAVES_OUT
-from tonecomb.core.recording import whole
-from tonecomb.desktop.combs import ShownComb
-from tonecomb.desktop.grams import Grams, RunUps, SliceResults, Trends
-from tonecomb.desktop.held import HeldTraces
-from tonecomb.desktop.jobs import Jobs
+from tonecomb.core.record.recording import whole
+from tonecomb.desktop.edits.combs import ShownComb
+from tonecomb.desktop.edits.held import HeldTraces
+from tonecomb.desktop.kit.theme import Theme, font
+from tonecomb.desktop.kit.widgets import Number, Popover, label, link, panel, row
 from tonecomb.desktop.method_line.popovers import set_stretch
-from tonecomb.desktop.moments import Moments, Player
-from tonecomb.desktop.results import Results
 from tonecomb.desktop.stage.against import AgainstPane
 from tonecomb.desktop.stage.frame_bar import FrameBar
 from tonecomb.desktop.stage.frame_pane import FramePane
@@ -40,10 +38,12 @@ from tonecomb.desktop.stage.spectrum import SpectrumView
 from tonecomb.desktop.stage.trend import TrendPane
 from tonecomb.desktop.stage.upright import MarkedLines
 from tonecomb.desktop.stage.waterfall.pane import WaterfallPane
-from tonecomb.desktop.store import Store
-from tonecomb.desktop.theme import Theme, font
-from tonecomb.desktop.waveform_facts import WaveformFacts
-from tonecomb.desktop.widgets import Number, Popover, label, link, panel, row
+from tonecomb.desktop.state.grams import Grams, RunUps, SliceResults, Trends
+from tonecomb.desktop.state.jobs import Jobs
+from tonecomb.desktop.state.moments import Moments, Player
+from tonecomb.desktop.state.results import Results
+from tonecomb.desktop.state.store import Store
+from tonecomb.desktop.state.waveform_facts import WaveformFacts
 
 
 @dataclass(frozen=True)

@@ -8,10 +8,10 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from tonecomb.core.pyramid import Envelope
-from tonecomb.core.recording import Array
+from tonecomb.core.record.pyramid import Envelope
+from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.stage.plot import Axis
-from tonecomb.desktop.theme import PAPER, Theme, font
 
 WIDE = 26  # pixels of the waveform
 

@@ -6,12 +6,12 @@ import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
-from tonecomb.core.trend import Trend
-from tonecomb.desktop.grams import Trends
+from tonecomb.core.estimate.trend import Trend
+from tonecomb.desktop.kit.theme import Theme, font
+from tonecomb.desktop.kit.widgets import Choice, label, link, row
 from tonecomb.desktop.stage.lines import LinesPlot
 from tonecomb.desktop.stage.plot import AXIS_WIDTH, Plot
-from tonecomb.desktop.theme import Theme, font
-from tonecomb.desktop.widgets import Choice, label, link, row
+from tonecomb.desktop.state.grams import Trends
 from tonecomb.formats import changes
 
 _SHOWN = (

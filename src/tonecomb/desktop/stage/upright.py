@@ -9,8 +9,8 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
+from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.stage.frequency import FrequencyPlot
-from tonecomb.desktop.theme import Theme, font
 
 
 class UprightLines(pg.GraphicsObject):

@@ -11,14 +11,14 @@ from PyQt6.QtWidgets import QGraphicsRectItem, QLabel
 
 from tonecomb.core.document import Mark
 from tonecomb.core.method import seconds
-from tonecomb.core.pyramid import Envelope, Pyramid
-from tonecomb.core.recording import Array, Recording, Stretch
+from tonecomb.core.record.pyramid import Envelope, Pyramid
+from tonecomb.core.record.recording import Array, Recording, Stretch
 from tonecomb.core.units import unit
-from tonecomb.desktop.results import EnvelopeWanted, Results
+from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.stage.annotations import Span, Spans
 from tonecomb.desktop.stage.plot import AXIS_WIDTH, Plot
-from tonecomb.desktop.theme import Theme, font
-from tonecomb.desktop.waveform_facts import WaveformFacts
+from tonecomb.desktop.state.results import EnvelopeWanted, Results
+from tonecomb.desktop.state.waveform_facts import WaveformFacts
 
 
 def curve_points(envelope: Envelope, fs: float, columns: int) -> tuple[Array, Array]:

@@ -12,7 +12,7 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.recording import Array
+from tonecomb.core.record.recording import Array
 
 Table = NDArray[np.uint8]
 MAPS = {"paper": "Paper to ink", "grey": "Grey", "viridis": "Viridis", "cividis": "Cividis"}

@@ -12,12 +12,12 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.compare import AMPLITUDES, alike, in_unit_of
-from tonecomb.core.confidence import band_db
 from tonecomb.core.errors import UserError
-from tonecomb.core.pyramid import Envelope
-from tonecomb.core.recording import Array
-from tonecomb.core.reduce import reduce_curve
+from tonecomb.core.estimate.compare import AMPLITUDES, alike, in_unit_of
+from tonecomb.core.estimate.confidence import band_db
+from tonecomb.core.estimate.reduce import reduce_curve
+from tonecomb.core.record.pyramid import Envelope
+from tonecomb.core.record.recording import Array
 from tonecomb.core.units import unit
 
 if TYPE_CHECKING:

@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.display import Display
-from tonecomb.core.recording import Array
-from tonecomb.core.reduce import reduce_curve
-from tonecomb.core.slices import Slices
-from tonecomb.core.spectrogram import Spectrogram
-from tonecomb.core.spectrum import LEVEL_FACTORS
-from tonecomb.core.trend import Trend
+from tonecomb.core.estimate.display import Display
+from tonecomb.core.estimate.reduce import reduce_curve
+from tonecomb.core.estimate.slices import Slices
+from tonecomb.core.estimate.spectrogram import Spectrogram
+from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
+from tonecomb.core.estimate.trend import Trend
+from tonecomb.core.record.recording import Array
 from tonecomb.formats import changes
 from tonecomb.formats.report import colours
 from tonecomb.formats.report.figures import INK, LINES, QUIET, SECOND, TRACE, Panel
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import FigureBase
 
-    from tonecomb.core.run_up import RunUp
+    from tonecomb.core.find.run_up import RunUp
 
 _DOWN_DB = 70.0  # of the highest level, where colours and heights begin at most
 _QUIET = 40.0  # percentile of the levels that has the lowest colour

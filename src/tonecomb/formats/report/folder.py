@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.changing import Changing
-from tonecomb.core.knowledge import Knowledge
+from tonecomb.core.find.knowledge import Knowledge
 from tonecomb.core.progress import Progress
-from tonecomb.core.recording import Recording
+from tonecomb.core.record.recording import Recording
 from tonecomb.formats import changes, tables
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import SpectrumView

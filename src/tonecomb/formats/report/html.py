@@ -6,19 +6,19 @@ import math
 from datetime import datetime
 
 from tonecomb import __version__
-from tonecomb.core import pyramid
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.cautions import cautions
 from tonecomb.core.changing import Changing
-from tonecomb.core.knowledge import NOTHING, Knowledge
+from tonecomb.core.estimate.spectrogram import View, run_spectrogram
+from tonecomb.core.find.knowledge import NOTHING, Knowledge
+from tonecomb.core.find.peaks import Peak
 from tonecomb.core.method import seconds
-from tonecomb.core.peaks import Peak
 from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.recording import Recording, whole
-from tonecomb.core.spectrogram import View, run_spectrogram
-from tonecomb.core.statistics import channel_figures
+from tonecomb.core.record import pyramid
+from tonecomb.core.record.recording import Recording, whole
+from tonecomb.core.record.statistics import channel_figures
+from tonecomb.core.say.cautions import cautions
+from tonecomb.core.say.numbers import significant, with_std
 from tonecomb.formats import changes, files
-from tonecomb.formats.figures import significant, with_std
 from tonecomb.formats.output import comb_words, resonance_words
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import Panel, SpectrumView

@@ -11,17 +11,17 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.slices import Slices, Slicing
-from tonecomb.core.spectrogram import View, columns_of
-from tonecomb.core.spectrum import scaled
-from tonecomb.desktop import settings
-from tonecomb.desktop.combs import ShownComb
-from tonecomb.desktop.grams import SliceResults
-from tonecomb.desktop.jobs import Jobs
+from tonecomb.core.estimate.slices import Slices, Slicing
+from tonecomb.core.estimate.spectrogram import View, columns_of
+from tonecomb.core.estimate.spectrum import scaled
+from tonecomb.desktop.edits.combs import ShownComb
+from tonecomb.desktop.kit.theme import PAPER, Theme, font
+from tonecomb.desktop.kit.widgets import Choice, Number, label, row
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.waterfall.view import Relief, WaterfallView
-from tonecomb.desktop.theme import PAPER, Theme, font
-from tonecomb.desktop.widgets import Choice, Number, label, row
+from tonecomb.desktop.state import settings
+from tonecomb.desktop.state.grams import SliceResults
+from tonecomb.desktop.state.jobs import Jobs
 from tonecomb.formats.report import colours
 
 _KINDS = (("ink", "lines in one ink"), ("time", "lines coloured in time"),

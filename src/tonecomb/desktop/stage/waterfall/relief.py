@@ -12,7 +12,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.recording import Array
+from tonecomb.core.record.recording import Array
 from tonecomb.desktop.stage.waterfall.scene import Scene
 from tonecomb.formats.report.colours import Table
 

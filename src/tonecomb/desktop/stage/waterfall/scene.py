@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from tonecomb.core.recording import Array
+from tonecomb.core.record.recording import Array
 
 DEEP = 0.75  # of the box's width that its time axis is long
 MOST_TURNED, LEAST_TILT, MOST_TILT = 65.0, 8.0, 80.0

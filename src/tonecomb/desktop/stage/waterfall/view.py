@@ -19,12 +19,12 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core.recording import Array
-from tonecomb.desktop.jobs import Job, Jobs
+from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.stage.waterfall.relief import draw
 from tonecomb.desktop.stage.waterfall.scene import Scene, Stance
 from tonecomb.desktop.stage.waterfall.ticks import even_ticks, log_ticks, words
-from tonecomb.desktop.theme import PAPER, Theme, font
+from tonecomb.desktop.state.jobs import Job, Jobs
 from tonecomb.formats.report.colours import Table
 
 _PER_PIXEL = 0.4  # degrees that a pixel of dragging turns

@@ -1,0 +1,1 @@
+"""Windows, frames, and what is estimated of them."""

@@ -1,0 +1,174 @@
+"""How an estimate is shown: as which quantity, against which reference, in bins or in bands."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import Literal
+
+import numpy as np
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.bands import FRACTIONS, band_edges, band_power
+from tonecomb.core.estimate.spectrum import Level, Scaling, Spectrum
+from tonecomb.core.record.recording import Array
+from tonecomb.core.units import MOTIONS, Unit, conversion, unit
+
+Drawn = Literal["bins", "octave", "decade", "total"]
+MOST_PER_DECADE = 200
+
+
+@dataclass(frozen=True)
+class Display:
+    """``quantity`` is "" for the channel's own, or one of Acceleration, Velocity, Displacement;
+    to get there, amplitudes are multiplied by (2πf) to a power, and what lies below ``low_cut``
+    (Hz) is left out. ``reference`` is that of decibels in the shown unit, None for ISO 1683's.
+
+    ``drawn`` in ``bins``, in bands of a fraction of an octave or so many a decade (``bands`` is
+    that number), or as the running ``total``: the rms of all up to a frequency.
+    """
+
+    quantity: str = ""
+    low_cut: float = 1.0
+    reference: float | None = None
+    drawn: Drawn = "bins"
+    bands: int = 3
+
+    def check(self, symbol: str) -> None:
+        """Raises :class:`UserError` where a channel in this unit cannot be shown so."""
+        known = unit(symbol)
+        if self.quantity and (self.quantity not in MOTIONS or known.quantity not in MOTIONS):
+            raise UserError(
+                f"{known.quantity} in {known.symbol} cannot be shown as {self.quantity.lower()}",
+                remedy="that takes a channel of acceleration, velocity or displacement",
+            )
+        if not 0 < self.low_cut < math.inf:
+            raise UserError(
+                f"A low cut of {self.low_cut:g} Hz cannot be used", remedy="choose one above 0"
+            )
+        if self.reference is not None and not 0 < self.reference < math.inf:
+            raise UserError(
+                f"A decibel reference of {self.reference:g} cannot be used",
+                remedy="choose one above 0",
+            )
+        if self.drawn == "octave" and self.bands not in FRACTIONS:
+            raise UserError(
+                f"Bands of 1/{self.bands} octave are not offered",
+                remedy=f"choose 1/{', 1/'.join(map(str, FRACTIONS))}",
+            )
+        if self.drawn == "decade" and not 1 <= self.bands <= MOST_PER_DECADE:
+            raise UserError(
+                f"{self.bands} bands a decade are not offered",
+                remedy=f"choose 1 to {MOST_PER_DECADE}",
+            )
+
+    def order(self, symbol: str) -> int:
+        """The power of iω between the channel's quantity and the shown one."""
+        own = unit(symbol).quantity
+        if not self.quantity or own not in MOTIONS or self.quantity not in MOTIONS:
+            return 0
+        orders = list(MOTIONS)
+        return orders.index(own) - orders.index(self.quantity)
+
+    def unit(self, symbol: str) -> Unit:
+        """The unit that is shown, with its decibel reference."""
+        known = unit(symbol)
+        if self.order(symbol):
+            known = unit(MOTIONS[self.quantity].shown)
+        if self.reference is None:
+            return known
+        text = f"{self.reference:g} {known.symbol}"
+        return replace(known, reference=self.reference, reference_text=text)
+
+    def gain(self, frequency: Array, symbol: str) -> Array:
+        """What amplitudes at these frequencies (Hz) are multiplied by, same shape."""
+        order = self.order(symbol)
+        if not order:
+            return np.ones(len(frequency))
+        known, target = unit(symbol), MOTIONS[self.quantity]
+        size = conversion(symbol, MOTIONS[known.quantity].base)
+        size *= conversion(target.base, target.shown)
+        out = np.zeros(len(frequency))
+        passed = (frequency >= self.low_cut) & (frequency > 0)
+        # MOTIONS go from displacement upward: each step up is one more iω.
+        out[passed] = size * (2 * np.pi * frequency[passed]) ** -float(order)
+        return out
+
+    def words(self) -> str:
+        """How it is drawn, "" for bins."""
+        if self.drawn == "octave":
+            share = "octave" if self.bands == 1 else f"1/{self.bands}-octave"
+            return f"{share} bands"
+        if self.drawn == "decade":
+            return f"{self.bands} bands a decade"
+        return "running total" if self.drawn == "total" else ""
+
+
+@dataclass(frozen=True, eq=False)
+class Curve:
+    """What is drawn. ``frequency`` (Hz) and ``values`` (linear) have shape (points,); where it
+    is stepped, ``frequency`` holds the bands' edges, one more than there are values."""
+
+    frequency: Array
+    values: Array
+    stepped: bool
+
+    def at(self, frequency: float) -> float:
+        """The value at a frequency in Hz: of its band, or the highest of the nearest bins."""
+        if self.stepped:
+            band = int(np.searchsorted(self.frequency, frequency, side="right")) - 1
+            return float(self.values[band]) if 0 <= band < len(self.values) else math.nan
+        above = int(np.searchsorted(self.frequency, frequency))
+        below = max(above - 1, 0)
+        last = len(self.frequency) - 1
+        nearer = above <= last and (
+            self.frequency[above] - frequency < frequency - self.frequency[below]
+        )
+        nearest = above if nearer else below
+        return float(self.values[max(nearest - 1, 0) : nearest + 2].max())
+
+    def outline(self) -> tuple[Array, Array]:
+        """Points of the line that draws it."""
+        if not self.stepped:
+            return self.frequency, self.values
+        return np.repeat(self.frequency, 2)[1:-1], np.repeat(self.values, 2)
+
+
+def curve(spectrum: Spectrum, scaling: Scaling, level: Level, display: Display) -> Curve:
+    """The spectrum as it is to be drawn. Bands show the rms (or its square) of all that lies in
+    them, densities their mean density; the running total the rms (or its square) up to there.
+
+    Bands narrower than a bin of the unpadded frame would only repeat it: they are left out. Mean
+    squares of shape (…, bins) give values of shape (…, points).
+    """
+    if display.drawn == "bins":
+        return Curve(spectrum.frequency, spectrum.values(scaling, level), False)
+    if display.drawn == "total":
+        per_bin = spectrum.mean_square * (spectrum.bin_hz / spectrum.enbw_hz)
+        total = np.cumsum(per_bin, axis=-1)
+        return Curve(spectrum.frequency, total if scaling == "power" else np.sqrt(total), False)
+    edges = band_edges(
+        display.bands, display.drawn, spectrum.frame_hz, float(spectrum.frequency[-1])
+    )
+    every = [band_power(spectrum, a, b) for a, b in pairwise(edges)]
+    rms = np.sqrt(np.stack(every, axis=-1)) if every else np.zeros(0)
+    widths = np.diff(edges)
+    if scaling == "power":
+        values = rms**2
+    elif scaling == "psd":
+        values = rms**2 / widths
+    elif scaling == "amplitude-density":
+        values = rms / np.sqrt(widths)
+    elif scaling == "energy":
+        values = rms**2 / widths * spectrum.enbw_hz * spectrum.gain_s**2
+    else:
+        values = rms
+    return Curve(edges, values, True)
+
+
+def curve_scaling(scaling: Scaling, level: Level, display: Display) -> tuple[Scaling, Level]:
+    """The scaling and level that a drawn curve's values have."""
+    if display.drawn == "total" and scaling != "power":
+        return "amplitude", "rms"
+    return scaling, level if display.drawn == "bins" else "rms"

@@ -1,0 +1,320 @@
+"""Averaged spectra of overlapped, windowed frames, streamed in blocks.
+
+P. D. Welch, "The use of fast Fourier transform for the estimation of power spectra", IEEE
+Trans. Audio Electroacoust. AU-15 (1967) 70–73. Transform with e^(−iωt); one-sided: all bins
+but DC and Nyquist are doubled in power.
+"""
+
+from __future__ import annotations
+
+import math
+import threading
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.framing import Framing
+from tonecomb.core.estimate.windows import Window
+from tonecomb.core.progress import Progress, silent
+from tonecomb.core.record.recording import Array
+from tonecomb.core.units import Unit
+
+Detrend = Literal["none", "mean", "line"]
+Scaling = Literal["amplitude", "power", "psd", "amplitude-density", "energy"]
+Level = Literal["rms", "peak", "peak-to-peak"]
+Read = Callable[[int, int], Array]
+"""Samples ``start`` to ``stop`` of the stretch, counted from the stretch's start."""
+
+HOLES = "The stretch holds missing or infinite values"
+READ_SAMPLES = 1 << 18  # samples read at once: 2 MB
+CACHE_SAMPLES = 1 << 15  # samples transformed at once, so that frames stay in the L2 cache
+_LARGE_OFFSET = 1e3  # standard deviations
+THREADS_FROM = 1 << 19  # samples from which a second thread pays
+
+LEVEL_FACTORS: dict[Level, float] = {
+    "rms": 1.0,
+    "peak": math.sqrt(2.0),
+    "peak-to-peak": 2 * math.sqrt(2.0),
+}
+"""Factor from the rms value of a sine to the level."""
+
+
+@dataclass(frozen=True, eq=False)
+class Spectrum:
+    """An averaged one-sided spectrum.
+
+    ``frequency`` (Hz) and ``mean_square`` (unit², the mean square of a sine in that bin) have
+    shape (bins,). ``bin_hz`` is the distance of two bins, ``enbw_hz`` the equivalent noise
+    bandwidth, ``effective_averages`` the number of independent frames that would average as
+    well. ``frame_hz`` is 1/frame duration: what bin_hz would be without padding;
+    ``gain_s`` is Σw/fs, the time that the window lets through.
+    """
+
+    frequency: Array
+    mean_square: Array
+    bin_hz: float
+    frame_hz: float
+    enbw_hz: float
+    framing: Framing
+    effective_averages: float
+    gain_s: float
+
+    def values(self, scaling: Scaling, level: Level) -> Array:
+        """The spectrum in the wanted scaling, linear. Shape (bins,).
+
+        ``amplitude``: of a sine, as rms, peak or peak-to-peak, in the unit. ``power``: the
+        square of the rms amplitude. ``psd``: power over the equivalent noise bandwidth, per Hz.
+        ``amplitude-density``: its root, per √Hz. ``energy``: 2|X|²/fs², the energy spectral
+        density of what passes wholly within a frame, in unit²·s/Hz.
+        """
+        return scaled(self.mean_square, scaling, level, self.enbw_hz, self.gain_s)
+
+    @property
+    def rms(self) -> float:
+        """Rms value of the detrended frames, weighted by the window (Parseval)."""
+        return math.sqrt(float(self.mean_square.sum()) * self.bin_hz / self.enbw_hz)
+
+
+def scaled(
+    mean_square: Array, scaling: Scaling, level: Level, enbw_hz: float, gain_s: float
+) -> Array:
+    """Mean squares (unit²) of any shape as :meth:`Spectrum.values` has them."""
+    if scaling == "amplitude":
+        return np.asarray(np.sqrt(mean_square) * LEVEL_FACTORS[level])
+    if scaling == "power":
+        return mean_square
+    if scaling == "energy":
+        return mean_square * gain_s**2
+    if scaling == "amplitude-density":
+        return np.asarray(np.sqrt(mean_square / enbw_hz))
+    return mean_square / enbw_hz
+
+
+def to_decibels(values: Array, scaling: Scaling, unit: Unit) -> Array:
+    """dB re the unit's reference: 20·lg for amplitudes, 10·lg for powers; zeros become −inf."""
+    with np.errstate(divide="ignore"):
+        if scaling in ("amplitude", "amplitude-density"):
+            return 20 * np.log10(values / unit.reference)
+        return 10 * np.log10(values / unit.reference**2)
+
+
+def level_label(scaling: Scaling, level: Level, unit: Unit, decibels: bool) -> str:
+    """Quantity and unit for an axis: ``Acceleration, dB re 1 µm/s² rms``."""
+    if scaling == "amplitude":
+        shown = f"dB re {unit.reference_text}" if decibels else unit.symbol
+        return f"{unit.quantity}, {shown} {level}"
+    if scaling == "power":
+        shown = f"dB re ({unit.reference_text})²" if decibels else unit.power
+        return f"{unit.quantity} power, {shown}"
+    if scaling == "amplitude-density":
+        shown = f"dB re {unit.reference_text}/√Hz" if decibels else unit.root_density
+        return f"{unit.quantity} density, {shown}"
+    if scaling == "energy":
+        shown = f"dB re ({unit.reference_text})²·s/Hz" if decibels else unit.energy
+        return f"{unit.quantity} energy density, {shown}"
+    shown = f"dB re ({unit.reference_text})²/Hz" if decibels else unit.density
+    return f"{unit.quantity} PSD, {shown}"
+
+
+def averaged_spectrum(
+    read: Read,
+    framing: Framing,
+    fs: float,
+    window: Window,
+    *,
+    pad: int = 1,
+    detrend: Detrend = "mean",
+    averages: float = 1.0,
+    progress: Progress = silent,
+    threads: int | None = None,
+    combine: Callable[[Array, int], Array] | None = None,
+) -> Spectrum:
+    """Mean of the spectra of all frames, or what ``combine(weights, nfft)`` makes of their |X|².
+
+    ``pad`` multiplies the transform's length; ``averages`` is kept with the result as its
+    number of effective averages. Raises :class:`UserError` where samples are not finite.
+    """
+    nfft = framing.frame * pad
+    weights = window.samples(framing.frame)
+    if threads is None:
+        threads = 2 if framing.covered >= THREADS_FROM else 1
+    if combine is not None:
+        total = combine(weights, nfft) * framing.count
+    else:
+        total = _sum_of_squares(read, framing, fs, weights, nfft, detrend, progress, threads)
+    if not np.isfinite(total).all():
+        raise UserError(
+            "The stretch holds values too large to be squared",
+            remedy="check the file's unit and scale",
+        )
+    mean_square = total / framing.count / weights.sum() ** 2
+    mean_square[1 : (nfft + 1) // 2] *= 2
+    frame_hz = fs / framing.frame
+    return Spectrum(
+        frequency=np.arange(nfft // 2 + 1, dtype=np.float64) * (fs / nfft),
+        mean_square=mean_square,
+        bin_hz=fs / nfft,
+        frame_hz=frame_hz,
+        enbw_hz=float(fs * (weights @ weights) / weights.sum() ** 2),
+        framing=framing,
+        effective_averages=averages,
+        gain_s=float(weights.sum() / fs),
+    )
+
+
+def _sum_of_squares(
+    read: Read,
+    framing: Framing,
+    fs: float,
+    weights: Array,
+    nfft: int,
+    detrend: Detrend,
+    progress: Progress,
+    threads: int,
+) -> Array:
+    """Σ|X|² over all frames, each thread on its own part of the record."""
+    count = framing.count
+    threads = max(1, min(threads, count))
+    done, lock = [0], threading.Lock()
+
+    def advance(frames: int) -> None:
+        with lock:
+            done[0] += frames
+            fraction = done[0] / count
+        progress(fraction)
+
+    way = _MeanOff.choose(read, framing, fs, weights, nfft, detrend)
+
+    def work(first: int, last: int) -> Array:
+        total = np.zeros(2 * (nfft // 2 + 1))
+        for numbers in framing.blocks(READ_SAMPLES, first, last):
+            samples = read_frames(read, framing, numbers, fs)
+            with np.errstate(over="ignore", invalid="ignore"):  # told once, at the end
+                _accumulate(samples, framing, weights, nfft, detrend, way, total)
+            advance(len(numbers))
+        return total[0::2] + total[1::2]
+
+    edges = [count * i // threads for i in range(threads + 1)]
+    if threads == 1:
+        return work(0, count)
+    with ThreadPoolExecutor(threads, thread_name_prefix="spectrum") as pool:
+        parts = list(pool.map(work, edges[:-1], edges[1:]))
+    return np.sum(parts, axis=0)
+
+
+def read_frames(read: Read, framing: Framing, numbers: range, fs: float) -> Array:
+    """The samples from the first to the last frame of ``numbers``; they must be finite."""
+    start = numbers[0] * framing.hop
+    samples = read(start, numbers[-1] * framing.hop + framing.frame)
+    # One sum is the cheapest question whether all samples are finite.
+    if not math.isfinite(float(samples.sum())):
+        bad = np.flatnonzero(~np.isfinite(samples))
+        if bad.size:
+            where = start + int(bad[0])
+            raise UserError(
+                HOLES,
+                f"the first is {where / fs:.6g} s after its start (sample {where + 1} of it)",
+                "choose a stretch without them, or have them interpolated or cut",
+            )
+    return samples
+
+
+def frames_of(samples: Array, framing: Framing) -> Array:
+    """View of shape (frames, frame): the frames that lie in ``samples``."""
+    return np.lib.stride_tricks.sliding_window_view(samples, framing.frame)[:: framing.hop]
+
+
+def detrended(frames: Array, detrend: Detrend) -> Array:
+    """Frames of shape (frames, frame) without their mean or their best straight line."""
+    if detrend == "none":
+        return frames
+    out = frames - frames.mean(axis=1, keepdims=True)
+    if detrend == "line":
+        ramp = np.arange(frames.shape[1]) - (frames.shape[1] - 1) / 2
+        out -= (out @ ramp / (ramp @ ramp))[:, None] * ramp
+    return np.asarray(out)
+
+
+@dataclass(frozen=True, eq=False)
+class _MeanOff:
+    """Takes the mean off in the frequency domain, where it is the mean times the window's
+    transform: for a cosine-sum window without padding that touches a few bins only."""
+
+    bins: NDArray[np.complex128]
+
+    @classmethod
+    def choose(
+        cls,
+        read: Read,
+        framing: Framing,
+        fs: float,
+        weights: Array,
+        nfft: int,
+        detrend: Detrend,
+    ) -> _MeanOff | None:
+        """None where it has to be done on the samples: with padding, or with an offset so
+        large that the transform would lose digits to it."""
+        if detrend != "mean" or nfft != framing.frame:
+            return None
+        few = next(framing.blocks(8 * framing.frame))
+        first = read_frames(read, framing, few[:8], fs)
+        with np.errstate(over="ignore", invalid="ignore"):
+            if not abs(first.mean()) <= _LARGE_OFFSET * first.std():
+                return None
+        import scipy.fft
+
+        transform = scipy.fft.rfft(weights)
+        touched = int(np.flatnonzero(np.abs(transform) > 1e-9 * framing.frame)[-1]) + 1
+        return cls(transform[:touched])
+
+
+def frame_means(samples: Array, frames: Array, hop: int) -> Array:
+    """Mean of each frame; where frames consist of whole hops every sample is added once."""
+    count, frame = frames.shape
+    if frame % hop:
+        return np.asarray(frames.mean(axis=1))
+    hops = samples[: (count - 1) * hop + frame].reshape(-1, hop).sum(axis=1)
+    return (
+        np.asarray(np.lib.stride_tricks.sliding_window_view(hops, frame // hop).sum(axis=1)) / frame
+    )
+
+
+def _accumulate(
+    samples: Array,
+    framing: Framing,
+    weights: Array,
+    nfft: int,
+    detrend: Detrend,
+    way: _MeanOff | None,
+    total: Array,
+) -> None:
+    """Add the squares of real and imaginary parts, in turn, of all frames to ``total``."""
+    import scipy.fft  # a fifth of a second: the first window does not wait for it
+
+    frames = frames_of(samples, framing)
+    rows = max(1, CACHE_SAMPLES // nfft)
+    buffer = np.empty((min(rows, len(frames)), framing.frame))
+    ramp = np.arange(framing.frame) - (framing.frame - 1) / 2
+    means = None if detrend == "none" else frame_means(samples, frames, framing.hop)[:, None]
+    for first in range(0, len(frames), rows):
+        group = frames[first : first + rows]
+        tapered = buffer[: len(group)]
+        if means is None or way is not None:
+            np.multiply(group, weights, out=tapered)
+        else:
+            np.subtract(group, means[first : first + rows], out=tapered)
+            if detrend == "line":
+                slopes = tapered @ ramp / (ramp @ ramp)
+                tapered -= slopes[:, None] * ramp
+            tapered *= weights
+        bins = scipy.fft.rfft(tapered, n=nfft, axis=1, overwrite_x=True)
+        if means is not None and way is not None:
+            bins[:, : len(way.bins)] -= means[first : first + rows] * way.bins
+        parts = bins.view(np.float64)
+        np.multiply(parts, parts, out=parts)
+        total += parts[0] if len(parts) == 1 else parts.sum(axis=0)

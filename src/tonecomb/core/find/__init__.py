@@ -1,0 +1,1 @@
+"""What is found in an estimate: peaks, tones, combs, resonances."""

@@ -1,0 +1,494 @@
+"""Families of tones: harmonics of one fundamental, and sidebands about a carrier.
+
+A candidate for the fundamental is a tone divided by a small number, or the difference of two.
+Each tooth n that it predicts is held against the nearest tone: log-likelihood ratio of a tooth
+being there (with probability p, where its standard deviation says) to a stranger being there by
+chance (the density of tones about that frequency). A tooth that is not there costs log(1 − p).
+The best run of teeth is kept, its fundamental is fitted to all of them by weighted least squares,
+its tones are taken out, and the search goes on until what is left could be chance.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tonecomb.core.record.recording import Array
+
+DIVISORS = 15  # a tone may be any tooth up to this one
+PARTS = 3  # and a difference of two tones so many times the fundamental
+MOST_TEETH = 64
+_PRESENT = 0.65
+_GAP = 5  # teeth in a row that may be lacking within a family
+_LOW = _GAP + 1  # the first tooth of a family of harmonics is not above this
+_REACH = 4.0  # standard deviations within which a tone is taken for a tooth
+_WANDER = 1.5e-5  # of its frequency that a tooth may be off: no machine runs more evenly
+_LEAST_TEETH = 3
+_LEAST_SIDES = 2  # one on each side
+_CERTAIN = math.log(1000.0)  # odds against chance, over all candidates, that a family needs
+_REFINED = 60  # candidates that are fitted
+_MOST = 8  # families
+MAINS = (50.0, 60.0)  # Hz
+_MAINS_OFF = 0.003  # of it: no grid is further off
+_BETTER = 12.0  # by so much the misfit has to fall for a carrier that is free
+_CARRIERS = 12  # strongest tones that are tried as carriers
+_SIDE = 8  # sidebands on each side
+_ALIKE = 4e-4  # of a spacing: what differs by less turns with the same shaft, hits that slip too
+
+
+@dataclass(frozen=True)
+class Line:
+    """A tone as it was read: frequency and its standard deviation in Hz, amplitude."""
+
+    frequency: float
+    std: float
+    amplitude: float
+
+
+@dataclass(frozen=True)
+class Tooth:
+    """Tooth ``number`` of a family, expected at ``expected`` (Hz). ``line`` is the number of the
+    tone that was found there, None where none was; ``frequency`` and ``amplitude`` are that
+    tone's, nan without one."""
+
+    number: int
+    expected: float
+    line: int | None
+    frequency: float
+    amplitude: float
+
+    @property
+    def found(self) -> bool:
+        """Whether a tone is there."""
+        return self.line is not None
+
+    @property
+    def deviation(self) -> float:
+        """How far the tone is from where the tooth should be, in Hz; nan without one."""
+        return self.frequency - self.expected
+
+
+@dataclass(frozen=True)
+class Comb:
+    """A family. ``spacing`` is the fundamental of harmonics, or the distance of sidebands about
+    ``carrier`` (Hz, None for harmonics), whose teeth are numbered from −n to n, 0 the carrier."""
+
+    spacing: float
+    spacing_std: float
+    teeth: tuple[Tooth, ...]
+    carrier: float | None = None
+    carrier_std: float = 0.0
+    name: str = ""
+
+    @property
+    def lines(self) -> tuple[int, ...]:
+        """Numbers of the tones that belong to it."""
+        return tuple(tooth.line for tooth in self.teeth if tooth.line is not None)
+
+    @property
+    def power(self) -> float:
+        """Sum of the squares of the teeth's amplitudes (rms where those are rms)."""
+        return float(sum(tooth.amplitude**2 for tooth in self.teeth if tooth.found))
+
+    @property
+    def distortion(self) -> float:
+        """Total harmonic distortion: rms of all teeth above the first over the first's, as a
+        ratio (IEC 61000-4-7); nan for sidebands, and where the fundamental was not found."""
+        first = next((t for t in self.teeth if t.number == 1 and t.found), None)
+        if self.carrier is not None or first is None:
+            return math.nan
+        return math.sqrt(max(self.power - first.amplitude**2, 0.0)) / first.amplitude
+
+    @property
+    def modulation(self) -> float:
+        """Modulation depth: the sum of the first pair of sidebands over the carrier; nan where
+        one of the three is lacking."""
+        found = {tooth.number: tooth.amplitude for tooth in self.teeth if tooth.found}
+        if self.carrier is None or not {-1, 0, 1} <= set(found):
+            return math.nan
+        return (found[-1] + found[1]) / found[0]
+
+    def place(self, number: int) -> float:
+        """Where tooth ``number`` should be, in Hz."""
+        return (self.carrier or 0.0) + number * self.spacing
+
+
+class _Lines:
+    """The tones in the order of their frequency, and how dense they are."""
+
+    def __init__(self, lines: Sequence[Line], high: float) -> None:
+        self.order = np.argsort([line.frequency for line in lines], kind="stable")
+        self.position = {int(line): i for i, line in enumerate(self.order)}
+        ordered = [lines[i] for i in self.order]
+        self.frequency = np.array([line.frequency for line in ordered])
+        std = np.array([line.std for line in ordered])
+        self.std = np.hypot(std, _WANDER * self.frequency)
+        self.amplitude = np.array([line.amplitude for line in ordered])
+        self.high = high
+        self.free = np.ones(len(ordered), dtype=bool)
+        around = np.abs(self.frequency[:, None] - self.frequency[None, :]) < high / 20
+        local = (around.sum(axis=1) - 1) / (high / 10)
+        self.density = np.maximum(local, max(len(ordered), 1) / high)
+
+    def matches(self, places: Array, std: Array) -> tuple[NDArray[np.int_], Array]:
+        """For each place the nearest free tone and the gain of taking it for the tooth; −inf
+        where none is near. ``std`` is that of the places."""
+        free = np.flatnonzero(self.free)
+        frequency = self.frequency[free]
+        above = np.searchsorted(frequency, places).clip(0, len(free) - 1)
+        below = (above - 1).clip(0)
+        nearer = np.abs(frequency[below] - places) < np.abs(frequency[above] - places)
+        index = free[np.where(nearer, below, above)]
+        sigma = np.hypot(self.std[index], std)
+        off = (self.frequency[index] - places) / sigma
+        chance = self.density[index] * math.sqrt(2 * math.pi) * sigma
+        gain = math.log(_PRESENT) - np.log(chance) - 0.5 * off**2
+        near = (np.abs(off) < _REACH) & (places < self.high)
+        return index, np.where(near, gain, -np.inf)
+
+
+def find_combs(lines: Sequence[Line], high: float) -> tuple[Comb, ...]:
+    """Families among tones below ``high`` (Hz), the surest first, named A, B, C …; sidebands
+    after harmonics, with the letters of their own."""
+    known = _Lines(lines, high)
+    found: list[Comb] = []
+    for _ in range(_MOST):
+        best = _best_harmonics(known)
+        if best is None:
+            break
+        found.append(best)
+        known.free[[known.position[line] for line in best.lines]] = False
+    families = _split(found, known)
+    for family in _sidebands(known, families):
+        families.append(family)
+    families.sort(key=lambda comb: comb.carrier is not None)
+    return tuple(
+        replace(family, name=chr(ord("A") + i)) for i, family in enumerate(families[:_MOST])
+    )
+
+
+def _best_harmonics(known: _Lines) -> Comb | None:
+    free = np.flatnonzero(known.free)
+    if len(free) < _LEAST_TEETH:
+        return None
+    f, s = known.frequency[free], known.std[free]
+    numbers = np.arange(1, DIVISORS + 1)
+    tried = [(f[:, None] / numbers).ravel()]
+    stds = [(s[:, None] / numbers).ravel()]
+    i, j = np.triu_indices(len(free), 1)
+    for part in range(1, PARTS + 1):
+        tried.append((f[j] - f[i]) / part)
+        stds.append(np.hypot(s[i], s[j]) / part)
+    candidates, std = np.concatenate(tried), np.concatenate(stds)
+    # Teeth of a family closer than a few of their own standard deviations tell nothing.
+    usable = (candidates > 20 * std) & (candidates > known.high / 2000)
+    candidates, std = candidates[usable], std[usable]
+    if not len(candidates):
+        return None
+    teeth = np.arange(1, MOST_TEETH + 1)
+    _, gain = known.matches(candidates[:, None] * teeth, std[:, None] * teeth)
+    rough = np.where(np.isfinite(gain), gain, math.log(1 - _PRESENT))
+    # A run begins anywhere and ends anywhere: its best sum, all candidates at once.
+    running = top = np.zeros(len(candidates))
+    for column in rough.T:
+        running = np.maximum(running + column, 0.0)
+        top = np.maximum(top, running)
+    limit = _CERTAIN + math.log(len(candidates))
+    best: tuple[float, Comb] | None = None
+    seen: list[float] = []
+    for k in np.argsort(-top)[:_REFINED]:
+        fundamental = float(candidates[k])
+        if any(abs(fundamental - other) < 1e-6 * other for other in seen):
+            continue
+        seen.append(fundamental)
+        fitted = _fit(known, fundamental, float(std[k]))
+        if fitted is not None and (best is None or fitted[0] > best[0]):
+            best = fitted
+    if best is None or best[0] < limit:
+        return None
+    return best[1]
+
+
+def _fit(known: _Lines, fundamental: float, std: float) -> tuple[float, Comb] | None:
+    """Score and family of a candidate, its fundamental fitted to the teeth it has."""
+    teeth = np.arange(1, MOST_TEETH + 1)
+    index = np.zeros(0, dtype=int)
+    run: list[int] = []
+    score = 0.0
+    for _ in range(4):
+        places: Array = fundamental * teeth.astype(np.float64)
+        index, gain = known.matches(places, std * places / fundamental)
+        score, run = _best_run(gain)
+        if len(run) < _LEAST_TEETH:
+            return None
+        n, at = teeth[run], index[run]
+        weights = 1 / known.std[at] ** 2
+        total = float(weights @ n**2)
+        fundamental = float(weights * n @ known.frequency[at]) / total
+        std = 1 / math.sqrt(total)
+    if len({int(index[k]) for k in run}) < len(run):
+        return None  # two teeth on one tone: too close together to be told apart
+    return score, _family(known, fundamental, std, {int(teeth[k]): int(index[k]) for k in run})
+
+
+def _best_run(gain: Array) -> tuple[float, list[int]]:
+    """The run of teeth with the best sum, without more than a few lacking in a row. Those that
+    lack below its first tooth count against it as well, a few of them."""
+    present = np.flatnonzero(np.isfinite(gain) & (gain > math.log(1 - _PRESENT)))
+    absent = math.log(1 - _PRESENT)
+    best, best_run = -math.inf, []
+    sums: list[tuple[float, list[int]]] = []
+    for k in present:
+        before = min(int(k), _GAP) * absent
+        start = float(gain[k]) + before
+        value, run = start, [int(k)]
+        if sums:
+            last, members = sums[-1]
+            lacking = int(k) - members[-1] - 1
+            if lacking <= _GAP and last + lacking * absent + float(gain[k]) > value:
+                value, run = last + lacking * absent + float(gain[k]), [*members, int(k)]
+        sums.append((value, run))
+        if value > best:
+            best, best_run = value, run
+    return best, best_run
+
+
+def _family(
+    known: _Lines, spacing: float, std: float, at: dict[int, int], carrier: float | None = None,
+    carrier_std: float = 0.0,
+) -> Comb:  # fmt: skip
+    """A family with a tooth for each number between its first and last."""
+    first, last = min(at), max(at)
+    if carrier is None and first <= _LOW:
+        first = 1
+    teeth = []
+    for number in range(first, last + 1):
+        expected = (carrier or 0.0) + number * spacing
+        line = at.get(number)
+        if line is None:
+            teeth.append(Tooth(number, expected, None, math.nan, math.nan))
+        else:
+            teeth.append(
+                Tooth(
+                    number, expected, int(known.order[line]), float(known.frequency[line]),
+                    float(known.amplitude[line]),
+                )
+            )  # fmt: skip
+    return Comb(spacing, std, tuple(teeth), carrier, carrier_std)
+
+
+def _split(found: list[Comb], known: _Lines) -> list[Comb]:
+    """Families far up are sidebands of their strongest tooth where their spacing is the
+    fundamental of another, or where a carrier that is no multiple fits better."""
+    low = [comb for comb in found if comb.teeth[0].number == 1]
+    families = list(low)
+    for comb in found:
+        if comb in low:
+            continue
+        spread = [abs(comb.spacing - a.spacing) for a in low]
+        tied = any(
+            gap < _REACH * math.hypot(comb.spacing_std, a.spacing_std)
+            for gap, a in zip(spread, low, strict=True)
+        )
+        if tied:
+            families.append(_about_strongest(comb, known))
+            continue
+        others = {line for one in (*families, *found) if one is not comb for line in one.lines}
+        known.free = np.array([int(line) not in others for line in known.order])
+        families.append(_rather_sidebands(comb, known) or comb)
+    return families
+
+
+def _rather_sidebands(comb: Comb, known: _Lines) -> Comb | None:
+    """Sidebands about the strongest tone there, where they explain more tones or fit better."""
+    about = _about_strongest(comb, known)
+    low, high = comb.place(comb.teeth[0].number - 1), comb.place(comb.teeth[-1].number + 1)
+    inside = known.free & (known.frequency > low) & (known.frequency < high)
+    place = int(np.argmax(np.where(inside, known.amplitude, -1.0)))
+    known.free[place] = False
+    more = _best_sidebands(known, place)
+    if more is not None and len(more.lines) > len(comb.lines):
+        return more
+    return about if _misfit(comb, known) - _misfit(about, known) > _BETTER else None
+
+
+def _misfit(comb: Comb, known: _Lines) -> float:
+    """Sum of the squared deviations of the teeth, in standard deviations."""
+    found = [(t.deviation, known.position[t.line]) for t in comb.teeth if t.line is not None]
+    return float(sum((off / known.std[at]) ** 2 for off, at in found))
+
+
+def _about_strongest(comb: Comb, known: _Lines) -> Comb:
+    carrier = max((t for t in comb.teeth if t.found), key=lambda tooth: tooth.amplitude)
+    at = {
+        t.number - carrier.number: known.position[t.line] for t in comb.teeth if t.line is not None
+    }
+    return _fit_sidebands(known, at[0], at)
+
+
+def _fit_sidebands(known: _Lines, carrier: int, at: dict[int, int]) -> Comb:
+    """Carrier and spacing by weighted least squares over all teeth."""
+    numbers = np.array(sorted(at))
+    index = np.array([at[int(n)] for n in numbers])
+    weights = 1 / known.std[index] ** 2
+    design = np.stack([np.ones(len(numbers)), numbers], axis=1)
+    normal = design.T @ (weights[:, None] * design)
+    inverse = np.linalg.inv(normal)
+    centre, spacing = inverse @ design.T @ (weights * known.frequency[index])
+    std = np.sqrt(np.diag(inverse))
+    return _family(known, float(spacing), float(std[1]), at, float(centre), float(std[0]))
+
+
+def _sidebands(known: _Lines, families: list[Comb]) -> list[Comb]:
+    """Families of sidebands about the strongest tones, of tones that are in no family yet (the
+    carrier may be in one)."""
+    taken = {line for comb in families for line in comb.lines}
+    carriers = np.argsort(-known.amplitude)[:_CARRIERS]
+    centres = {t.line for c in families if c.carrier is not None for t in c.teeth if t.number == 0}
+    result: list[Comb] = []
+    for carrier in carriers:
+        if int(known.order[carrier]) in centres:
+            continue
+        known.free = np.array([int(line) not in taken for line in known.order])
+        known.free[carrier] = False
+        best = _best_sidebands(known, int(carrier))
+        if best is not None:
+            result.append(best)
+            taken |= set(best.lines)
+    return result
+
+
+def _best_sidebands(known: _Lines, carrier: int) -> Comb | None:
+    free = np.flatnonzero(known.free)
+    if len(free) < 2:
+        return None
+    centre, centre_std = known.frequency[carrier], known.std[carrier]
+    gaps, gap_std = np.abs(known.frequency[free] - centre), np.hypot(known.std[free], centre_std)
+    candidates = np.concatenate([gaps / part for part in range(1, PARTS + 1)])
+    stds = np.concatenate([gap_std / part for part in range(1, PARTS + 1)])
+    numbers = np.concatenate([np.arange(-_SIDE, 0), np.arange(1, _SIDE + 1)])
+    limit = _CERTAIN + math.log(len(candidates) * _CARRIERS)
+    best: tuple[float, Comb] | None = None
+    for spacing, std in zip(candidates, stds, strict=True):
+        if spacing < 20 * std or spacing * 2 > centre:
+            continue
+        at: dict[int, int] = {}
+        score = 0.0
+        for _ in range(2):
+            places = centre + numbers * spacing
+            index, gain = known.matches(places, np.abs(numbers) * std + centre_std)
+            gain = np.where(known.amplitude[index] < known.amplitude[carrier], gain, -np.inf)
+            score, at = _both_sides(gain, index)
+            if len(at) < _LEAST_SIDES or not (min(at) < 0 < max(at)):
+                break
+            n = np.array(sorted(at))
+            where = np.array([at[int(k)] for k in n])
+            weights = 1 / (known.std[where] ** 2 + centre_std**2)
+            total = float(weights @ n**2)
+            spacing = float(weights * n @ (known.frequency[where] - centre)) / total
+            std = 1 / math.sqrt(total)
+        if len(at) < _LEAST_SIDES or not (min(at) < 0 < max(at)):
+            continue
+        if best is None or score > best[0]:
+            best = (score, _fit_sidebands(known, carrier, {0: carrier, **at}))
+    return None if best is None or best[0] < limit else best[1]
+
+
+def _both_sides(gain: Array, index: NDArray[np.int_]) -> tuple[float, dict[int, int]]:
+    """Score and teeth of the best runs outward from the carrier on either side."""
+    total, at = 0.0, {}
+    for side, part in ((-1, gain[:_SIDE][::-1]), (1, gain[_SIDE:])):
+        numbers = index[:_SIDE][::-1] if side < 0 else index[_SIDE:]
+        score, best, length = 0.0, 0.0, 0
+        for k, one in enumerate(part):
+            score += float(one) if np.isfinite(one) else math.log(1 - _PRESENT)
+            if score > best:
+                best, length = score, k + 1
+        total += best
+        for k in range(length):
+            if np.isfinite(part[k]):
+                at[side * (k + 1)] = int(numbers[k])
+    return total, at
+
+
+def measured(
+    lines: Sequence[Line], spacing: float, carrier: float | None, numbers: Sequence[int],
+    reach: float, name: str = "",
+) -> Comb:  # fmt: skip
+    """The family with teeth ``numbers`` where ``spacing`` and ``carrier`` put them: each takes the
+    nearest tone within ``reach`` Hz, if there is one. Nothing is fitted."""
+    frequency = np.array([line.frequency for line in lines])
+    teeth = []
+    for number in numbers:
+        expected = (carrier or 0.0) + number * spacing
+        near = int(np.argmin(np.abs(frequency - expected))) if len(lines) else -1
+        if near < 0 or abs(frequency[near] - expected) > reach:
+            teeth.append(Tooth(number, expected, None, math.nan, math.nan))
+        else:
+            one = lines[near]
+            teeth.append(Tooth(number, expected, near, one.frequency, one.amplitude))
+    return Comb(spacing, math.nan, tuple(teeth), carrier, math.nan, name)
+
+
+def snapped(lines: Sequence[Line], comb: Comb, reach: float) -> Comb:
+    """The family fitted to the tones its teeth have: the fundamental (or carrier and spacing) by
+    weighted least squares, taken again from where that puts the teeth until nothing changes.
+
+    A family none of whose teeth has a tone stays as it is.
+    """
+    numbers = [tooth.number for tooth in comb.teeth]
+    for _ in range(6):
+        found = [tooth for tooth in comb.teeth if tooth.line is not None]
+        if len(found) < (1 if comb.carrier is None else 2):
+            return comb
+        n = np.array([tooth.number for tooth in found], dtype=np.float64)
+        f = np.array([tooth.frequency for tooth in found])
+        std = np.array([lines[t.line].std for t in found if t.line is not None])
+        weights = 1 / np.hypot(std, _WANDER * f) ** 2
+        columns = [n] if comb.carrier is None else [n, np.ones(len(n))]
+        design = np.stack(columns, axis=1)
+        inverse = np.linalg.pinv(design.T @ (weights[:, None] * design))
+        fitted, stds = inverse @ design.T @ (weights * f), np.sqrt(np.diag(inverse))
+        carrier = None if comb.carrier is None else float(fitted[1])
+        before = comb.spacing
+        comb = measured(lines, float(fitted[0]), carrier, numbers, reach, comb.name)
+        comb = replace(
+            comb, spacing_std=float(stds[0]), carrier_std=0.0 if carrier is None else float(stds[1])
+        )
+        if abs(comb.spacing - before) < 1e-12 * before:
+            break
+    return comb
+
+
+def inharmonicity(comb: Comb) -> float:
+    """How the teeth drift from n·f₀ with their number, as B of f = n·f₀·√(1 + B·n²) (Fletcher,
+    J. Acoust. Soc. Am. 36 (1964) 203–209); nan with fewer than four teeth, or for sidebands."""
+    found = [tooth for tooth in comb.teeth if tooth.found]
+    if comb.carrier is not None or len(found) < 4:
+        return math.nan
+    n = np.array([tooth.number for tooth in found], dtype=np.float64)
+    ratio = (np.array([tooth.frequency for tooth in found]) / n) ** 2
+    slope, level = np.polyfit(n**2, ratio, 1)
+    return float(slope / level)
+
+
+def matching(comb: Comb, combs: Sequence[Comb]) -> str:
+    """The name of another family whose fundamental is this one's spacing, "" where there is
+    none."""
+    for other in combs:
+        if other is comb or other.carrier is not None:
+            continue
+        spread = math.hypot(comb.spacing_std, other.spacing_std)
+        if abs(comb.spacing - other.spacing) < max(_REACH * spread, _ALIKE * comb.spacing):
+            return other.name
+    return ""
+
+
+def mains(comb: Comb) -> float | None:
+    """50 or 60 where the fundamental is that of the mains, in Hz, else None."""
+    near = (hz for hz in MAINS if comb.carrier is None and abs(comb.spacing / hz - 1) < _MAINS_OFF)
+    return next(near, None)

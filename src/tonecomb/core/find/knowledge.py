@@ -1,0 +1,87 @@
+"""All that is said about a recording: notes on peaks, combs that were put there, the machine's
+known frequencies and its shaft."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from string import ascii_uppercase
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.document import DroppedComb, PeakNote, RecordingRef, note_at
+from tonecomb.core.find.combs import Comb, measured
+from tonecomb.core.find.machine import Known, named
+from tonecomb.core.find.peaks import Peak
+
+
+@dataclass(frozen=True)
+class Knowledge:
+    """Notes on single peaks, combs, known frequencies, and the shaft's frequency in Hz (None
+    where it is not known)."""
+
+    notes: tuple[PeakNote, ...] = ()
+    combs: tuple[DroppedComb, ...] = ()
+    known: tuple[Known, ...] = ()
+    shaft: float | None = None
+
+    def of(self, peak: Peak, analysis: Analysis) -> PeakNote | None:
+        """What is said about a peak; a name that the user gave goes before a known one."""
+        frequency = peak.tone.frequency
+        note = note_at(self.notes, frequency, analysis.resolution.separable_hz / 2)
+        name = named(self.known, self.shaft, frequency, 3 * peak.tone.frequency_std)
+        if note is None:
+            return PeakNote(frequency, name) if name else None
+        return note if note.name else replace(note, name=name)
+
+    def order(self, frequency: float) -> float | None:
+        """How many times the shaft's frequency this is (Hz)."""
+        return frequency / self.shaft if self.shaft else None
+
+    def families(self, analysis: Analysis) -> tuple[Comb, ...]:
+        """The combs that were put there as the analysis's peaks bear them out, then those found
+        among the peaks that are none of them, under the letters that are left."""
+        mine = [measured_comb(one, analysis) for one in self.combs]
+        names = {one.name for one in self.combs}
+        free = (letter for letter in ascii_uppercase if letter not in names)
+        others = [
+            replace(comb, name=next(free)) for comb in analysis.combs
+            if not any(same(one, comb) for one in self.combs)
+        ]  # fmt: skip
+        return (*mine, *others)
+
+
+NOTHING = Knowledge()
+_REACH = 0.3  # of the spacing within which a tooth takes a tone, at most
+
+
+def reach(spacing: float, analysis: Analysis) -> float:
+    """How far from a tooth a tone is taken for it, in Hz."""
+    return min(_REACH * spacing, analysis.resolution.separable_hz)
+
+
+def measured_comb(one: DroppedComb, analysis: Analysis | None) -> Comb:
+    """A comb of the document with the tones that an analysis has at its teeth."""
+    lines = () if analysis is None else analysis.lines
+    near = 0.0 if analysis is None else reach(one.spacing, analysis)
+    numbers = range(one.first, one.last + 1)
+    comb = measured(lines, one.spacing, one.carrier, numbers, near, one.name)
+    return replace(comb, spacing_std=one.std, carrier_std=one.std)
+
+
+def same(one: DroppedComb, comb: Comb) -> bool:
+    """Whether a comb of the document is the family that was found."""
+    if (one.carrier is None) != (comb.carrier is None):
+        return False
+    off = abs((one.carrier or 0.0) - (comb.carrier or 0.0))
+    return abs(one.spacing / comb.spacing - 1) < 1e-3 and off < comb.spacing / 4
+
+
+def knowledge(ref: RecordingRef | None) -> Knowledge:
+    """What is said about a recording of the document."""
+    if ref is None:
+        return NOTHING
+    machine = ref.machine
+    shaft = machine.shaft
+    if shaft is None:
+        tied = (c.spacing for c in ref.combs if c.name == machine.comb and c.carrier is None)
+        shaft = next(tied, None)
+    return Knowledge(ref.peak_notes, ref.combs, machine.known, shaft)

@@ -1,0 +1,47 @@
+"""From what a recorder wrote to what a sensor felt."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from tonecomb.core.record.evenly import Affine
+from tonecomb.core.record.recording import Channel, Recording
+from tonecomb.core.record.sensors import ChannelGiven
+from tonecomb.core.units import COUNTS, FULL_SCALE, conversion, unit
+
+
+def calibrated(recording: Recording, said: tuple[ChannelGiven, ...]) -> Recording:
+    """The recording with its channels calibrated, converted and named as said; nothing is read.
+
+    Raises :class:`UserError` where a unit cannot be converted into the other.
+    """
+    known = {given.channel: given for given in said}
+    channels, factors, offsets = [], [], []
+    for channel in recording.channels:
+        factor, offset, shown = 1.0, 0.0, channel
+        if (given := known.get(channel.name)) is not None:
+            shown, factor, offset = _applied(channel, given)
+        channels.append(shown)
+        factors.append(factor)
+        offsets.append(offset)
+    if all(f == 1 for f in factors) and not any(offsets):
+        return replace(recording, channels=tuple(channels))
+    samples = Affine(recording.samples, tuple(factors), tuple(offsets))
+    return replace(recording, channels=tuple(channels), samples=samples)
+
+
+def _applied(channel: Channel, given: ChannelGiven) -> tuple[Channel, float, float]:
+    """The channel as it is shown; its samples are multiplied and added to."""
+    factor, offset, symbol = 1.0, 0.0, channel.unit
+    if (c := given.calibration) is not None:
+        c.check()
+        # A reading in V and a sensitivity in mV; counts and FS are taken as they stand.
+        plain = symbol in (FULL_SCALE, COUNTS) or c.raw in (FULL_SCALE, COUNTS)
+        raw = 1.0 if plain else conversion(symbol, c.raw)
+        factor = raw / (c.gain * c.sensitivity)
+        offset = -c.offset / c.sensitivity
+        symbol = unit(c.unit).symbol
+    if given.shown_in is not None:
+        size = conversion(symbol, given.shown_in)
+        factor, offset, symbol = factor * size, offset * size, unit(given.shown_in).symbol
+    return Channel(given.name or channel.name, symbol), factor, offset

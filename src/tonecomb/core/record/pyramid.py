@@ -1,0 +1,124 @@
+"""Minimum and maximum of a long record at several zoom levels, so that extremes never get lost."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from tonecomb.core.progress import Progress, silent
+from tonecomb.core.record.recording import Array
+
+BASE = 256  # samples in a cell of the finest level
+FACTOR = 16  # cells that one cell of the next level stands for
+_MOST_HOLES = 1000
+_BLOCK = BASE << 12  # samples read at once
+
+
+@dataclass(frozen=True, eq=False)
+class Envelope:
+    """Lowest and highest sample in each of ``len(low)`` columns.
+
+    Column i spans the samples ``edges[i]`` to ``edges[i+1]``; where all samples are missing
+    both are nan.
+    """
+
+    edges: Array
+    low: Array
+    high: Array
+
+
+@dataclass(frozen=True, eq=False)
+class Pyramid:
+    """``levels[k]`` holds minima and maxima over BASE·FACTORᵏ samples each.
+
+    ``missing`` and ``infinite`` count the samples that are no numbers; they are left out, and
+    ``holes`` tells where they are (first sample and the one after the last, the first thousand).
+    """
+
+    length: int
+    levels: tuple[tuple[Array, Array], ...]
+    missing: int = 0
+    infinite: int = 0
+    holes: tuple[tuple[int, int], ...] = ()
+
+    def envelope(self, start: int, stop: int, columns: int) -> Envelope:
+        """The samples ``start`` to ``stop`` in about ``columns`` columns, from the level that
+        is just fine enough. Column edges lie on that level's cells, never inside one."""
+        start, stop = max(0, start), min(self.length, stop)
+        wanted = max(1.0, (stop - start) / max(columns, 1))
+        level = 0
+        while level + 1 < len(self.levels) and BASE * FACTOR ** (level + 1) <= wanted:
+            level += 1
+        cell = BASE * FACTOR**level
+        low, high = self.levels[level]
+        first, last = start // cell, min(len(low), -(-stop // cell))
+        low, high = low[first:last], high[first:last]
+        cells = np.arange(0, last - first, max(1, round(wanted / cell)))
+        if not len(cells):
+            return Envelope(np.array([float(start)]), low, high)
+        edges = np.append(cells + first, last) * cell
+        return Envelope(
+            np.minimum(edges, self.length).astype(np.float64),
+            np.fmin.reduceat(low, cells),
+            np.fmax.reduceat(high, cells),
+        )
+
+
+def envelope_of(samples: Array, start: int, columns: int) -> Envelope:
+    """The envelope of ``samples``, whose first has the number ``start``, in ``columns`` columns.
+
+    With fewer samples than columns every sample is a column of its own.
+    """
+    samples = _without_infinite(samples)
+    count = min(columns, len(samples))
+    edges = (np.arange(count + 1) * len(samples)) // max(count, 1)
+    if count == 0:
+        return Envelope(np.array([float(start)]), samples[:0], samples[:0])
+    low = np.fmin.reduceat(samples, edges[:-1])
+    high = np.fmax.reduceat(samples, edges[:-1])
+    return Envelope((edges + start).astype(np.float64), low, high)
+
+
+def _without_infinite(samples: Array) -> Array:
+    """The samples with nan for infinities: neither has a place on the axis."""
+    return np.where(np.isinf(samples), np.nan, samples)
+
+
+def build(read: Callable[[int, int], Array], length: int, progress: Progress = silent) -> Pyramid:
+    """Read ``length`` samples once, in blocks, and build the pyramid."""
+    cells = -(-length // BASE)
+    low, high = np.empty(cells), np.empty(cells)
+    missing = infinite = 0
+    holes: list[tuple[int, int]] = []
+    for start in range(0, length, _BLOCK):
+        samples = read(start, min(length, start + _BLOCK))
+        edges = np.arange(0, len(samples), BASE)
+        here = slice(start // BASE, start // BASE + len(edges))
+        # What is no number spreads to its cell, which is a quicker test than one of its own.
+        np.minimum.reduceat(samples, edges, out=low[here])
+        np.maximum.reduceat(samples, edges, out=high[here])
+        if not (np.isfinite(low[here]).all() and np.isfinite(high[here]).all()):
+            missing += int(np.isnan(samples).sum())
+            infinite += int(np.isinf(samples).sum())
+            _add_holes(holes, ~np.isfinite(samples), start)
+            samples = _without_infinite(samples)
+            np.fmin.reduceat(samples, edges, out=low[here])
+            np.fmax.reduceat(samples, edges, out=high[here])
+        progress((start + len(samples)) / length)
+    levels = [(low, high)]
+    while len(levels[-1][0]) > 4 * FACTOR:
+        below = levels[-1]
+        edges = np.arange(0, len(below[0]), FACTOR)
+        levels.append((np.fmin.reduceat(below[0], edges), np.fmax.reduceat(below[1], edges)))
+    return Pyramid(length, tuple(levels), missing, infinite, tuple(holes))
+
+
+def _add_holes(holes: list[tuple[int, int]], bad: np.ndarray, start: int) -> None:
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], bad, [False]]).astype(np.int8)))
+    for first, stop in (edges.reshape(-1, 2) + start).tolist():
+        if holes and holes[-1][1] == first:
+            holes[-1] = (holes[-1][0], stop)
+        elif len(holes) < _MOST_HOLES:
+            holes.append((first, stop))

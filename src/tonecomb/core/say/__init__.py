@@ -1,0 +1,1 @@
+"""How results are told: the sentence, cautions, numbers."""

@@ -1,0 +1,358 @@
+"""Cautions: when a reading should not be trusted, why in figures, and what would help.
+
+Each detector looks at an analysis (and at a survey of its stretch) and says nothing or one
+thing. A remedy is a method, so that it can be taken in one step and taken back.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+
+from tonecomb.core.analysis import Analysis, run_spectrum
+from tonecomb.core.estimate.confidence import confidence_db
+from tonecomb.core.estimate.spectrum import Spectrum
+from tonecomb.core.estimate.windows import window
+from tonecomb.core.find.combs import MAINS
+from tonecomb.core.find.damping import half_power_width
+from tonecomb.core.method import LEAVES_OUT, Method
+from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.record.recording import Recording, Stretch, whole
+from tonecomb.core.record.statistics import uncalibrated
+from tonecomb.core.record.survey import Survey, survey
+
+_TOP = 0.95  # of the Nyquist frequency: what lies above may have been folded down
+_ALIASED_SHARE = 0.01  # of the power
+_UNCOVERED = 0.5  # of the stretch
+_HARDLY = 0.25  # of the mean weight: what weighs less hardly counts
+_HARDLY_SHARE = 0.1
+_BIN_OFF_DB = 0.5
+_OFFSET = 10.0  # times the rms about it
+_MAINS_OFF = 0.003
+_WIDE_DB = 1.5
+_AS_WIDE = 2.0  # times the window's line: between bins a width is known no better
+_CHANGE_DB = 6.0
+_FINER, _FINER_FRAMES = 4, 4  # times the frame, and so many of these
+_STRONGEST = 5  # peaks that are looked at more closely
+_PAIR_HEIGHT, _PAIR_DIP = 0.1, 0.25  # 10 dB below the higher; 6 dB below the lower
+
+
+@dataclass(frozen=True)
+class Caution:
+    """``text`` is one sentence with the actual figures. ``remedy`` names the button that makes
+    ``method`` the method; both are empty where nothing in the method would help."""
+
+    code: str
+    text: str
+    remedy: str = ""
+    method: Method | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Seen:
+    """What the detectors need besides the analysis: a look over the stretch, and its spectrum
+    with a frame four times as long, None where the stretch is too short for one."""
+
+    survey: Survey
+    finer: Spectrum | None
+
+
+Detector = Callable[[Analysis, Seen], "Caution | None"]
+
+
+def look(analysis: Analysis, recording: Recording, progress: Progress = silent) -> Seen:
+    """Look over the analysis's stretch."""
+    method = analysis.method
+    start, stop = (method.stretch or whole(recording)).indices(recording)
+    found = survey(recording, method.channel, start, stop, part(progress, 0, 0.7))
+    frame = _FINER * method.frame
+    if frame > stop - start:
+        return Seen(found, None)
+    fs = recording.rate
+    first = Stretch(start / fs, (start + min(stop - start, _FINER_FRAMES * frame)) / fs)
+    finer = Method(channel=method.channel, stretch=first, frame=frame, window="hann")
+    spectrum = run_spectrum(finer, recording, part(progress, 0.7, 1)).spectrum
+    return Seen(found, spectrum)
+
+
+def find_cautions(analysis: Analysis, recording: Recording, seen: Seen) -> tuple[Caution, ...]:
+    """All that should be said about an analysis, the gravest first."""
+    return tuple(_all(analysis, recording, seen))
+
+
+def _all(analysis: Analysis, recording: Recording, seen: Seen) -> Iterator[Caution]:
+    for problem in recording.problems:
+        yield Caution(problem.code, problem.text)
+    for detect in DETECTORS:
+        if (found := detect(analysis, seen)) is not None:
+            yield found
+    if (told := uncalibrated(analysis.channel)) is not None:
+        yield Caution(told.code, told.text)
+
+
+def short_stretch(method: Method, recording: Recording) -> Caution | None:
+    """What there is to say when not one frame fits: there is no analysis to look at then."""
+    start, stop = (method.stretch or whole(recording)).indices(recording)
+    if method.frame <= stop - start or stop - start < 2:
+        return None
+    frame, fs = 1 << int(math.log2(stop - start)), recording.rate
+    return Caution(
+        "short-stretch",
+        f"The stretch of {(stop - start) / fs:.4g} s is shorter than a frame "
+        f"({method.frame} samples, {method.frame / fs:.4g} s): nothing can be analysed.",
+        f"Use {frame} samples",
+        replace(method, frame=frame),
+    )
+
+
+def _clipped(a: Analysis, seen: Seen) -> Caution | None:
+    if not seen.survey.clipped or seen.survey.first_clipped is None or a.method.leave_clipped:
+        return None
+    text = (
+        f"{seen.survey.clipped} samples stand at the recorder's limit, the first "
+        f"{seen.survey.first_clipped:.6g} s into the stretch: clipping adds harmonics that are "
+        f"not there."
+    )
+    if a.method.average not in LEAVES_OUT:
+        return Caution("clipped", text)
+    return Caution("clipped", text, "Leave those frames out", replace(a.method, leave_clipped=True))
+
+
+def _alias_risk(a: Analysis, seen: Seen) -> Caution | None:
+    s, nyquist = a.spectrum, a.fs / 2
+    top = s.frequency > _TOP * nyquist
+    total = float(s.mean_square[1:].sum())
+    share = float(s.mean_square[top].sum()) / total if total > 0 else 0.0
+    if share < _ALIASED_SHARE:
+        return None
+    return Caution(
+        "alias-risk",
+        f"{100 * share:.2g} % of the power lies within 5 % of the Nyquist frequency of "
+        f"{nyquist:g} Hz: what is above it may have been folded down.",
+    )
+
+
+def _one_frame(a: Analysis, seen: Seen) -> Caution | None:
+    r, method = a.resolution, a.method
+    if r.covered_fraction >= _UNCOVERED:
+        return None
+    used = r.covered_fraction * r.stretch_s
+    text = f"Only {used:.4g} s of the {r.stretch_s:.4g} s chosen are analysed"
+    better = replace(method, average="mean", at=None, overlap=max(method.overlap, 50.0), struck=())
+    return Caution(
+        "one-frame", f"{text} ({100 * r.covered_fraction:.2g} %).", "Average all of it", better
+    )
+
+
+def _overlap_gap(a: Analysis, seen: Seen) -> Caution | None:
+    """Samples that no frame gives a quarter of the mean weight hardly count."""
+    framing, taper = a.spectrum.framing, window(a.method.window)
+    if framing.count < 2 or not taper.overlap:  # windows for single hits have none to recommend
+        return None
+    squares = taper.samples(framing.frame) ** 2
+    # One period of the sum of all shifted windows.
+    rows = -(-framing.frame // framing.hop)
+    padded = np.zeros(rows * framing.hop)
+    padded[: framing.frame] = squares
+    weight = padded.reshape(rows, framing.hop).sum(axis=0)
+    share = float(np.mean(weight < _HARDLY * weight.mean()))
+    if share < _HARDLY_SHARE:
+        return None
+    return Caution(
+        "overlap-gap",
+        f"With {a.method.overlap:g} % overlap the {taper.title} window hardly looks at "
+        f"{100 * share:.0f} % of the record.",
+        f"Overlap {taper.overlap:g} %",
+        replace(a.method, overlap=taper.overlap),
+    )
+
+
+def _padding(a: Analysis, seen: Seen) -> Caution | None:
+    if a.method.pad == 1:
+        return None
+    return Caution(
+        "padding",
+        f"Zero padding ×{a.method.pad} draws the line finer, but tones closer than "
+        f"{a.resolution.separable_hz:.4g} Hz still show as one.",
+        "Without padding",
+        replace(a.method, pad=1),
+    )
+
+
+def _unresolved(a: Analysis, seen: Seen) -> Caution | None:
+    pair = _close_pair(a, seen)
+    if pair is None:
+        return None
+    low, high = pair
+    longest = round(a.resolution.stretch_s * a.fs)
+    frame = math.ceil(a.method.frame * 1.1 * a.resolution.separable_hz / (high - low))
+    text = (
+        f"{low:.6g} and {high:.6g} Hz are {high - low:.3g} Hz apart, closer than the "
+        f"{a.resolution.separable_hz:.4g} Hz that this frame and window tell apart"
+    )
+    if frame > longest:
+        return Caution("unresolved", f"{text}; the stretch is too short for a frame that would.")
+    return Caution("unresolved", f"{text}.", f"Use {frame} samples", replace(a.method, frame=frame))
+
+
+def _close_pair(a: Analysis, seen: Seen) -> tuple[float, float] | None:
+    """Two tones closer than can be told apart: among the peaks themselves, or where a longer
+    frame shows two maxima with a dip between them under one of the strongest peaks."""
+    separable = a.resolution.separable_hz
+    frequencies = sorted(peak.tone.frequency for peak in a.peaks or ())
+    pairs = [(high - low, low, high) for low, high in pairwise(frequencies)]
+    if pairs and min(pairs)[0] < separable:
+        return min(pairs)[1:]
+    if seen.finer is None:
+        return None
+    strongest = sorted(a.peaks or (), key=lambda p: -p.tone.amplitude)[:_STRONGEST]
+    for peak in strongest:
+        near = np.flatnonzero(abs(seen.finer.frequency - peak.tone.frequency) < separable)
+        x = seen.finer.mean_square[near]
+        tops = np.flatnonzero((x[1:-1] > x[:-2]) & (x[1:-1] >= x[2:])) + 1
+        tops = tops[x[tops] > _PAIR_HEIGHT * x.max()] if len(tops) else tops
+        for one, other in pairwise(tops.tolist()):
+            if x[one : other + 1].min() < _PAIR_DIP * min(x[one], x[other]):
+                first, second = seen.finer.frequency[near[[one, other]]]
+                return float(first), float(second)
+    return None
+
+
+def _scalloping(a: Analysis, seen: Seen) -> Caution | None:
+    if a.method.scaling != "amplitude" or not a.peaks or a.method.pad > 1:
+        return None
+    tone = max(a.peaks, key=lambda peak: peak.tone.amplitude).tone
+    at = round(tone.frequency / a.spectrum.bin_hz)
+    around = a.spectrum.mean_square[max(0, at - 1) : at + 2]
+    low_db = 20 * math.log10(tone.amplitude / math.sqrt(2 * float(around.max())))
+    if low_db < _BIN_OFF_DB:
+        return None
+    return Caution(
+        "scalloping",
+        f"The highest bin at {tone.frequency:.6g} Hz reads {low_db:.2g} dB low, for the tone lies "
+        f"between two bins: take the peak's amplitude.",
+        "Use a flat-top",
+        replace(a.method, window="flat-top", overlap=window("flat-top").overlap),
+    )
+
+
+def _offset(a: Analysis, seen: Seen) -> Caution | None:
+    if a.method.detrend != "none" or abs(seen.survey.mean) < _OFFSET * seen.survey.rms:
+        return None
+    symbol, mean, moving = a.channel.unit, seen.survey.mean, seen.survey.rms
+    times = f"{abs(mean) / moving:.3g} times what moves" if moving > 0 else "all there is"
+    return Caution(
+        "offset",
+        f"The offset of {mean:.4g} {symbol} is {times} about it ({moving:.4g} {symbol} rms) and "
+        f"leaks into the low bins.",
+        "Remove the mean",
+        replace(a.method, detrend="mean"),
+    )
+
+
+def _hum(a: Analysis, seen: Seen) -> Caution | None:
+    found = [peak.tone.frequency for peak in a.peaks or ()]
+    for mains in MAINS:
+        near = [
+            n for n in (1, 2, 3, 5, 7) if any(abs(f / (n * mains) - 1) < _MAINS_OFF for f in found)
+        ]
+        if 1 in near and len(near) > 1:
+            listed = ", ".join(f"{n * mains:g}" for n in near)
+            return Caution(
+                "hum", f"Peaks at {listed} Hz are those of {mains:g} Hz mains: hum, or a machine "
+                f"that runs with it.",
+            )  # fmt: skip
+    return None
+
+
+def _low_averages(a: Analysis, seen: Seen) -> Caution | None:
+    if a.method.scaling == "amplitude":
+        return None  # a tone's amplitude does not hang on how many frames there are
+    low, high = confidence_db(a.spectrum.effective_averages)
+    if max(-low, high) <= _WIDE_DB:
+        return None
+    text = (
+        f"{a.spectrum.effective_averages:.3g} effective averages: the true density lies within "
+        f"{low:.1f} and +{high:.1f} dB with 95 % probability".replace("-", "−")
+    )
+    frame = a.method.frame
+    while frame > 256:
+        frame //= 2
+        averages = a.spectrum.effective_averages * a.method.frame / frame
+        low, high = confidence_db(averages)
+        if max(-low, high) <= _WIDE_DB:
+            return Caution("low-averages", f"{text}.", f"Use {frame} samples",
+                           replace(a.method, frame=frame, average="mean"))  # fmt: skip
+    return Caution("low-averages", f"{text}; only a longer stretch would narrow that.")
+
+
+def _nonstationary(a: Analysis, seen: Seen) -> Caution | None:
+    if a.method.average == "single":
+        return None
+    low, high = float(seen.survey.levels.min()), float(seen.survey.levels.max())
+    if low <= 0 or 20 * math.log10(high / low) < _CHANGE_DB:
+        return None
+    return Caution(
+        "nonstationary",
+        f"The level changes by {20 * math.log10(high / low):.0f} dB over the stretch "
+        f"({low:.3g} to {high:.3g} {a.channel.unit} rms): the average holds for no part of it.",
+    )
+
+
+def _damping_limited(a: Analysis, seen: Seen) -> Caution | None:
+    """A line whose phase wanders is no tone; where it is no wider than the window's it may be a
+    resonance that this frame cannot show."""
+    line = window(a.method.window).width_3db * a.spectrum.frame_hz
+    teeth = {line for comb in a.combs for line in comb.lines}
+    alone = [peak for i, peak in enumerate(a.peaks or ()) if i not in teeth]
+    for peak in sorted(alone, key=lambda p: -p.tone.amplitude):
+        width = half_power_width(a.spectrum, peak.tone.frequency)
+        if peak.tone.steady or a.resonance(peak) is not None or not width < _AS_WIDE * line:
+            continue
+        longest = round(a.resolution.stretch_s * a.fs)
+        text = (
+            f"The line at {peak.tone.frequency:.6g} Hz wanders in phase and is {width:.3g} Hz wide "
+            f"at half power, as the window's own ({line:.3g} Hz): its damping cannot be told"
+        )
+        frame = 4 * a.method.frame
+        if frame > longest // 2:
+            return Caution("damping-limited", f"{text}; that takes a longer stretch.")
+        return Caution(
+            "damping-limited", f"{text}.", f"Use {frame} samples", replace(a.method, frame=frame)
+        )
+    return None
+
+
+def _unfitted(analysis: Analysis, seen: Seen) -> Caution | None:
+    """A fit that was asked for, and that the data does not bear out."""
+    bad = analysis.unfitted
+    if not bad:
+        return None
+    first = bad[0]
+    modes = "one mode" if first.modes == 1 else "two modes"
+    others = f", nor to {len(bad) - 1} other ranges" if len(bad) > 1 else ""
+    method = analysis.method
+    return Caution(
+        "unfitted",
+        f"{modes.capitalize()} cannot be fitted to {first.low:.6g}–{first.high:.6g} Hz{others}: "
+        "the spectrum there has another shape, or too few bins.",
+        "Drop the fit" if len(bad) == 1 else "Drop these fits",
+        replace(method, fits=tuple(fit for fit in method.fits if fit not in bad)),
+    )
+
+
+DETECTORS: tuple[Detector, ...] = (
+    _clipped, _one_frame, _overlap_gap, _unresolved, _nonstationary, _low_averages, _offset,
+    _alias_risk, _hum, _padding, _scalloping, _damping_limited, _unfitted,
+)  # fmt: skip
+
+
+def cautions(
+    analysis: Analysis, recording: Recording, progress: Progress = silent
+) -> tuple[Caution, ...]:
+    """Survey the stretch, then find what should be said: what the command line calls."""
+    return find_cautions(analysis, recording, look(analysis, recording, progress))

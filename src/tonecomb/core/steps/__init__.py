@@ -1,0 +1,1 @@
+"""What is done to samples before they are analysed, a module a step."""

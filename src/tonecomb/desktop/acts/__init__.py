@@ -1,0 +1,1 @@
+"""What the user does that spans regions."""

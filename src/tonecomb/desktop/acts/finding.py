@@ -1,0 +1,118 @@
+"""What is done to find and name things: combs, peaks, resonances, the machine, tracks."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QObject
+from PyQt6.QtWidgets import QWidget
+
+from tonecomb.core import document as edits
+from tonecomb.desktop.dialogs.machine import MachineDialog
+from tonecomb.desktop.dialogs.shaft import open_shaft
+from tonecomb.desktop.dialogs.tracks import TracksPopover
+from tonecomb.desktop.edits.combs import Combs
+from tonecomb.desktop.edits.fits import Fits
+from tonecomb.desktop.edits.peak_notes import PeakNotes
+from tonecomb.desktop.readings.readings import Readings
+from tonecomb.desktop.stage.stage import Stage
+from tonecomb.desktop.state import settings
+from tonecomb.desktop.state.messages import Notices
+from tonecomb.desktop.state.results import Results
+from tonecomb.desktop.state.store import Store
+
+
+class Finding(QObject):
+    """Joins the cursor on the stage, the rows of the readings, and the edits they lead to."""
+
+    def __init__(
+        self, window: QWidget, store: Store, results: Results, stage: Stage, readings: Readings,
+        combs: Combs, notes: PeakNotes, fits: Fits, notices: Notices,
+    ) -> None:  # fmt: skip
+        super().__init__(window)
+        self._window, self._store, self._stage = window, store, stage
+        self._results = results
+        self._readings, self._combs, self._notes = readings, combs, notes
+        self._fits, self._notices = fits, notices
+
+    def drop_comb(self) -> None:
+        """Drop a comb at the cursor, or else at the chosen peak."""
+        place = self._stage.spectrum.cursor
+        if place is None and (peak := self._readings.current_peak()) is not None:
+            place = peak.tone.frequency
+        self._combs.drop(place)
+        self._readings.show_page("combs")
+
+    def find_combs(self) -> None:
+        """Put every family that is sure among the peaks."""
+        self._combs.find()
+        self._readings.show_page("combs")
+
+    def remove_comb(self) -> None:
+        """Take the comb away that is chosen in the readings."""
+        at = self._readings.combs.current()
+        if at is not None:
+            self._combs.remove(at)
+
+    def pick_peak(self) -> None:
+        """Count what is at the cursor as a peak."""
+        self._notes.pick(self._stage.spectrum.cursor)
+        self._readings.show_page("peaks")
+
+    def choose_fit(self, wanted: bool) -> None:
+        """Let the next drag on the spectrum choose what is fitted, or not."""
+        self._stage.spectrum.choose_range(wanted)
+        if wanted:
+            self._notices.show_notice("Drag over the range on the spectrum that is to be fitted.")
+
+    def fit_range(self, low: float, high: float) -> None:
+        """Fit a resonance between two frequencies (Hz)."""
+        self._fits.add(low, high)
+        self._readings.show_page("resonances")
+
+    def describe_machine(self) -> None:
+        """What is known of the machine that was recorded."""
+        ref = self._store.ref
+        if ref is None:
+            return
+        dialog = MachineDialog(self._window, ref.machine, ref.combs, settings.folder_of(ref))
+        if dialog.exec() and (now := self._store.ref) is not None and dialog.machine != now.machine:
+            described = edits.set_machine(self._store.document, now, dialog.machine)
+            self._store.apply("Describe machine", described)
+
+    def edit_tracks(self) -> None:
+        """Choose what is followed from frame to frame."""
+        ref, at = self._store.ref, self._readings.combs.current()
+        comb = ref.combs[at] if ref is not None and at is not None and at < len(ref.combs) else None
+        if self._stage.trend.isHidden():
+            self._stage.toggle_pane(self._stage.trend)
+        peak, analysis = self._readings.current_peak(), self._results.analysis
+        tooth = self._readings.combs.current_tooth() if self._readings.page == "combs" else None
+        chosen = None
+        if analysis is not None and (tooth is not None or peak is not None):
+            place = tooth[1] if tooth is not None else peak.tone.frequency if peak else 0.0
+            name = tooth[0] if tooth is not None else f"{place:.2f} Hz"
+            chosen = (name, place, analysis.resolution.separable_hz)
+        view = self._stage.spectrum.limits()
+        popover = TracksPopover(self._store, self._window, view, comb, chosen)
+        popover.open_below(self._stage.trend.edit)
+
+    def choose_shaft(self) -> None:
+        """Choose what tells the speed of a run-up's shaft."""
+        if self._stage.run_up.isHidden():
+            self._stage.toggle_pane(self._stage.run_up)
+        ref = self._store.ref
+        open_shaft(self._store, () if ref is None else ref.combs, self._stage.run_up.edit)
+
+    def toggle_orders(self) -> None:
+        """Show orders or not; ask for the shaft's speed where it is not known."""
+        if self._notes.knowledge.shaft is None:
+            self.describe_machine()
+        else:
+            self._stage.set_orders(not self._stage.orders)
+
+    def copy_readings(self) -> None:
+        """Put what the readings show on the clipboard."""
+        page = self._readings.page
+        if self._readings.copy():
+            self._notices.show_notice(f"The {page} are on the clipboard.")
+        else:
+            self._notices.show_notice(f"There are no {page} to copy.", fault=True)

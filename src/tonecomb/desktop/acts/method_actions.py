@@ -1,0 +1,84 @@
+"""What keys do to the method, and the popovers that stand on no phrase of their own."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QObject
+from PyQt6.QtWidgets import QWidget
+
+from tonecomb.core.estimate.windows import WINDOWS, window
+from tonecomb.desktop.acts.presets import Presets, PresetsPopover
+from tonecomb.desktop.dialogs.several import SeveralDialog
+from tonecomb.desktop.edits.held import HeldTraces
+from tonecomb.desktop.method_line.averaging import StrikePopover
+from tonecomb.desktop.method_line.line import MethodLine
+from tonecomb.desktop.readings.bands import BandsPopover
+from tonecomb.desktop.readings.readings import Readings
+from tonecomb.desktop.stage.stage import Stage
+from tonecomb.desktop.state.store import Store
+
+
+class MethodActions(QObject):
+    """Each acts on the method of the current recording, and does nothing without one."""
+
+    def __init__(
+        self, window: QWidget, store: Store, presets: Presets, held: HeldTraces, line: MethodLine,
+        stage: Stage, readings: Readings,
+    ) -> None:  # fmt: skip
+        super().__init__(window)
+        self._window, self._store, self._presets, self._held = window, store, presets, held
+        self._line, self._stage, self._readings = line, stage, readings
+        line.presets.clicked.connect(self.show_presets)
+        readings.bands_wanted.connect(self.edit_bands)
+
+    def scale_frame(self, factor: float) -> None:
+        """Make frames longer or shorter, within the stretch."""
+        method, recording = self._store.method, self._store.current
+        if method is None or recording is None:
+            return
+        start, end = 0.0, recording.duration
+        if method.stretch is not None:
+            start, end = method.stretch.start, method.stretch.end
+        longest = max(2, round((end - start) * recording.rate))
+        frame = min(longest, max(2, int(method.frame * factor)))
+        self._store.edit_method("Change frame length", merge="frame key", frame=frame)
+
+    def step_window(self, by: int) -> None:
+        """Take the window so many places further in the list."""
+        method = self._store.method
+        if method is not None:
+            names = list(WINDOWS)
+            here = names.index(method.window.partition(":")[0])
+            name = window(names[(here + by) % len(names)]).name
+            self._store.edit_method("Choose window", merge="window key", window=name)
+
+    def whole_stretch(self) -> None:
+        """Analyse the recording from end to end."""
+        self._store.edit_method("Choose stretch", stretch=None)
+
+    def strike(self) -> None:
+        """Choose parts whose frames are left out; between the readouts where there are two."""
+        recording, method = self._store.current, self._store.method
+        if recording is None or method is None:
+            return
+        between = self._stage.lanes.measured
+        popover = StrikePopover(self._store, recording, method, self._line, between)
+        popover.open_below(self._line.phrase("frames") or self._line, popover.focusProxy())
+
+    def show_presets(self) -> None:
+        """Use a preset, or keep the method as one."""
+        if self._store.method is not None:
+            popover = PresetsPopover(self._presets, self._line)
+            popover.open_below(self._line.presets, popover.focusProxy())
+
+    def edit_bands(self) -> None:
+        """Name the bands whose level is read."""
+        recording, method = self._store.current, self._store.method
+        if recording is not None and method is not None:
+            popover = BandsPopover(self._store, recording, self._readings)
+            popover.open_below(self._readings.bands, popover.focusProxy())
+
+    def hold_several(self) -> None:
+        """Analyse several channels alike and hold their traces."""
+        dialog = SeveralDialog(self._store, self._window)
+        if dialog.exec():
+            self._held.hold_alike(dialog.chosen())

@@ -1,0 +1,206 @@
+"""Sessions, and what is said about the recordings on the shelf."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
+
+from tonecomb.core import document as edits
+from tonecomb.core.document import Document
+from tonecomb.core.errors import UserError
+from tonecomb.core.progress import Progress, part
+from tonecomb.core.steps.conditioning import condition
+from tonecomb.core.units import unit
+from tonecomb.desktop.acts.opening import Opened, Opening, open_file
+from tonecomb.desktop.state import settings
+from tonecomb.desktop.state.jobs import Jobs
+from tonecomb.desktop.state.messages import Answer, Notices, ask_unsaved
+from tonecomb.desktop.state.store import Store
+from tonecomb.formats import session
+from tonecomb.formats.assemble import with_given
+
+_RATES = (1e-6, 1e9)
+
+
+@dataclass(frozen=True)
+class _OpenedSession:
+    document: Document
+    opened: tuple[Opened, ...]
+    told: tuple[str, ...]
+    missing: tuple[str, ...]
+
+
+def _open_session(path: Path, progress: Progress) -> _OpenedSession:
+    """A session with those of its recordings that can be opened; a sentence where one differs."""
+    document = session.load(path)
+    opened, told, missing = [], [], []
+    count = max(1, len(document.recordings))
+    for i, ref in enumerate(document.recordings):
+        try:
+            share = part(progress, i / count, (i + 1) / count)
+            one = open_file(Path(ref.path), ref.given, share, ref.id)
+            # Units of derived channels are read here, not when the bench first shows them.
+            with suppress(UserError):  # the store tells of it, and shows it as recorded
+                condition(with_given(one.recording, ref.given), ref.conditioning)
+            opened.append(one)
+            if changed := session.check_source(ref):
+                told.append(changed)
+        except UserError as error:
+            told.append(error.text)
+            missing.append(ref.id)
+    return _OpenedSession(document, tuple(opened), tuple(told), tuple(missing))
+
+
+class Workspace(QObject):
+    """``opened`` carries the path of each session that was opened or saved."""
+
+    opened = pyqtSignal(object)
+
+    def __init__(
+        self, window: QWidget, store: Store, jobs: Jobs, notices: Notices, opening: Opening
+    ) -> None:
+        super().__init__(window)
+        self._window, self._store, self._jobs = window, store, jobs
+        self._notices, self._opening = notices, opening
+
+    # Sessions
+
+    def open_session(self, path: Path, *, restored: bool = False) -> None:
+        """Open a session in place of the present one; ``restored`` for an autosave."""
+        if not self.may_discard("another one is opened"):
+            return
+
+        def work(progress: Progress) -> _OpenedSession:
+            return _open_session(path, progress)
+
+        def done(result: _OpenedSession) -> None:
+            for one in result.opened:
+                self._store.keep(one.understood, one.given.how)
+            self._store.reset(result.document, None if restored else path, saved=not restored)
+            if restored:
+                path.unlink(missing_ok=True)
+            else:
+                settings.add_recent(path)
+                self.opened.emit(path)
+            if result.told:
+                missing = result.missing
+                self._notices.show_notice(
+                    " ".join(result.told),
+                    fault=bool(missing),
+                    remedy="Find the file" if missing else "",
+                    action=(lambda: self._opening.replace_file(missing[0])) if missing else None,
+                )
+
+        self._jobs.submit(f"Opening {path.name}", work, done, self._notices.tell)
+
+    def save(self) -> bool:
+        """Save the session to its file, or ask for one. False when it was not saved."""
+        if self._store.path is None:
+            return self.save_as()
+        return self._save_to(self._store.path)
+
+    def save_as(self) -> bool:
+        """Save the session to a file to be chosen."""
+        folder = settings.folder_of(self._store.ref)
+        start = self._store.path or folder / f"session{session.SUFFIX}"
+        chosen, _ = QFileDialog.getSaveFileName(
+            self._window, "Save session", str(start), f"Tone Comb session (*{session.SUFFIX})"
+        )
+        if not chosen:
+            return False
+        path = Path(chosen)
+        if path.suffix != session.SUFFIX:
+            path = path.with_name(path.name + session.SUFFIX)
+        return self._save_to(path)
+
+    def _save_to(self, path: Path) -> bool:
+        document = self._store.document
+        try:
+            session.save(path, document)
+        except UserError as error:
+            self._notices.tell(error)
+            return False
+        self._store.mark_saved(path, document)
+        settings.add_recent(path)
+        self.opened.emit(path)
+        return True
+
+    def may_discard(self, what: str) -> bool:
+        """Ask about unsaved work; False when the user would rather stay."""
+        if not self._store.worth_asking:
+            return True
+        answer = ask_unsaved(self._window, what)
+        return answer is Answer.DISCARD or (answer is Answer.SAVE and self.save())
+
+    # The shelf
+
+    def rename(self, recording_id: str) -> None:
+        """Give a recording another name on the shelf; its file keeps its own."""
+        ref = self._store.document.get(recording_id)
+        if ref is None:
+            return
+        name, ok = QInputDialog.getText(self._window, "Rename", "Name on the shelf:", text=ref.name)
+        if ok and name.strip():
+            changed = edits.change_recording(self._store.document, replace(ref, name=name.strip()))
+            self._store.apply("Rename recording", changed)
+
+    def set_unit(self, recording_id: str) -> None:
+        """Say which unit a recording's channels are in."""
+        ref, recording = self._store.document.get(recording_id), self._store.recording(recording_id)
+        if ref is None or recording is None:
+            return
+        text, ok = QInputDialog.getText(
+            self._window,
+            "Unit",
+            f"Unit of the channels of {ref.name}, such as m/s², g, mm/s, µm, N, Pa, V:",
+            text=ref.given.unit or recording.channels[0].unit,
+        )
+        if not ok:
+            return
+
+        def done(symbol: str) -> None:
+            document = self._store.document
+            now = document.get(recording_id)  # it may have changed meanwhile
+            if now is not None:
+                given = replace(now.given, unit=symbol)
+                changed = edits.change_recording(document, replace(now, given=given))
+                self._store.apply("Set unit", changed)
+
+        # In a thread: an unusual unit loads pint, which takes a second.
+        self._jobs.submit("Reading the unit", lambda _: unit(text).symbol, done, self._notices.tell)
+
+    def set_rate(self, recording_id: str) -> None:
+        """Say at which rate a recording was sampled."""
+        ref, recording = self._store.document.get(recording_id), self._store.recording(recording_id)
+        if ref is None or recording is None:
+            return
+        rate, ok = QInputDialog.getDouble(
+            self._window,
+            "Sample rate",
+            f"Sample rate of {ref.name} in Hz:",
+            recording.sample_rate or 1000.0,
+            *_RATES,
+            4,
+        )
+        if not ok:
+            return
+        method = replace(ref.method, stretch=None)  # its limits were in the old seconds
+        given = replace(ref.given, rate=rate)
+        changed = edits.change_recording(
+            self._store.document, replace(ref, given=given, method=method)
+        )
+        self._store.apply("Set sample rate", changed)
+
+    def move(self, recording_id: str, by: int) -> None:
+        """Move a recording up or down the shelf."""
+        moved = edits.move_recording(self._store.document, recording_id, by)
+        self._store.apply("Move recording", moved)
+
+    def remove(self, recording_id: str) -> None:
+        """Take a recording off the shelf; undo brings it back."""
+        document = self._store.document
+        self._store.apply("Remove recording", edits.remove_recording(document, recording_id))

@@ -1,0 +1,1 @@
+"""What the user says about one thing in the document."""

@@ -1,0 +1,272 @@
+"""Held traces: curves kept for comparison while the method goes on changing."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QInputDialog, QWidget
+
+from tonecomb.core import document as edits
+from tonecomb.core.analysis import Analysis, run_spectrum
+from tonecomb.core.document import HeldTrace
+from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.compare import Comparison, alike, compare
+from tonecomb.core.estimate.windows import window
+from tonecomb.core.method import Method
+from tonecomb.core.progress import Progress
+from tonecomb.core.record.recording import Recording
+from tonecomb.desktop.state.jobs import Job, Jobs
+from tonecomb.desktop.state.messages import Notices
+from tonecomb.desktop.state.results import Results
+from tonecomb.desktop.state.store import Store
+
+MOST = 7  # as many colours as there are beside the current trace's
+
+
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """A held trace with its curve; ``colour`` is the number of the trace's colour."""
+
+    trace: HeldTrace
+    analysis: Analysis
+    colour: int
+
+
+def _trace(recording_id: str, channel: str, method: Method) -> HeldTrace:
+    name = f"{channel}, {window(method.window).title}, {method.frame}"
+    return HeldTrace(uuid.uuid4().hex[:12], name, recording_id, method)
+
+
+def method_for(method: Method, current: Recording, recording: Recording, channel: int) -> Method:
+    """``method``, made for ``current``, for a channel of another recording: a frame of the same
+    duration, and the whole of it where the stretch means nothing there."""
+    if recording is current:
+        return replace(method, channel=channel)
+    frame = round(method.frame * recording.rate / current.rate)
+    return replace(
+        method, channel=channel, stretch=None, struck=(), at=None,
+        frame=min(max(frame, 2), recording.length),
+    )  # fmt: skip
+
+
+class HeldTraces(QObject):
+    """Watches the store; ``changed`` when a curve came, went, or looks different, ``compared``
+    when the comparison did. The comparison is made while ``comparing``: of the current trace
+    with ``against``; ``comparison_asked`` when the user wants to see it."""
+
+    changed = pyqtSignal()
+    compared = pyqtSignal()
+    comparison_asked = pyqtSignal()
+
+    def __init__(
+        self, window: QWidget, store: Store, jobs: Jobs, results: Results, notices: Notices
+    ) -> None:
+        super().__init__(window)
+        self._window, self._store, self._jobs = window, store, jobs
+        self._results, self._notices = results, notices
+        self._curves: dict[str, tuple[object, Analysis]] = {}
+        self._wanted: set[str] = set()
+        self._against = ""
+        self._comparing: Job | None = None
+        self.comparing = False
+        self.comparison: Comparison | None = None
+        self.no_comparison = ""
+        store.changed.connect(self._follow)
+        results.analysis_changed.connect(lambda _: self._compare())
+        self.changed.connect(self._compare)
+
+    @property
+    def shown(self) -> list[Shown]:
+        """Those that are to be drawn and are computed."""
+        return [
+            Shown(trace, self._curves[trace.id][1], self.colour_of(trace))
+            for trace in self._store.document.held
+            if trace.shown and trace.id in self._curves
+        ]
+
+    def colour_of(self, trace: HeldTrace) -> int:
+        """The number of a trace's colour."""
+        return 1 + self._store.document.held.index(trace) % MOST
+
+    @property
+    def busy(self) -> bool:
+        """Whether a curve or a comparison is awaited."""
+        return bool(self._wanted) or self._comparing is not None
+
+    def hold(self) -> None:
+        """Keep the curve on the stage."""
+        ref, analysis, recording = self._store.ref, self._results.analysis, self._store.current
+        if ref is None or analysis is None or recording is None:
+            self._notices.tell(UserError("There is no trace to hold", remedy="analyse one first"))
+            return
+        if len(self._store.document.held) >= MOST:
+            self._notices.tell(
+                UserError(f"{MOST} traces are held already", remedy="drop one on the shelf first")
+            )
+            return
+        trace = _trace(ref.id, analysis.channel.name, ref.method)
+        if not analysis.order:  # else it is not in the channel's own quantity
+            self._curves[trace.id] = (recording.samples, replace(analysis, peaks=None))
+        self._store.apply("Hold trace", edits.hold(self._store.document, trace))
+
+    def hold_alike(self, wanted: Sequence[tuple[str, int]]) -> None:
+        """Analyse channels (recording id, number) as the current one is, and keep the curves."""
+        document, method, current = self._store.document, self._store.method, self._store.current
+        if method is None or current is None or not wanted:
+            return
+        room = MOST - len(document.held)
+        if len(wanted) > room:
+            self._notices.tell(
+                UserError(
+                    f"There is room for {room} more held traces, not for {len(wanted)}",
+                    remedy="choose fewer channels, or drop traces on the shelf",
+                )
+            )
+            return
+        for recording_id, channel in wanted:
+            recording = self._store.recording(recording_id)
+            if recording is None or recording.sample_rate is None:
+                continue
+            alike = method_for(method, current, recording, channel)
+            name = recording.channels[channel].name
+            if recording is not current:
+                name = f"{recording.name}: {name}"
+            document = edits.hold(document, _trace(recording_id, name, alike))
+        self._store.apply("Hold traces", document)
+
+    # Comparing
+
+    @property
+    def against(self) -> HeldTrace | None:
+        """The held trace that the current one is compared with: the chosen one, or the last."""
+        held = self._store.document.held
+        chosen = next((trace for trace in held if trace.id == self._against), None)
+        return chosen or (held[-1] if held else None)
+
+    @property
+    def unit(self) -> str:
+        """The unit of a difference."""
+        analysis = self._results.analysis
+        return "" if analysis is None else analysis.values_unit
+
+    @property
+    def beside(self) -> Analysis | None:
+        """The trace of ``against`` as the current one is shown, None where there is none."""
+        trace, now = self.against, self._results.analysis
+        if trace is None or trace.id not in self._curves or now is None:
+            return None
+        try:
+            return alike(now, self._curves[trace.id][1])
+        except UserError:
+            return None
+
+    def compare_with(self, trace_id: str) -> None:
+        """Compare the current trace with this one."""
+        self._against = trace_id
+        self.comparison_asked.emit()
+        self.changed.emit()
+
+    def set_comparing(self, wanted: bool) -> None:
+        """Keep the comparison up to date, or do without."""
+        self.comparing = wanted
+        self._compare()
+
+    def _compare(self) -> None:
+        if self._comparing is not None:
+            self._comparing.cancel()
+            self._comparing = None
+        if not self.comparing:
+            return
+        trace, now = self.against, self._results.analysis
+        if trace is None or now is None or trace.id not in self._curves:
+            self._compared(None, "Hold a trace (H), change the method or the channel, and the two "
+                                 "are compared here.")  # fmt: skip
+            return
+        other = self._curves[trace.id][1]
+
+        def work(progress: Progress) -> Comparison:
+            return compare(now, other)
+
+        self._comparing = self._jobs.submit(
+            "Comparing traces", work, lambda found: self._compared(found, ""),
+            lambda error: self._compared(None, str(error)), background=True,
+        )  # fmt: skip
+
+    def _compared(self, found: Comparison | None, reason: str) -> None:
+        self._comparing, self.comparison, self.no_comparison = None, found, reason
+        self.compared.emit()
+
+    # Curves
+
+    def _follow(self) -> None:
+        """Compute what is lacking: after an undo, a session, or a file that was read anew."""
+        kept = {trace.id for trace in self._store.document.held}
+        self._curves = {key: curve for key, curve in self._curves.items() if key in kept}
+        for trace in self._store.document.held:
+            recording = self._store.recording(trace.recording)
+            if recording is None or recording.sample_rate is None or trace.id in self._wanted:
+                continue
+            known = self._curves.get(trace.id)
+            if known is None or known[0] is not recording.samples:
+                self._compute(trace, recording)
+        self.changed.emit()
+
+    def _compute(self, trace: HeldTrace, recording: Recording) -> None:
+        self._wanted.add(trace.id)
+
+        def work(progress: Progress) -> Analysis:
+            return run_spectrum(trace.method, recording, progress)
+
+        def done(analysis: Analysis) -> None:
+            self._wanted.discard(trace.id)
+            self._curves[trace.id] = (recording.samples, analysis)
+            self.changed.emit()
+
+        def failed(error: Exception) -> None:
+            self._wanted.discard(trace.id)
+            self._notices.tell(error)
+
+        self._jobs.submit("Drawing a held trace", work, done, failed, background=True)
+
+    def sentence(self, trace: HeldTrace) -> str:
+        """How the trace was made, "" while that is not known."""
+        curve = self._curves.get(trace.id)
+        return "" if curve is None else curve[1].sentence
+
+    # What the shelf asks for
+
+    def toggle(self, trace_id: str) -> None:
+        """Show a trace, or hide it."""
+        trace = edits.held_trace(self._store.document, trace_id)
+        if trace is not None:
+            changed = replace(trace, shown=not trace.shown)
+            label = "Show held trace" if changed.shown else "Hide held trace"
+            self._store.apply(label, edits.change_trace(self._store.document, changed))
+
+    def rename(self, trace_id: str) -> None:
+        """Give a trace another name."""
+        trace = edits.held_trace(self._store.document, trace_id)
+        if trace is None:
+            return
+        name, ok = QInputDialog.getText(
+            self._window, "Rename", "Name of the held trace:", text=trace.name
+        )
+        if ok and name.strip():
+            changed = edits.change_trace(self._store.document, replace(trace, name=name.strip()))
+            self._store.apply("Rename held trace", changed)
+
+    def drop(self, trace_id: str) -> None:
+        """Let go of a trace; undo brings it back."""
+        self._store.apply("Drop held trace", edits.drop_trace(self._store.document, trace_id))
+
+    def return_to(self, trace_id: str) -> None:
+        """Make a trace's method the method again."""
+        document = self._store.document
+        trace = edits.held_trace(document, trace_id)
+        ref = document.get(trace.recording) if trace is not None else None
+        if trace is not None and ref is not None:
+            changed = edits.change_recording(document, replace(ref, method=trace.method))
+            self._store.apply("Return to held trace", replace(changed, current=ref.id))

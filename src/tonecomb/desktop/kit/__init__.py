@@ -1,0 +1,1 @@
+"""Widgets and colours without a meaning of their own."""

@@ -1,0 +1,1 @@
+"""The document, what is computed of it, and what is remembered."""

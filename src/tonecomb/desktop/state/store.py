@@ -1,0 +1,139 @@
+"""The open document, its history, and the recordings behind it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from tonecomb.core.document import Document, RecordingRef, set_method
+from tonecomb.core.errors import UserError
+from tonecomb.core.history import History, Step
+from tonecomb.core.method import Method
+from tonecomb.core.record.given import Given, Import
+from tonecomb.core.record.recording import Problem, Recording
+from tonecomb.core.steps.conditioning import Conditioning, condition
+from tonecomb.formats.assemble import Understood, with_given
+
+
+class Store(QObject):
+    """The one place where the document changes. ``changed`` is emitted after every change,
+    ``reopened`` (recording id) when a recording's file was opened anew."""
+
+    changed = pyqtSignal()
+    reopened = pyqtSignal(str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._history = History()
+        self._saved = self._as_opened = self._history.present
+        self._library: dict[tuple[str, Import], Understood] = {}
+        self._shown: dict[tuple[str, Given, Conditioning], Recording] = {}
+        self.path: Path | None = None
+
+    @property
+    def document(self) -> Document:
+        return self._history.present
+
+    @property
+    def history(self) -> History:
+        return self._history
+
+    @property
+    def unsaved(self) -> bool:
+        """Whether there is work that the session file does not hold."""
+        return self.document != self._saved
+
+    @property
+    def worth_asking(self) -> bool:
+        """Whether closing would lose work: more than files that were opened and looked at."""
+        if self.path is not None:
+            return self.unsaved
+        return bool(self.document.recordings) and self.document != self._as_opened
+
+    def apply(
+        self, label: str, document: Document, merge: str | None = None, *, opening: bool = False
+    ) -> None:
+        """Make ``document`` the present one, as a step that undo calls ``label``; ``opening``
+        when all it does is to put files on the shelf."""
+        before = self._history
+        if opening and self.path is None and not self.worth_asking:
+            self._as_opened = document
+        self._history = before.apply(label, document, merge)
+        if self._history is not before:
+            self.changed.emit()
+
+    def edit_method(self, label: str, *, merge: str | None = None, **changes: Any) -> None:
+        """Change settings of the current method."""
+        method = self.method
+        if method is not None:
+            self.apply(label, set_method(self.document, replace(method, **changes)), merge)
+
+    def undo(self) -> None:
+        self._history = self._history.undo()
+        self.changed.emit()
+
+    def redo(self) -> None:
+        self._history = self._history.redo()
+        self.changed.emit()
+
+    def reset(self, document: Document, path: Path | None, *, saved: bool) -> None:
+        """Start over with a document, with nothing to undo."""
+        self._history = History((Step("", document),))
+        self._saved = document if saved else Document()
+        self._as_opened = Document()
+        self.path = path
+        self.changed.emit()
+
+    def mark_saved(self, path: Path, document: Document) -> None:
+        """``document`` now stands in the session file at ``path``."""
+        self._saved, self.path = document, path
+        self.changed.emit()
+
+    def keep(self, understood: Understood, how: Import) -> None:
+        """Remember an open recording, as its file has it when it is read like ``how``."""
+        recording_id = understood.recording.id
+        known = (recording_id, how) in self._library
+        self._library[recording_id, how] = understood
+        self._shown = {key: shown for key, shown in self._shown.items() if key[0] != recording_id}
+        if known:
+            self.reopened.emit(recording_id)
+
+    def understood(self, recording_id: str | None) -> Understood | None:
+        """How the recording's file was understood, None while it is not open."""
+        ref = self.document.get(recording_id)
+        return None if ref is None else self._library.get((ref.id, ref.given.how))
+
+    def recording(self, recording_id: str | None) -> Recording | None:
+        """The open recording with this id, as the document says it is to be read; None while
+        its file is not open."""
+        understood, ref = self.understood(recording_id), self.document.get(recording_id)
+        if understood is None or ref is None:
+            return None
+        key = (ref.id, ref.given, ref.conditioning)
+        if key not in self._shown:
+            given = with_given(understood.recording, ref.given)
+            try:
+                self._shown[key] = condition(given, ref.conditioning)
+            except UserError as error:  # the file behind it has changed
+                told = Problem("conditioning", f"{error.text[:-1]}; it is shown as recorded.")
+                self._shown[key] = replace(given, problems=(*given.problems, told))
+        return self._shown[key]
+
+    @property
+    def ref(self) -> RecordingRef | None:
+        """The recording being analysed, as the document has it."""
+        return self.document.current_ref
+
+    @property
+    def current(self) -> Recording | None:
+        """The recording being analysed, if its file is open and its sample rate known."""
+        recording = self.recording(self.document.current)
+        return recording if recording is not None and recording.sample_rate else None
+
+    @property
+    def method(self) -> Method | None:
+        """The method of the current recording."""
+        return None if self.ref is None else self.ref.method
