@@ -54,13 +54,13 @@ def _step(bench: Any) -> float:
         bench.stage.repaint()
         loop.quit()
 
-    bench.moments.changed.connect(done)
+    bench.context.moments.changed.connect(done)
     started = time.perf_counter()
-    bench.moments.step(1)
+    bench.context.moments.step(1)
     QTimer.singleShot(10_000, loop.quit)
     loop.exec()
     took = time.perf_counter() - started
-    bench.moments.changed.disconnect(done)
+    bench.context.moments.changed.disconnect(done)
     return took
 
 
@@ -84,7 +84,7 @@ def _measure(path: Path) -> None:
 
     def settle() -> None:
         wait(200)
-        while bench.results.busy or bench.jobs.running or bench.facts.busy:
+        while bench.context.results.busy or bench.context.jobs.running or bench.context.figures.busy:
             wait(20)
 
     settle()
@@ -93,8 +93,8 @@ def _measure(path: Path) -> None:
         took = []
         for i in range(2 * _ROUNDS):
             if name != "scaling":  # which only shows what is known in another way
-                bench.results._spectra.forget(bench.store.document.current or "")
-                bench.results._found.forget(bench.store.document.current or "")
+                bench.context.results._spectra.forget(bench.store.document.current or "")
+                bench.context.results._found.forget(bench.store.document.current or "")
             settle()
             shown: list[float] = []
             loop = QEventLoop()
@@ -105,18 +105,18 @@ def _measure(path: Path) -> None:
                     shown.append(time.perf_counter())
                     loop.quit()
 
-            bench.results.analysis_changed.connect(done)
+            bench.context.results.analysis_changed.connect(done)
             started = time.perf_counter()
             bench.store.edit_method(name, **(there if i % 2 == 0 else back))
             QTimer.singleShot(10_000, loop.quit)
             loop.exec()
             took.append(shown[0] - started)
-            bench.results.analysis_changed.disconnect(done)
+            bench.context.results.analysis_changed.disconnect(done)
             settle()
         every += took
         print(f"| {name} | {1000 * statistics.median(took):.0f} ms | {1000 * max(took):.0f} ms |")
     print(f"| all | {1000 * statistics.median(every):.0f} ms | {1000 * max(every):.0f} ms |")
-    for pane in (None, bench.stage.gram):
+    for pane in (None, bench.stage.panes["spectrogram"]):
         if pane is not None:
             bench.stage.toggle_pane(pane)
             settle()

@@ -42,9 +42,9 @@ def bench_pictures() -> None:
 
     def settle() -> None:
         QTest.qWait(100)
-        waited = (bench.results, bench.facts, bench.held, bench.grams, bench.trends, bench.slices,
-                  bench.run_ups, bench.moments)  # fmt: skip
-        while bench.jobs.running or any(one.busy for one in waited):
+        waited = (bench.context.results, bench.context.figures, bench.context.held, bench.context.watched["spectrogram"], bench.context.watched["trend"], bench.context.watched["slices"],
+                  bench.context.watched["run-up"], bench.context.moments)  # fmt: skip
+        while bench.context.jobs.running or any(one.busy for one in waited):
             QTest.qWait(20)
         QTest.qWait(100)
 
@@ -56,11 +56,11 @@ def bench_pictures() -> None:
     spectrum.set_limits(0, 900)
     settle()
     bench.grab().save(str(SHOTS / "bench-paper.png"))
-    bench.toggle_theme()
+    bench.layout_.toggle_theme()
     bench.readings.peaks.table.selectRow(10)
     settle()
     bench.grab().save(str(SHOTS / "bench-night.png"))
-    bench.toggle_theme()
+    bench.layout_.toggle_theme()
     bench.method_line.edit("window")
     QTest.qWait(100)
     picker = bench.method_line.popover
@@ -96,7 +96,7 @@ def held_picture(bench: Bench, settle: Callable[[], None]) -> None:
     """Three methods for one stretch: a long frame, a short one, and no window."""
     before = bench.store.document
     for changes in ({"frame": 4096}, {"frame": 32768, "window": "rectangular"}):
-        bench.held.hold()
+        bench.context.held.hold()
         bench.store.edit_method("Change", **changes)
         settle()
     bench.stage.spectrum.set_limits(300, 520)
@@ -111,14 +111,14 @@ def compared_picture(bench: Bench, settle: Callable[[], None]) -> None:
     before = bench.store.document
     bench.store.edit_method("Change", frame=16384, scaling="psd")
     settle()
-    bench.held.hold()
+    bench.context.held.hold()
     bench.store.edit_method("Change", window="flat-top", overlap=0.0)
     settle()
-    bench.stage.toggle_pane(bench.stage.against)
+    bench.stage.toggle_pane("against")
     bench.stage.spectrum.set_limits(300, 520)
     settle()
     bench.grab().save(str(SHOTS / "compared.png"))
-    bench.stage.toggle_pane(bench.stage.against)
+    bench.stage.toggle_pane("against")
     bench.store.apply("Back", before)
     settle()
 
@@ -134,24 +134,24 @@ def time_pictures(bench: Bench, settle: Callable[[], None]) -> None:
 
     before, stage = bench.store.document, bench.stage
     bench.store.edit_method("Change", frame=8192)
-    stage.toggle_pane(stage.gram)
+    stage.toggle_pane("spectrogram")
     settle()
     bench.finding.find_combs()
     stage.spectrum.set_limits(0, 640)
     settle()
-    stage.gram.plot.hover(QPointF(478.0, 22.9))
+    stage.panes["spectrogram"].plot.hover(QPointF(478.0, 22.9))
     bench.grab().save(str(SHOTS / "spectrogram.png"))
-    stage.gram.plot.hover(None)
-    stage.toggle_pane(stage.gram)
+    stage.panes["spectrogram"].plot.hover(None)
+    stage.toggle_pane("spectrogram")
     ref = next(ref for ref in before.recordings if ref.name == "run-up")
     bench.store.apply("Run-up", select(before, ref.id, 1))
     bench.store.edit_method("Change", frame=4096)
     settle()
-    stage.toggle_pane(stage.waterfall)
+    stage.toggle_pane("waterfall")
     stage.spectrum.set_limits(0, 600)
     settle()
     bench.grab().save(str(SHOTS / "waterfall-lines.png"))
-    pane = stage.waterfall
+    pane = stage.panes["waterfall"]
     pane.count.setValue(200)
     pane.kind.picked.emit(pane.kind.choose("shaded") or "shaded")
     settle()
@@ -160,23 +160,23 @@ def time_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     settle()
     bench.grab().save(str(SHOTS / "waterfall-surface.png"))
     pane.kind.picked.emit(pane.kind.choose("ink") or "ink")
-    stage.toggle_pane(stage.waterfall)
+    stage.toggle_pane("waterfall")
     tracks = (Wanted(4, 31, (1, 2, 17), "motor"), Wanted(70, 500, (), "mesh"))
     bands = (Band(55, 68, "first mode"), Band(130, 156, "second mode"))
     bench.store.edit_method("Follow", tracks=tracks, bands=bands)
-    stage.toggle_pane(stage.trend)
+    stage.toggle_pane("trend")
     settle()
-    stage.trend.show_cursor(45.0)
+    stage.panes["trend"].show_cursor(45.0)
     bench.grab().save(str(SHOTS / "trend.png"))
-    stage.toggle_pane(stage.trend)
+    stage.toggle_pane("trend")
     bench.store.apply("Bracket", select(bench.store.document, ref.id, 1))
     bench.store.edit_method("Shaft", shaft=replace(of_comb(4.5, 30, (1, 2, 17)), channel=0))
-    stage.toggle_pane(stage.run_up)
+    stage.toggle_pane("run-up")
     settle()
-    stage.run_up.map.hover(QPointF(17.0, 12.9))
+    stage.panes["run-up"].map.hover(QPointF(17.0, 12.9))
     bench.grab().save(str(SHOTS / "run-up.png"))
-    stage.run_up.map.hover(None)
-    stage.toggle_pane(stage.run_up)
+    stage.panes["run-up"].map.hover(None)
+    stage.toggle_pane("run-up")
     bench.store.apply("Back", before)
     settle()
 
@@ -190,14 +190,14 @@ def phase_picture(bench: Bench, settle: Callable[[], None]) -> None:
     taps = next(ref for ref in before.recordings if ref.name == "bracket-taps")
     bench.store.apply("Bracket", select(before, taps.id, 1))
     bench.store.edit_method(
-        "One tap", average="single", at=7.49, frame=8192, window="rectangular", pad=4
+        "One tap", average=Single(7.49), frame=8192, window="rectangular", pad=4
     )
-    bench.stage.toggle_pane(bench.stage.phase)
+    bench.stage.toggle_pane("phase")
     settle()
     bench.stage.spectrum.set_limits(30, 500)
     settle()
     bench.grab().save(str(SHOTS / "phase.png"))
-    bench.stage.toggle_pane(bench.stage.phase)
+    bench.stage.toggle_pane("phase")
     bench.store.edit_method("One tap", at=None, stretch=Stretch(6.9, 9.0), frame=16384, pad=1)
     settle()
     bench.stage.spectrum.set_limits(100, 190)
@@ -220,7 +220,7 @@ def waveform_picture(bench: Bench, settle: Callable[[], None]) -> None:
     marks = (Mark(12.07, "gate opened"), Mark(12.46, "cabin leaves"))
     bench.store.apply("Put marks", set_marks(bench.store.document, ref, marks))
     bench.store.edit_method("Choose channel", channel=0)
-    bench.toggle_beside()
+    bench.layout_.toggle_beside()
     bench.stage.show_view(0)
     settle()
     lanes = bench.stage.lanes

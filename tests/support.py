@@ -7,7 +7,10 @@ from typing import Any
 
 import numpy as np
 
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.estimate.estimate import run_spectrum
 from tonecomb.core.estimate.windows import WINDOWS
+from tonecomb.core.method import Method
 from tonecomb.core.record.recording import ArraySamples, Channel, Recording
 
 SUMS = [name for name, one in WINDOWS.items() if one.terms]
@@ -48,3 +51,8 @@ def write_csv(
 def read_all(recorded: Any, channel: int = 0) -> np.ndarray:
     """All samples of a channel."""
     return np.asarray(recorded.samples.read(channel, 0, recorded.length))
+
+
+def estimated(method: Method, recorded: Recording) -> Analysis:
+    """The spectrum of a recording as the method shows it, without looking for peaks."""
+    return Analysis.of(run_spectrum(method, recorded), None, method, recorded)

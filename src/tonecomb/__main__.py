@@ -4,7 +4,7 @@ from __future__ import annotations
 
 
 def main() -> None:
-    from tonecomb.cli import entry
+    from tonecomb.cli.main import entry
 
     entry()
 

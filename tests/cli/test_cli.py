@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import io
 import json
 import os
 import signal
 import subprocess
 import sys
 import time
+from contextlib import redirect_stderr, redirect_stdout
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -15,17 +18,41 @@ import pytest
 import soundfile
 from tests.support import write_csv
 
+from tonecomb.cli.main import entry
 from tonecomb.core.document import Document, RecordingRef
+from tonecomb.core.estimate.averages import InStep
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.method import Method, Preset
 from tonecomb.core.record.given import Given, Import
 from tonecomb.demo import ropeway
-from tonecomb.formats import files, presets, session
+from tonecomb.formats import files
+from tonecomb.formats.session import presets, session
 
 
-def call(*arguments: object, prelude: str = "") -> subprocess.CompletedProcess[str]:
-    """Run the command without a display."""
-    code = f"{prelude}\nimport sys; from tonecomb.cli import entry; entry(sys.argv[1:])"
+@dataclass
+class Done:
+    """What a call left behind."""
+
+    returncode: int
+    stdout: str
+    stderr: str
+
+
+def call(*arguments: object) -> Done:
+    """Run the command in this process, without a display."""
+    out, err = io.StringIO(), io.StringIO()
+    with pytest.MonkeyPatch.context() as patch, redirect_stdout(out), redirect_stderr(err):
+        for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
+            patch.delenv(name, raising=False)
+        with pytest.raises(SystemExit) as left:
+            entry([str(one) for one in arguments])
+    code = left.value.code
+    return Done(code if isinstance(code, int) else 0, out.getvalue(), err.getvalue())
+
+
+def run_alone(*arguments: object, prelude: str = "") -> subprocess.CompletedProcess[str]:
+    """The same in a process of its own."""
+    code = f"{prelude}\nimport sys; from tonecomb.cli.main import entry; entry(sys.argv[1:])"
     environment = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "QT_QPA_PLATFORM")}
     return subprocess.run(
         [sys.executable, "-W", "error", "-c", code, *map(str, arguments)],
@@ -45,7 +72,7 @@ sys.meta_path.insert(0, Refuse())
 
 
 def test_describe(demo: Path) -> None:
-    done = call("describe", demo / "station-log.csv", "--json", prelude=NO_QT)
+    done = run_alone("describe", demo / "station-log.csv", "--json", prelude=NO_QT)
     assert (done.returncode, done.stderr) == (0, "")
     told = json.loads(done.stdout)
     assert (told["sample_rate_hz"], told["sample_rate_source"]) == (200.0, "time column")
@@ -73,7 +100,7 @@ def test_describe_tells_missing_samples_and_unknown_rates(tmp_path: Path) -> Non
 
 
 def test_analyse(demo: Path) -> None:
-    done = call(
+    done = run_alone(
         "analyse", demo / "drive-steady.h5", "--json", "--channel", "Gearbox DE", "--channel", 1,
         "--stretch", "12:32", "--window", "blackman-harris", "--frame", 65536, "--overlap", 66,
         "--level", "peak", "--range", "300:500", "--peaks-above", 40, "--detrend", "line",
@@ -99,7 +126,7 @@ def test_analyse(demo: Path) -> None:
 
 
 def test_analyse_writes_its_files(demo: Path, tmp_path: Path) -> None:
-    one = call("analyse", demo / "undersampled.wav", "--out", tmp_path / "one", prelude=NO_QT)
+    one = run_alone("analyse", demo / "undersampled.wav", "--out", tmp_path / "one", prelude=NO_QT)
     assert one.returncode == 0, one.stderr
     names = {path.name for path in (tmp_path / "one").iterdir()}
     tables = {f"{name}.csv" for name in ("spectrum", "peaks", "combs", "resonances", "bands")}
@@ -116,7 +143,7 @@ def test_analyse_writes_its_files(demo: Path, tmp_path: Path) -> None:
 
 def test_analyse_by_a_session(demo: Path, tmp_path: Path) -> None:
     source = demo / "station-log.csv"
-    method = Method(channel=1, frame=512, window="hamming")
+    method = Method.of(channel=1, frame=512, window="hamming")
     given = Given(rate=100.0, how=Import(time_base="resample", missing="interpolate"))
     ref = RecordingRef("x", "log", str(source), files.fingerprint(source), method, given)
     session.save(tmp_path / "s.tcomb", Document((ref,), "x"))
@@ -130,7 +157,7 @@ def test_analyse_by_a_session(demo: Path, tmp_path: Path) -> None:
 
 
 def test_demo_data(tmp_path: Path) -> None:
-    done = call("demo-data", tmp_path / "new" / "place", prelude=NO_QT)
+    done = run_alone("demo-data", tmp_path / "new" / "place", prelude=NO_QT)
     assert done.returncode == 0
     written = {Path(line).name for line in done.stdout.split("\n") if line}
     assert written == {"truth.json", *ropeway.FILES}
@@ -138,7 +165,7 @@ def test_demo_data(tmp_path: Path) -> None:
 
 def test_averages_bands_and_cautions(demo: Path) -> None:
     """The JSON's bands and cautions, of a single frame and in thirds of an octave."""
-    done = call("analyse", demo / "drive-steady.h5", "--json", "--channel", 2, "--band", "400:430",
+    done = run_alone("analyse", demo / "drive-steady.h5", "--json", "--channel", 2, "--band", "400:430",
                 "--average", "single", "--at", 30, "--octaves", 3, prelude=NO_QT)  # fmt: skip
     assert (done.returncode, done.stderr) == (0, "")
     (told,) = json.loads(done.stdout)["analyses"]
@@ -164,7 +191,7 @@ def test_averages_bands_and_cautions(demo: Path) -> None:
 
 def test_combs_of_the_demo(demo: Path, tmp_path: Path) -> None:
     """Motor, mains, and the mesh's sidebands, tied to the motor; and the bearing's own comb."""
-    done = call("analyse", demo / "drive-steady.h5", "--channel", 2, "--channel", 3, "--json",
+    done = run_alone("analyse", demo / "drive-steady.h5", "--channel", 2, "--channel", 3, "--json",
                 "--out", tmp_path, "--peaks-above", 45, prelude=NO_QT)  # fmt: skip
     gearbox, bullwheel = json.loads(done.stdout)["analyses"]
     motor, mains, sides = gearbox["combs"]
@@ -187,7 +214,7 @@ def test_combs_of_the_demo(demo: Path, tmp_path: Path) -> None:
 
 
 def test_resonances_of_a_tap(demo: Path, tmp_path: Path) -> None:
-    done = call("analyse", demo / "bracket-taps.uff", "--channel", 2, "--stretch", "6.9:9",
+    done = run_alone("analyse", demo / "bracket-taps.uff", "--channel", 2, "--stretch", "6.9:9",
                 "--average", "single", "--window", "rectangular", "--frame", 16384, "--json",
                 "--out", tmp_path, prelude=NO_QT)  # fmt: skip
     peaks = json.loads(done.stdout)["analyses"][0]["peaks"]
@@ -203,7 +230,7 @@ def test_resonances_of_a_tap(demo: Path, tmp_path: Path) -> None:
 
 def test_frames_displays_and_presets(demo: Path, tmp_path: Path) -> None:
     """Velocity in thirds of an octave, frames in step and left out, and a preset for all that."""
-    shown = call("analyse", demo / "drive-steady.h5", "--channel", 2, "--as", "velocity",
+    shown = run_alone("analyse", demo / "drive-steady.h5", "--channel", 2, "--as", "velocity",
                  "--low-cut", 5, "--draw", "octave:3", "--out", tmp_path, "--json",
                  "--strike", "1:2", "--leave-clipped", "--frame", 12800, prelude=NO_QT)  # fmt: skip
     assert (shown.returncode, shown.stderr) == (0, "")
@@ -215,7 +242,7 @@ def test_frames_displays_and_presets(demo: Path, tmp_path: Path) -> None:
     assert mesh["amplitude"] == pytest.approx(0.9 / (2 * np.pi * 413.1) * 1e3, rel=2e-3)
     rows = (tmp_path / "spectrum.csv").read_text().split("\n")
     assert rows[2].strip() == "from [Hz],to [Hz],1/3-octave bands [mm/s rms]"
-    method = Method(average="synchronous", sync=Sync(period=0.04), frame=512)
+    method = Method.of(average=InStep(Sync(period=0.04)), frame=512)
     presets.save(tmp_path / "p.json", (Preset("turns", method), Preset("other", Method())))
     wav = demo / "undersampled.wav"
     done = call("analyse", wav, "--preset", tmp_path / "p.json:turns", "--json")
@@ -236,7 +263,7 @@ def test_frames_displays_and_presets(demo: Path, tmp_path: Path) -> None:
 def test_convert(demo: Path, tmp_path: Path) -> None:
     """What a user does with a messy log: make it even, take a channel, hand it on."""
     target = tmp_path / "deck.h5"
-    done = call("convert", demo / "station-log.csv", target, "--channel", "Deck vertical",
+    done = run_alone("convert", demo / "station-log.csv", target, "--channel", "Deck vertical",
                 "--time-base", "cut", "--missing", "interpolate", "--stretch", "2:32",
                 prelude=NO_QT)  # fmt: skip
     assert (done.returncode, done.stdout) == (0, f"{target}\n")
@@ -348,9 +375,9 @@ def test_tracks_and_slices(demo: Path, tmp_path: Path) -> None:
     assert mesh["frequency_hz"] == pytest.approx([17 * f for f in speed], abs=1.0)
     assert [len(one["bands"]) for one in values["slices"]] == [1, 1, 1]
     rows = (tmp_path / "out" / "Motor-DE" / "trend.csv").read_text().splitlines()
-    assert rows[0].startswith("time [s],rms [m/s²],crest factor,kurtosis,10–1000 Hz [m/s² rms]")
-    assert len(rows) == 1 + len(speed)
-    assert (tmp_path / "out" / "Motor-DE" / "slices.csv").read_text().count("\n") == 1 + 2049
+    assert rows[2].startswith("time [s],rms [m/s²],crest factor,kurtosis,10–1000 Hz [m/s² rms]")
+    assert len(rows) == 3 + len(speed)
+    assert (tmp_path / "out" / "Motor-DE" / "slices.csv").read_text().count("\n") == 3 + 2049
     page = (tmp_path / "out" / "Tower-bracket" / "report.html").read_text()
     assert "met by order 17" in page
     page = (tmp_path / "out" / "Motor-DE" / "report.html").read_text()

@@ -8,8 +8,10 @@ import numpy as np
 import pytest
 from tests.support import recording
 
-from tonecomb.core.analysis import run, run_spectrum
+from tonecomb.core.analysis import run
+from tonecomb.core.estimate.averages import Single
 from tonecomb.core.estimate.confidence import confidence_db
+from tonecomb.core.estimate.estimate import run_spectrum
 from tonecomb.core.estimate.windows import WINDOWS
 from tonecomb.core.method import Method
 from tonecomb.core.record.recording import Array, Problem, Recording, Stretch
@@ -32,8 +34,8 @@ def said(x: Array | Recording, method: Method, unit: str = "m/s²") -> dict[str,
     return {one.code: one for one in cautions(run(method, made), made)}
 
 
-CALM = Method(frame=2000, scaling="psd")
-AMPLITUDE = Method(frame=2000)
+CALM = Method.of(frame=2000, scaling="psd")
+AMPLITUDE = Method.of(frame=2000)
 CLIPPED = np.where(abs(T - 9) < 1, 1.0, 0.8) * np.clip(1.3 * tone(37.013), -1, 1) + 0.0
 
 # code: (what provokes it, what does not, words that its sentence holds)
@@ -41,20 +43,20 @@ CASES = {
     "clipped": ((CLIPPED, AMPLITUDE), (tone(37.013), AMPLITUDE), "samples stand at the recorder"),
     "alias-risk": ((QUIET + tone(489.0, 0.2), AMPLITUDE), (QUIET + tone(189.0), AMPLITUDE),
                    "within 5 % of the Nyquist frequency of 500 Hz"),
-    "one-frame": ((QUIET, replace(AMPLITUDE, average="single")), (QUIET, AMPLITUDE),
+    "one-frame": ((QUIET, AMPLITUDE.having(average=Single())), (QUIET, AMPLITUDE),
                   "Only 2 s of the 40 s chosen are analysed (5 %)"),
-    "overlap-gap": ((QUIET, replace(AMPLITUDE, overlap=0.0)), (QUIET, AMPLITUDE),
+    "overlap-gap": ((QUIET, AMPLITUDE.having(overlap=0.0)), (QUIET, AMPLITUDE),
                     "With 0 % overlap the Hann window hardly looks at 37 % of the record"),
-    "padding": ((QUIET, replace(AMPLITUDE, pad=4)), (QUIET, AMPLITUDE), "closer than 1 Hz still"),
+    "padding": ((QUIET, AMPLITUDE.having(pad=4)), (QUIET, AMPLITUDE), "closer than 1 Hz still"),
     "unresolved": ((QUIET + tone(100.0) + tone(100.83, 0.8), AMPLITUDE),
                    (QUIET + tone(100.0) + tone(104.0), AMPLITUDE), "closer than the 1 Hz that"),
     "scalloping": ((QUIET + tone(100.25), AMPLITUDE), (QUIET + tone(100.0), AMPLITUDE),
                    "reads 1.4 dB low"),
-    "offset": ((QUIET + tone(5) + 50, replace(AMPLITUDE, detrend="none")),
+    "offset": ((QUIET + tone(5) + 50, AMPLITUDE.having(detrend="none")),
                (QUIET + tone(5) + 50, AMPLITUDE), "The offset of 50 m/s² is 70.7 times"),
     "hum": ((QUIET + tone(50, 0.3) + tone(150, 0.1) + tone(250, 0.05), AMPLITUDE),
             (QUIET + tone(51, 0.3) + tone(153, 0.1), AMPLITUDE), "Peaks at 50, 150, 250 Hz"),
-    "low-averages": ((NOISE, replace(CALM, frame=10_000)), (NOISE, replace(CALM, frame=500)),
+    "low-averages": ((NOISE, CALM.having(frame=10_000)), (NOISE, CALM.having(frame=500)),
                      "effective averages"),
     "nonstationary": ((NOISE * (1 + 3 * (T > 20)), AMPLITUDE), (NOISE, AMPLITUDE),
                       "changes by 12 dB over the stretch"),
@@ -77,40 +79,40 @@ def test_the_remedy_is_one_method_that_helps(code: str) -> None:
     (wrong, method), _, _ = CASES[code]
     told = said(wrong, method)[code]
     assert told.remedy
-    assert told.method is not None
-    assert told.method != method
-    assert code not in said(wrong, told.method)
+    assert told.edit is not None
+    assert told.edit(method) != method
+    assert code not in said(wrong, told.edit(method))
 
 
 def test_a_stretch_shorter_than_a_frame() -> None:
     made = recording(QUIET, fs=FS)
-    method = Method(stretch=Stretch(1.0, 2.5), frame=2000)
+    method = Method.of(stretch=Stretch(1.0, 2.5), frame=2000)
     told = short_stretch(method, made)
     assert told is not None
     assert told.code == "short-stretch"
     assert told.text.startswith("The stretch of 1.5 s is shorter than a frame (2000 samples, 2 s)")
-    assert told.method is not None
-    assert run(told.method, made).resolution.frames == 1, "the longest power of two that fits"
-    assert short_stretch(told.method, made) is None
+    assert told.edit is not None
+    assert run(told.edit(method), made).resolution.frames == 1, "the longest power of two that fits"
+    assert short_stretch(told.edit(method), made) is None
 
 
 @pytest.mark.parametrize("name", [n for n, w in WINDOWS.items() if w.overlap >= 50])
 def test_the_recommended_overlap_leaves_no_gap(name: str) -> None:
-    method = Method(frame=1000, window=name, overlap=0.0)
+    method = Method.of(frame=1000, window=name, overlap=0.0)
     told = said(QUIET, method)["overlap-gap"]
-    assert told.method is not None
-    assert told.method.overlap == WINDOWS[name].overlap
-    assert "overlap-gap" not in said(QUIET, told.method)
+    assert told.edit is not None
+    assert told.edit(method).frames.overlap == WINDOWS[name].overlap
+    assert "overlap-gap" not in said(QUIET, told.edit(method))
 
 
 def test_a_clean_analysis_needs_no_caution() -> None:
-    assert said(QUIET + tone(100.0), Method(frame=1000)) == {}
+    assert said(QUIET + tone(100.0), Method.of(frame=1000)) == {}
 
 
 def test_what_is_known_of_the_recording_comes_along() -> None:
     made = recording(QUIET + tone(100.0), fs=FS, unit="FS")
     made = replace(made, problems=(Problem("gaps", "A gap of 2 s."),))
-    told = said(made, Method(frame=1000))
+    told = said(made, Method.of(frame=1000))
     assert list(told) == ["gaps", "uncalibrated"]
     assert told["gaps"].text == "A gap of 2 s."
 
@@ -118,13 +120,13 @@ def test_what_is_known_of_the_recording_comes_along() -> None:
 def test_too_short_to_help() -> None:
     """Where no method would, none is offered, and the sentence says so."""
     x = QUIET + tone(100.0) + tone(100.45)
-    method = Method(stretch=Stretch(0, 8.5), frame=2100, window="flat-top", overlap=75.0)
+    method = Method.of(stretch=Stretch(0, 8.5), frame=2100, window="flat-top", overlap=75.0)
     told = said(x, method).get("unresolved")
     assert told is not None
-    assert told.method is None
+    assert told.edit is None
     assert "the stretch is too short" in told.text
-    low = said(NOISE, Method(stretch=Stretch(0, 0.5), frame=250, scaling="psd"))["low-averages"]
-    assert low.method is None
+    low = said(NOISE, Method.of(stretch=Stretch(0, 0.5), frame=250, scaling="psd"))["low-averages"]
+    assert low.edit is None
     assert "only a longer stretch" in low.text
 
 
@@ -135,7 +137,7 @@ def test_the_confidence_band_covers_as_often_as_it_says(overlap: float) -> None:
     inside = []
     for _ in range(1000):
         x = rng.normal(size=8192)
-        method = Method(frame=512, overlap=overlap, scaling="psd")
+        method = Method.of(frame=512, overlap=overlap, scaling="psd")
         estimate = run_spectrum(method, recording(x, fs=2.0)).spectrum
         low, high = confidence_db(estimate.effective_averages)
         measured = 10 * np.log10(estimate.values("psd", "rms")[20:240:20])  # the truth is 0 dB

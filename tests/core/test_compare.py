@@ -6,9 +6,8 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.support import recording, tone
+from tests.support import estimated, recording, tone
 
-from tonecomb.core.analysis import run_spectrum
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.compare import compare
 from tonecomb.core.estimate.display import Display
@@ -26,9 +25,9 @@ NOISE = np.random.default_rng(8).normal(size=N)
 def test_a_louder_trace(gain: float, frame: int, scaling: str, drawn: str) -> None:
     """Same noise, louder by a known factor, and in another unit of the same quantity."""
     display = Display(drawn=drawn)  # type: ignore[arg-type]
-    method = Method(frame=frame, scaling=scaling, display=display)  # type: ignore[arg-type]
-    loud = run_spectrum(method, recording(gain * NOISE, fs=FS, unit="m/s²"))
-    plain = run_spectrum(method, recording(1e3 * NOISE, fs=FS, unit="mm/s²"))
+    method = Method.of(frame=frame, scaling=scaling, display=display)  # type: ignore[arg-type]
+    loud = estimated(method, recording(gain * NOISE, fs=FS, unit="m/s²"))
+    plain = estimated(method, recording(1e3 * NOISE, fs=FS, unit="mm/s²"))
     found = compare(loud, plain)
     np.testing.assert_allclose(found.ratio_db, 20 * np.log10(gain), atol=1e-6)
     squared = (scaling in ("power", "psd") and drawn != "total") or scaling == "power"
@@ -42,7 +41,7 @@ def test_a_louder_trace(gain: float, frame: int, scaling: str, drawn: str) -> No
 def test_different_frames(frames: tuple[int, int], scaling: str) -> None:
     """Densities of one noise agree on the coarser bins; a tone's amplitude is kept."""
     density = [
-        run_spectrum(Method(frame=n, scaling=scaling), recording(NOISE, fs=FS))  # type: ignore[arg-type]
+        estimated(Method.of(frame=n, scaling=scaling), recording(NOISE, fs=FS))  # type: ignore[arg-type]
         for n in frames
     ]
     found = compare(*density)
@@ -50,17 +49,17 @@ def test_different_frames(frames: tuple[int, int], scaling: str) -> None:
     assert np.mean(found.ratio_db[3:-3]) == pytest.approx(0, abs=0.12)
     assert np.abs(found.ratio_db[3:-3]).max() < 3
     y = tone(N, 100, 1000, 3.0) + 1e-3 * NOISE
-    tones = [run_spectrum(Method(frame=n, window="flat-top"), recording(y, fs=FS)) for n in frames]
+    tones = [estimated(Method.of(frame=n, window="flat-top"), recording(y, fs=FS)) for n in frames]
     at = compare(*tones)
     assert at.ratio_db[np.argmin(abs(at.frequency - 100))] == pytest.approx(0, abs=0.02)
 
 
 def test_what_cannot_be_compared_is_said() -> None:
-    a, b = (run_spectrum(Method(frame=500), recording(NOISE, fs=FS, unit=u)) for u in ("N", "V"))
+    a, b = (estimated(Method.of(frame=500), recording(NOISE, fs=FS, unit=u)) for u in ("N", "V"))
     with pytest.raises(UserError, match="V cannot be converted into N"):
         compare(a, b)
-    octave = Method(frame=500, display=Display(drawn="octave", bands=1))
-    high = run_spectrum(octave, recording(NOISE, fs=FS))
-    low = run_spectrum(octave, recording(NOISE, fs=0.1))
+    octave = Method.of(frame=500, display=Display(drawn="octave", bands=1))
+    high = estimated(octave, recording(NOISE, fs=FS))
+    low = estimated(octave, recording(NOISE, fs=0.1))
     with pytest.raises(UserError, match="share no band"):
         compare(high, low)

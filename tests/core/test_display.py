@@ -15,15 +15,15 @@ from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.bands import FRACTIONS, G
 from tonecomb.core.estimate.display import Display
-from tonecomb.core.method import Method
-from tonecomb.formats import tables
+from tonecomb.core.method import Method, Shown
+from tonecomb.formats import readings
 
 FS, N = 1000.0, 16_000
 NOISE = np.random.default_rng(4).normal(size=N)
 
 
 def shown(x: np.ndarray, unit: str, display: Display, **settings: object) -> Analysis:
-    method = Method(frame=2000, display=display, **settings)  # type: ignore[arg-type]
+    method = Method.of(frame=2000, display=display, **settings)  # type: ignore[arg-type]
     return run(method, recording(x, fs=FS, unit=unit))
 
 
@@ -84,7 +84,7 @@ def test_bands_hold_the_power_of_their_bins(drawn: tuple[str, int]) -> None:
     assert edges[-1] <= 500.0
     assert np.diff(edges).min() >= 0.5, "not narrower than a bin"
     assert edges[-1] * ratio > 500.0, "as far as bands go"
-    psd = replace(a, method=replace(a.method, scaling="psd")).displayed("psd", "rms", display)
+    psd = replace(a, method=a.method.having(scaling="psd")).displayed(Shown("psd", "rms", display))
     np.testing.assert_allclose(psd.curve.values * np.diff(edges), rms**2)
     fine = np.linspace(0, 500, 500_001)  # the staircase of the density, cut finely
     density = a.spectrum.values("psd", "rms")[np.round(fine / 0.5).astype(int)]
@@ -105,7 +105,7 @@ def test_the_running_total_ends_at_the_rms() -> None:
 
 def test_bands_as_csv() -> None:
     a = shown(NOISE, "V", Display(drawn="octave", bands=1), scaling="psd")
-    lines = tables.spectrum_csv(a).split("\r\n")
+    lines = readings.spectrum(a).csv().split("\r\n")
     assert lines[2] == "from [Hz],to [Hz],octave bands [(V)²/Hz]"
     low, high, value = (float(cell) for cell in lines[-2].split(","))
     assert (low, high) == pytest.approx((177.828, 354.813), rel=1e-5)

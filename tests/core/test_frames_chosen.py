@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import recording, tone
 
-from tonecomb.core.analysis import run, run_spectrum
+from tonecomb.core.analysis import run
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate import spectrum
+from tonecomb.core.estimate.averages import AVERAGES, InStep, Single
+from tonecomb.core.estimate.estimate import run_spectrum
 from tonecomb.core.estimate.framing import effective_averages, make_framing
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.windows import window
@@ -80,7 +80,8 @@ def test_what_is_struck_out_does_not_count(average: str) -> None:
     spoilt = x.copy()
     spoilt[9_000:9_200] += 500.0
     spoilt[20_100] = np.nan
-    method = Method(frame=1000, average=average, struck=(Stretch(9.0, 9.2), Stretch(20.1, 20.101)))  # type: ignore[arg-type]
+    method = Method.of(frame=1000, average=AVERAGES[average](),
+                       struck=(Stretch(9.0, 9.2), Stretch(20.1, 20.101)))
     a, b = run(method, recording(spoilt, fs=FS)), run(method, recording(x, fs=FS))
     np.testing.assert_array_equal(a.spectrum.mean_square, b.spectrum.mean_square)
     assert a.resolution.frames == 59 - 2 - 2
@@ -91,7 +92,7 @@ def test_what_is_struck_out_does_not_count(average: str) -> None:
         assert abs(peak.tone.frequency - 50) < 4 * peak.tone.frequency_std
         assert abs(peak.tone.amplitude - 3) < 4 * peak.tone.amplitude_std
         assert peak.tone.phase_deg == pytest.approx(np.degrees(0.3), abs=2)
-        unspoilt = run(replace(method, struck=()), recording(x, fs=FS))
+        unspoilt = run(method.having(struck=()), recording(x, fs=FS))
         assert a.spectrum.effective_averages < unspoilt.spectrum.effective_averages
 
 
@@ -99,13 +100,13 @@ def test_frames_that_clip_are_left_out() -> None:
     x = 0.2 * NOISE + tone(len(NOISE), 50, 1000)
     x[4_000:4_400] *= 4
     clipped = np.clip(x, -2.0, 2.0)
-    method = Method(frame=500, overlap=0, window="hann", leave_clipped=True)
+    method = Method.of(frame=500, overlap=0, window="hann", leave_clipped=True)
     a = run(method, recording(clipped, fs=FS))
     assert a.resolution.frames == 59
     assert "averaged, without frames that clip" in a.sentence
     np.testing.assert_allclose(
         a.spectrum.mean_square,
-        run(replace(method, leave_clipped=False, struck=(Stretch(4.0, 4.4),)),
+        run(method.having(leave_clipped=False, struck=(Stretch(4.0, 4.4),)),
             recording(x, fs=FS)).spectrum.mean_square,
     )  # fmt: skip
 
@@ -124,7 +125,7 @@ def test_averaging_in_step_keeps_what_keeps_step(period: float, falling: bool) -
     made = recording(x, tacho, fs=FS)
     frame = round(4 * period)
     for sync in (Sync(period / FS), Sync(channel=1, falling=falling)):
-        method = Method(frame=frame, average="synchronous", sync=sync, window="hann")
+        method = Method.of(frame=frame, average=InStep(sync), window="hann")
         a = run(method, made)
         count = a.resolution.frames
         assert count in (len(n) // frame, len(n) // frame - 1)
@@ -144,7 +145,7 @@ def test_frames_between_samples_are_moved_truly() -> None:
     for share in (0.1, 0.45, 0.8):
         period, cycles = 50.3, round(share * 50.3 / 2)
         x = np.cos(2 * np.pi * cycles * n / period + 0.7)
-        method = Method(frame=503, average="synchronous", sync=Sync(period / FS), window="hann",
+        method = Method.of(frame=503, average=InStep(Sync(period / FS)), window="hann",
                         stretch=Stretch(0.1, 19.9))  # fmt: skip
         single = run_spectrum(method, recording(x, fs=FS)).single
         assert single is not None
@@ -162,7 +163,7 @@ def test_frames_between_samples_are_moved_truly() -> None:
 )
 def test_what_gives_no_step_is_said(sync: Sync, sentence: str) -> None:
     with pytest.raises(UserError, match=sentence):
-        run(Method(frame=512, average="synchronous", sync=sync), recording(NOISE, fs=FS))
+        run(Method.of(frame=512, average=InStep(sync)), recording(NOISE, fs=FS))
 
 
 # Phase
@@ -177,8 +178,7 @@ def test_phase_of_a_tone_in_one_frame(
 ) -> None:
     """At the frame's start and centre, and its real and imaginary part."""
     frame = 512
-    method = Method(frame=frame, window=name, pad=pad, average="single",
-                    at=(start + frame / 2) / FS)  # fmt: skip
+    method = Method.of(frame=frame, window=name, pad=pad, average=Single((start + frame / 2) / FS))  # fmt: skip
     one = run_spectrum(method, recording(tone(4000, bins, frame, 2.0, phase), fs=FS)).single
     assert one is not None
     at = bins * pad
@@ -195,7 +195,7 @@ def test_delay_and_unwrapped_phase_of_an_impulse() -> None:
     """A delayed impulse has the phase −ωτ and the group delay τ, at every frequency."""
     x = np.zeros(1000)
     x[337] = 1.0
-    method = Method(frame=1000, window="rectangular", detrend="none")
+    method = Method.of(frame=1000, window="rectangular", detrend="none")
     one = run_spectrum(method, recording(x, fs=FS)).single
     assert one is not None
     np.testing.assert_allclose(one.part("delay", "start"), 0.337, atol=1e-12)
@@ -206,5 +206,5 @@ def test_delay_and_unwrapped_phase_of_an_impulse() -> None:
 
 
 def test_an_average_of_several_frames_has_no_phase() -> None:
-    assert run_spectrum(Method(frame=1000), recording(NOISE, fs=FS)).single is None
-    assert run_spectrum(Method(frame=30_000), recording(NOISE, fs=FS)).single is not None
+    assert run_spectrum(Method.of(frame=1000), recording(NOISE, fs=FS)).single is None
+    assert run_spectrum(Method.of(frame=30_000), recording(NOISE, fs=FS)).single is not None

@@ -22,6 +22,7 @@ from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.find.run_up import analyse_run_up
 from tonecomb.core.method import Method
 from tonecomb.core.record.recording import Array
+from tonecomb.core.steps.prepare import prepare
 from tonecomb.formats.registry import open_recording
 
 FS = 2048.0
@@ -63,7 +64,7 @@ def test_orders_stand_still_by_angle(bend: float) -> None:
     speed, turns = turned(20, 6, 14, bend)
     made = recorded(np.cos(2 * np.pi * 3 * turns + 0.3), fs=FS)
     t = np.arange(len(speed)) / FS
-    angled = by_angle(made, 0, Turning(t[::8], turns[::8]), highest=8)
+    angled = by_angle(prepare(made, ()), 0, Turning(t[::8], turns[::8]), highest=8)
     x = angled.samples.read(0, 0, angled.length)
     at = np.arange(angled.length) / angled.rate
     inner = slice(200, -200)
@@ -75,7 +76,7 @@ def test_the_demos_run_up_by_its_orders(demo: Path) -> None:
     truth = json.loads((demo / "truth.json").read_text())["recordings"]["run-up"]
     recording = open_recording(demo / "run-up.flac")
     shaft = replace(of_comb(4.5, 30.0, tuple(truth["orders"])), channel=0)
-    found = analyse_run_up(Method(channel=1, shaft=shaft), recording)
+    found = analyse_run_up(Method.of(channel=1, shaft=shaft), recording)
     low, high = truth["speed_hz"]
     true = low + (high - low) * found.levels.time / truth["duration_s"]
     np.testing.assert_allclose(found.levels.speed, true, rtol=0.0005)
@@ -89,12 +90,12 @@ def test_the_demos_run_up_by_its_orders(demo: Path) -> None:
     orders = [peak.tone.frequency for peak in found.orders]
     assert orders == pytest.approx(truth["orders"], abs=0.002)
     # In the map the highest cell of every row of the motor's own channel is an order.
-    motor = analyse_run_up(Method(channel=0, shaft=shaft), recording)
+    motor = analyse_run_up(Method.of(channel=0, shaft=shaft), recording)
     highest = motor.map.centres[motor.map.mean_square.argmax(axis=1)]
     assert np.abs(highest[:, None] - np.array(truth["orders"])).min(axis=1).max() < 0.2
     assert motor.crossings == ()
     # The bracket alone is enough: what its resonance does to the phase is not taken for speed.
-    alone = analyse_run_up(Method(channel=1, shaft=replace(shaft, channel=None)), recording)
+    alone = analyse_run_up(Method.of(channel=1, shaft=replace(shaft, channel=None)), recording)
     true = low + (high - low) * alone.levels.time / truth["duration_s"]
     np.testing.assert_allclose(alone.levels.speed, true, rtol=0.002)
     assert [one.frequency for one in alone.crossings] == pytest.approx([61.8, 143.0], rel=0.005)
@@ -129,7 +130,7 @@ def test_a_mode_is_told_from_the_sweep_through_it(
     reference = np.cos(2 * np.pi * turns)
     made = recorded(answer, reference, fs=FS)
     shaft = Shaft(tacho=Sync(channel=1, level=0.0), orders=(4.0,))
-    (one,) = analyse_run_up(Method(shaft=shaft), made).crossings
+    (one,) = analyse_run_up(Method.of(shaft=shaft), made).crossings
     assert one.frequency == pytest.approx(57.0, rel=0.002)
     assert abs(one.damping - damping) < max(0.1 * damping, 3 * one.damping_std)
     assert one.speed == pytest.approx(57.0 / 4, rel=0.002)
@@ -142,7 +143,7 @@ def test_speed_from_a_tachometer(pulses: int) -> None:
     tacho = (np.mod(pulses * turns + pulses * uneven, 1.0) < 0.2).astype(float)
     made = recorded(1.5 * np.cos(2 * np.pi * 2.5 * turns), tacho, fs=FS)
     shaft = Shaft(tacho=Sync(channel=1, level=0.5), pulses=pulses, orders=(2.5,))
-    found = analyse_run_up(Method(shaft=shaft, level="peak"), made)
+    found = analyse_run_up(Method.of(shaft=shaft, level="peak"), made)
     known = np.interp(found.levels.time, np.arange(len(speed)) / FS, speed)
     np.testing.assert_allclose(found.levels.speed[2:-2], known[2:-2], rtol=0.003)
     np.testing.assert_allclose(np.abs(found.levels.amplitude[0]) * math.sqrt(2), 1.5, rtol=0.02)
@@ -158,7 +159,7 @@ def test_no_mode_is_invented(seed: int) -> None:
     force = sum(speed**2 * np.cos(2 * np.pi * n * turns) for n in (1, 2, 5))
     steady = 20 * np.cos(2 * np.pi * 50 * np.arange(len(speed)) / FS)  # the mains, no mode
     made = recorded(force + steady + 10 * rng.standard_normal(len(speed)), fs=FS)
-    found = analyse_run_up(Method(shaft=of_comb(4.5, 21, (1, 2, 5))), made)
+    found = analyse_run_up(Method.of(shaft=of_comb(4.5, 21, (1, 2, 5))), made)
     assert found.crossings == ()
     assert [round(p.tone.frequency, 2) for p in found.orders] == [1, 2, 5]
 
@@ -182,7 +183,7 @@ NOISE = recorded(np.random.default_rng(0).standard_normal(16384), np.zeros(16384
 )
 def test_what_cannot_be_analysed_is_told(shaft: Shaft | None, words: str) -> None:
     with pytest.raises(UserError, match=words):
-        analyse_run_up(Method(frame=1024, shaft=shaft), NOISE)
+        analyse_run_up(Method.of(frame=1024, shaft=shaft), NOISE)
 
 
 @given(
@@ -213,7 +214,7 @@ def test_any_smooth_run_up_is_undone(
     made = recorded(0.7 * np.cos(2 * np.pi * order * turns + phase), fs=FS)
     t = np.arange(len(speed)) / FS
     turning = Turning(t[::16], turns[::16])
-    angled = by_angle(made, 0, turning, highest=6)
+    angled = by_angle(prepare(made, ()), 0, turning, highest=6)
     levels = order_levels(angled, turning, (order,))
     whole = order * levels.turns == round(order * levels.turns)
     assert whole
@@ -237,7 +238,7 @@ def test_two_modes_and_a_speed_that_comes_back(seed: int) -> None:
     tacho = (np.mod(turns, 1) < 0.1).astype(float)
     made = recorded(answer + 2 * noise, tacho, fs=FS)
     shaft = Shaft(tacho=Sync(channel=1, level=0.5), orders=(5.0,))
-    found = analyse_run_up(Method(shaft=shaft), made).crossings
+    found = analyse_run_up(Method.of(shaft=shaft), made).crossings
     assert [one.frequency for one in found] == pytest.approx([48.0, 83.0], rel=0.005)
     for one, damping in zip(found, (0.015, 0.02), strict=True):
         assert abs(one.damping - damping) < max(0.12 * damping, 3 * one.damping_std)

@@ -22,7 +22,7 @@ from tonecomb.core.method import Method
 
 FS, COUNT = 1000.0, 40_000
 TONES = ((50.3, 2.0), (120.7, 0.5), (123.9, 0.05), (300.2, 0.02), (410.9, 1.0))
-METHOD = Method(frame=2000, search=PeakSearch(above_db=120.0))
+METHOD = Method.of(frame=2000, peaks=PeakSearch(above_db=120.0))
 
 
 def signal(tones: tuple[tuple[float, float], ...] = TONES, noise: float = 0.02) -> np.ndarray:
@@ -32,7 +32,7 @@ def signal(tones: tuple[tuple[float, float], ...] = TONES, noise: float = 0.02) 
 
 
 def found(search: PeakSearch) -> list[float]:
-    analysis = run(replace(METHOD, search=search), recording(signal(), fs=FS))
+    analysis = run(METHOD.having(peaks=search), recording(signal(), fs=FS))
     return [round(peak.tone.frequency, 1) for peak in analysis.peaks or ()]
 
 
@@ -58,7 +58,7 @@ def test_what_counts_as_a_peak(change: dict[str, float], kept: list[float]) -> N
 def test_a_peak_that_is_pointed_at_counts_whatever_it_is() -> None:
     made = recording(signal(), fs=FS)
     search = PeakSearch(above_db=20.0, by_hand=(300.0, 200.0, 50.4))
-    analysis = run(replace(METHOD, search=search), made)
+    analysis = run(METHOD.having(peaks=search), made)
     by_hand = {round(p.tone.frequency): p.by_hand for p in analysis.peaks or ()}
     assert by_hand[300] and not by_hand[50] and not by_hand[411]
     (noise,) = [p for p in analysis.peaks or () if 195 < p.tone.frequency < 205]
@@ -70,7 +70,7 @@ def test_neither_side_lobes_nor_images_are_peaks(window: str) -> None:
     """One strong tone low down, where its image is near, at 100 dB over the noise."""
     for frequency in (1.37, 3.83, 47.26, 498.6):
         made = recording(signal(((frequency, 1.0),), noise=1e-5), fs=FS)
-        method = replace(METHOD, search=PeakSearch(above_db=150.0), window=window)
+        method = METHOD.having(peaks=PeakSearch(above_db=150.0), window=window)
         # Noise may pass for a peak in one record of fifty: nothing above it may.
         strong = [p.tone for p in run(method, made).peaks or () if p.tone.amplitude > 3e-6]
         assert [round(tone.frequency, 2) for tone in strong] == [frequency]
@@ -81,7 +81,7 @@ def test_the_floor_is_the_noises_whatever_tones_stand_in_it(places: list[float],
     t = np.arange(20_000) / FS
     noise = 0.1 * np.random.default_rng(seed).standard_normal(len(t))
     tones = sum((np.cos(2 * np.pi * f * t) for f in places), np.zeros(len(t)))
-    method = Method(frame=1000)
+    method = Method.of(frame=1000)
     spectra = [run(method, recording(x, fs=FS)).spectrum for x in (noise, noise + tones)]
     alone, among = (noise_floor(spectrum) for spectrum in spectra)
     density = alone / spectra[0].enbw_hz
@@ -99,7 +99,7 @@ def test_the_floor_follows_a_slope() -> None:
     white = np.fft.rfft(rng.standard_normal(200_000))
     f = np.fft.rfftfreq(200_000, 1 / FS)
     x = np.fft.irfft(white / (1 + (f / 40) ** 2))
-    analysis = run(Method(frame=4000), recording(x, fs=FS))
+    analysis = run(Method.of(frame=4000), recording(x, fs=FS))
     spectrum, floor = analysis.spectrum, analysis.floor
     assert floor is not None
     inside = (spectrum.frequency > 20) & (spectrum.frequency < 400)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
 from hypothesis import given
@@ -92,7 +90,7 @@ def test_a_part_is_computed_as_finely_as_it_is_seen() -> None:
     """Zoomed in, a cell is a bin and a frame; edges are in s of the recording."""
     x = tone(100_000, 200.4, 1000)
     made_of = recording(x, fs=FS)
-    method = Method(frame=1000, overlap=50, stretch=Stretch(10.0, 90.0))
+    method = Method.of(frame=1000, overlap=50, stretch=Stretch(10.0, 90.0))
     view = View(500, 800, start=30.0, end=50.0, low=190.0, high=210.0)
     got = run_spectrogram(method, made_of, view)
     assert got.time[0] == pytest.approx(30.0, abs=0.5) and got.time[-1] == pytest.approx(
@@ -107,14 +105,14 @@ def test_a_part_is_computed_as_finely_as_it_is_seen() -> None:
 
 def test_few_frames_follow_closer_and_a_short_stretch_has_a_shorter_frame() -> None:
     made_of = recording(tone(5000, 100, 1000), fs=FS)
-    method = Method(frame=2048, overlap=0)
+    method = Method.of(frame=2048, overlap=0)
     got = run_spectrogram(method, made_of, View(200, 400))
     assert got.frames >= 200 and got.frame == 2048 and got.hop < 20
-    short = replace(method, stretch=Stretch(1.0, 1.3))
+    short = method.having(stretch=Stretch(1.0, 1.3))
     got = run_spectrogram(short, made_of, View(50, 400))
     assert got.frame == 256 and got.mean_square.shape[0] > 10
     for average in ("single", "synchronous"):
-        other = run_spectrogram(replace(method, average=average), made_of, View(200, 400))  # type: ignore[arg-type]
+        other = run_spectrogram(method.having(average=average), made_of, View(200, 400))  # type: ignore[arg-type]
         assert other.frames >= 200
 
 

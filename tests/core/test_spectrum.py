@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
 import scipy.signal
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.support import SUMS, recording, tone
+from tests.support import SUMS, estimated, recording, tone
 
-from tonecomb.core.analysis import run_spectrum
 from tonecomb.core.errors import Cancelled, UserError
+from tonecomb.core.estimate.averages import Single
+from tonecomb.core.estimate.estimate import run_spectrum
 from tonecomb.core.estimate.framing import effective_averages, make_framing
 from tonecomb.core.estimate.spectrum import averaged_spectrum, level_label, to_decibels
 from tonecomb.core.estimate.windows import window
@@ -21,7 +20,7 @@ from tonecomb.core.record.recording import Stretch
 from tonecomb.core.units import unit
 
 methods = st.builds(
-    Method,
+    Method.of,
     window=st.sampled_from(SUMS),
     frame=st.integers(16, 700),
     overlap=st.floats(0, 90),
@@ -33,12 +32,12 @@ methods = st.builds(
 @given(method=methods, seed=st.integers(0, 1000), offset=st.floats(-50, 50))
 def test_agrees_with_the_library(method: Method, seed: int, offset: float) -> None:
     x = np.random.default_rng(seed).standard_normal(3000) + offset
-    ours = run_spectrum(method, recording(x, fs=512.0)).spectrum
-    overlap = method.frame - ours.framing.hop
+    ours = estimated(method, recording(x, fs=512.0)).spectrum
+    overlap = method.frames.frame - ours.framing.hop
     for scaling, theirs in (("power", "spectrum"), ("psd", "density")):
         frequency, expected = scipy.signal.welch(
-            x, 512.0, window(method.window).samples(method.frame), method.frame, overlap,
-            method.frame * method.pad, {"none": False, "mean": "constant"}[method.detrend],
+            x, 512.0, window(method.frames.window).samples(method.frames.frame), method.frames.frame, overlap,
+            method.frames.frame * method.frames.pad, {"none": False, "mean": "constant"}[method.frames.detrend],
             scaling=theirs,
         )  # fmt: skip
         np.testing.assert_allclose(ours.frequency, frequency, atol=1e-9)
@@ -49,11 +48,11 @@ def test_agrees_with_the_library(method: Method, seed: int, offset: float) -> No
 @given(method=methods, seed=st.integers(0, 1000))
 def test_parseval(method: Method, seed: int) -> None:
     """The sum over the bins is the mean square of the windowed frames."""
-    method = replace(method, detrend="none")
+    method = method.having(detrend="none")
     x = np.random.default_rng(seed).standard_normal(3000)
-    spectrum = run_spectrum(method, recording(x)).spectrum
-    w = window(method.window).samples(method.frame)
-    frames = np.lib.stride_tricks.sliding_window_view(x, method.frame)[:: spectrum.framing.hop]
+    spectrum = estimated(method, recording(x)).spectrum
+    w = window(method.frames.window).samples(method.frames.frame)
+    frames = np.lib.stride_tricks.sliding_window_view(x, method.frames.frame)[:: spectrum.framing.hop]
     expected = np.mean((frames * w) ** 2) / np.mean(w**2)
     assert spectrum.rms**2 == pytest.approx(expected, rel=1e-12)
 
@@ -62,8 +61,8 @@ def test_parseval(method: Method, seed: int) -> None:
 def test_one_frame_is_the_direct_transform(frame: int, rng: np.random.Generator) -> None:
     """One-sided: DC and Nyquist single, all others doubled in power; also for odd lengths."""
     x = rng.standard_normal(frame)
-    method = Method(window="rectangular", frame=frame, detrend="none", overlap=0)
-    ours = run_spectrum(method, recording(x)).spectrum.mean_square
+    method = Method.of(window="rectangular", frame=frame, detrend="none", overlap=0)
+    ours = estimated(method, recording(x)).spectrum.mean_square
     n = np.arange(frame)
     for k in range(frame // 2 + 1):
         single = k == 0 or 2 * k == frame
@@ -73,12 +72,12 @@ def test_one_frame_is_the_direct_transform(frame: int, rng: np.random.Generator)
 
 @given(method=methods, level=st.sampled_from(["rms", "peak", "peak-to-peak"]))
 def test_a_tone_on_a_bin_has_its_amplitude(method: Method, level: str) -> None:
-    method = replace(method, frame=max(method.frame, 64), level=level, detrend="none")  # type: ignore[arg-type]
-    cycles = method.frame // 4
-    x = tone(5 * method.frame, cycles, method.frame, amplitude=2.5)
-    values = run_spectrum(method, recording(x)).values
+    method = method.having(frame=max(method.frames.frame, 64), level=level, detrend="none")  # type: ignore[arg-type]
+    cycles = method.frames.frame // 4
+    x = tone(5 * method.frames.frame, cycles, method.frames.frame, amplitude=2.5)
+    values = estimated(method, recording(x)).values
     factor = {"rms": 1 / np.sqrt(2), "peak": 1.0, "peak-to-peak": 2.0}[level]
-    assert values[cycles * method.pad] == pytest.approx(2.5 * factor, rel=1e-4)
+    assert values[cycles * method.frames.pad] == pytest.approx(2.5 * factor, rel=1e-4)
 
 
 @pytest.mark.parametrize("name", SUMS)
@@ -86,8 +85,8 @@ def test_a_tone_on_a_bin_has_its_amplitude(method: Method, level: str) -> None:
 def test_white_noise_has_its_density(name: str, frame: int, overlap: float) -> None:
     density, fs = 0.02, 2000.0  # unit²/Hz
     x = np.random.default_rng(3).standard_normal(800_000) * np.sqrt(density * fs / 2)
-    method = Method(window=name, frame=frame, overlap=overlap, scaling="psd")
-    values = run_spectrum(method, recording(x, fs=fs)).values
+    method = Method.of(window=name, frame=frame, overlap=overlap, scaling="psd")
+    values = estimated(method, recording(x, fs=fs)).values
     edge = int(window(name).main_lobe)  # bins that the removed mean reaches
     assert values[edge:-edge].mean() == pytest.approx(density, rel=0.01)
 
@@ -119,9 +118,9 @@ def test_energy_of_a_transient_within_a_frame() -> None:
     t = np.arange(500) / fs
     x[900:1400] = 30 * np.exp(-40 * t) * np.sin(2 * np.pi * 300 * t)
     for frame in (4000, 8000):
-        method = Method(frame=frame, overlap=0.0, window="rectangular", detrend="none",
-                        average="single", at=frame / fs / 2)  # fmt: skip
-        spectrum = run_spectrum(method, recording(x, fs=fs)).spectrum
+        method = Method.of(frame=frame, overlap=0.0, window="rectangular", detrend="none",
+                        average=Single(frame / fs / 2))  # fmt: skip
+        spectrum = estimated(method, recording(x, fs=fs)).spectrum
         energy = spectrum.values("energy", "rms").sum() * spectrum.bin_hz
         assert energy == pytest.approx(np.sum(x**2) / fs, rel=1e-12)
     density = spectrum.values("amplitude-density", "rms")
@@ -143,7 +142,7 @@ def test_labels_of_the_densities(scaling: str, shown: str, decibels: str) -> Non
 def test_line_removed_leaves_no_drift() -> None:
     drift = np.linspace(-40, 90, 4000)
     x = drift + tone(4000, 50, 500)
-    with_line = run_spectrum(Method(frame=500, detrend="line"), recording(x)).spectrum.mean_square
+    with_line = estimated(Method.of(frame=500, detrend="line"), recording(x)).spectrum.mean_square
     assert with_line[0:10].max() < 1e-6
     assert with_line[50] == pytest.approx(0.5, rel=1e-3)
 
@@ -160,10 +159,10 @@ def test_effective_averages_are_those_of_welch() -> None:
 @pytest.mark.parametrize("overlap", [50, 75])
 def test_effective_averages_tell_the_scatter(name: str, overlap: float) -> None:
     x = np.random.default_rng(5).standard_normal(600_000)
-    method = Method(window=name, frame=256, overlap=overlap)
+    method = Method.of(window=name, frame=256, overlap=overlap)
     values = [
-        run_spectrum(
-            replace(method, stretch=Stretch(i * 6.0, i * 6.0 + 6.0)), recording(x)
+        estimated(
+            method.having(stretch=Stretch(i * 6.0, i * 6.0 + 6.0)), recording(x)
         ).spectrum
         for i in range(100)
     ]
@@ -173,7 +172,7 @@ def test_effective_averages_tell_the_scatter(name: str, overlap: float) -> None:
 
 
 def test_ruler_figures() -> None:
-    r = resolution(Method(frame=400, pad=2), recording(np.zeros(1900), fs=1000.0))
+    r = resolution(Method.of(frame=400, pad=2), recording(np.zeros(1900), fs=1000.0))
     assert (r.bin_hz, r.enbw_hz, r.frame_s, r.nyquist_hz) == (1.25, 3.75, 0.4, 500.0)
     assert r.frames == 8
     assert r.covered_fraction == pytest.approx(1800 / 1900)
@@ -185,32 +184,32 @@ def test_missing_samples_are_refused_with_their_place(bad: float) -> None:
     x = np.ones(5000)
     x[1234] = bad
     with pytest.raises(UserError, match=r"missing or infinite.*1\.234 s.*sample 1235"):
-        run_spectrum(Method(frame=512), recording(x))
-    after = Method(frame=512, stretch=Stretch(1.3, 5.0))
-    assert np.isfinite(run_spectrum(after, recording(x)).values).all()
+        estimated(Method.of(frame=512), recording(x))
+    after = Method.of(frame=512, stretch=Stretch(1.3, 5.0))
+    assert np.isfinite(estimated(after, recording(x)).values).all()
 
 
 @pytest.mark.parametrize(
     ("method", "sentence"),
     [
-        (Method(stretch=Stretch(2, 9)), "stretch 2–9 s is outside made: it lasts from 0 to 5 s"),
-        (Method(stretch=Stretch(3, 3)), "stretch 3–3 s is empty"),
-        (Method(frame=6000), r"frame \(6000 samples, 6 s\) is longer than the stretch"),
-        (Method(frame=1), "too short"),
-        (Method(overlap=100), "overlap of 100 %"),
-        (Method(pad=0), "padding"),
-        (Method(window="none"), "choose one of rectangular"),
-        (Method(channel=3), "no channel 4"),
+        (Method.of(stretch=Stretch(2, 9)), "stretch 2–9 s is outside made: it lasts from 0 to 5 s"),
+        (Method.of(stretch=Stretch(3, 3)), "stretch 3–3 s is empty"),
+        (Method.of(frame=6000), r"frame \(6000 samples, 6 s\) is longer than the stretch"),
+        (Method.of(frame=1), "too short"),
+        (Method.of(overlap=100), "overlap of 100 %"),
+        (Method.of(pad=0), "padding"),
+        (Method.of(window="none"), "choose one of rectangular"),
+        (Method.of(channel=3), "no channel 4"),
     ],
 )
 def test_methods_that_do_not_fit(method: Method, sentence: str) -> None:
     with pytest.raises(UserError, match=sentence):
-        run_spectrum(method, recording(np.zeros(5000)))
+        estimated(method, recording(np.zeros(5000)))
 
 
 def test_values_too_large_to_square_are_refused() -> None:
     with pytest.raises(UserError, match="too large to be squared"):
-        run_spectrum(Method(frame=256), recording(1e200 * np.ones(5000) * np.arange(5000)))
+        estimated(Method.of(frame=256), recording(1e200 * np.ones(5000) * np.arange(5000)))
 
 
 def test_can_be_cancelled() -> None:
@@ -218,4 +217,4 @@ def test_can_be_cancelled() -> None:
         raise Cancelled
 
     with pytest.raises(Cancelled):
-        run_spectrum(Method(frame=256), recording(np.zeros(5000)), stop)
+        run_spectrum(Method.of(frame=256), recording(np.zeros(5000)), stop)

@@ -112,7 +112,7 @@ def test_closed_form_transforms(n: int, name: str) -> None:
 
 
 @pytest.mark.parametrize(
-    "method", [Method(frame=1024), Method(frame=20_000), Method(frame=512, pad=4)]
+    "method", [Method.of(frame=1024), Method.of(frame=20_000), Method.of(frame=512, pad=4)]
 )
 def test_noise_alone_has_no_peaks(method: Method) -> None:
     found = [
@@ -126,7 +126,7 @@ def test_noise_alone_has_no_peaks(method: Method) -> None:
 def test_side_lobes_are_no_peaks(name: str) -> None:
     """Zero padding draws every side lobe as a maximum of its own."""
     x = tone(8192, 100.37, 1024) + 1e-4 * np.random.default_rng(1).standard_normal(8192)
-    peaks = run(Method(frame=1024, window=name, pad=8), recording(x)).peaks
+    peaks = run(Method.of(frame=1024, window=name, pad=8), recording(x)).peaks
     assert peaks is not None and len(peaks) == 1
 
 
@@ -136,7 +136,7 @@ def test_search_limits() -> None:
     x = x + 1e-5 * np.random.default_rng(1).standard_normal(len(x))
 
     def found(**limits: float) -> list[int]:
-        method = Method(frame=n, search=PeakSearch(**limits))  # type: ignore[arg-type]
+        method = Method.of(frame=n, peaks=PeakSearch(**limits))  # type: ignore[arg-type]
         peaks = run(method, recording(x)).peaks or ()
         return [round(peak.tone.frequency) for peak in peaks]
 

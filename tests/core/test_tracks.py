@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -47,7 +46,7 @@ def swept(law: str, noise: float, seed: int = 0) -> np.ndarray:
 def test_a_swept_tone_is_followed(law: str, name: str, noise: float) -> None:
     """Within half a resolution cell throughout, and 0.1 bin rms where it sweeps slowly."""
     made = recording(swept(law, noise), fs=FS)
-    method = Method(frame=1024, window=name, overlap=50)
+    method = Method.of(frame=1024, window=name, overlap=50)
     trend = run_trend(method, made, (Wanted(20.0, 800.0),))
     (track,) = trend.tracks
     true = LAWS[law][0](trend.time)
@@ -70,7 +69,7 @@ def test_gaps_where_nothing_stands_out_and_no_jumping() -> None:
     x = np.where((t > 15) & (t < 22), 0.0, np.cos(2 * np.pi * 120.3 * t))
     x += np.where((np.abs(t - 8) < 0.3), 1.3 * np.cos(2 * np.pi * 260 * t), 0.0)
     x += 0.2 * np.random.default_rng(3).standard_normal(len(t))
-    trend = run_trend(Method(frame=1024), recording(x, fs=FS), (Wanted(100.0, 300.0),))
+    trend = run_trend(Method.of(frame=1024), recording(x, fs=FS), (Wanted(100.0, 300.0),))
     (track,) = trend.tracks
     away = (trend.time > 15.3) & (trend.time < 21.7)
     assert np.isnan(track.frequency[away]).mean() > 0.9
@@ -84,7 +83,7 @@ def test_band_levels_of_a_swept_tone(law: str) -> None:
     velocity that belongs to it."""
     made = recording(swept(law, 0.0), fs=FS, unit="m/s²")
     bands = (Band(10.0, 900.0), Band(900.0, 1000.0))
-    method = Method(frame=1024, bands=bands)
+    method = Method.of(frame=1024, bands=bands)
     trend = run_trend(method, made, ())
     assert trend.bands[0] == pytest.approx(np.sqrt(0.5), rel=0.01)
     assert trend.bands[1].max() < 1e-3
@@ -92,7 +91,7 @@ def test_band_levels_of_a_swept_tone(law: str) -> None:
     assert trend.rms.mean() == pytest.approx(np.sqrt(0.5), rel=0.01)
     assert np.median(trend.crest) == pytest.approx(np.sqrt(2), rel=0.01)
     assert np.median(trend.kurtosis) == pytest.approx(1.5, abs=0.01)
-    shown = replace(method, display=Display("Velocity", low_cut=5.0))
+    shown = method.having(display=Display("Velocity", low_cut=5.0))
     velocity = run_trend(shown, made, ()).bands[0]
     expected = 1e3 * np.sqrt(0.5) / (2 * np.pi * LAWS[law][0](trend.time))
     assert velocity == pytest.approx(expected, rel=0.05)
@@ -101,7 +100,7 @@ def test_band_levels_of_a_swept_tone(law: str) -> None:
 def test_the_demos_run_up(demo: Path) -> None:
     """The motor's speed from its orders 1, 2 and 17 within 0.2 %."""
     runup = open_recording(demo / "run-up.flac")
-    method = replace(default_method(runup), frame=4096, overlap=75.0)
+    method = default_method(runup).having(frame=4096, overlap=75.0)
     trend = run_trend(method, runup, (Wanted(4.0, 31.0, (1, 2, 17)),))
     speed = 5 + 24 * trend.time / 90
     assert trend.tracks[0].frequency == pytest.approx(speed, rel=2e-3)
@@ -114,7 +113,7 @@ def test_a_comb_with_a_tooth_missing(f0: float, missing: int, seed: int) -> None
     x = sum(tone(n, k * f0, FS, 1 / k, k) for k in range(1, 6) if k != missing)
     x = x + 0.05 * np.random.default_rng(seed).standard_normal(n)
     wanted = Wanted(0.8 * f0, 1.2 * f0, (1, 2, 3, 4, 5))
-    (track,) = run_trend(Method(frame=2048), recording(x, fs=FS), (wanted,)).tracks
+    (track,) = run_trend(Method.of(frame=2048), recording(x, fs=FS), (wanted,)).tracks
     assert track.frequency == pytest.approx(f0, rel=3e-3)
 
 
@@ -127,14 +126,14 @@ def test_what_cannot_be_followed_is_told() -> None:
         (Wanted(10.0, 50.0, (0, 1)), "teeth from 1 up"),
     ):
         with pytest.raises(UserError, match=words):
-            run_trend(Method(frame=256), made, (wanted,))
-    (track,) = run_trend(Method(frame=256), made, (Wanted(100.0, 900.0),)).tracks
+            run_trend(Method.of(frame=256), made, (wanted,))
+    (track,) = run_trend(Method.of(frame=256), made, (Wanted(100.0, 900.0),)).tracks
     assert np.isnan(track.frequency).mean() > 0.9, "noise is no tone"
 
 
 def test_slices_evenly_apart_and_at_times() -> None:
     made = recording(swept("even", 0.01), fs=FS)
-    method = Method(frame=1000, overlap=50, stretch=Stretch(10.0, 50.0))
+    method = Method.of(frame=1000, overlap=50, stretch=Stretch(10.0, 50.0))
     even = run_slices(method, made, Slicing(count=9, width=2.0))
     assert even.time == pytest.approx(np.linspace(11.0, 49.0, 9))
     for i, time in enumerate(even.time):
@@ -147,7 +146,7 @@ def test_slices_evenly_apart_and_at_times() -> None:
     assert chosen.time.tolist() == [20.0, 40.0]
     usual = run_slices(method, made, Slicing())
     assert len(usual.time) == 60
-    octaves = replace(method, display=Display(drawn="octave", bands=3))
+    octaves = method.having(display=Display(drawn="octave", bands=3))
     three = run_slices(octaves, made, Slicing(count=3))
     bands = three.curves()
     assert bands.stepped and bands.values.shape == (3, len(bands.frequency) - 1)
@@ -166,4 +165,4 @@ def test_slices_evenly_apart_and_at_times() -> None:
 def test_slices_that_cannot_be(slicing: Slicing, words: str) -> None:
     made = recording(np.ones(120_000), fs=FS)
     with pytest.raises(UserError, match=words):
-        run_slices(Method(frame=1000), made, slicing)
+        run_slices(Method.of(frame=1000), made, slicing)

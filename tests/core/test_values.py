@@ -15,9 +15,10 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.reduce import reduce_curve
 from tonecomb.core.estimate.spectrum import level_label, to_decibels
 from tonecomb.core.history import History
-from tonecomb.core.method import Method, Stretch, default_frame, sentence
+from tonecomb.core.method import Method, Stretch, default_frame
 from tonecomb.core.record import pyramid
 from tonecomb.core.record.statistics import channel_figures, sample_problem
+from tonecomb.core.say.sentence import sentence
 
 
 @pytest.mark.parametrize("symbol", units._COMMON)
@@ -115,18 +116,18 @@ def test_reduced_curves_keep_peaks_and_order(y: np.ndarray, columns: int, log: b
 
 @given(x=arrays(np.float64, st.integers(1, 3000), elements=st.floats(-1e6, 1e6)))
 def test_channel_figures(x: np.ndarray) -> None:
-    f = channel_figures(recording(x), 0)
+    (f,) = channel_figures(recording(x), (0,))
     assert (f.min, f.max) == (x.min(), x.max())
     assert f.mean == pytest.approx(x.mean(), rel=1e-9, abs=1e-6)
     assert f.rms == pytest.approx(np.sqrt(np.mean(x**2)), rel=1e-9, abs=1e-6)
-    assert sample_problem(recording(x), 0, f.missing, f.infinite) is None
+    assert sample_problem(recording(x).channels[0], f.missing, f.infinite) is None
 
 
 def test_bad_samples_are_counted() -> None:
     x = np.array([1.0, np.nan, 3.0, np.inf, np.nan])
-    f = channel_figures(recording(x), 0)
+    (f,) = channel_figures(recording(x), (0,))
     assert (f.missing, f.infinite, f.min, f.max, f.mean) == (2, 1, 1.0, 3.0, 2.0)
-    problem = sample_problem(recording(x), 0, f.missing, f.infinite)
+    problem = sample_problem(recording(x).channels[0], f.missing, f.infinite)
     assert problem is not None
     assert "2 missing and 1 infinite samples" in problem.text
 
@@ -140,7 +141,7 @@ def test_default_frame(length: int, frame: int) -> None:
 
 def test_sentence() -> None:
     made = recording(np.zeros(60_000), fs=12_800.0)
-    method = Method(stretch=Stretch(1.25, 4), frame=8192, pad=2)
+    method = Method.of(stretch=Stretch(1.25, 4), frame=8192, pad=2)
     assert sentence(method, made) == (
         "c1 · 1.25–4.0 s · mean removed · Hann, 8192 samples, padded ×2, 50 % overlap · "
         "7 frames averaged · amplitude, m/s² rms"

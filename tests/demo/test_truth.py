@@ -31,7 +31,7 @@ def test_tones(demo: Path, name: str, channel: int, window: str) -> None:
     # The log has a gap and missing values: the piece before the gap is whole.
     given = Given(how=Import(time_base="cut", missing="interpolate"))
     recording = open_recording(demo / entry["file"], given)
-    analysis = run(Method(channel=channel, window=window, frame=FRAMES[name]), recording)
+    analysis = run(Method.of(channel=channel, window=window, frame=FRAMES[name]), recording)
     peaks = analysis.peaks or ()
     for tone in tones:
         peak = min(peaks, key=lambda p: abs(p.tone.frequency - tone["apparent_hz"]))

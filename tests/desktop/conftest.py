@@ -5,14 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import pytest
-
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress
-from tonecomb.core.record.recording import Recording
 
 if TYPE_CHECKING:
     from PyQt6.QtWidgets import QApplication
@@ -29,23 +24,26 @@ def qapp_cls() -> Callable[[list[str]], QApplication]:
 
 
 @pytest.fixture(scope="session")
-def remembered() -> Callable[[Callable[..., Analysis]], Callable[..., Analysis]]:
-    """Analyses are pure: what one test had computed of the demo's files, another need not compute
-    again. The same file, read alike, with the same first samples, by the same method."""
-    kept: dict[object, Analysis] = {}
+def remembered() -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    """Estimates and findings are pure: what one test had computed of the demo's files, another
+    need not compute again. The same file, read alike, with the same first samples, by the same
+    method."""
+    kept: dict[object, Any] = {}
 
-    def remember(work: Callable[..., Analysis]) -> Callable[..., Analysis]:
-        def remembering(first: object, recording: Recording, progress: Progress) -> Analysis:
-            method = first.method if isinstance(first, Analysis) else first
-            assert isinstance(method, Method)
-            there = recording.samples.read(method.channel, 0, 512).tobytes()
+    def remember(work: Callable[..., Any]) -> Callable[..., Any]:
+        def remembering(*arguments: Any) -> Any:
+            *first, method, recording, _ = arguments
+            there = recording.samples.read(
+                min(method.source.channel, len(recording.channels) - 1), 0, 512
+            ).tobytes()
             key = (
                 work.__name__, recording.path, recording.length, recording.sample_rate,
-                recording.channels, recording.prepared, recording.name, there, method,
+                recording.channels, recording.name, there, method,
             )  # fmt: skip
             if key not in kept:
-                kept[key] = work(first, recording, progress)
-            return replace(kept[key], recording_id=recording.id)
+                kept[key] = work(*arguments)
+            found = kept[key]
+            return replace(found, recording_id=recording.id) if not first else found
 
         return remembering
 
@@ -55,18 +53,19 @@ def remembered() -> Callable[[Callable[..., Analysis]], Callable[..., Analysis]]
 @pytest.fixture
 def bench(
     qtbot: object, qapp: object, own_folders: Path, demo: Path,
-    remembered: Callable[[Callable[..., Analysis]], Callable[..., Analysis]],
+    remembered: Callable[[Callable[..., Any]], Callable[..., Any]],
 ) -> Iterator[Bench]:  # fmt: skip
     """An empty bench; the demo's folder is already filled."""
     from tonecomb.demo import ropeway
     from tonecomb.desktop.bench import Bench
-    from tonecomb.desktop.state import results, settings
+    from tonecomb.desktop.kit import settings
+    from tonecomb.desktop.state import results
 
     settings.settings().clear()
     settings.imports_file().unlink(missing_ok=True)
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(ropeway, "folder", lambda: demo)
-        for work in (results.run_spectrum, results.run_peaks):
+        for work in (results.run_spectrum, results.run_findings):
             patch.setattr(results, work.__name__, remembered(work))
         made = Bench()
         made.resize(1280, 800)
@@ -78,28 +77,20 @@ def bench(
 
 
 @pytest.fixture
-def settle(bench: Bench, qtbot: object) -> Callable[[], None]:
-    """Wait until every result that the document wants is there."""
+def settle(bench: Bench, qtbot: Any) -> Callable[[], None]:
+    """Wait until nothing is under way: every result that the document wants is there."""
+
+    def quiet() -> bool:
+        asking = bench.opening.dialog
+        return not bench.context.scheduler.busy and not (asking is not None and asking.busy)
 
     def wait() -> None:
-        qtbot.wait(60)  # type: ignore[attr-defined]
-        qtbot.waitUntil(  # type: ignore[attr-defined]
-            lambda: (
-                not bench.results.busy
-                and not bench.facts.busy
-                and not bench.held.busy
-                and not bench.jobs.running
-                and not bench.grams.busy
-                and not bench.trends.busy
-                and not bench.slices.busy
-                and not bench.run_ups.busy
-                and not bench.ranges.busy
-                and not bench.moments.busy
-                and not (bench.opening.dialog is not None and bench.opening.dialog.busy)
-            ),
-            timeout=20_000,
-        )
-        qtbot.wait(20)  # type: ignore[attr-defined]
+        qtbot.wait(1)  # what was clicked has its effect
+        if not quiet():
+            qtbot.waitUntil(quiet, timeout=20_000)
+        qtbot.wait(1)  # what arrived is laid out, and may want more
+        if not quiet():
+            wait()
 
     return wait
 
@@ -128,11 +119,11 @@ def runup(opened: Bench, settle: Callable[[], None]) -> Bench:
 def titles(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> list[str]:
     """What is submitted to the threads from now on."""
     seen: list[str] = []
-    submit = bench.jobs.submit
+    submit = bench.context.jobs.submit
 
     def counted(title: str, *rest: object, **options: object) -> object:
         seen.append(title)
         return submit(title, *rest, **options)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(bench.jobs, "submit", counted)
+    monkeypatch.setattr(bench.context.jobs, "submit", counted)
     return seen

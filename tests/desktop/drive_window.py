@@ -103,17 +103,17 @@ def strike_out(bench: Bench, idle: Callable[[], bool]) -> dict[str, object]:
     click(link)
     until(lambda: isinstance(popup(), StrikePopover), "the parts to strike out")
     xdo("key", "ctrl+a", "1", "2", "Tab", "ctrl+a", "1", "4", "Tab", "space")
-    until(lambda: bench.store.method.struck, "the part")
+    until(lambda: bench.store.method.averaging.struck, "the part")
     xdo("key", "Escape")
     until(lambda: popup() is None and idle(), "the average without it")
-    sentence = bench.results.analysis.sentence
+    sentence = bench.context.results.analysis.sentence
     xdo("key", "e", "Right", "Right", "Return")
     until(QApplication.activePopupWidget, "the third phrase")
     xdo("key", "Down", "Return")
-    until(lambda: bench.store.method.detrend == "line" and idle(), "the line removed")
+    until(lambda: bench.store.method.frames.detrend == "line" and idle(), "the line removed")
     xdo("key", "ctrl+z", "ctrl+z")
-    until(lambda: not bench.store.method.struck and idle(), "both taken back")
-    return {"sentence": sentence, "frames": bench.results.analysis.resolution.frames}
+    until(lambda: not bench.store.method.averaging.struck and idle(), "both taken back")
+    return {"sentence": sentence, "frames": bench.context.results.analysis.resolution.frames}
 
 
 def popup() -> QWidget | None:
@@ -131,22 +131,22 @@ def main(report: Path) -> None:
     seen: dict[str, object] = {"platform": app.platformName()}
 
     def idle() -> bool:
-        return not bench.results.busy and not bench.jobs.running
+        return not bench.context.results.busy and not bench.context.jobs.running
 
     xdo("key", "ctrl+shift+d")
-    until(lambda: bench.results.analysis is not None and idle(), "the demo")
+    until(lambda: bench.context.results.analysis is not None and idle(), "the demo")
     seen["opened"] = [ref.name for ref in bench.store.document.recordings]
 
     view = bench.stage.waveform
     drag(view, 10, 30)
-    until(lambda: bench.store.method.stretch is not None and idle(), "the stretch")
-    seen["stretch"] = [bench.store.method.stretch.start, bench.store.method.stretch.end]
+    until(lambda: bench.store.method.source.stretch is not None and idle(), "the stretch")
+    seen["stretch"] = [bench.store.method.source.stretch.start, bench.store.method.source.stretch.end]
 
     click(bench.method_line.phrase("window"))
     until(QApplication.activePopupWidget, "the popover")
     xdo("key", "Down", "Down", "Return")
-    until(lambda: bench.store.method.window == "blackman" and idle(), "the window")
-    seen["sentence"] = bench.results.analysis.sentence
+    until(lambda: bench.store.method.frames.window == "blackman" and idle(), "the window")
+    seen["sentence"] = bench.context.results.analysis.sentence
 
     seen["struck"] = strike_out(bench, idle)
 
@@ -169,7 +169,7 @@ def main(report: Path) -> None:
     answering.wait(20)
     until(lambda: report.exists() and idle(), "the report")
     QTest.qWait(100)
-    seen["notice"] = bench.notices.text
+    seen["notice"] = bench.context.notices.text
     seen["log"] = import_a_log(bench, idle)
     bench.workspace.may_discard = lambda what: True  # type: ignore[method-assign]
     bench.close()

@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
+from tonecomb.core.estimate.averages import Mean
 from tonecomb.core.estimate.windows import WINDOWS, window
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.widgets import Number, OptionList, Popover
@@ -46,11 +47,11 @@ def test_a_remedy_is_one_step_that_can_be_taken_back(opened: Bench, settle: Sett
     assert "hardly looks at 37 % of the record" in cautions(opened)
     press(opened, "Overlap 50 %")
     settle()
-    assert opened.store.method.overlap == 50.0  # type: ignore[union-attr]
+    assert opened.store.method.frames.overlap == 50.0  # type: ignore[union-attr]
     assert "hardly looks" not in cautions(opened)
     opened.store.undo()
     settle()
-    assert opened.store.method.overlap == 0.0  # type: ignore[union-attr]
+    assert opened.store.method.frames.overlap == 0.0  # type: ignore[union-attr]
     assert "hardly looks" in cautions(opened)
 
 
@@ -70,7 +71,7 @@ def test_what_is_known_is_told_without_an_analysis(opened: Bench, settle: Settle
     log = next(item for item in opened.shelf._items() if item.text(0) == "Hut wall")
     opened.shelf.tree.setCurrentItem(log)
     settle()
-    assert opened.results.analysis is None
+    assert opened.context.results.analysis is None
     assert "gap of 0.86 s" in cautions(opened)
     assert "Hut wall has 1 missing sample" in cautions(opened)
 
@@ -83,10 +84,10 @@ def test_the_picker_shows_and_chooses(opened: Bench, settle: Settle) -> None:
     assert shown._values[0].text() == "1.36 bins"
     assert shown.picture.grab().toImage() != before
     assert not shown.parameter.isVisible()
-    assert opened.store.method.window == "hann", "looking is not choosing"  # type: ignore[union-attr]
+    assert opened.store.method.frames.window == "hann", "looking is not choosing"  # type: ignore[union-attr]
     QTest.keyClick(shown.names, Qt.Key.Key_Return)
     settle()
-    assert opened.store.method.window == "hamming"  # type: ignore[union-attr]
+    assert opened.store.method.frames.window == "hamming"  # type: ignore[union-attr]
 
 
 def test_a_windows_parameter_is_typed(opened: Bench, settle: Settle) -> None:
@@ -100,7 +101,7 @@ def test_a_windows_parameter_is_typed(opened: Bench, settle: Settle) -> None:
     assert shown._values[0].text() == f"{window('kaiser:12').enbw:.2f} bins"
     shown.close()
     settle()
-    analysis = opened.results.analysis
+    analysis = opened.context.results.analysis
     assert analysis is not None
     assert "· Kaiser, β = 12, 32768 samples" in analysis.sentence
     mesh = max(analysis.peaks or (), key=lambda peak: peak.tone.amplitude)
@@ -129,9 +130,9 @@ def test_ways_to_average(opened: Bench, settle: Settle) -> None:
         chooser.setCurrentRow(row)
         QTest.keyClick(chooser, Qt.Key.Key_Return)
         settle()
-        analysis = opened.results.analysis
+        analysis = opened.context.results.analysis
         assert analysis is not None
-        assert analysis.method.average == name
+        assert analysis.method.averaging.average.key == name
         bottom[name] = float(np.median(analysis.spectrum.mean_square))
     assert bottom["min"] < bottom["median"] < bottom["max"]
     assert bottom["median"] == pytest.approx(bottom["mean"], rel=0.1)
@@ -144,8 +145,8 @@ def test_ways_to_average(opened: Bench, settle: Settle) -> None:
     place.setValue(12.0)
     popover.close()
     settle()
-    assert "single frame at 12.0 s" in opened.results.analysis.sentence  # type: ignore[union-attr]
+    assert "single frame at 12.0 s" in opened.context.results.analysis.sentence  # type: ignore[union-attr]
     assert "Only 2.56 s of the 60 s chosen are analysed" in cautions(opened)
     press(opened, "Average all of it")
     settle()
-    assert opened.store.method.average == "mean"  # type: ignore[union-attr]
+    assert opened.store.method.averaging.average == Mean()  # type: ignore[union-attr]

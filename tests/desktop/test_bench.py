@@ -16,13 +16,13 @@ from tests.desktop import mouse
 from tests.support import write_csv
 
 from tonecomb.core.estimate.windows import WINDOWS
-from tonecomb.core.method import sentence
+from tonecomb.core.say.sentence import sentence
 from tonecomb.demo import ropeway
 from tonecomb.desktop.actions import ACTIONS, MENUS
+from tonecomb.desktop.acts.keys import keys_html
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.dialogs.keys import keys_html
+from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.widgets import Number, OptionList, Popover
-from tonecomb.desktop.stage.plot import Plot
 
 Settle = Callable[[], None]
 Key = Qt.Key
@@ -69,7 +69,7 @@ def test_demo_opens_by_key_and_is_analysed(bench: Bench, settle: Settle) -> None
     ]  # fmt: skip
     assert sentence_shown(bench).startswith("Gearbox DE · 0.0–60.0 s · mean removed · Hann · 32768")
     first = bench.readings.peaks.sorted.index(0, 0).data()
-    assert first == "24.300"
+    assert first == "24.3000"
     assert "413.10" in bench.stage.spectrum.labelled()
     assert bench.ruler.figure("frames") == "45, 98.1 % of 60 s"
     assert bench.ruler.figure("bin") == "0.3906 Hz"
@@ -81,18 +81,18 @@ def test_dragging_selects_the_stretch(opened: Bench, settle: Settle) -> None:
     view = opened.stage.waveform
     drag(view, (12.0, 0.0), (32.0, 0.5))
     settle()
-    stretch = opened.store.method.stretch  # type: ignore[union-attr]
+    stretch = opened.store.method.source.stretch  # type: ignore[union-attr]
     assert stretch is not None
     assert (stretch.start, stretch.end) == pytest.approx((12.0, 32.0), abs=0.2)
     drag(view, (stretch.end, 0.0), (40.0, 0.0))  # its edge
     settle()
-    assert opened.store.method.stretch.end == pytest.approx(40.0, abs=0.2)  # type: ignore[union-attr]
-    assert opened.store.method.stretch.start == stretch.start  # type: ignore[union-attr]
-    assert opened.results.analysis is not None
-    assert opened.results.analysis.resolution.stretch_s == pytest.approx(28.0, abs=0.3)
+    assert opened.store.method.source.stretch.end == pytest.approx(40.0, abs=0.2)  # type: ignore[union-attr]
+    assert opened.store.method.source.stretch.start == stretch.start  # type: ignore[union-attr]
+    assert opened.context.results.analysis is not None
+    assert opened.context.results.analysis.resolution.stretch_s == pytest.approx(28.0, abs=0.3)
     QTest.keyClick(opened, Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     QTest.keyClick(opened, Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert opened.store.method.stretch is None  # type: ignore[union-attr]
+    assert opened.store.method.source.stretch is None  # type: ignore[union-attr]
     assert sentence_shown(opened).startswith("Gearbox DE · 0.0–60.0 s")
 
 
@@ -115,7 +115,7 @@ def test_choosing_a_phrase_by_keys(
     QTest.keyClick(chooser, Key.Key_Return)
     settle()
     assert button.text() == shown
-    analysis, recording = opened.results.analysis, opened.store.current
+    analysis, recording = opened.context.results.analysis, opened.store.current
     assert analysis is not None
     assert recording is not None
     assert opened.store.method is not None
@@ -135,31 +135,31 @@ def test_typing_in_popovers_is_one_step_each(opened: Bench, settle: Settle) -> N
     settle()
     method = opened.store.method
     assert method is not None
-    assert (method.frame, method.overlap) == (4096, 75.0)
+    assert (method.frames.frame, method.frames.overlap) == (4096, 75.0)
     opened.store.undo()
     opened.store.undo()
-    assert opened.store.method.frame == 32768  # type: ignore[union-attr]
+    assert opened.store.method.frames.frame == 32768  # type: ignore[union-attr]
     opened.method_line.edit("stretch")
     start, end = popover().findChildren(Number)
     end.setValue(20.0)
     start.setValue(19.0)
     popover().close()
-    assert opened.store.method.stretch.start == 19.0  # type: ignore[union-attr]
+    assert opened.store.method.source.stretch.start == 19.0  # type: ignore[union-attr]
 
 
 def test_keys_step_window_and_frame(opened: Bench, settle: Settle) -> None:
     for key, frame in ((Key.Key_BracketLeft, 16384), (Key.Key_BracketRight, 32768)):
         QTest.keyClick(opened, key)
-        assert opened.store.method.frame == frame  # type: ignore[union-attr]
+        assert opened.store.method.frames.frame == frame  # type: ignore[union-attr]
     seen = []
     for _ in WINDOWS:
         QTest.keyClick(opened, Key.Key_Apostrophe)
-        seen.append(opened.store.method.window)  # type: ignore[union-attr]
+        seen.append(opened.store.method.frames.window)  # type: ignore[union-attr]
     assert sorted(seen) == sorted(one.name for one in WINDOWS.values())
     QTest.keyClick(opened, Key.Key_Semicolon)
-    assert opened.store.method.window == "triangular"  # type: ignore[union-attr]
+    assert opened.store.method.frames.window == "triangular"  # type: ignore[union-attr]
     settle()
-    assert opened.results.analysis.method.window == "triangular"  # type: ignore[union-attr]
+    assert opened.context.results.analysis.method.frames.window == "triangular"  # type: ignore[union-attr]
 
 
 def test_views_axes_and_zoom(opened: Bench, settle: Settle) -> None:
@@ -219,7 +219,7 @@ def test_zooming_the_waveform_shows_the_samples(opened: Bench, settle: Settle) -
 def test_readings_sort_choose_and_copy(opened: Bench, settle: Settle) -> None:
     table, rows = opened.readings.peaks.table, opened.readings.peaks.sorted
     table.sortByColumn(1, Qt.SortOrder.DescendingOrder)
-    assert rows.index(0, 0).data() == "413.100"
+    assert rows.index(0, 0).data() == "413.1000"
     amplitudes = [float(rows.index(i, 1).data()) for i in range(rows.rowCount())]
     assert amplitudes == sorted(amplitudes, reverse=True)
     place = table.visualRect(rows.index(0, 0)).center()
@@ -260,7 +260,7 @@ def test_the_search_changes_what_is_found(opened: Bench, settle: Settle) -> None
     fields["No closer than to a higher one"].setValue(30)
     popover().close()
     settle()
-    kept = [round(p.tone.frequency, 1) for p in opened.results.analysis.peaks or ()]  # type: ignore[union-attr]
+    kept = [round(p.tone.frequency, 1) for p in opened.context.results.analysis.peaks or ()]  # type: ignore[union-attr]
     assert 413.1 in kept
     assert 437.4 not in kept, "a sideband, 24.3 Hz off"
 
@@ -268,13 +268,13 @@ def test_the_search_changes_what_is_found(opened: Bench, settle: Settle) -> None
 def test_a_frame_that_does_not_fit_is_told_with_a_remedy(opened: Bench, settle: Settle) -> None:
     drag(opened.stage.waveform, (10.0, 0.0), (11.0, 0.0))
     settle()
-    assert "longer than the stretch" in opened.notices.text
-    assert opened.results.analysis is None
+    assert "longer than the stretch" in opened.context.notices.text
+    assert opened.context.results.analysis is None
     assert len(opened.store.document.recordings) == len(ropeway.FILES)
-    QTest.mouseClick(opened.notices._remedy, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(opened.context.notices._remedy, Qt.MouseButton.LeftButton)
     settle()
-    assert opened.notices.text == ""
-    assert opened.results.analysis is not None
+    assert opened.context.notices.text == ""
+    assert opened.context.results.analysis is not None
 
 
 def test_dropped_files_open_and_bad_ones_leave_the_work(
@@ -284,7 +284,7 @@ def test_dropped_files_open_and_bad_ones_leave_the_work(
     (tmp_path / "bad.wav").write_bytes(b"RIFF....WAVE")
     drop(opened, tmp_path / "bad.wav", tmp_path / "good.wav")
     settle()
-    assert "bad.wav is cut short or damaged" in opened.notices.text
+    assert "bad.wav is cut short or damaged" in opened.context.notices.text
     assert opened.store.ref is not None
     assert (opened.store.ref.name, len(opened.store.document.recordings)) == (
         "good",
@@ -325,13 +325,13 @@ def test_missing_samples_are_shown_and_told(bench: Bench, settle: Settle, tmp_pa
     soundfile.write(tmp_path / "a.wav", x, 1000, subtype="FLOAT")
     drop(bench, tmp_path / "a.wav")
     settle()
-    assert "first is 2.5 s after its start (sample 2501" in bench.notices.text
+    assert "first is 2.5 s after its start (sample 2501" in bench.context.notices.text
     told = [label.text() for label in bench.readings.findChildren(QLabel)]
     assert any(text.startswith("channel 1 has 1 missing sample") for text in told)
     drag(bench.stage.waveform, (3.0, 0.0), (6.0, 0.0))
     settle()
-    assert bench.results.analysis is not None
-    assert bench.notices.text == ""
+    assert bench.context.results.analysis is not None
+    assert bench.context.notices.text == ""
 
 
 def test_units_and_names_from_the_shelf(
@@ -357,10 +357,10 @@ def test_units_and_names_from_the_shelf(
     assert bench.store.ref.name == "m/s^2"  # type: ignore[union-attr]
     bench.shelf.remove.emit(ref.id)
     settle()
-    assert bench.results.analysis is None
+    assert bench.context.results.analysis is None
     bench.store.undo()
     settle()
-    assert bench.results.analysis is not None
+    assert bench.context.results.analysis is not None
 
 
 @pytest.mark.parametrize(
@@ -379,7 +379,7 @@ def test_exports(
     opened.action(action).trigger()
     settle()
     assert path.read_bytes().startswith(start)
-    assert opened.notices.text == f"Saved {path}."
+    assert opened.context.notices.text == f"Saved {path}."
     if path.suffix in (".html", ".csv"):
         assert "Flat-top" in path.read_text()
 
@@ -396,15 +396,15 @@ def test_clipboard_takes_picture_and_numbers(opened: Bench, settle: Settle) -> N
 
 
 def test_columns_fold_and_layout_is_remembered(opened: Bench, qtbot: object) -> None:
-    opened.toggle_column(0)
-    opened.toggle_theme()
-    opened.toggle_log()
-    opened._keep_layout()
+    opened.layout_.toggle_column(0)
+    opened.layout_.toggle_theme()
+    opened.layout_.toggle_log()
+    opened.layout_.keep()
     again = Bench()
     try:
         assert again.shelf.isHidden()
         assert not again.readings.isHidden()
-        assert again.theme.name == "Night"
+        assert again.layout_.theme.name == "Night"
         assert again.stage.spectrum.log_frequency
     finally:
         again.close()
@@ -439,7 +439,7 @@ def test_a_csv_by_argument(bench: Bench, settle: Settle, tmp_path: Path) -> None
     bench.opening.open_paths([write_csv(tmp_path / "a.csv", rows=3000), tmp_path / "none.csv"])
     settle()
     assert bench.ruler.figure("up to") == "100 Hz"
-    assert "none.csv does not exist" in bench.notices.text
+    assert "none.csv does not exist" in bench.context.notices.text
     head = bench.shelf.tree.topLevelItem(0)
     assert head is not None
     assert "from the time column" in head.toolTip(0)

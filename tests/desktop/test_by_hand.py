@@ -19,7 +19,7 @@ from tonecomb.core.estimate.bands import Band
 from tonecomb.core.find.machine import Known, Machine
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.machine import MachineDialog
-from tonecomb.desktop.state import settings
+from tonecomb.desktop.kit import settings
 
 Settle = Callable[[], None]
 Key = Qt.Key
@@ -64,7 +64,7 @@ def test_a_peak_is_picked_and_let_go(
     assert column(opened) == before
     view.hover(None)
     QTest.keyClick(opened, Key.Key_I)
-    assert "no place to pick a peak" in opened.notices.text
+    assert "no place to pick a peak" in opened.context.notices.text
 
 
 def test_a_mark_runs_through_every_view(opened: Bench, settle: Settle) -> None:
@@ -80,7 +80,7 @@ def test_a_mark_runs_through_every_view(opened: Bench, settle: Settle) -> None:
     opened.stage.spectrum.set_limits(300, 500)
     with_mark = opened.stage.spectrum.grab().toImage()
     QTest.keyClick(opened, Key.Key_J)
-    assert opened.notes.marks() == []
+    assert opened.context.notes.marks() == []
     QTest.qWait(50)
     assert opened.stage.spectrum.grab().toImage() != with_mark
 
@@ -95,7 +95,7 @@ def test_a_range_is_dragged_and_fitted(opened: Bench, settle: Settle) -> None:
     view.set_limits(0.1, 0.8)
     middle = float(np.mean(view.level_limits()))
     QTest.keyClick(opened, Key.Key_F)
-    assert view.choosing and "Drag over the range" in opened.notices.text
+    assert view.choosing and "Drag over the range" in opened.context.notices.text
     drag(view, (0.2, middle), (0.6, middle))
     popover = QApplication.activePopupWidget()
     assert popover is not None and not view.choosing
@@ -103,7 +103,7 @@ def test_a_range_is_dragged_and_fitted(opened: Bench, settle: Settle) -> None:
     settle()
     method = opened.store.method
     assert method is not None
-    assert (method.fits[0].low, method.fits[0].high) == pytest.approx((0.2, 0.6), abs=0.01)
+    assert (method.search.fits[0].low, method.search.fits[0].high) == pytest.approx((0.2, 0.6), abs=0.01)
     (two,) = [b for b in popover.findChildren(QPushButton) if b.text() == "Two modes"]
     QTest.mouseClick(two, Qt.MouseButton.LeftButton)
     settle()
@@ -119,9 +119,9 @@ def test_a_range_is_dragged_and_fitted(opened: Bench, settle: Settle) -> None:
     clipboard = QGuiApplication.clipboard()
     assert clipboard is not None and clipboard.text().startswith("natural frequency [Hz]\t")
     opened.store.undo()
-    assert opened.store.method.fits[0].modes == 1  # type: ignore[union-attr]
-    opened.fits.drop(opened.store.method.fits[0])  # type: ignore[union-attr]
-    assert opened.store.method.fits == ()  # type: ignore[union-attr]
+    assert opened.store.method.search.fits[0].modes == 1  # type: ignore[union-attr]
+    opened.context.fits.drop(opened.store.method.search.fits[0])  # type: ignore[union-attr]
+    assert opened.store.method.search.fits == ()  # type: ignore[union-attr]
 
 
 def test_the_machine_names_peaks_and_gives_orders(
@@ -191,7 +191,7 @@ def test_filter_columns_and_copies(
     field = opened.readings._filter
     assert isinstance(field, QLineEdit) and field.isVisible()
     QTest.keyClicks(field, "50.0")
-    assert column(opened) == ["50.000", "150.000", "250.000"]
+    assert column(opened) == ["50.0000", "150.0000", "250.0000"]
     tree = opened.readings.combs.tree
     shown = [i for i in range(3) if not tree.topLevelItem(i).isHidden()]  # type: ignore[union-attr]
     assert shown == [1]
@@ -216,7 +216,7 @@ def test_filter_columns_and_copies(
         assert start.replace("\t", ",") in (tmp_path / f"{page}.csv").read_text()
     opened.readings.show_page("resonances")
     opened.finding.copy_readings()
-    assert opened.notices.text == "There are no resonances to copy."
+    assert opened.context.notices.text == "There are no resonances to copy."
 
 
 def test_a_comb_is_typed_and_sidebands_stand_about_a_peak(
@@ -228,7 +228,7 @@ def test_a_comb_is_typed_and_sidebands_stand_about_a_peak(
     choose(opened, "413.100")
     opened.action("Sidebands about the peak").trigger()
     settle()
-    typed, sides = opened.combs.shown
+    typed, sides = opened.context.combs.shown
     assert typed.dropped.spacing == 24.3 and {1, 2, 3} <= {
         tooth.number for tooth in typed.comb.teeth if tooth.found
     }

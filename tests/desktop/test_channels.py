@@ -10,13 +10,22 @@ import pytest
 import soundfile
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QCheckBox, QInputDialog, QLabel, QLineEdit, QMenu, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QCheckBox,
+    QInputDialog,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QWidget,
+)
 
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.calibrating import CalibrationDialog
 from tonecomb.desktop.dialogs.deriving import DerivingDialog
+from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.widgets import Choice, Number, Popover
-from tonecomb.desktop.state import settings
 
 Settle = Callable[[], None]
 FS = 8000
@@ -58,7 +67,7 @@ def choose(widget: QWidget, name: str, text: str) -> None:
 
 
 def strongest(bench: Bench) -> tuple[float, float, str]:
-    analysis = bench.results.analysis
+    analysis = bench.context.results.analysis
     assert analysis is not None
     peak = max(analysis.peaks or (), key=lambda p: p.tone.amplitude)
     return peak.tone.frequency, analysis.amplitude(peak)[0], analysis.amplitude_unit
@@ -140,9 +149,9 @@ def test_velocity_of_an_acceleration(raw: Bench, settle: Settle) -> None:
     frequency, amplitude, unit = strongest(raw)
     assert (round(frequency, 3), unit) == (50.0, "mm/s rms")
     assert amplitude == pytest.approx(1e3 * 0.5 / (2 * np.pi * 50) / np.sqrt(2), rel=1e-3)
-    assert raw.results.analysis.sentence.startswith("Speed · ")  # type: ignore[union-attr]
+    assert raw.context.results.analysis.sentence.startswith("Speed · ")  # type: ignore[union-attr]
     raw.channels.calibrate()
-    assert "derived channel follows those" in raw.notices.text
+    assert "derived channel follows those" in raw.context.notices.text
 
 
 def test_a_derived_channel_is_removed_from_the_shelf(
@@ -174,29 +183,85 @@ def test_a_derived_channel_is_removed_from_the_shelf(
     assert len(raw.shelf._items()) == 3
 
 
-def test_conditioning_on_the_method_line(raw: Bench, settle: Settle) -> None:
+def test_steps_on_the_method_line(raw: Bench, settle: Settle) -> None:
+    """Added, changed, moved and dropped by mouse and keys; each is a phrase of its own."""
     raw.shelf.tree.setCurrentItem(raw.shelf._items()[1])
     settle()
     QTest.keyClick(raw, Qt.Key.Key_C)
     popover = QApplication.activePopupWidget()
     assert isinstance(popover, Popover)
-    choose(popover, "Remove from each channel", "drift")
-    type_in(named(popover, Number, "Drift below"), "10")
-    type_in(named(popover, Number, "Decimate by"), "8")
-    type_in(named(popover, Number, "Keep from"), "2")
+    for kind in ("Keep a part", "Remove drift", "Decimate"):
+        choose(popover, "Add a step", kind)
+    type_in(named(popover, Number, "Keep a part: start"), "2")
+    type_in(named(popover, Number, "Remove drift: below"), "10")
+    type_in(named(popover, Number, "Decimate: factor"), "8")
     popover.close()
     settle()
-    analysis = raw.results.analysis
+    analysis = raw.context.results.analysis
     assert analysis is not None
-    words = "kept 2–10 s, drift below 10 Hz removed, decimated by 8"
-    assert words in analysis.sentence
-    phrase = raw.method_line.phrase("prepared")
-    assert phrase is not None
-    assert phrase.text() == words
+    assert "kept 2–10 s, drift below 10 Hz removed, decimated by 8" in analysis.sentence
+    line = raw.method_line
+    texts = [line.phrase(f"step {i}").text() for i in range(3)]  # type: ignore[union-attr]
+    assert texts == ["kept 2–10 s", "drift below 10 Hz removed", "decimated by 8"]
     assert raw.ruler.figure("up to") == "500 Hz"
     assert [round(p.tone.frequency, 2) for p in analysis.peaks or ()] == [50.0]
     assert "decimated by 8 to 1000 Hz" in raw.shelf.told.text()
-    for _ in range(2):
+    line.edit("step 1")
+    popover = QApplication.activePopupWidget()
+    assert isinstance(popover, Popover)
+    earlier = [b for b in popover.findChildren(QPushButton) if b.text() == "↑" and b.isVisible()]
+    QTest.mouseClick(earlier[2], Qt.MouseButton.LeftButton)
+    assert [step.key for step in raw.store.method.source.steps] == [  # type: ignore[union-attr]
+        "keep", "decimate", "remove-drift"
+    ]  # fmt: skip
+    drops = [b for b in popover.findChildren(QPushButton) if b.text() == "Drop" and b.isVisible()]
+    QTest.mouseClick(drops[1], Qt.MouseButton.LeftButton)
+    popover.close()
+    settle()
+    assert "kept 2–10 s, drift below 10 Hz removed · mean" in raw.context.results.analysis.sentence  # type: ignore[union-attr]
+    while raw.store.history.undo_label != "Choose channel":
         raw.store.undo()
     settle()
-    assert raw.method_line.phrase("prepared") is None
+    assert line.phrase("step 0") is None
+
+
+def test_a_step_that_cannot_be_is_told_and_not_taken(raw: Bench, settle: Settle) -> None:
+    raw.method_line.edit("steps")
+    popover = QApplication.activePopupWidget()
+    assert isinstance(popover, Popover)
+    choose(popover, "Add a step", "Keep a part")
+    before = raw.store.method
+    type_in(named(popover, Number, "Keep a part: end"), "900")
+    assert "is outside raw" in popover.wrong.text()  # type: ignore[attr-defined]
+    assert raw.store.method == before
+    popover.close()
+
+
+def test_a_chain_is_put_on_the_shelf_and_taken_from_it(
+    raw: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    raw.store.apply(
+        "Steps",
+        set_steps(raw.store.document, raw.store.ref, (Keep(2.0, 8.0), Decimate(4))),  # type: ignore[arg-type]
+    )
+    settle()
+    told = raw.context.results.analysis.sentence  # type: ignore[union-attr]
+    raw.method_line.edit("steps")
+    popover = QApplication.activePopupWidget()
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("slow part", True))
+    (put,) = [b for b in popover.findChildren(QPushButton) if b.text().startswith("Put it")]  # type: ignore[union-attr]
+    QTest.mouseClick(put, Qt.MouseButton.LeftButton)
+    popover.close()  # type: ignore[union-attr]
+    raw.store.edit_method("Plain", steps=())
+    settle()
+    assert "kept" not in raw.context.results.analysis.sentence  # type: ignore[union-attr]
+    document = raw.store.document
+    session.save(tmp_path / "a.tcomb", document)
+    assert session.load(tmp_path / "a.tcomb").recordings == document.recordings
+    (item,) = raw.shelf.tree.findItems("slow part", Qt.MatchFlag.MatchContains | Qt.MatchFlag.MatchRecursive)
+    assert "decimated by 4" in item.toolTip(0)
+    place = raw.shelf.tree.visualItemRect(item).center()
+    QTest.mouseClick(raw.shelf.tree.viewport(), Qt.MouseButton.LeftButton, pos=place)
+    settle()
+    assert raw.context.results.analysis.sentence == told  # type: ignore[union-attr]
+

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -11,9 +10,10 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QPushButton
 from tests.desktop.test_bench import drag
+from tests.support import estimated
 
-from tonecomb.core.analysis import run_spectrum
 from tonecomb.core.document import select
+from tonecomb.core.estimate.averages import Highest, Single
 from tonecomb.core.estimate.compare import compare
 from tonecomb.core.estimate.confidence import band_db
 from tonecomb.core.record.recording import Stretch
@@ -30,7 +30,7 @@ def press(bench: Bench, key: Qt.Key, shift: bool = False) -> None:
 
 def test_the_trace_against_a_held_one(opened: Bench, settle: Settle) -> None:
     """By keys: hold, change the method, see the ratio; then the difference."""
-    pane = opened.stage.against
+    pane = opened.stage.panes["against"]
     press(opened, Qt.Key.Key_H, shift=True)
     settle()
     assert pane.isVisible()
@@ -38,9 +38,9 @@ def test_the_trace_against_a_held_one(opened: Bench, settle: Settle) -> None:
     press(opened, Qt.Key.Key_H)
     opened.store.edit_method("Change", window="flat-top", scaling="psd")
     settle()
-    now, recording = opened.results.analysis, opened.store.current
-    assert now is not None and recording is not None
-    held = run_spectrum(replace(now.method, window="hann"), recording)
+    now, signal = opened.context.results.analysis, opened.store.current
+    assert now is not None and signal is not None
+    held = estimated(now.method.having(window="hann"), signal.recording)
     wanted = compare(now, held)
     low, high = opened.stage.spectrum.limits()
     opened.stage.spectrum.set_limits(300, 500)
@@ -74,14 +74,14 @@ def test_the_trace_against_a_held_one(opened: Bench, settle: Settle) -> None:
 
 
 def test_what_cannot_be_compared_is_said(opened: Bench, settle: Settle) -> None:
-    opened.held.hold()
+    opened.context.held.hold()
     taps = next(r for r in opened.store.document.recordings if r.name == "bracket-taps")
     opened.store.apply("Hammer", select(opened.store.document, taps.id, 0))
     settle()
-    opened.held.compare_with(opened.store.document.held[0].id)
+    opened.context.held.compare_with(opened.store.document.held[0].id)
     settle()
-    assert opened.stage.against.isVisible(), "asking for it opens it"
-    assert "m/s² cannot be converted into N" in opened.stage.against._why.text()
+    assert opened.stage.panes["against"].isVisible(), "asking for it opens it"
+    assert "m/s² cannot be converted into N" in opened.stage.panes["against"]._why.text()
 
 
 def test_two_methods_beside_each_other(opened: Bench, settle: Settle) -> None:
@@ -94,19 +94,19 @@ def test_two_methods_beside_each_other(opened: Bench, settle: Settle) -> None:
     stage.spectrum.set_limits(300, 520)
     press(opened, Qt.Key.Key_V, shift=True)
     settle()
-    assert stage.second.isVisible()
-    assert stage.second.limits() == pytest.approx((300, 520), abs=0.1)
-    assert "Blackman–Harris, 16384 samples" in stage._titles[0].text()
-    assert "Hann, 4096 samples" in stage._titles[1].text()
+    assert stage.spectra.second.isVisible()
+    assert stage.spectra.second.limits() == pytest.approx((300, 520), abs=0.1)
+    assert "Blackman–Harris, 16384 samples" in stage.spectra._titles[0].text()
+    assert "Hann, 4096 samples" in stage.spectra._titles[1].text()
     # Their cells: Harris's −6 dB widths of 2.72 and 2.00 bins, at 12.8 kHz.
     assert stage.spectrum.cell.text == "2.08 Hz × 1.28 s"
-    assert stage.second.cell.text == "6.25 Hz × 0.32 s"
-    level = float(np.mean(stage.second.level_limits()))
-    drag(stage.second, (350.0, level), (450.0, level))
+    assert stage.spectra.second.cell.text == "6.25 Hz × 0.32 s"
+    level = float(np.mean(stage.spectra.second.level_limits()))
+    drag(stage.spectra.second, (350.0, level), (450.0, level))
     assert stage.spectrum.limits() == pytest.approx((350, 450), abs=3)
-    assert stage.spectrum.level_limits() == pytest.approx(stage.second.level_limits())
+    assert stage.spectrum.level_limits() == pytest.approx(stage.spectra.second.level_limits())
     press(opened, Qt.Key.Key_V, shift=True)
-    assert not stage.second.isVisible()
+    assert not stage.spectra.second.isVisible()
     assert stage.spectrum.cell.text == ""
 
 
@@ -139,13 +139,13 @@ def test_one_method_over_several_channels(opened: Bench, settle: Settle) -> None
         "Bullwheel",
         "run-up: Tower bracket",
     ]
-    assert [t.method.frame for t in held] == [6400, 6400, 3200], "as long in seconds"
-    assert [t.method.stretch for t in held] == [Stretch(1, 31), Stretch(1, 31), None]
-    assert len(opened.held.shown) == 3
+    assert [t.method.frames.frame for t in held] == [6400, 6400, 3200], "as long in seconds"
+    assert [t.method.source.stretch for t in held] == [Stretch(1, 31), Stretch(1, 31), None]
+    assert len(opened.context.held.shown) == 3
     opened.store.undo()
     assert opened.store.document.held == (), "one step"
-    opened.held.hold_alike([(opened.store.document.current or "", 0)] * 8)
-    assert "room for 7 more held traces, not for 8" in opened.notices.text
+    opened.context.held.hold_alike([(opened.store.document.current or "", 0)] * 8)
+    assert "room for 7 more held traces, not for 8" in opened.context.notices.text
 
 
 def test_the_confidence_band(opened: Bench, settle: Settle) -> None:
@@ -153,7 +153,7 @@ def test_the_confidence_band(opened: Bench, settle: Settle) -> None:
     settle()
     spectrum = opened.stage.spectrum
     press(opened, Qt.Key.Key_K)
-    now = opened.results.analysis
+    now = opened.context.results.analysis
     assert now is not None
     limits = band_db(now)
     assert limits is not None
@@ -161,11 +161,11 @@ def test_the_confidence_band(opened: Bench, settle: Settle) -> None:
     y = spectrum._curve.getData()[1]
     for edge, limit in zip(spectrum._edges, limits, strict=True):
         np.testing.assert_allclose(edge.getData()[1] - y, limit)
-    opened.toggle_decibels()
+    opened.layout_.toggle_decibels()
     y = spectrum._curve.getData()[1]
     np.testing.assert_allclose(spectrum._edges[1].getData()[1], y * 10 ** (limits[1] / 10))
-    opened.toggle_decibels()
-    opened.store.edit_method("Change", average="max")
+    opened.layout_.toggle_decibels()
+    opened.store.edit_method("Change", average=Highest())
     settle()
     assert not spectrum._band.isVisible(), "there is none for the highest of all frames"
     press(opened, Qt.Key.Key_K)
@@ -195,16 +195,18 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
     opened.store.apply("Bracket", select(opened.store.document, taps.id, 1))
     settle()
     press(opened, Qt.Key.Key_3)
-    pane = opened.stage.phase
+    pane = opened.stage.panes["phase"]
     assert pane.isVisible()
     assert pane._pages.currentIndex() == 0
     (take,) = [b for b in pane.findChildren(QPushButton) if b.text() == "Use a single frame"]
     QTest.mouseClick(take, Qt.MouseButton.LeftButton)
-    opened.store.edit_method("Place", at=7.4, frame=8192, window="rectangular")
+    opened.store.edit_method(
+        "Place", average=Single(7.4), frame=8192, window="rectangular"
+    )
     settle()
     assert pane._pages.currentIndex() == 1
     assert pane.plot.label_of("left") == "Phase re start, °"
-    single = opened.results.analysis.single  # type: ignore[union-attr]
+    single = opened.context.results.analysis.single  # type: ignore[union-attr]
     assert single is not None
     opened.stage.spectrum.set_limits(40, 90)
     x, y = pane.plot._dots.getData()

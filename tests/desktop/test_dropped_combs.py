@@ -17,7 +17,7 @@ from tonecomb.core.document import DroppedComb
 from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.readings.combs import CombReadings
-from tonecomb.formats import session
+from tonecomb.formats.session import session
 
 Settle = Callable[[], None]
 
@@ -50,7 +50,7 @@ def test_one_key_finds_motor_mains_and_the_mesh_with_its_sidebands(
     assert mains.spacing == pytest.approx(50, abs=1e-3)
     assert (sides.carrier, sides.spacing) == pytest.approx((413.1, 24.3), abs=5e-3)
     readings = opened.readings.combs
-    texts = [readings.words(shown) for shown in opened.combs.shown]
+    texts = [readings.words(shown) for shown in opened.context.combs.shown]
     assert texts[0].startswith("A: fundamental 24.300")
     assert "that of 50 Hz mains" in texts[1]
     assert "= comb A" in texts[2] and "17/1 of A" in texts[2]
@@ -62,8 +62,8 @@ def test_one_key_finds_motor_mains_and_the_mesh_with_its_sidebands(
     tree = opened.readings.combs.tree
     assert tree.isColumnHidden(4) and tree.isColumnHidden(5)
     assert row(opened, 1, 1).text(4) == "100.000" and row(opened, 1, 1).text(5) == ""
-    share = 100 * opened.combs.shown[0].comb.teeth[0].amplitude ** 2
-    share /= opened.combs.shown[0].comb.power
+    share = 100 * opened.context.combs.shown[0].comb.teeth[0].amplitude ** 2
+    share /= opened.context.combs.shown[0].comb.power
     assert float(row(opened, 0, 0).text(5)) == pytest.approx(share, rel=0.01)
 
     def choose(menu: QMenu, *_: object) -> None:
@@ -72,10 +72,10 @@ def test_one_key_finds_motor_mains_and_the_mesh_with_its_sidebands(
     monkeypatch.setattr(QMenu, "exec", choose)
     opened.action("Columns of the readings…").trigger()
     assert not tree.isColumnHidden(5)
-    assert not CombReadings(opened.combs).tree.isColumnHidden(5)
+    assert not CombReadings(opened.context.combs).tree.isColumnHidden(5)
     press(opened, Qt.Key.Key_B, shift=True)
     assert len(dropped(opened)) == 3
-    assert "are there already" in opened.notices.text
+    assert "are there already" in opened.context.notices.text
     session.save(tmp_path / "s.tcomb", opened.store.document)
     assert session.load(tmp_path / "s.tcomb").recordings[0].combs == dropped(opened)
     opened.store.undo()
@@ -95,7 +95,7 @@ def test_dropping_dragging_and_removing(opened: Bench, settle: Settle) -> None:
     assert comb.spacing == pytest.approx(24.3, abs=1e-3), "it took the tones"
     assert comb.std > 0
     seen: list[float] = []
-    opened.combs.changed.connect(lambda: seen.extend(s.comb.spacing for s in opened.combs.shown))
+    opened.context.combs.changed.connect(lambda: seen.extend(s.comb.spacing for s in opened.context.combs.shown))
     drag(spectrum, (72.9, level), (81.0, level))
     assert min(abs(f - 27.0) for f in seen) < 0.5, "81 Hz is three times 27"
     assert spectrum.limits() == pytest.approx((0, 200), abs=1), "no zoom"
@@ -109,7 +109,7 @@ def test_dropping_dragging_and_removing(opened: Bench, settle: Settle) -> None:
     assert dropped(opened) == ()
     spectrum.hover(None)
     press(opened, Qt.Key.Key_B)
-    assert "point at a tone first" in opened.notices.text
+    assert "point at a tone first" in opened.context.notices.text
 
 
 def test_teeth_run_through_every_view(opened: Bench, settle: Settle) -> None:
@@ -118,13 +118,13 @@ def test_teeth_run_through_every_view(opened: Bench, settle: Settle) -> None:
     settle()
     stage = opened.stage
     stage.spectrum.set_limits(300, 500)
-    for plot in (stage.spectrum, stage.second, stage.phase.plot, stage.against.plot):
+    for plot in (stage.spectrum, stage.spectra.second, stage.panes["phase"].plot, stage.panes["against"].plot):
         middle = sum(plot.level_limits()) / 2
         assert plot.combs.at(QPointF(plot.place(437.4), middle)) == (2, 1)
         assert plot.combs.at(QPointF(plot.place(425.0), middle)) is None
-    opened.toggle_log()
+    opened.layout_.toggle_log()
     assert stage.spectrum.combs.at(QPointF(stage.spectrum.place(437.4), 90.0)) == (2, 1)
-    opened.toggle_log()
+    opened.layout_.toggle_log()
     stage.spectrum.set_limits(300, 500)
     opened.readings.combs.tree.setCurrentItem(row(opened, 0, 1))
     low, high = stage.spectrum.limits()
@@ -135,8 +135,8 @@ def test_teeth_run_through_every_view(opened: Bench, settle: Settle) -> None:
 def test_the_menu_of_a_comb(opened: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch) -> None:
     """Sidebands about a tooth, typed figures, more teeth, a name."""
     spectrum = opened.stage.spectrum
-    opened.combs.drop(413.1)
-    opened.combs.drop(24.3)
+    opened.context.combs.drop(413.1)
+    opened.context.combs.drop(24.3)
     settle()
     assert [one.name for one in dropped(opened)] == ["A", "B"]
 
@@ -155,7 +155,7 @@ def test_the_menu_of_a_comb(opened: Bench, settle: Settle, monkeypatch: pytest.M
     choose("Sidebands about this tooth", 0, 0)
     sides = dropped(opened)[2]
     assert (sides.carrier, sides.spacing) == pytest.approx((413.1, 24.3), abs=5e-3)
-    assert opened.combs.shown[2].tied == "B"
+    assert opened.context.combs.shown[2].tied == "B"
     monkeypatch.setattr("PyQt6.QtWidgets.QInputDialog.getDouble", lambda *_: (23.9, True))
     choose("Type its frequency…", 1)
     assert dropped(opened)[1].spacing == 23.9
@@ -169,7 +169,9 @@ def test_the_menu_of_a_comb(opened: Bench, settle: Settle, monkeypatch: pytest.M
     assert row(opened, 1).text(0) == "motor"
     choose("Remove", 0)
     assert [one.name for one in dropped(opened)] == ["motor", "C"]
-    assert spectrum.combs.at(QPointF(24.3 * 5, 90.0)) is not None
+    assert spectrum.combs.at(QPointF(24.3 * 5, 90.0)) is None, "it was not chosen"
+    opened.context.combs.choose(0)
+    assert spectrum.combs.at(QPointF(24.3 * 5, 90.0)) == (0, 5)
 
 
 def test_nothing_is_invented(bench: Bench, settle: Settle, tmp_path: Path) -> None:
@@ -179,4 +181,4 @@ def test_nothing_is_invented(bench: Bench, settle: Settle, tmp_path: Path) -> No
     settle()
     press(bench, Qt.Key.Key_B, shift=True)
     assert dropped(bench) == ()
-    assert "No comb is sure enough among these peaks" in bench.notices.text
+    assert "No comb is sure enough among these peaks" in bench.context.notices.text

@@ -40,7 +40,7 @@ def shown(plot: GramPlot) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 
 def test_the_motor_runs_up_through_the_picture(pictured: Bench, settle: Settle) -> None:
     """The 17th order from 85 to 493 Hz in 90 s; time downward, frequencies of the spectrum."""
-    plot = pictured.stage.gram.plot
+    plot = pictured.stage.panes["spectrogram"].plot
     levels, time, frequency = shown(plot)
     assert plot.box.viewRange()[0] == pictured.stage.spectrum.box.viewRange()[0]
     assert plot.box.yInverted()
@@ -61,7 +61,7 @@ def test_the_motor_runs_up_through_the_picture(pictured: Bench, settle: Settle) 
 
 
 def test_level_at_the_cursor_and_the_scale(pictured: Bench, settle: Settle) -> None:
-    pane, plot = pictured.stage.gram, pictured.stage.gram.plot
+    pane, plot = pictured.stage.panes["spectrogram"], pictured.stage.panes["spectrogram"].plot
     plot.hover(QPointF(293.0, 46.0))
     text = plot.readout.text()
     assert text.startswith("46.00 s · 293.0 Hz · ") and text.endswith(" dB")
@@ -97,7 +97,7 @@ def test_level_at_the_cursor_and_the_scale(pictured: Bench, settle: Settle) -> N
 def test_log_frequency_and_a_box_that_becomes_the_stretch(
     pictured: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    plot = pictured.stage.gram.plot
+    plot = pictured.stage.panes["spectrogram"].plot
     QTest.keyClick(pictured, Key.Key_L)
     settle()
     _, _, frequency = shown(plot)
@@ -123,9 +123,9 @@ def test_log_frequency_and_a_box_that_becomes_the_stretch(
         settle()
     assert chosen[0][0].startswith("Analyse 30") and chosen[0][2] == "Zoom to both"
     method = pictured.store.method
-    assert method is not None and method.stretch is not None
-    assert (method.stretch.start, method.stretch.end) == pytest.approx((30, 50), abs=1)
-    assert (method.search.low, method.search.high) == pytest.approx((150, 250), abs=4)
+    assert method is not None and method.source.stretch is not None
+    assert (method.source.stretch.start, method.source.stretch.end) == pytest.approx((30, 50), abs=1)
+    assert (method.search.peaks.low, method.search.peaks.high) == pytest.approx((150, 250), abs=4)
 
 
 def test_frame_by_frame(pictured: Bench, settle: Settle) -> None:
@@ -157,10 +157,10 @@ def test_frame_by_frame(pictured: Bench, settle: Settle) -> None:
     QTest.mouseClick(bar.back, Qt.MouseButton.LeftButton)
     settle()
     assert bar.slider.value() == 30
-    pictured.stage.gram.plot.lines.moment.sigDragged.emit(pg.InfiniteLine(45.0))
+    pictured.stage.panes["spectrogram"].plot.lines.moment.sigDragged.emit(pg.InfiniteLine(45.0))
     settle()
     assert bar.slider.value() == 140
-    before = pictured.stage.gram.plot.lines.moment.value()
+    before = pictured.stage.panes["spectrogram"].plot.lines.moment.value()
     bar.speed.picked.emit(bar.speed.choose(25) or 25)
     QTest.keyClick(pictured, Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
     assert pictured.player.playing and bar.play.text() == "Stop"
@@ -168,7 +168,7 @@ def test_frame_by_frame(pictured: Bench, settle: Settle) -> None:
     QTest.keyClick(pictured, Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
     settle()
     assert not pictured.player.playing
-    assert pictured.stage.gram.plot.lines.moment.value() > before + 0.5
+    assert pictured.stage.panes["spectrogram"].plot.lines.moment.value() > before + 0.5
     pictured.moments.go(1e9)
     settle()
     assert not pictured.moments.step(1), "there is no frame after the last"
@@ -181,7 +181,7 @@ def test_time_from_left_to_right(
     pictured: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """The same picture with time as on the waveform and the spectrum's frequencies upward."""
-    pane = pictured.stage.gram
+    pane = pictured.stage.panes["spectrogram"]
     pane.way.picked.emit(pane.way.choose("right") or "right")
     settle()
     plot, picture = pane.sideways, pane.picture
@@ -238,7 +238,7 @@ def test_what_all_frames_range_over_and_what_the_window_does(
     settle()
     assert not any(one.isVisible() for one in frames.ranges)
     QTest.keyClick(pictured, Key.Key_W, shift)
-    pane = pictured.stage.frame
+    pane = pictured.stage.panes["frame"]
     assert pane.isVisible() and pane.plot.lines == []
     pictured.moments.go(45.0)
     settle()
@@ -257,7 +257,7 @@ def test_back_to_the_waveform(opened: Bench, settle: Settle) -> None:
     opened.store.edit_method("Frame", frame=8192, stretch=Stretch(10.0, 20.0))
     QTest.keyClick(opened, Key.Key_4)
     settle()
-    opened.stage.gram.plot.hover(QPointF(413.0, 15.0))
+    opened.stage.panes["spectrogram"].plot.hover(QPointF(413.0, 15.0))
     QTest.keyClick(opened, Key.Key_G)
     settle()
     crests = opened.stage.frame_place.crests
@@ -265,21 +265,21 @@ def test_back_to_the_waveform(opened: Bench, settle: Settle) -> None:
     low, high = opened.stage.waveform.limits()
     assert (high - low) * 413.1 == pytest.approx(24, abs=0.5)
     assert low < 15.0 < high
-    assert opened.stage.gram.isHidden() and opened.stage.waveform.isVisible()
+    assert opened.stage.panes["spectrogram"].isHidden() and opened.stage.waveform.isVisible()
     opened.store.edit_method("Frame", frame=4096)
     opened.stage.spectrum.hover(None)
-    opened.stage.gram.plot.cursor = None
+    opened.stage.panes["spectrogram"].plot.cursor = None
     opened.readings.peaks.table.clearSelection()
     opened.readings.peaks.table.setCurrentIndex(opened.readings.peaks.sorted.index(-1, -1))
     QTest.keyClick(opened, Key.Key_G)
-    assert "no place to go to" in opened.notices.text
+    assert "no place to go to" in opened.context.notices.text
 
 
 def test_a_short_stretch_still_has_a_picture(opened: Bench, settle: Settle) -> None:
     QTest.keyClick(opened, Key.Key_4)
     opened.store.edit_method("Stretch", stretch=Stretch(1.0, 1.2))
     settle()
-    gram = opened.stage.gram.plot.picture.gram
+    gram = opened.stage.panes["spectrogram"].plot.picture.gram
     assert gram is not None and gram.frame == 2048
 
 

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu, QTreeWidgetItem
 from tonecomb.core import document as edits
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.edits.held import MOST
-from tonecomb.formats import session
+from tonecomb.formats.session import session
 
 Settle = Callable[[], None]
 
@@ -37,7 +37,7 @@ def held_items(bench: Bench) -> list[QTreeWidgetItem]:
 
 
 def test_a_trace_is_held_while_the_method_changes(opened: Bench, settle: Settle) -> None:
-    before = opened.results.analysis
+    before = opened.context.results.analysis
     assert before is not None
     QTest.keyClick(opened, Qt.Key.Key_H)
     opened.store.edit_method("Change", frame=1024, scaling="psd")
@@ -50,18 +50,18 @@ def test_a_trace_is_held_while_the_method_changes(opened: Bench, settle: Settle)
     at = round(413.1 / before.spectrum.bin_hz)
     assert y[mesh] == pytest.approx(10 * np.log10(density[at - 1 : at + 2].max() / 1e-12), abs=1e-6)
     assert "Gearbox DE, Hann, 32768" in opened.stage.spectrum.legend.text()
-    opened.toggle_decibels()
+    opened.layout_.toggle_decibels()
     assert curve(opened)[1].max() == pytest.approx(density.max(), rel=1e-9)
 
 
 def test_traces_of_other_recordings_and_units(opened: Bench, settle: Settle) -> None:
     """Converted where the quantity is the same, left out where it is not."""
-    opened.held.hold()
+    opened.context.held.hold()
     document = opened.store.document
     taps = next(ref for ref in document.recordings if ref.name == "bracket-taps")
     opened.store.apply("Choose", edits.select(document, taps.id, 1))
     settle()
-    opened.toggle_decibels()
+    opened.layout_.toggle_decibels()
     mesh = curve(opened)[1].max()
     assert mesh == pytest.approx(0.9, rel=0.15)  # the highest bin of the mesh
     opened.store.apply("Choose", edits.select(opened.store.document, taps.id, 0))
@@ -78,7 +78,7 @@ def test_traces_of_other_recordings_and_units(opened: Bench, settle: Settle) -> 
 def test_hiding_renaming_returning_dropping(
     opened: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    opened.held.hold()
+    opened.context.held.hold()
     opened.store.edit_method("Change", window="flat-top")
     settle()
     item = held_items(opened)[0]
@@ -105,7 +105,7 @@ def test_hiding_renaming_returning_dropping(
     choose("Rename…")
     assert held_items(opened)[0].text(0) == "with Hann"
     choose("Return to its method")
-    assert opened.store.method.window == "hann"  # type: ignore[union-attr]
+    assert opened.store.method.frames.window == "hann"  # type: ignore[union-attr]
     choose("Drop")
     assert held_items(opened) == []
     opened.store.undo()
@@ -114,7 +114,7 @@ def test_hiding_renaming_returning_dropping(
 
 
 def test_held_traces_are_in_the_session(opened: Bench, settle: Settle, tmp_path: Path) -> None:
-    opened.held.hold()
+    opened.context.held.hold()
     opened.store.edit_method("Change", frame=2048)
     settle()
     wanted = curve(opened)[1].max()
@@ -122,7 +122,7 @@ def test_held_traces_are_in_the_session(opened: Bench, settle: Settle, tmp_path:
     opened.store.mark_saved(tmp_path / "s.tcomb", opened.store.document)
     opened.workspace.open_session(tmp_path / "s.tcomb")
     settle()
-    assert opened.store.path == tmp_path / "s.tcomb", opened.notices.text
+    assert opened.store.path == tmp_path / "s.tcomb", opened.context.notices.text
     assert not opened.store.history.undo_label, "it is the session, not what was there before"
     assert curve(opened)[1].max() == pytest.approx(wanted)
     ref = opened.store.ref
@@ -134,6 +134,6 @@ def test_held_traces_are_in_the_session(opened: Bench, settle: Settle, tmp_path:
 
 def test_no_more_than_there_are_colours(opened: Bench) -> None:
     for _ in range(MOST + 1):
-        opened.held.hold()
+        opened.context.held.hold()
     assert len(opened.store.document.held) == MOST
-    assert "7 traces are held already; drop one on the shelf first" in opened.notices.text
+    assert "7 traces are held already; drop one on the shelf first" in opened.context.notices.text

@@ -15,8 +15,8 @@ from PyQt6.QtWidgets import QFileDialog, QLabel, QLineEdit, QWidget
 
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.importing import ImportDialog
+from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.widgets import Choice
-from tonecomb.desktop.state import settings
 from tonecomb.formats import remembered
 from tonecomb.formats.registry import WRITERS, open_recording
 
@@ -80,7 +80,7 @@ def test_a_wrong_unit_of_time_is_put_right(
     settle()
     QTest.mouseClick(preview.go, Qt.MouseButton.LeftButton)
     settle()
-    recording = bench.store.current
+    recording = bench.store.recording(bench.store.document.current)
     assert recording is not None
     assert (recording.sample_rate, recording.rate_source) == (200.0, "time column")
     assert [c.unit for c in recording.channels] == ["g", "mm/s"]
@@ -142,7 +142,7 @@ def test_files_of_a_shape_are_asked_about_once(
     bench.opening.open_paths([logged(tmp_path / "day4.csv")])
     settle()
     assert bench.opening.dialog is None
-    assert "day4 was read like the last file of this shape" in bench.notices.text
+    assert "day4 was read like the last file of this shape" in bench.context.notices.text
     rates = {bench.store.recording(r.id).sample_rate for r in bench.store.document.recordings}  # type: ignore[union-attr]
     assert rates == {200.0}
     bench.opening.open_paths([logged(tmp_path / "other.csv", "t;c;d")])
@@ -193,7 +193,7 @@ def test_reading_anew_can_be_undone(opened: Bench, settle: Settle) -> None:
     item = next(i for i in opened.shelf._items() if i.text(0) == "Deck vertical")
     opened.shelf.tree.setCurrentItem(item)
     settle()
-    found = [round(p.tone.frequency, 2) for p in opened.results.analysis.peaks or ()]  # type: ignore[union-attr]
+    found = [round(p.tone.frequency, 2) for p in opened.context.results.analysis.peaks or ()]  # type: ignore[union-attr]
     assert found == [4.86, 24.3, 48.6]
 
 
@@ -228,7 +228,7 @@ def test_export_and_replace_from_the_shelf(
     settle()
     written = open_recording(target.with_suffix(".parquet"))
     assert [c.name for c in written.channels] == ["Motor DE", "Gearbox DE", "Bullwheel"]
-    assert "Saved" in opened.notices.text
+    assert "Saved" in opened.context.notices.text
     monkeypatch.setattr(
         QFileDialog, "getOpenFileName", lambda *a: (str(target.with_suffix(".parquet")), "")
     )
@@ -237,4 +237,4 @@ def test_export_and_replace_from_the_shelf(
     assert opened.store.ref is not None
     assert opened.store.ref.path.endswith("copy.parquet")
     assert opened.store.ref.name == "drive-steady"
-    assert opened.results.analysis is not None
+    assert opened.context.results.analysis is not None

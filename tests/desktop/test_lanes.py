@@ -16,7 +16,7 @@ from tonecomb.core import document as edits
 from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.stage.waveform import WaveformView
-from tonecomb.formats import session
+from tonecomb.formats.session import session
 
 Settle = Callable[[], None]
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -72,7 +72,7 @@ def test_measuring_a_known_period(opened: Bench, settle: Settle) -> None:
     view.readouts[1].setValue(10.3)
     settle()
     assert lanes.strip.between.text() != before, "a readout is moved on its own"
-    assert opened.store.method.stretch is None  # type: ignore[union-attr]
+    assert opened.store.method.source.stretch is None  # type: ignore[union-attr]
     QTest.keyClick(opened, Qt.Key.Key_M)
     assert not lanes.measuring
     assert not view.readouts[0].isVisible()
@@ -111,11 +111,11 @@ def test_lanes_below_and_over_each_other(opened: Bench, settle: Settle) -> None:
 
 
 def test_lanes_have_room_and_labels_their_colour(opened: Bench, settle: Settle) -> None:
-    opened.toggle_theme()
-    opened.toggle_beside()
+    opened.layout_.toggle_theme()
+    opened.layout_.toggle_beside()
     opened.stage.lanes.measure_view()
     settle()
-    lanes, ink = opened.stage.lanes, opened.theme.ink.lower()
+    lanes, ink = opened.stage.lanes, opened.layout_.theme.ink.lower()
     assert lanes.minimumSizeHint().height() <= lanes.height()
     assert lanes.strip.geometry().bottom() <= lanes.height()
     heights = [lane.box.height() for lane in lanes.lanes]
@@ -124,8 +124,8 @@ def test_lanes_have_room_and_labels_their_colour(opened: Bench, settle: Settle) 
     settle()
     for plot in (*lanes.lanes, opened.stage.spectrum):
         assert plot.left.labelStyle["color"].lower() == ink
-    opened.toggle_theme()
-    assert opened.stage.spectrum.left.labelStyle["color"].lower() == opened.theme.ink.lower()
+    opened.layout_.toggle_theme()
+    assert opened.stage.spectrum.left.labelStyle["color"].lower() == opened.layout_.theme.ink.lower()
 
 
 def test_marks_with_notes(
@@ -167,10 +167,10 @@ def test_what_is_wrong_is_drawn_where_it_is(opened: Bench, settle: Settle) -> No
     view.hover(QPointF(12.402, 9.8))
     assert "2 samples missing" in view.readout.text()
     # The way out stands beside the sentence.
-    assert opened.notices._remedy.text() == "Interpolate them"
-    QTest.mouseClick(opened.notices._remedy, Qt.MouseButton.LeftButton)
+    assert opened.context.notices._remedy.text() == "Interpolate them"
+    QTest.mouseClick(opened.context.notices._remedy, Qt.MouseButton.LeftButton)
     settle()
-    assert opened.results.analysis is not None
+    assert opened.context.results.analysis is not None
     assert "missing" not in {span.kind for span in view._spans.spans}
     choose(opened, "bracket-taps", 0, settle)
     clipped = [span for span in view._spans.spans if span.kind == "clipped"]

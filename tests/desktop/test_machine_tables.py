@@ -12,7 +12,7 @@ from tonecomb.core.document import DroppedComb
 from tonecomb.core.find.machine import Known, Machine
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.machine import MachineDialog
-from tonecomb.desktop.state import settings
+from tonecomb.desktop.kit import settings
 from tonecomb.formats import machines
 
 Settle = Callable[[], None]

@@ -17,11 +17,11 @@ from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.method import Method
 from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.widgets import Choice, Number
 from tonecomb.desktop.method_line.popovers import EDITORS
 from tonecomb.desktop.method_line.sketch import Sketch
-from tonecomb.desktop.state import settings
-from tonecomb.formats import presets
+from tonecomb.formats.session import presets
 
 Settle = Callable[[], None]
 
@@ -76,25 +76,25 @@ def test_every_phrase_opens_by_keys(opened: Bench, settle: Settle) -> None:
         assert line.popover is None
         focused.setFocus()  # type: ignore[union-attr]
         QTest.keyClick(focused, Qt.Key.Key_Right)
-    assert set(seen) == set(EDITORS) - {"prepared", "drawn"}
+    assert set(seen) == set(EDITORS) - {"steps", "drawn"}
     assert seen[0] == "channel"
 
 
 def test_the_frame_in_seconds_and_by_its_bins(opened: Bench, settle: Settle) -> None:
     opened.method_line.edit("frame")
     write("Frame length in seconds", "0.5")
-    assert method(opened).frame == 6400
+    assert method(opened).frames.frame == 6400
     write("Wanted spacing of bins, without padding", "3")
-    assert method(opened).frame == 4267, "12,800 Hz over 3 Hz"
+    assert method(opened).frames.frame == 4267, "12,800 Hz over 3 Hz"
     assert {"4096", "4320", "8192"} <= {b.text() for b in popover().findChildren(QPushButton)}
     follow("4320")
-    assert method(opened).frame == 4320
+    assert method(opened).frames.frame == 4320
     write("Zero padding factor", "4")
-    assert (method(opened).frame, method(opened).pad) == (4320, 4)
+    assert (method(opened).frames.frame, method(opened).frames.pad) == (4320, 4)
     assert "Padding ×4" in popover().findChildren(Sketch)[0].accessibleName()
     popover().close()
     opened.store.undo()
-    assert method(opened).frame == 32768, "one step"
+    assert method(opened).frames.frame == 32768, "one step"
 
 
 def test_overlap_shows_the_weight_along_the_record(opened: Bench) -> None:
@@ -103,7 +103,7 @@ def test_overlap_shows_the_weight_along_the_record(opened: Bench) -> None:
     sketch = popover().findChildren(Sketch)[0]
     assert "Weight along the record: 0 to 100 %" in sketch.accessibleName()
     follow("Recommended for Flat-top: 75 %")
-    assert method(opened).overlap == 75
+    assert method(opened).frames.overlap == 75
     share = float(sketch.accessibleName().partition(": ")[2].partition(" ")[0])
     assert share == pytest.approx(38, abs=1)
 
@@ -112,33 +112,33 @@ def test_frames_in_step_and_frames_left_out(opened: Bench, settle: Settle) -> No
     opened.method_line.edit("frames")
     (box,) = popover().findChildren(QCheckBox)
     QTest.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(8, box.height() // 2))
-    assert method(opened).leave_clipped
+    assert method(opened).averaging.leave_clipped
     follow("Strike out a part…")
     write("Strike out from", "5")
     write("Strike out to", "4")
     follow("Strike out")
-    assert method(opened).struck == (), "the start must lie before the end"
+    assert method(opened).averaging.struck == (), "the start must lie before the end"
     write("Strike out to", "6.5")
     follow("Strike out")
-    assert method(opened).struck == (Stretch(5, 6.5),)
+    assert method(opened).averaging.struck == (Stretch(5, 6.5),)
     popover().close()
     settle()
     spans = opened.stage.waveform._spans.spans
     assert [(s.start, s.end) for s in spans if s.kind == "struck"] == [(5, 6.5)]
     assert "without 1 stretch struck out, without" in opened.method_line._shown[7][1]
-    frames = opened.results.analysis.resolution.frames  # type: ignore[union-attr]
+    frames = opened.context.results.analysis.resolution.frames  # type: ignore[union-attr]
     opened.store.edit_method("Change", frame=4096)
     settle()
-    assert opened.results.analysis.resolution.frames > frames  # type: ignore[union-attr]
+    assert opened.context.results.analysis.resolution.frames > frames  # type: ignore[union-attr]
     opened.action("Strike out…").trigger()
     follow("Let it count")
-    assert method(opened).struck == ()
+    assert method(opened).averaging.struck == ()
     popover().close()
     opened.method_line.edit("frames")
     chooser = popover().focusProxy()
     QTest.keyClick(chooser, Qt.Key.Key_End)
     QTest.keyClick(chooser, Qt.Key.Key_Return)
-    assert (method(opened).average, method(opened).sync) == ("synchronous", Sync(1.0))
+    assert (method(opened).averaging.average, method(opened).sync) == ("synchronous", Sync(1.0))
     pick("What frames start with", 0)
     write("Level of the trigger", "0.2")
     pick("Edge", True)
@@ -146,7 +146,7 @@ def test_frames_in_step_and_frames_left_out(opened: Bench, settle: Settle) -> No
     assert method(opened).sync == wanted
     popover().close()
     settle()
-    assert opened.results.analysis.single is not None  # type: ignore[union-attr]
+    assert opened.context.results.analysis.single is not None  # type: ignore[union-attr]
     assert opened.ruler.figure("frames") == "in step"
 
 
@@ -163,7 +163,7 @@ def test_velocity_in_bands_with_a_reference(opened: Bench, settle: Settle) -> No
     for room, shown in ((150, "dB re 1 nm/s rms"), (height, spectrum.label_of("left"))):
         spectrum.resize(spectrum.width(), room)
         assert spectrum.left.labelText == shown
-    now = opened.results.analysis
+    now = opened.context.results.analysis
     assert now is not None
     x, y = spectrum._curve.getData()
     band = now.curve.at(413.1)
@@ -180,13 +180,13 @@ def test_velocity_in_bands_with_a_reference(opened: Bench, settle: Settle) -> No
     opened.method_line.edit("drawn")
     pick("Drawn", ("decade", 0))
     write("Bands a decade", "20")
-    assert method(opened).display.words() == "20 bands a decade"
+    assert method(opened).shown.display.words() == "20 bands a decade"
     pick("Drawn", ("total", 0))
     popover().close()
     settle()
     assert spectrum.label_of("left").endswith("running total")
-    assert opened.results.analysis.curve.values[-1] == pytest.approx(  # type: ignore[union-attr]
-        opened.results.analysis.spectrum.rms  # type: ignore[union-attr]
+    assert opened.context.results.analysis.curve.values[-1] == pytest.approx(  # type: ignore[union-attr]
+        opened.context.results.analysis.spectrum.rms  # type: ignore[union-attr]
     )
 
 
@@ -198,15 +198,15 @@ def test_presets_are_kept_used_and_handed_on(
     QTest.keyClick(opened, Qt.Key.Key_P, Qt.KeyboardModifier.ShiftModifier)
     QTest.keyClicks(popover().focusProxy(), "Amplitudes")
     QTest.keyClick(popover().focusProxy(), Qt.Key.Key_Return)
-    assert method(opened).window == "flat-top"
+    assert method(opened).frames.window == "flat-top"
     popover().close()
     opened.store.edit_method("Change", window="hann", stretch=Stretch(3, 9), frame=512)
     QTest.mouseClick(opened.method_line.presets, Qt.MouseButton.LeftButton)
     follow("Amplitudes")
-    assert (method(opened).window, method(opened).frame) == ("flat-top", 32768)
-    assert method(opened).stretch == Stretch(3, 9), "the stretch stays"
+    assert (method(opened).frames.window, method(opened).frames.frame) == ("flat-top", 32768)
+    assert method(opened).source.stretch == Stretch(3, 9), "the stretch stays"
     opened.store.undo()
-    assert method(opened).frame == 512, "one step"
+    assert method(opened).frames.frame == 512, "one step"
     opened.presets.export_to(tmp_path / "p.json")
     opened.presets.keep("Amplitudes")  # now the other method, over the one before
     asked: list[str] = []
@@ -219,14 +219,14 @@ def test_presets_are_kept_used_and_handed_on(
     opened.presets.import_from(tmp_path / "p.json")
     assert asked == ["Replace your own ‘Amplitudes’?"]
     (kept,) = presets.library(settings.presets_file())
-    assert kept.method.window == "flat-top"
+    assert kept.method.frames.window == "flat-top"
     opened.method.show_presets()
     follow("Forget")
     assert presets.library(settings.presets_file()) == ()
     popover().close()
     (tmp_path / "p.json").write_text("{}")
     opened.presets.import_from(tmp_path / "p.json")
-    assert "p.json is not a list of presets of Tone Comb; choose" in opened.notices.text
+    assert "p.json is not a list of presets of Tone Comb; choose" in opened.context.notices.text
 
 
 def test_named_bands_are_read(opened: Bench, settle: Settle) -> None:
@@ -239,9 +239,9 @@ def test_named_bands_are_read(opened: Bench, settle: Settle) -> None:
         QTest.keyClicks(field, text)
         QTest.keyClick(field, Qt.Key.Key_Return)
     wanted = (Band(10, 1000, "Overall 10–1000 Hz"), Band(400, 430))
-    assert method(opened).bands == wanted
+    assert method(opened).follow.bands == wanted
     rows[-1].setValue(300)
-    assert method(opened).bands == wanted, "the limits must rise"
+    assert method(opened).follow.bands == wanted, "the limits must rise"
     popover().close()
     settle()
     (overall, level), (mesh, mesh_level), (rest, rms) = opened.readings.bands.texts()
@@ -256,25 +256,25 @@ def test_the_handle_shows_before_it_is_let_go(opened: Bench, settle: Settle) -> 
     there = QPoint(round(handle._x(12)), handle.height() // 2)
     QTest.mousePress(handle, Qt.MouseButton.LeftButton, pos=start)
     QTest.mouseMove(handle, there)
-    assert method(opened).frame == 32768, "nothing is changed yet"
+    assert method(opened).frames.frame == 32768, "nothing is changed yet"
     assert opened.ruler.figure("told apart from") == "6.25 Hz"
     assert spectrum.cell.text == "6.25 Hz × 0.32 s"
     QTest.keyClick(handle, Qt.Key.Key_Escape)
     assert (opened.ruler.figure("told apart from"), spectrum.cell.text) == ("0.781 Hz", "")
     QTest.mouseRelease(handle, Qt.MouseButton.LeftButton, pos=there)
-    assert method(opened).frame == 32768
+    assert method(opened).frames.frame == 32768
     QTest.mousePress(handle, Qt.MouseButton.LeftButton, pos=start)
     QTest.mouseMove(handle, there)
     QTest.mouseRelease(handle, Qt.MouseButton.LeftButton, pos=there)
-    assert method(opened).frame == 4096
+    assert method(opened).frames.frame == 4096
     assert spectrum.cell.text == ""
 
 
 def test_a_stretch_too_short_for_a_frame(opened: Bench, settle: Settle) -> None:
     opened.store.edit_method("Change", stretch=Stretch(1.0, 1.2))
     settle()
-    assert "is longer than the stretch" in opened.notices.text
+    assert "is longer than the stretch" in opened.context.notices.text
     assert [caution.code for caution in opened.readings._cautions] == ["short-stretch"]
-    (remedy,) = [b for b in opened.notices.findChildren(QPushButton) if b.text().startswith("Use")]
+    (remedy,) = [b for b in opened.context.notices.findChildren(QPushButton) if b.text().startswith("Use")]
     QTest.mouseClick(remedy, Qt.MouseButton.LeftButton)
-    assert method(opened).frame == 2048, "the longest power of two in 2,560 samples"
+    assert method(opened).frames.frame == 2048, "the longest power of two in 2,560 samples"

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QInputDialog, QMenu
 
 from tonecomb.core.document import PeakNote, note_at
 from tonecomb.desktop.bench import Bench
-from tonecomb.formats import session
+from tonecomb.formats.session import session
 
 Settle = Callable[[], None]
 
@@ -23,7 +23,8 @@ def answer(monkeypatch: pytest.MonkeyPatch, text: str, ok: bool = True) -> None:
 
 def choose(bench: Bench, frequency: str) -> int:
     rows = bench.readings.peaks.sorted
-    row = next(i for i in range(rows.rowCount()) if rows.index(i, 0).data() == frequency)
+    texts = [rows.index(i, 0).data() for i in range(rows.rowCount())]
+    row = next(i for i, text in enumerate(texts) if abs(float(text) - float(frequency)) < 2e-3)
     bench.readings.peaks.table.selectRow(row)
     return row
 
@@ -52,7 +53,7 @@ def test_a_peak_is_named_and_set_aside(
     opened.stage.spectrum.set_limits(0, 120)
     assert "50.00" not in opened.stage.spectrum.labelled()
     rows = opened.readings.peaks.sorted
-    place = next(i for i in range(rows.rowCount()) if rows.index(i, 0).data() == "50.000")
+    place = next(i for i in range(rows.rowCount()) if rows.index(i, 0).data() == "50.0000")
     assert rows.index(place, 0).data(Qt.ItemDataRole.FontRole).italic(), "it stays listed"
     tip = rows.index(place, 0).data(Qt.ItemDataRole.ToolTipRole)
     assert tip == "set aside: mains of the lighting"
@@ -100,7 +101,7 @@ def test_the_report_says_it(
 ) -> None:
     choose(opened, "413.100")
     answer(monkeypatch, "Gear <mesh>")
-    opened.notes.name(opened.readings.current_peak())
+    opened.context.notes.name(opened.readings.current_peak())
     target = str(tmp_path / "r.html")
     monkeypatch.setattr(
         "PyQt6.QtWidgets.QFileDialog.getSaveFileName", lambda *_, **__: (target, "")

@@ -18,13 +18,13 @@ from tests.desktop.test_bench import drag, popover
 from tests.support import write_csv
 
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.say import numbers
 from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.kit import settings
+from tonecomb.desktop.kit.plot import Axis, Plot
 from tonecomb.desktop.kit.widgets import Number
-from tonecomb.desktop.readings.model import USUAL, text_of
 from tonecomb.desktop.shelf.shelf import facts
-from tonecomb.desktop.stage.plot import Axis, Plot
-from tonecomb.desktop.state import settings
-from tonecomb.formats import session
+from tonecomb.formats.session import session
 
 Settle = Callable[[], None]
 
@@ -83,7 +83,7 @@ def test_wheel_pan_and_double_click(opened: Bench, settle: Settle) -> None:
     middle = view.mapFromScene(view.box.mapViewToScene(QPointF((low + high) / 2, 0)))
     mouse.drag(port, middle, middle + QPoint(80, 0), Qt.KeyboardModifier.ShiftModifier)
     assert view.limits()[0] < low, "the view moves with the mouse"
-    assert opened.store.method.stretch is None, "and nothing is selected"  # type: ignore[union-attr]
+    assert opened.store.method.source.stretch is None, "and nothing is selected"  # type: ignore[union-attr]
     bottom = view.box.viewRange()[1]
     wheel(view, 30.0, 3, control)
     assert view.box.viewRange()[1][1] - view.box.viewRange()[1][0] < bottom[1] - bottom[0]
@@ -120,14 +120,14 @@ def test_the_rulers_handle(opened: Bench, settle: Settle) -> None:
     handle = opened.ruler.handle
     handle.setFocus()
     QTest.keyClick(handle, Qt.Key.Key_Left)
-    assert opened.store.method.frame == 16384  # type: ignore[union-attr]
+    assert opened.store.method.frames.frame == 16384  # type: ignore[union-attr]
     QTest.mouseClick(handle, Qt.MouseButton.LeftButton, pos=QPoint(4, handle.height() // 2))
-    assert opened.store.method.frame == 64  # type: ignore[union-attr]
+    assert opened.store.method.frames.frame == 64  # type: ignore[union-attr]
     assert opened.ruler.figure("bin") == "200 Hz"
     QTest.keyClick(handle, Qt.Key.Key_Left)
-    assert opened.store.method.frame == 64, "the end of the line"  # type: ignore[union-attr]
+    assert opened.store.method.frames.frame == 64, "the end of the line"  # type: ignore[union-attr]
     opened.store.undo()
-    assert opened.store.method.frame == 32768, "one drag, one step"  # type: ignore[union-attr]
+    assert opened.store.method.frames.frame == 32768, "one drag, one step"  # type: ignore[union-attr]
 
 
 def test_what_was_computed_is_not_computed_again(
@@ -138,10 +138,10 @@ def test_what_was_computed_is_not_computed_again(
         opened.store.edit_method("Show", **changes)
         settle()
     assert "Averaging the spectrum" not in titles, "scaling and level only change what is shown"
-    assert opened.results.analysis.values_unit == "m/s² peak"  # type: ignore[union-attr]
+    assert opened.context.results.analysis.values_unit == "m/s² peak"  # type: ignore[union-attr]
     method = opened.store.method
     assert method is not None
-    opened.store.edit_method("Search", search=replace(method.search, above_db=20.0))
+    opened.store.edit_method("Search", peaks=replace(method.search.peaks, above_db=20.0))
     settle()
     assert titles.count("Refining the peaks") == 1, "the spectrum is kept, only peaks are new"
     assert "Averaging the spectrum" not in titles
@@ -155,13 +155,13 @@ def test_what_was_computed_is_not_computed_again(
 
 def test_a_late_result_is_not_shown(opened: Bench, settle: Settle) -> None:
     shown: list[str] = []
-    opened.results.analysis_changed.connect(lambda a: shown.append(a.method.window if a else ""))
+    opened.context.results.analysis_changed.connect(lambda a: shown.append(a.method.frames.window if a else ""))
     for window in ("hamming", "flat-top", "rectangular"):
         opened.store.edit_method("Choose window", window=window)
         QTest.qWait(60)
     settle()
     assert shown[-1] == "rectangular"
-    assert opened.results.analysis.method.window == "rectangular"  # type: ignore[union-attr]
+    assert opened.context.results.analysis.method.frames.window == "rectangular"  # type: ignore[union-attr]
     order = [window for i, window in enumerate(shown) if i == 0 or shown[i - 1] != window]
     wanted = [w for w in ("hamming", "flat-top", "rectangular") if w in order]
     assert order == wanted, "each at most once, none after its successor"
@@ -193,12 +193,12 @@ def test_shelf_tells_facts_and_selects(opened: Bench, settle: Settle) -> None:
     viewport = opened.shelf.tree.viewport()
     QTest.mouseClick(viewport, Qt.MouseButton.LeftButton, pos=area.center())
     settle()
-    assert opened.store.method.channel == 1  # type: ignore[union-attr]
-    assert "The stretch holds missing" in opened.notices.text
+    assert opened.store.method.source.channel == 1  # type: ignore[union-attr]
+    assert "The stretch holds missing" in opened.context.notices.text
     assert opened.shelf.told.text().startswith("Sample rate from the time column ‘time’")
     opened.store.undo()
     settle()
-    assert opened.results.analysis.channel.name == "Gearbox DE"  # type: ignore[union-attr]
+    assert opened.context.results.analysis.channel.name == "Gearbox DE"  # type: ignore[union-attr]
     assert opened.shelf.tree.currentItem() is items[1]
 
 
@@ -234,8 +234,8 @@ def test_a_session_whose_table_lost_its_rate(bench: Bench, settle: Settle, tmp_p
     source.write_text("x\n" + "1\n2\n" * 1000)
     bench.opening.open_paths([tmp_path / "s.tcomb"])
     settle()
-    assert "sample rate of a is unknown" in bench.notices.text
-    assert bench.results.analysis is None
+    assert "sample rate of a is unknown" in bench.context.notices.text
+    assert bench.context.results.analysis is None
 
 
 def test_recent_files_are_listed_and_open(bench: Bench, settle: Settle, tmp_path: Path) -> None:
@@ -254,15 +254,24 @@ def test_recent_files_are_listed_and_open(bench: Bench, settle: Settle, tmp_path
 
 
 @pytest.mark.parametrize(
-    ("values", "texts"),
+    ("value", "std", "text"),
     [
-        ((24.3, 0.36, 87.2, 51.7), ["24.300", "0.3600", "87", "52"]),
-        ((1003.2, 0.000396, -0.4, 3.2), ["1003.200", "3.96e−4", "0", "3"]),
-        ((0.31, 1234.5, math.nan, 9.0), ["0.310", "1234", "–", "9"]),
+        (24.29993, 2e-4, "24.2999"), (413.1, 0.03, "413.10"), (1003.2, 4.0, "1003"),
+        (0.31, 1e-9, "0.3100"), (50.0, 0.0, "50.000"), (50.0, math.nan, "50.000"),
+        (-3.25, 0.1, "−3.2"), (math.nan, 1.0, "–"),
     ],
-)
-def test_cells(values: tuple[float, ...], texts: list[str]) -> None:
-    assert [text_of(key, value) for key, value in zip(USUAL, values, strict=True)] == texts
+)  # fmt: skip
+def test_a_frequency_has_the_digits_that_are_known_of_it(
+    value: float, std: float, text: str
+) -> None:
+    assert numbers.warranted(value, std) == text
+
+
+def test_other_cells() -> None:
+    assert [numbers.level(x) for x in (0.36, 0.000396, 1234.5, math.nan)] == [
+        "0.3600", "3.96e−4", "1234", "–"
+    ]  # fmt: skip
+    assert [numbers.whole(x) for x in (87.2, -0.4, math.nan, math.inf)] == ["87", "0", "–", "∞"]
 
 
 def test_stepping_through_peaks(opened: Bench) -> None:

@@ -16,7 +16,7 @@ from tonecomb.core.estimate.shaft import Shaft, of_comb
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.shaft import ShaftPopover, suggested
-from tonecomb.formats import session
+from tonecomb.formats.session import session
 
 Settle = Callable[[], None]
 Key = Qt.Key
@@ -40,8 +40,8 @@ def bracket(runup: Bench, settle: Settle) -> Bench:
 def test_from_the_shaft_to_the_resonances(
     bracket: Bench, settle: Settle, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    pane = bracket.stage.run_up
-    assert pane.isVisible() and bracket.stage.spectrum.isHidden()
+    pane = bracket.stage.panes["run-up"]
+    assert pane.isVisible() and bracket.stage.spectra.isHidden()
     assert "Say what tells" in pane.told.text() and not pane.map._image.isVisible()
     QTest.mouseClick(pane.edit, Qt.MouseButton.LeftButton)
     popover = QApplication.activePopupWidget()
@@ -111,7 +111,7 @@ def test_what_a_shaft_is_suggested_by_and_what_fails_is_told(
     assert guess is not None and (guess.low, guess.high, guess.teeth) == (12.0, 28.0, (1, 2, 3))
     bracket.store.edit_method("Shaft", shaft=of_comb(700, 900, (1,)))
     settle()
-    assert "not known well enough" in bracket.notices.text
+    assert "not known well enough" in bracket.context.notices.text
     assert bracket.run_ups.shown is None
     QTest.keyClick(bracket, Key.Key_F, Qt.KeyboardModifier.ShiftModifier)
     popover = QApplication.activePopupWidget()

@@ -126,7 +126,7 @@ def relieved(runup: Bench, settle: Settle) -> Bench:
 
 
 def test_slices_in_relief(relieved: Bench, settle: Settle) -> None:
-    pane, view = relieved.stage.waterfall, relieved.stage.waterfall.view
+    pane, view = relieved.stage.panes["waterfall"], relieved.stage.panes["waterfall"].view
     relief = view.relief
     assert relief is not None and relief.heights.shape[0] == 60
     high = relief.frequency > 75
@@ -209,7 +209,7 @@ def test_slices_in_relief(relieved: Bench, settle: Settle) -> None:
 
 
 def test_log_frequency_linear_levels_and_teeth(relieved: Bench, settle: Settle) -> None:
-    view = relieved.stage.waterfall.view
+    view = relieved.stage.panes["waterfall"].view
     relieved.toggle_log()
     settle()
     assert view.relief is not None and view.relief.log

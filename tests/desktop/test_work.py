@@ -22,7 +22,7 @@ from tonecomb.desktop.state import messages
 from tonecomb.desktop.state.autosave import left_behind
 from tonecomb.desktop.state.jobs import Jobs
 from tonecomb.desktop.state.messages import Answer
-from tonecomb.formats import session
+from tonecomb.formats.session import session
 
 Settle = Callable[[], None]
 
@@ -80,8 +80,8 @@ def test_many_quick_edits_are_one_step_and_few_computations(
     settle()
     assert len(opened.store.history.done) == steps + 1
     assert titles.count("Averaging the spectrum") == 1
-    assert opened.results.analysis is not None
-    assert opened.results.analysis.method.overlap == 49.5
+    assert opened.context.results.analysis is not None
+    assert opened.context.results.analysis.method.frames.overlap == 49.5
 
 
 def test_the_stop_button_ends_the_analysis(
@@ -103,11 +103,11 @@ def test_the_stop_button_ends_the_analysis(
     settle()
     gate.set()
     assert not strip.isVisible()
-    assert "was stopped" in opened.notices.text
+    assert "was stopped" in opened.context.notices.text
     monkeypatch.undo()
-    opened.results.again()
+    opened.context.results.again()
     settle()
-    assert opened.results.analysis is not None
+    assert opened.context.results.analysis is not None
 
 
 def test_session_saved_opened_and_asked_for(
@@ -143,7 +143,7 @@ def test_session_saved_opened_and_asked_for(
     settle()
     assert opened.store.document == saved
     assert not opened.store.unsaved
-    assert opened.results.analysis.method.window == "flat-top"  # type: ignore[union-attr]
+    assert opened.context.results.analysis.method.frames.window == "flat-top"  # type: ignore[union-attr]
     assert len(asked) == 3
 
 
@@ -159,22 +159,22 @@ def test_a_session_whose_file_is_gone_or_changed(
     bench.store._library.clear()
     bench.opening.open_paths([tmp_path / "s.tcomb"])
     settle()
-    assert "a.csv does not exist" in bench.notices.text
+    assert "a.csv does not exist" in bench.context.notices.text
     assert len(bench.store.document.recordings) == 1, "it stays on the shelf"
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(tmp_path / "b.csv"), ""))
-    bench.notices._act()
+    bench.context.notices._act()
     settle()
-    assert bench.results.analysis is not None
+    assert bench.context.results.analysis is not None
     (tmp_path / "b.csv").rename(source)
     write_csv(source, rows=2000)
     bench.store.mark_saved(tmp_path / "s.tcomb", bench.store.document)
     bench.opening.open_paths([tmp_path / "s.tcomb"])
     settle()
-    assert "a.csv has changed since the session was saved" in bench.notices.text
+    assert "a.csv has changed since the session was saved" in bench.context.notices.text
     # Nothing that was computed from the old file is shown for the new one.
-    assert bench.results.analysis is not None
-    assert bench.results.analysis.resolution.stretch_s == 10.0
-    assert bench.results.analysis.spectrum.framing.length == 2000
+    assert bench.context.results.analysis is not None
+    assert bench.context.results.analysis.resolution.stretch_s == 10.0
+    assert bench.context.results.analysis.spectrum.framing.length == 2000
 
 
 KILLED = """
@@ -200,10 +200,10 @@ def test_unsaved_work_survives_a_kill(bench: Bench, settle: Settle, tmp_path: Pa
     done = subprocess.run([sys.executable, "-c", KILLED, source], check=False, timeout=60)
     assert done.returncode == -signal.SIGKILL
     bench.offer_left_behind()
-    assert "ended without saving" in bench.notices.text
-    bench.notices._act()
+    assert "ended without saving" in bench.context.notices.text
+    bench.context.notices._act()
     settle()
-    assert bench.store.method.window == "hamming"  # type: ignore[union-attr]
+    assert bench.store.method.frames.window == "hamming"  # type: ignore[union-attr]
     assert bench.store.unsaved
     assert left_behind() == []
 

@@ -19,7 +19,9 @@ from tonecomb.core.find.knowledge import knowledge
 from tonecomb.core.find.machine import Known, Machine, named
 from tonecomb.core.find.peaks import PeakSearch
 from tonecomb.core.method import Method
-from tonecomb.formats import machines, output, tables
+from tonecomb.formats import machines, readings
+from tonecomb.formats.kinds.kind import Context
+from tonecomb.formats.kinds.table import SPECTRUM
 
 names = st.text(st.characters(exclude_categories=("C", "Z")), min_size=1, max_size=12).filter(
     lambda text: not text.startswith("#")
@@ -85,7 +87,7 @@ def test_everything_that_is_said_goes_into_the_tables() -> None:
     x = sum(tone(n, 24.3 * k, fs) / k for k in range(1, 6)) + tone(n, 413.1, fs)
     made = recording(x + 0.01 * rng.standard_normal(n), fs=fs)
     weak = 301.0
-    method = Method(frame=8192, search=PeakSearch(above_db=40, by_hand=(weak, 24.3)))
+    method = Method.of(frame=8192, peaks=PeakSearch(above_db=40, by_hand=(weak, 24.3)))
     analysis = run(method, made)
     by_hand = [peak for peak in analysis.peaks or () if peak.by_hand]
     assert len(by_hand) == 1 and abs(by_hand[0].tone.frequency - weak) < 0.6
@@ -98,14 +100,15 @@ def test_everything_that_is_said_goes_into_the_tables() -> None:
     said = knowledge(ref)
     assert said.shaft == 24.3
     assert knowledge(replace(ref, machine=Machine(25.0, "motor"))).shaft == 25.0
-    rows = list(csv.DictReader(tables.peaks_csv(analysis, said).splitlines()[2:]))
+    rows = list(csv.DictReader(readings.peaks(analysis, said).csv().splitlines()[2:]))
     told = {round(float(row["frequency [Hz]"]), 1): row for row in rows}
     assert (told[413.1]["name"], told[413.1]["order"]) == ("mesh", "17")
     assert told[48.6]["name"] == "my own" and told[97.2]["set aside"] == "known"
-    values = output.analysis(analysis, (), said)
+    context = Context(analysis, said=said)
+    values = SPECTRUM.values(analysis, context)
     assert [comb["name"] for comb in values["combs"]] == ["motor"], "what was found is the same"
     assert all(tooth["found"] for tooth in values["combs"][0]["teeth"])
-    assert "17.000 × shaft, mesh" in output.analysis_text(analysis, (), said)
+    assert "17.000 × shaft, mesh" in "".join(SPECTRUM.lines(analysis, context))
     assert values["peaks"][1]["name"] == "my own" and values["peaks"][0]["order"] == pytest.approx(
         1
     )

@@ -20,11 +20,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from matplotlib.figure import Figure
+from tests.core.test_steps import CONTRACT
 from tests.support import recording, tone
 
 from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.document import Document, Fingerprint, HeldTrace, RecordingRef
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.averages import AVERAGES, InStep, Single
 from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.confidence import band_db
 from tonecomb.core.estimate.display import Display
@@ -33,19 +35,23 @@ from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.estimate.windows import WINDOWS
 from tonecomb.core.find.peaks import PeakSearch
-from tonecomb.core.method import Method, Preset
+from tonecomb.core.method import Method, Preset, Shown
 from tonecomb.core.record.given import ColumnGiven, Given, Import
 from tonecomb.core.record.pyramid import envelope_of
 from tonecomb.core.record.recording import Stretch
-from tonecomb.formats import atomic, files, presets, session, tables
+from tonecomb.core.say.numbers import with_std
+from tonecomb.core.steps.keep import Keep
+from tonecomb.core.steps.motion import Integral
+from tonecomb.formats import atomic, files, readings
 from tonecomb.formats.registry import open_recording
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import Other, SpectrumView
-from tonecomb.formats.report.html import report, with_std
+from tonecomb.formats.report.html import report
+from tonecomb.formats.session import presets, session
 
 finite = st.floats(0, 1e6, allow_nan=False)
 methods = st.builds(
-    Method,
+    Method.of,
     channel=st.integers(0, 9),
     stretch=st.none() | st.builds(Stretch, finite, finite),
     detrend=st.sampled_from(["none", "mean", "line"]),
@@ -55,7 +61,9 @@ methods = st.builds(
     pad=st.integers(1, 16),
     scaling=st.sampled_from(["amplitude", "power", "psd", "energy"]),
     level=st.sampled_from(["rms", "peak", "peak-to-peak"]),
-    search=st.builds(PeakSearch, finite, finite, st.none() | finite, st.none() | finite),
+    peaks=st.builds(PeakSearch, finite, finite, st.none() | finite, st.none() | finite),
+    average=st.sampled_from([kind() for kind in AVERAGES.values()]) | st.builds(Single, finite),
+    steps=st.lists(st.sampled_from(CONTRACT), max_size=4).map(tuple),
 )
 refs = st.builds(
     RecordingRef,
@@ -108,21 +116,11 @@ def test_sessions_move_with_their_recordings(demo: Path, tmp_path: Path) -> None
     assert "has changed since" in (session.check_source(moved) or "")
 
 
-def test_sessions_of_the_first_version_are_read(tmp_path: Path) -> None:
-    ref = RecordingRef("x", "a", "/a.wav", Fingerprint(1, ""), Method(), Given(50.0, "g"))
-    body = json.loads(session.to_json(Document((ref,), "x"), tmp_path))
-    old = body["document"]["recordings"][0]
-    del old["given"]
-    old |= {"given_rate": 50.0, "given_unit": "g"}
-    (tmp_path / "a.tcomb").write_text(json.dumps(body | {"version": 1}))
-    assert session.load(tmp_path / "a.tcomb").recordings == (ref,)
-
-
-EVERYTHING = Method(
-    average="synchronous", sync=Sync(channel=1, level=-0.5, falling=True), leave_clipped=True,
+EVERYTHING = Method.of(
+    average=InStep(Sync(channel=1, level=-0.5, falling=True)), leave_clipped=True,
     display=Display("Velocity", 2.0, 0.01, "decade", 10), bands=(Band(10, 1000, "overall"),),
-    search=PeakSearch(low=5.0), window="kaiser:8.6", channel=2, stretch=Stretch(1, 2),
-    struck=(Stretch(1.2, 1.3),), at=1.5,
+    peaks=PeakSearch(low=5.0), window="kaiser:8.6", channel=2, stretch=Stretch(1, 2),
+    struck=(Stretch(1.2, 1.3),), steps=(Keep(1.0, 9.0), Integral((0,), 2.0)),
     shaft=Shaft(Wanted(5.0, 30.0, (1, 2), "motor"), 1, Sync(channel=2, level=0.5), 3, (1.0, 2.5)),
 )  # fmt: skip
 
@@ -133,25 +131,20 @@ def test_sessions_keep_everything_of_a_method(tmp_path: Path) -> None:
     document = Document((ref,), "x", (trace,))
     session.save(tmp_path / "a.tcomb", document)
     assert session.load(tmp_path / "a.tcomb") == document
-    older = json.loads((tmp_path / "a.tcomb").read_text()) | {"version": 2}
-    for key in ("sync", "struck", "leave_clipped", "display", "shaft"):
-        del older["document"]["recordings"][0]["method"][key]
-    (tmp_path / "b.tcomb").write_text(json.dumps(older))
-    assert session.load(tmp_path / "b.tcomb").recordings[0].method.window == "kaiser:8.6"
 
 
 def test_presets_are_methods_apart_from_recordings(tmp_path: Path) -> None:
     file = tmp_path / "new" / "presets.json"
     assert presets.library(file) == ()
     presets.keep(file, Preset.of("bearings", EVERYTHING), Preset.of("Amps", Method()))
-    presets.keep(file, Preset.of("Amps", Method(frame=512)))
+    presets.keep(file, Preset.of("Amps", Method.of(frame=512)))
     amps, bearings = presets.library(file)
-    assert (amps.name, amps.method.frame, bearings.name) == ("Amps", 512, "bearings")
+    assert (amps.name, amps.method.frames.frame, bearings.name) == ("Amps", 512, "bearings")
     kept = bearings.method
     assert (kept.channel, kept.stretch, kept.struck, kept.at) == (0, None, (), None)
     assert kept.shaft is None, "its channels are the recording's"
     shaft = of_comb(5, 30, (1, 2))
-    here = Method(channel=1, stretch=Stretch(3, 4), struck=(Stretch(3.1, 3.2),), shaft=shaft)
+    here = Method.of(channel=1, stretch=Stretch(3, 4), struck=(Stretch(3.1, 3.2),), shaft=shaft)
     back = bearings.applied(here)
     assert back == replace(
         EVERYTHING, channel=1, stretch=here.stretch, struck=here.struck, at=None, shaft=shaft
@@ -166,7 +159,7 @@ def test_presets_are_methods_apart_from_recordings(tmp_path: Path) -> None:
         (lambda b: [], "is not a list of presets"),
         (lambda b: b | {"version": 9}, "is a list of presets of version 9"),
         (lambda b: b | {"presets": [{"name": 3, "method": {}}]}, "is damaged"),
-        (lambda b: b | {"presets": [{"name": "a", "method": {"window": "x"}}]}, "is damaged: Th"),
+        (lambda b: b | {"presets": [{"name": "a", "method": {"frames": {"window": "x"}}}]}, "is damaged: Th"),
     ],
 )
 def test_damaged_presets_are_refused(
@@ -193,13 +186,13 @@ def edited(change: str) -> str:
         ("{", "is not a session of Tone Comb"),
         ("[1]", "is not a session of Tone Comb"),
         ("[" * 20_000, "is not a session of Tone Comb"),
-        (edited("b['version'] = 99"), "version 99: this program reads versions 1 to 5"),
-        (edited("m['frame'] = 'long'"), "is damaged"),
-        (edited("m['frame'] = True"), "is damaged"),
-        (edited("m['window'] = 'welch'"), "is damaged: There is no window called"),
-        (edited("m['scaling'] = 'loud'"), "is damaged"),
+        (edited("b['version'] = 99"), "version 99: this program reads versions 1 to 6"),
+        (edited("m['frames']['frame'] = 'long'"), "is damaged"),
+        (edited("m['frames']['frame'] = True"), "is damaged"),
+        (edited("m['frames']['window'] = 'welch'"), "is damaged: There is no window called"),
+        (edited("m['shown']['scaling'] = 'loud'"), "is damaged"),
         (edited("m['extra'] = 1"), "is damaged"),
-        (edited("del m['frame']; del b['document']['recordings'][0]['id']"), "is damaged"),
+        (edited("del m['frames']; del b['document']['recordings'][0]['id']"), "is damaged"),
         (edited("b['document']['current'] = 'y'"), "current recording is not on the shelf"),
         (edited("b['document'] = None"), "is damaged"),
     ],
@@ -231,7 +224,7 @@ def test_a_failed_write_leaves_the_old_file(
 @pytest.fixture
 def analysis() -> Analysis:
     x = tone(20_000, 50, 1000, 2.0) + 0.01 * np.random.default_rng(1).standard_normal(20_000)
-    return run(Method(frame=1000), recording(x))
+    return run(Method.of(frame=1000), recording(x))
 
 
 def rows(text: str) -> tuple[list[str], list[list[str]]]:
@@ -241,24 +234,24 @@ def rows(text: str) -> tuple[list[str], list[list[str]]]:
 
 
 def test_tables(analysis: Analysis) -> None:
-    header, body = rows(tables.spectrum_csv(analysis))
+    header, body = rows(readings.spectrum(analysis).csv())
     assert header == ["frequency [Hz]", "amplitude [m/s² rms]"]
     assert len(body) == 501
     assert float(body[50][1]) == pytest.approx(2 / np.sqrt(2), rel=1e-3)
-    assert analysis.sentence in tables.spectrum_csv(analysis)
-    header, body = rows(tables.peaks_csv(analysis))
+    assert analysis.sentence in readings.spectrum(analysis).csv()
+    header, body = rows(readings.peaks(analysis).csv())
     assert header[2] == "amplitude [m/s² rms]"
     assert float(body[0][0]) == pytest.approx(50.0, abs=1e-4)
-    copied = tables.peaks_text(analysis).splitlines()
+    copied = readings.peaks(analysis).tabbed().splitlines()
     assert copied[1].split("\t") == body[0]
-    limited = replace(analysis, method=replace(analysis.method, search=PeakSearch(low=40, high=60)))
-    assert [row[0] for row in rows(tables.spectrum_csv(limited))[1]] == [
+    limited = replace(analysis, method=analysis.method.having(peaks=PeakSearch(low=40, high=60)))
+    assert [row[0] for row in rows(readings.spectrum(limited).csv())[1]] == [
         str(f) for f in range(40, 61)
     ]
 
 
 def test_our_tables_can_be_read_back(analysis: Analysis, tmp_path: Path) -> None:
-    (tmp_path / "spectrum.csv").write_text(tables.spectrum_csv(analysis))
+    (tmp_path / "spectrum.csv").write_text(readings.spectrum(analysis).csv())
     opened = open_recording(tmp_path / "spectrum.csv")
     assert (opened.length, opened.sample_rate) == (501, None)
 
@@ -295,7 +288,7 @@ class _Tags(HTMLParser):
 def test_report(demo: Path, log: bool) -> None:
     source = demo / "drive-steady.h5"
     opened = replace(open_recording(source), name="<b>drive</b> & co")
-    analysis = run(Method(channel=1, frame=32768), opened)
+    analysis = run(Method.of(channel=1, frame=32768), opened)
     html = report(opened, analysis, SpectrumView(log_frequency=log))
     page = _Tags()
     page.feed(html)
@@ -318,14 +311,14 @@ def test_report(demo: Path, log: bool) -> None:
 
 def test_report_says_when_there_are_no_peaks() -> None:
     made = recording(np.random.default_rng(1).standard_normal(5000))
-    html = report(made, run(Method(frame=256), made), SpectrumView(decibels=False))
+    html = report(made, run(Method.of(frame=256), made), SpectrumView(decibels=False))
     assert "No peak within 60" in html
 
 
 def test_bands_held_traces_and_the_confidence_band_are_in_the_picture() -> None:
     made = recording(np.random.default_rng(1).standard_normal(5000))
-    method = Method(frame=256, scaling="psd", bands=(Band(10, 100, "low"), Band(100, 200)))
-    analysis, other = run(method, made), run(replace(method, frame=1024), made)
+    method = Method.of(frame=256, scaling="psd", bands=(Band(10, 100, "low"), Band(100, 200)))
+    analysis, other = run(method, made), run(method.having(frame=1024), made)
     newton = run(method, recording(np.ones(500), unit="N"))
     others = (Other("longer", other, "#B4572A"), Other("force", newton, "#4C7A3D"))
     view = SpectrumView(confidence=True, others=others)
@@ -353,7 +346,7 @@ def test_bands_held_traces_and_the_confidence_band_are_in_the_picture() -> None:
 )
 @pytest.mark.parametrize("display", [Display(), Display(drawn="octave"), Display(drawn="total")])
 def test_pictures(analysis: Analysis, view: SpectrumView, display: Display) -> None:
-    analysis = analysis.displayed("psd", "rms", display)
+    analysis = analysis.displayed(Shown("psd", "rms", display))
     envelope = envelope_of(np.sin(np.arange(2000.0)), 0, 500)
     spectrum, heading = figures.spectrum_panel(analysis, view), figures.heading_of(analysis)
     waveform = figures.waveform_panel(envelope, 1000.0, (0.0, 1.0), "m/s²")

@@ -1,4 +1,4 @@
-"""One analysis from samples to peaks: what the bench and the command line both call."""
+"""One analysis: what was estimated, what was found in it, and how it is shown."""
 
 from __future__ import annotations
 
@@ -9,21 +9,18 @@ from functools import cached_property
 import numpy as np
 
 from tonecomb.core.estimate.bands import band_rms
-from tonecomb.core.estimate.combining import FrameSquares, combined_squares, worth
-from tonecomb.core.estimate.display import Curve, Display, curve, curve_scaling
-from tonecomb.core.estimate.framing import effective_averages
-from tonecomb.core.estimate.phase import OneFrame, one_frame
+from tonecomb.core.estimate.display import Curve, curve, curve_scaling
+from tonecomb.core.estimate.estimate import Estimate, run_spectrum
+from tonecomb.core.estimate.phase import OneFrame
 from tonecomb.core.estimate.spectrum import (
     LEVEL_FACTORS,
     Level,
     Read,
     Scaling,
     Spectrum,
-    averaged_spectrum,
     level_label,
     to_decibels,
 )
-from tonecomb.core.estimate.synchronous import averaged_frame
 from tonecomb.core.find.combs import Comb, Line, find_combs
 from tonecomb.core.find.damping import (
     Data,
@@ -36,40 +33,141 @@ from tonecomb.core.find.damping import (
 from tonecomb.core.find.floor import noise_floor
 from tonecomb.core.find.peaks import Peak, find_peaks
 from tonecomb.core.find.ringing import find_ringing
-from tonecomb.core.method import LEAVES_OUT, Method, Plan, Resolution, plan, resolution, sentence
+from tonecomb.core.method import Method, Resolution, Shown, plan
 from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.record import pyramid
-from tonecomb.core.record.clipping import clipped
 from tonecomb.core.record.recording import Array, Channel, Recording
+from tonecomb.core.say.sentence import sentence
 from tonecomb.core.units import Unit
 
 _OF_WIDTH = 0.4  # of a wandering line's width, for one average, that its place is uncertain
 
 
 @dataclass(frozen=True, eq=False)
-class Analysis:
-    """A spectrum and its peaks, with all that is needed to draw, export and report them.
+class Findings:
+    """What was found in an estimate, in the channel's own quantity: ``peaks``, the noise's mean
+    square per bin (unit², shape (bins,)), and ``resonances``."""
 
-    ``peaks`` is None while they have not been looked for. ``single`` is there where the spectrum
-    is that of one frame, or of frames averaged in step. An estimate is in the channel's unit;
-    ``floor`` is the noise's mean square per bin (unit², shape (bins,)), known with the peaks;
-    ``order`` is the power of iω by which its amplitudes are divided once it is
-    :meth:`displayed` as another quantity.
+    peaks: tuple[Peak, ...] = ()
+    floor: Array | None = None
+    resonances: tuple[Resonance, ...] = ()
+
+    @property
+    def nbytes(self) -> int:
+        """What it holds in memory, besides the estimate."""
+        return 0 if self.floor is None else self.floor.nbytes
+
+
+@dataclass(frozen=True, eq=False)
+class Analysis:
+    """An estimate, what was ``found`` in it (None while it has not been looked for), and the
+    method by which both are shown, with its sentence. All that is needed to draw, export and
+    report it; to show it otherwise computes nothing anew.
+
+    Everything below is as the method says it is shown: where it asks for another quantity, bins,
+    peaks and fits have been multiplied by a power of iω.
     """
 
-    recording_id: str
-    recording_name: str
-    channel: Channel
-    fs: float
+    estimate: Estimate
+    found: Findings | None
     method: Method
     sentence: str
-    resolution: Resolution
-    spectrum: Spectrum
-    peaks: tuple[Peak, ...] | None = None
-    single: OneFrame | None = None
-    order: int = 0
-    resonances: tuple[Resonance, ...] = ()
-    floor: Array | None = None
+
+    @classmethod
+    def of(
+        cls, estimate: Estimate, found: Findings | None, method: Method, recording: Recording
+    ) -> Analysis:
+        """What was computed of a recording, shown as ``method`` says."""
+        return cls(estimate, found, method, sentence(method, recording))
+
+    @property
+    def recording_id(self) -> str:
+        """Whose it is."""
+        return self.estimate.recording_id
+
+    @property
+    def recording_name(self) -> str:
+        """The recording's name."""
+        return self.estimate.recording_name
+
+    @property
+    def channel(self) -> Channel:
+        """The channel that was analysed."""
+        return self.estimate.channel
+
+    @property
+    def fs(self) -> float:
+        """Its sample rate, Hz."""
+        return self.estimate.fs
+
+    @property
+    def resolution(self) -> Resolution:
+        """What the estimate can tell apart."""
+        return self.estimate.resolution
+
+    @property
+    def order(self) -> int:
+        """The power of iω by which the channel's amplitudes were divided to be shown."""
+        return self.method.shown.display.order(self.channel.unit)
+
+    def _gain(self, frequency: Array) -> Array:
+        return self.method.shown.display.gain(frequency, self.channel.unit)
+
+    @cached_property
+    def spectrum(self) -> Spectrum:
+        """The estimated spectrum."""
+        spectrum = self.estimate.spectrum
+        if not self.order:
+            return spectrum
+        gain = self._gain(spectrum.frequency)
+        return replace(spectrum, mean_square=spectrum.mean_square * gain**2)
+
+    @cached_property
+    def single(self) -> OneFrame | None:
+        """The one frame, where there is but one."""
+        single = self.estimate.single
+        if single is None or not self.order:
+            return single
+        return replace(single, bins=single.bins * self._gain(self.estimate.spectrum.frequency))
+
+    @cached_property
+    def peaks(self) -> tuple[Peak, ...] | None:
+        """The peaks, None while they have not been looked for."""
+        if self.found is None:
+            return None
+        if not self.order:
+            return self.found.peaks
+        shown = (self._shown(peak) for peak in self.found.peaks)
+        return tuple(peak for peak in shown if peak.tone.amplitude > 0)
+
+    def _shown(self, peak: Peak) -> Peak:
+        """A peak as another quantity: its phase turns by a right angle for each iω."""
+        gain = float(self._gain(np.array([peak.tone.frequency]))[0])
+        phase = peak.tone.phase_deg - 90.0 * self.order
+        tone = replace(
+            peak.tone,
+            amplitude=peak.tone.amplitude * gain,
+            amplitude_std=peak.tone.amplitude_std * gain,
+            phase_deg=(phase + 180.0) % 360.0 - 180.0,
+        )
+        return replace(peak, tone=tone, level=peak.level * gain**2, floor=peak.floor * gain**2)
+
+    @cached_property
+    def resonances(self) -> tuple[Resonance, ...]:
+        """The resonances."""
+        found = () if self.found is None else self.found.resonances
+        if not self.order:
+            return found
+        return tuple(
+            replace(one, fit=one.fit * self._gain(one.fit_frequency) ** 2) for one in found
+        )
+
+    @cached_property
+    def floor(self) -> Array | None:
+        """The noise's mean square per bin, shape (bins,); known with the peaks."""
+        floor = None if self.found is None else self.found.floor
+        if floor is None or not self.order:
+            return floor
+        return floor * self._gain(self.estimate.spectrum.frequency) ** 2
 
     def resonance(self, peak: Peak) -> Resonance | None:
         """The mode that a peak is the top of, None where it is a tone's line."""
@@ -82,10 +180,10 @@ class Analysis:
     @property
     def unfitted(self) -> tuple[Fit, ...]:
         """Ranges that were to be fitted by hand where the data does not bear out a mode."""
-        if self.peaks is None:
+        if self.found is None:
             return ()
         return tuple(
-            fit for fit in self.method.fits
+            fit for fit in self.method.search.fits
             if not any(fit.low <= one.frequency <= fit.high for one in self.resonances)
         )  # fmt: skip
 
@@ -111,66 +209,44 @@ class Analysis:
         """Families among the peaks."""
         return find_combs(self.lines, self.fs / 2)
 
-    def with_display(self, method: Method, recording: Recording) -> Analysis:
-        """The estimate shown as ``method`` says."""
-        shown = self.displayed(method.scaling, method.level, method.display)
-        return replace(shown, method=method, sentence=sentence(method, recording))
+    def shown_by(self, method: Method, recording: Recording) -> Analysis:
+        """The same, shown as ``method`` says."""
+        return replace(self, method=method, sentence=sentence(method, recording))
 
-    def displayed(self, scaling: Scaling, level: Level, display: Display) -> Analysis:
-        """The estimate in this scaling, and as this quantity. The sentence stays."""
-        method = replace(self.method, scaling=scaling, level=level, display=display)
-        order = display.order(self.channel.unit)
-        if not order:
-            return replace(self, method=method)
-        spectrum, single, peaks = self.spectrum, self.single, self.peaks
-        gain = display.gain(spectrum.frequency, self.channel.unit)
-        spectrum = replace(spectrum, mean_square=spectrum.mean_square * gain**2)
-        if single is not None:
-            single = replace(single, bins=single.bins * gain)
-        if peaks is not None:
-            peaks = tuple(self._displayed(peak, display) for peak in peaks)
-            peaks = tuple(peak for peak in peaks if peak.tone.amplitude > 0)
-        resonances = tuple(
-            replace(one, fit=one.fit * display.gain(one.fit_frequency, self.channel.unit) ** 2)
-            for one in self.resonances
-        )
-        return replace(
-            self, method=method, spectrum=spectrum, single=single, peaks=peaks, order=order,
-            resonances=resonances, floor=None if self.floor is None else self.floor * gain**2,
-        )  # fmt: skip
+    def displayed(self, shown: Shown) -> Analysis:
+        """The same in another scaling, and as another quantity. The sentence stays."""
+        return replace(self, method=replace(self.method, shown=shown))
 
-    def _displayed(self, peak: Peak, display: Display) -> Peak:
-        """A peak as another quantity: its phase turns by a right angle for each iω."""
-        at = np.array([peak.tone.frequency])
-        gain = float(display.gain(at, self.channel.unit)[0])
-        phase = peak.tone.phase_deg - 90.0 * display.order(self.channel.unit)
-        tone = replace(
-            peak.tone,
-            amplitude=peak.tone.amplitude * gain,
-            amplitude_std=peak.tone.amplitude_std * gain,
-            phase_deg=(phase + 180.0) % 360.0 - 180.0,
-        )
-        return replace(peak, tone=tone, level=peak.level * gain**2, floor=peak.floor * gain**2)
+    def bare(self) -> Analysis:
+        """Without what was found."""
+        return replace(self, found=None)
 
     @cached_property
     def unit(self) -> Unit:
         """The unit that is shown, with its decibel reference."""
-        return self.method.display.unit(self.channel.unit)
+        return self.method.shown.display.unit(self.channel.unit)
 
     @cached_property
     def curve(self) -> Curve:
         """What is drawn, in the method's scaling, linear."""
-        return curve(self.spectrum, self.method.scaling, self.method.level, self.method.display)
+        return curve(
+            self.spectrum,
+            self.method.shown.scaling,
+            self.method.shown.level,
+            self.method.shown.display,
+        )
 
     @property
     def scaling(self) -> Scaling:
         """The scaling of ``curve``."""
-        return curve_scaling(self.method.scaling, self.method.level, self.method.display)[0]
+        return curve_scaling(
+            self.method.shown.scaling, self.method.shown.level, self.method.shown.display
+        )[0]
 
     @property
     def values(self) -> Array:
         """The spectrum in the method's scaling, linear, shape (bins,)."""
-        return self.spectrum.values(self.method.scaling, self.method.level)
+        return self.spectrum.values(self.method.shown.scaling, self.method.shown.level)
 
     @property
     def values_unit(self) -> str:
@@ -184,26 +260,30 @@ class Analysis:
     def label(self, decibels: bool) -> str:
         """Quantity and unit of what is drawn, for an axis."""
         text = level_label(*self._drawn, self.unit, decibels)
-        words = self.method.display.words()
+        words = self.method.shown.display.words()
         return f"{text}, {words}" if words else text
 
     @property
     def _drawn(self) -> tuple[Scaling, Level]:
-        return curve_scaling(self.method.scaling, self.method.level, self.method.display)
+        return curve_scaling(
+            self.method.shown.scaling, self.method.shown.level, self.method.shown.display
+        )
 
     @property
     def amplitude_unit(self) -> str:
         """Symbol and level of peak amplitudes, which are amplitudes in every scaling."""
-        return f"{self.unit.symbol} {self.method.level}"
+        return f"{self.unit.symbol} {self.method.shown.level}"
 
     @property
     def band_levels(self) -> tuple[float, ...]:
         """Rms of each of the method's bands, in the unit that is shown."""
-        return tuple(band_rms(self.spectrum, band.low, band.high) for band in self.method.bands)
+        return tuple(
+            band_rms(self.spectrum, band.low, band.high) for band in self.method.follow.bands
+        )
 
     def amplitude(self, peak: Peak) -> tuple[float, float]:
         """A peak's amplitude in the method's level, and its standard deviation."""
-        factor = LEVEL_FACTORS[self.method.level] / LEVEL_FACTORS["peak"]
+        factor = LEVEL_FACTORS[self.method.shown.level] / LEVEL_FACTORS["peak"]
         return peak.tone.amplitude * factor, peak.tone.amplitude_std * factor
 
 
@@ -213,118 +293,40 @@ def run(method: Method, recording: Recording, progress: Progress = silent) -> An
     Raises :class:`UserError` when the method does not fit or samples are missing.
     """
     estimate = run_spectrum(method, recording, part(progress, 0.0, 0.5))
-    found = run_peaks(estimate, recording, part(progress, 0.5, 1.0))
-    return found.with_display(method, recording)
+    found = run_findings(estimate, method, recording, part(progress, 0.5, 1.0))
+    return Analysis.of(estimate, found, method, recording)
 
 
-def run_spectrum(method: Method, recording: Recording, progress: Progress = silent) -> Analysis:
-    """The first step of :func:`run`, without peaks, in the channel's own quantity."""
-    p = plan(method, recording)
-    if method.average == "synchronous":
-        return _synchronous(method, recording, p, progress)
-    if method.leave_clipped and method.average in LEAVES_OUT:
-        p = _without_clipped(method, recording, p, part(progress, 0, 0.4))
-        progress = part(progress, 0.4, 1)
-    read = _reader(method, recording, p)
-
-    def combine(weights: Array, nfft: int) -> Array:
-        frames = FrameSquares(read, p.framing, p.fs, weights, nfft, method.detrend)
-        averages = effective_averages(p.framing, p.taper.name)
-        return combined_squares(frames, method.average, averages, progress)
-
-    spectrum = averaged_spectrum(
-        read,
-        p.framing,
-        p.fs,
-        p.taper,
-        pad=method.pad,
-        detrend=method.detrend,
-        averages=p.averages,
-        progress=progress,
-        combine=None if method.average in ("mean", "single") else combine,
-    )
-    single = None
-    if p.framing.count == 1:
-        first = int(p.framing.numbers[0]) * p.framing.hop
-        samples = read(first, first + method.frame)
-        single = one_frame(samples, p.fs, p.taper, method.pad, method.detrend)
-    return _analysis(method, recording, p, spectrum, single)
-
-
-def _synchronous(method: Method, recording: Recording, p: Plan, progress: Progress) -> Analysis:
-    """Average the frames in step, then analyse the average as one frame."""
-    samples, count = averaged_frame(
-        method.sync, recording, method.channel, p.start, p.stop, method.frame, progress
-    )
-    spectrum = averaged_spectrum(
-        lambda start, stop: samples[start:stop],
-        p.framing, p.fs, p.taper, pad=method.pad, detrend=method.detrend,
-    )  # fmt: skip
-    single = one_frame(samples, p.fs, p.taper, method.pad, method.detrend)
-    made = _analysis(method, recording, p, spectrum, single)
-    covered = count * method.frame / (p.stop - p.start)
-    known = replace(made.resolution, frames=count, covered_fraction=covered)
-    return replace(made, resolution=known)
-
-
-def _without_clipped(method: Method, recording: Recording, p: Plan, progress: Progress) -> Plan:
-    """The plan without frames that hold samples at the recorder's limit."""
-    read = _reader(method, recording, p)
-    built = pyramid.build(read, p.stop - p.start, progress)
-    framing = p.framing.without(clipped(read, built))
-    averages = worth(method.average, effective_averages(framing, p.taper.name))
-    return replace(p, framing=framing, averages=averages)
-
-
-def _analysis(
-    method: Method, recording: Recording, p: Plan, spectrum: Spectrum, single: OneFrame | None
-) -> Analysis:
-    return Analysis(
-        recording_id=recording.id,
-        recording_name=recording.name,
-        channel=p.channel,
-        fs=p.fs,
-        method=method,
-        sentence=sentence(method, recording),
-        resolution=resolution(method, recording, p),
-        spectrum=spectrum,
-        single=single,
-    )
-
-
-def run_peaks(estimate: Analysis, recording: Recording, progress: Progress = silent) -> Analysis:
-    """The second step of :func:`run`: the same analysis with its peaks."""
-    method = estimate.method
-    if method.average in ("max", "min"):
+def run_findings(
+    estimate: Estimate, method: Method, recording: Recording, progress: Progress = silent
+) -> Findings:
+    """Look for peaks and resonances in an estimate that was made by the same method."""
+    average, search = method.averaging.average, method.search
+    if not average.typical:
         # A tone is fitted to all frames alike: its amplitude would not be that of the curve.
-        return replace(estimate, peaks=())
-    p = plan(method, recording)
-    read = _reader(method, recording, p)
-    if method.average == "synchronous" and estimate.single is not None:
+        return Findings()
+    p = plan(method.findings(), recording)
+    read: Read = p.read
+    if not average.spaced and estimate.single is not None:
         samples = estimate.single.samples
 
         def read(start: int, stop: int) -> Array:
             return samples[start:stop]
 
-    floor = noise_floor(estimate.spectrum)
-    peaks = find_peaks(estimate.spectrum, method.search, read, p.fs, p.taper, floor, progress)
-    found = replace(estimate, peaks=peaks, floor=floor)
-    teeth = {line for comb in found.combs for line in comb.lines}
+    spectrum = estimate.spectrum
+    floor = noise_floor(spectrum)
+    peaks = find_peaks(spectrum, search.peaks, read, p.fs, p.taper, floor, progress)
+    found = Findings(peaks, floor)
+    combs = Analysis(estimate, found, method.findings(), "").combs
+    teeth = {line for comb in combs for line in comb.lines}
     alone = [peak.tone.frequency for i, peak in enumerate(peaks) if i not in teeth]
     decay = None if estimate.single is None else estimate.single.samples
-    data = Data(estimate.spectrum, p.taper, p.fs, decay)
-    by_hand = [one for fit in method.fits for one in fit_by_hand(data, fit)]
+    data = Data(spectrum, p.taper, p.fs, decay)
+    by_hand = [one for fit in search.fits for one in fit_by_hand(data, fit)]
     found_alone = [
         one for one in find_resonances(data, alone)
-        if not any(fit.low <= one.frequency <= fit.high for fit in method.fits)
+        if not any(fit.low <= one.frequency <= fit.high for fit in search.fits)
     ]  # fmt: skip
-    rung = find_ringing(found.combs, estimate.spectrum, read, p.fs, method.detrend)
+    rung = find_ringing(combs, spectrum, read, p.fs, method.frames.detrend)
     resonances = sorted([*found_alone, *by_hand, *rung], key=lambda one: one.frequency)
     return replace(found, resonances=tuple(resonances))
-
-
-def _reader(method: Method, recording: Recording, p: Plan) -> Read:
-    def read(start: int, stop: int) -> Array:
-        return recording.samples.read(method.channel, p.start + start, p.start + stop)
-
-    return read

@@ -10,7 +10,8 @@ from dataclasses import dataclass, field, replace
 from tonecomb.core.find.machine import Machine
 from tonecomb.core.method import Method
 from tonecomb.core.record.given import NOTHING_GIVEN, Given
-from tonecomb.core.steps.conditioning import AS_RECORDED, Conditioning
+from tonecomb.core.steps.keep import Keep
+from tonecomb.core.steps.step import Step
 
 
 @dataclass(frozen=True)
@@ -23,7 +24,7 @@ class Fingerprint:
 
 @dataclass(frozen=True)
 class Mark:
-    """A note at a time in s of the recording as it is conditioned."""
+    """A note at a time in s of the recording after its steps."""
 
     time: float
     note: str
@@ -73,10 +74,20 @@ class DroppedComb:
 
 
 @dataclass(frozen=True)
+class Chain:
+    """A channel and steps under a name, to be analysed at a click."""
+
+    name: str
+    channel: int = 0
+    steps: tuple[Step, ...] = ()
+
+
+@dataclass(frozen=True)
 class RecordingRef:
     """A recording on the shelf: where its file is and what the user said about it.
 
-    ``beside`` are the channels whose waveforms are shown beside the one that is analysed.
+    ``beside`` are the channels whose waveforms are shown beside the one that is analysed,
+    ``chains`` those that were put on the shelf.
     """
 
     id: str
@@ -85,7 +96,7 @@ class RecordingRef:
     fingerprint: Fingerprint
     method: Method
     given: Given = NOTHING_GIVEN
-    conditioning: Conditioning = AS_RECORDED
+    chains: tuple[Chain, ...] = ()
     beside: tuple[int, ...] = ()
     marks: tuple[Mark, ...] = ()
     combs: tuple[DroppedComb, ...] = ()
@@ -95,13 +106,15 @@ class RecordingRef:
 
 @dataclass(frozen=True)
 class HeldTrace:
-    """A curve kept for comparison: of which recording and by which method."""
+    """A curve kept for comparison: of which recording, as it was ``given`` then (None for as it is
+    now), and by which method, with its steps."""
 
     id: str
     name: str
     recording: str
     method: Method
     shown: bool = True
+    given: Given | None = None
 
 
 @dataclass(frozen=True)
@@ -148,15 +161,45 @@ def change_recording(document: Document, ref: RecordingRef) -> Document:
     )
 
 
-def set_conditioning(document: Document, ref: RecordingRef, how: Conditioning) -> Document:
-    """Condition a recording; the stretch of its method is kept where it means the same."""
-    method = ref.method
-    if how.keep != ref.conditioning.keep:
-        method = replace(method, stretch=None)  # its limits were counted from another start
-    gone = len(ref.conditioning.derived) - len(how.derived)
-    if gone > 0 and how.derived != ref.conditioning.derived:
-        method = replace(method, channel=0)
-    return change_recording(document, replace(ref, conditioning=how, method=method))
+def set_steps(document: Document, ref: RecordingRef, steps: tuple[Step, ...]) -> Document:
+    """Give a recording's method other steps; its stretch is kept where it means the same."""
+    method = ref.method.having(steps=steps)
+    before, now = _kept(ref.method.source.steps), _kept(steps)
+    if before != now:
+        method = method.having(stretch=None)  # its limits were counted from another start
+    gone = added(ref.method.source.steps) - added(steps)
+    if gone > 0:
+        method = method.having(channel=0)
+    return change_recording(document, replace(ref, method=method))
+
+
+def _kept(steps: tuple[Step, ...]) -> tuple[Step, ...]:
+    return tuple(step for step in steps if isinstance(step, Keep))
+
+
+def added(steps: tuple[Step, ...]) -> int:
+    """How many channels the steps add."""
+    return sum(step.adds for step in steps)
+
+
+def put_chain(document: Document, ref: RecordingRef, chain: Chain) -> Document:
+    """Put a chain on the shelf below its recording, over one of the same name."""
+    others = tuple(one for one in ref.chains if one.name != chain.name)
+    return change_recording(document, replace(ref, chains=(*others, chain)))
+
+
+def drop_chain(document: Document, ref: RecordingRef, name: str) -> Document:
+    """Take a chain off the shelf."""
+    kept = tuple(one for one in ref.chains if one.name != name)
+    return change_recording(document, replace(ref, chains=kept))
+
+
+def take_chain(document: Document, ref: RecordingRef, chain: Chain) -> Document:
+    """Analyse a recording by a chain from the shelf."""
+    method = set_steps(document, ref, chain.steps).get(ref.id)
+    assert method is not None
+    taken = replace(method, method=method.method.having(channel=chain.channel))
+    return replace(change_recording(document, taken), current=ref.id)
 
 
 def hold(document: Document, trace: HeldTrace) -> Document:
@@ -226,5 +269,5 @@ def select(document: Document, recording_id: str, channel: int) -> Document:
     ref = document.get(recording_id)
     if ref is None:
         return document
-    ref = replace(ref, method=replace(ref.method, channel=channel))
+    ref = replace(ref, method=ref.method.having(channel=channel))
     return replace(change_recording(document, ref), current=recording_id)

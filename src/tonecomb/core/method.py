@@ -1,94 +1,157 @@
-"""The method: one immutable description of an analysis, and the sentence that tells it."""
+"""The method: one immutable description of an analysis, from samples to what is followed.
+
+Its parts say what depends on what: a result is kept under the parts that it hangs on, whole, and
+nowhere stands a list of the settings that matter.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
+from typing import Any
 
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.averages import Average, Mean, Single
 from tonecomb.core.estimate.bands import Band
-from tonecomb.core.estimate.combining import Average, worth
-from tonecomb.core.estimate.display import Display, curve_scaling
-from tonecomb.core.estimate.framing import Framing, effective_averages, make_framing
+from tonecomb.core.estimate.display import Display
+from tonecomb.core.estimate.framing import Framing, effective_averages
 from tonecomb.core.estimate.shaft import Shaft
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS, Detrend, Level, Scaling
-from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.estimate.windows import Window, window
 from tonecomb.core.find.damping import Fit
 from tonecomb.core.find.peaks import PeakSearch
 from tonecomb.core.record.recording import Channel, Recording, Stretch, whole
+from tonecomb.core.record.signal import Signal
+from tonecomb.core.steps.prepare import prepare
+from tonecomb.core.steps.step import Step
 
 MAX_PAD = 16
 _WANTED_FRAMES = 24
 _LONGEST_DEFAULT = 1 << 16
-
-DETRENDS: dict[Detrend, str] = {
-    "none": "mean kept",
-    "mean": "mean removed",
-    "line": "line removed",
-}
-SCALINGS: dict[Scaling, str] = {
-    "amplitude": "amplitude",
-    "power": "power",
-    "psd": "PSD",
-    "amplitude-density": "amplitude density",
-    "energy": "energy density",
-}
-AVERAGES: dict[Average, str] = {
-    "mean": "{} averaged",
-    "median": "median of {}",
-    "max": "maximum of {}",
-    "min": "minimum of {}",
-    "exponential": "{} averaged exponentially",
-    "single": "single frame",
-    "synchronous": "frames averaged",
-}
-LEAVES_OUT: tuple[Average, ...] = ("mean", "median", "max", "min", "exponential")
-"""Averages of frames that are cut from the stretch, of which some may be left out."""
 LEVELS: tuple[Level, ...] = tuple(LEVEL_FACTORS)
 
 
 @dataclass(frozen=True)
-class Method:
-    """Everything that decides what is computed.
-
-    ``channel`` counts from 0; ``stretch`` None is the whole recording; ``frame`` in samples,
-    ``overlap`` in percent of it, ``pad`` the factor by which zeros lengthen the transform.
-    ``average`` says how the frames become one spectrum; with ``single`` it is the frame about
-    ``at`` (s), the one in the stretch's middle for None; with ``synchronous`` they begin where
-    ``sync`` says. Frames that touch one of the ``struck`` stretches are left out, and with
-    ``leave_clipped`` those that clip. ``bands`` are those whose level is read, ``fits`` ranges in
-    which resonances are fitted by hand, ``tracks`` what is followed from frame to frame, ``shaft``
-    by whose angle a run-up is analysed.
-    """
+class Source:
+    """Whose samples are analysed: a ``channel`` (from 0) of the recording after ``steps``, over a
+    ``stretch`` of it, all for None. ``reference`` is the channel that others are held against."""
 
     channel: int = 0
     stretch: Stretch | None = None
+    steps: tuple[Step, ...] = ()
+    reference: int | None = None
+
+
+@dataclass(frozen=True)
+class Frames:
+    """How the stretch is cut and each frame transformed: ``frame`` in samples, ``overlap`` in
+    percent of it, ``pad`` the factor by which zeros lengthen the transform."""
+
     detrend: Detrend = "mean"
     window: str = "hann"
     frame: int = 4096
     overlap: float = 50.0
     pad: int = 1
-    scaling: Scaling = "amplitude"
-    level: Level = "rms"
-    search: PeakSearch = field(default_factory=PeakSearch)
-    average: Average = "mean"
-    at: float | None = None
-    bands: tuple[Band, ...] = ()
-    sync: Sync = field(default_factory=Sync)
+
+
+@dataclass(frozen=True)
+class Averaging:
+    """How frames become one spectrum. Those that touch one of the ``struck`` stretches are left
+    out, and with ``leave_clipped`` those that clip."""
+
+    average: Average = field(default_factory=Mean)
     struck: tuple[Stretch, ...] = ()
     leave_clipped: bool = False
+
+    @property
+    def left_out(self) -> tuple[Stretch, ...]:
+        """Stretches whose frames do not take part."""
+        return self.struck if self.average.cut else ()
+
+
+@dataclass(frozen=True)
+class Shown:
+    """As what an estimate is shown."""
+
+    scaling: Scaling = "amplitude"
+    level: Level = "rms"
     display: Display = field(default_factory=Display)
+
+
+@dataclass(frozen=True)
+class Search:
+    """What is looked for in a spectrum: ``peaks``, and resonances in ``fits``, which are ranges
+    chosen by hand."""
+
+    peaks: PeakSearch = field(default_factory=PeakSearch)
     fits: tuple[Fit, ...] = ()
+
+
+@dataclass(frozen=True)
+class Follow:
+    """What is followed from frame to frame: ``tracks`` of tones and combs, levels of ``bands``
+    (which are read off the spectrum, too)."""
+
     tracks: tuple[Wanted, ...] = ()
+    bands: tuple[Band, ...] = ()
+
+
+@dataclass(frozen=True)
+class Method:
+    """Everything that decides what is computed and how it is shown. By the angle of a ``shaft``
+    a run-up is analysed."""
+
+    source: Source = field(default_factory=Source)
+    frames: Frames = field(default_factory=Frames)
+    averaging: Averaging = field(default_factory=Averaging)
+    shown: Shown = field(default_factory=Shown)
+    search: Search = field(default_factory=Search)
+    follow: Follow = field(default_factory=Follow)
     shaft: Shaft | None = None
 
+    @classmethod
+    def of(cls, **settings: Any) -> Method:
+        """A method with these settings, each by its own name, whatever part it belongs to."""
+        return cls().having(**settings)
+
+    def having(self, **settings: Any) -> Method:
+        """The same with these settings changed. A setting is a field of a part, or a part."""
+        parts: dict[str, Any] = {name: settings.pop(name) for name in _PARTS if name in settings}
+        for name, value in settings.items():
+            home = _HOMES[name]
+            parts[home] = replace(parts.get(home, getattr(self, home)), **{name: value})
+        return replace(self, **parts)
+
     def estimate(self) -> Method:
-        """The same with what only changes the display set back: the key of a computation."""
-        return replace(
-            self, scaling="amplitude", level="rms", bands=(), display=Display(), tracks=(),
-            shaft=None,
-        )  # fmt: skip
+        """The parts that a spectrum hangs on; the rest set back."""
+        return Method(self.source, self.frames, self.averaging)
+
+    def findings(self) -> Method:
+        """The parts that what is found in a spectrum hangs on; the rest set back."""
+        return Method(self.source, self.frames, self.averaging, search=self.search)
+
+    def single_frames(self) -> Method:
+        """The parts that frames by themselves hang on; the rest set back."""
+        return Method(self.source, self.frames)
+
+    def following(self) -> Method:
+        """The parts that what is followed from frame to frame hangs on; the rest set back."""
+        return Method(self.source, self.frames, follow=self.follow)
+
+    def turning(self) -> Method:
+        """The parts that a run-up hangs on; the rest set back."""
+        return Method(self.source, self.frames, shaft=self.shaft)
+
+
+_PARTS = tuple(one.name for one in fields(Method))
+_HOMES = {
+    one.name: part.name
+    for part in fields(Method)
+    if part.name != "shaft"
+    for one in fields(getattr(Method(), part.name))
+}
+"""In which part each setting is; their names are all different."""
+SETTINGS: tuple[str, ...] = tuple(_HOMES)
 
 
 @dataclass(frozen=True)
@@ -101,32 +164,30 @@ class Preset:
     @classmethod
     def of(cls, name: str, method: Method) -> Preset:
         """Keep of a method what does not belong to one recording."""
-        search = replace(method.search, by_hand=())
-        plain = replace(
-            method, channel=0, stretch=None, at=None, struck=(), fits=(), shaft=None
-        )
-        return cls(name, replace(plain, search=search))
+        return cls(name, _for(method, Method()))
 
     def applied(self, method: Method) -> Method:
-        """This way of analysing for what ``method`` is about."""
-        return replace(
-            self.method,
-            channel=method.channel,
-            stretch=method.stretch,
-            at=method.at,
-            struck=method.struck,
-            fits=method.fits,
-            shaft=method.shaft,
-            search=replace(self.method.search, by_hand=method.search.by_hand),
-        )
+        """This way of analysing for what ``method`` is about; where the preset has steps they
+        take the place of the method's."""
+        steps = self.method.source.steps or method.source.steps
+        return _for(self.method, method.having(steps=steps))
 
 
-@dataclass(frozen=True)
-class Phrase:
-    """A part of the method's sentence; ``key`` names the setting it shows."""
-
-    key: str
-    text: str
+def _for(method: Method, about: Method) -> Method:
+    """``method`` with all that belongs to one recording taken from ``about``."""
+    average, other = method.averaging.average, about.averaging.average
+    if isinstance(average, Single):  # which frame it is belongs to the recording
+        average = other if isinstance(other, Single) else Single()
+    steps = about.source.steps or method.source.steps
+    return replace(
+        method,
+        source=replace(about.source, steps=steps),
+        averaging=replace(method.averaging, average=average, struck=about.averaging.struck),
+        search=Search(
+            replace(method.search.peaks, by_hand=about.search.peaks.by_hand), about.search.fits
+        ),
+        shaft=about.shaft,
+    )
 
 
 @dataclass(frozen=True)
@@ -156,66 +217,83 @@ def default_frame(length: int) -> int:
     return max(2, min(frame, length))
 
 
-def default_method(recording: Recording) -> Method:
+def default_method(recording: Recording | Signal) -> Method:
     """What a recording is first analysed with: the whole of it, Hann, half overlapped."""
-    return Method(frame=default_frame(recording.length))
+    return Method(frames=Frames(frame=default_frame(recording.length)))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Plan:
-    """A method checked against a recording."""
+    """A method checked against a recording: the ``signal`` that is read, from sample ``start``
+    to ``stop``, and its frames."""
 
-    channel: Channel
+    signal: Signal
+    number: int
     start: int
     stop: int
-    fs: float
     taper: Window
     framing: Framing
     averages: float
 
+    @property
+    def fs(self) -> float:
+        """Sample rate, Hz."""
+        return self.signal.rate
+
+    @property
+    def channel(self) -> Channel:
+        """The channel that is analysed."""
+        return self.signal.channels[self.number]
+
+    def read(self, first: int, last: int) -> Any:
+        """Samples of the stretch, counted from its start."""
+        return self.signal.samples.read(self.number, self.start + first, self.start + last)
+
 
 def plan(method: Method, recording: Recording) -> Plan:
     """Check ``method`` against ``recording``; :class:`UserError` says what does not fit."""
-    fs = recording.rate
-    if not 0 <= method.channel < len(recording.channels):
+    source, frames, average = method.source, method.frames, method.averaging.average
+    signal = prepare(recording, source.steps)
+    fs = signal.rate
+    for number in (source.channel, source.reference or 0):
+        if not 0 <= number < len(signal.channels):
+            raise UserError(
+                f"{recording.name} has no channel {number + 1}",
+                f"it has {len(signal.channels)}",
+            )
+    if not 1 <= frames.pad <= MAX_PAD:
         raise UserError(
-            f"{recording.name} has no channel {method.channel + 1}",
-            f"it has {len(recording.channels)}",
+            f"Zero padding ×{frames.pad} cannot be used", remedy=f"choose 1 to {MAX_PAD}"
         )
-    if not 1 <= method.pad <= MAX_PAD:
-        raise UserError(
-            f"Zero padding ×{method.pad} cannot be used", remedy=f"choose 1 to {MAX_PAD}"
-        )
-    start, stop = (method.stretch or whole(recording)).indices(recording)
-    taper = window(method.window)
-    framing = make_framing(stop - start, method.frame, method.overlap, fs)
-    if method.average == "single":
-        middle = (start + stop) / 2 if method.at is None else method.at * fs
-        first = round(middle - method.frame / 2)
-        start = min(max(first, start), stop - method.frame)
-        stop = start + method.frame
-        framing = make_framing(method.frame, method.frame, 0.0, fs)
-    elif method.average == "synchronous":
-        method.sync.check(recording.channels)
-        framing = make_framing(method.frame, method.frame, 0.0, fs)
-    else:
-        spans = [(round(s.start * fs) - start, round(s.end * fs) - start) for s in method.struck]
-        framing = framing.without([(a, b) for a, b in spans if b > 0 and b > a])
-    for band in method.bands:
+    first, last = (source.stretch or whole(signal)).indices(signal)
+    taper = window(frames.window)
+    average.check(signal.channels)
+    start, stop, framing = average.frames(first, last, frames.frame, frames.overlap, fs)
+    spans = [
+        (round(s.start * fs) - start, round(s.end * fs) - start) for s in method.averaging.left_out
+    ]
+    framing = framing.without([(a, b) for a, b in spans if b > 0 and b > a])
+    for band in method.follow.bands:
         band.check()
-    for fit in method.fits:
+    for fit in method.search.fits:
         fit.check(fs / 2)
-    channel = recording.channels[method.channel]
-    method.display.check(channel.unit)
+    method.shown.display.check(signal.channels[source.channel].unit)
     return Plan(
-        channel=channel,
+        signal=signal,
+        number=source.channel,
         start=start,
         stop=stop,
-        fs=fs,
         taper=taper,
         framing=framing,
-        averages=worth(method.average, effective_averages(framing, taper.name)),
+        averages=average.worth(effective_averages(framing, taper.name)),
     )
+
+
+def frame_plan(method: Method, recording: Recording, frame: int | None = None) -> Plan:
+    """The plan of single frames, whatever way they are averaged or left out, each ``frame``
+    samples long, the method's own for None."""
+    plain = method.single_frames()
+    return plan(plain if frame is None else plain.having(frame=frame), recording)
 
 
 def resolution(method: Method, recording: Recording, found: Plan | None = None) -> Resolution:
@@ -224,108 +302,16 @@ def resolution(method: Method, recording: Recording, found: Plan | None = None) 
     ``found`` is the plan where more frames turned out to be left out than could be planned.
     """
     p = found or plan(method, recording)
-    start, stop = (method.stretch or whole(recording)).indices(recording)
-    frame_hz = p.fs / method.frame
+    start, stop = (method.source.stretch or whole(p.signal)).indices(p.signal)
+    frame_hz = p.fs / method.frames.frame
     return Resolution(
-        bin_hz=frame_hz / method.pad,
+        bin_hz=frame_hz / method.frames.pad,
         enbw_hz=p.taper.enbw * frame_hz,
         separable_hz=p.taper.width_6db * frame_hz,
-        frame_s=method.frame / p.fs,
+        frame_s=method.frames.frame / p.fs,
         frames=p.framing.count,
         effective_averages=p.averages,
         covered_fraction=p.framing.covered_fraction * (p.stop - p.start) / (stop - start),
         stretch_s=(stop - start) / p.fs,
         nyquist_hz=p.fs / 2,
     )
-
-
-def seconds(value: float, fs: float) -> str:
-    """A time in s with as many decimals as a sample deserves, at least one."""
-    text = f"{value:.{max(1, len(str(int(fs))))}f}".rstrip("0")
-    return text + "0" if text.endswith(".") else text
-
-
-def phrases(method: Method, recording: Recording) -> tuple[Phrase, ...]:
-    """The sentence in parts, in order. Works for methods that do not fit the recording too."""
-    fs = recording.rate
-    stretch = method.stretch or whole(recording)
-    channels = recording.channels
-    known = 0 <= method.channel < len(channels)
-    channel = channels[method.channel] if known else Channel(f"channel {method.channel + 1}", "FS")
-    scaling, level = shown_as(method, channel)
-    parts = [
-        Phrase("channel", channel.name),
-        Phrase("stretch", f"{seconds(stretch.start, fs)}–{seconds(stretch.end, fs)} s"),
-        Phrase("detrend", DETRENDS[method.detrend]),
-        Phrase("window", window(method.window).title),
-        Phrase("frame", f"{method.frame} samples"),
-        Phrase("overlap", f"{method.overlap:g} % overlap"),
-        Phrase("frames", _frames(method, recording)),
-        Phrase("scaling", scaling),
-        Phrase("level", level),
-    ]
-    if method.average == "synchronous":
-        parts = [part for part in parts if part.key != "overlap"]
-    if out := _left_out(method):
-        parts.insert([part.key for part in parts].index("scaling"), Phrase("left out", out))
-    if drawn := method.display.words():
-        parts.append(Phrase("drawn", drawn))
-    if recording.prepared:
-        parts.insert(2, Phrase("prepared", ", ".join(recording.prepared)))
-    if method.pad > 1:
-        at = next(i for i, part in enumerate(parts) if part.key == "frame")
-        parts.insert(at + 1, Phrase("pad", f"padded ×{method.pad}"))
-    return tuple(parts)
-
-
-def shown_as(method: Method, channel: Channel) -> tuple[str, str]:
-    """The scaling and the unit in which a channel is shown, in words."""
-    display = method.display
-    scaling, level = curve_scaling(method.scaling, method.level, display)
-    words = SCALINGS[scaling]
-    symbol = display.unit(channel.unit)
-    if display.order(channel.unit):
-        words = f"{symbol.quantity.lower()} {words} from {display.low_cut:g} Hz"
-    text = symbol.scaled(scaling, level)
-    return words, text if display.reference is None else f"{text}, dB re {symbol.reference_text}"
-
-
-def _frames(method: Method, recording: Recording) -> str:
-    try:
-        p = plan(method, recording)
-    except UserError:
-        return "no frame fits"
-    if method.average == "single":
-        at = (p.start + method.frame / 2) / recording.rate
-        return f"single frame at {seconds(at, recording.rate)} s"
-    if method.average == "synchronous":
-        return f"frames averaged {method.sync.words(recording.channels)}"
-    if p.framing.count == 1:
-        return "1 frame"
-    return AVERAGES[method.average].format(f"{p.framing.count} frames")
-
-
-def _left_out(method: Method) -> str:
-    """Which frames do not take part."""
-    if method.average not in LEAVES_OUT:
-        return ""
-    parts = []
-    if method.struck:
-        places = "1 stretch" if len(method.struck) == 1 else f"{len(method.struck)} stretches"
-        parts.append(f"without {places} struck out")
-    if method.leave_clipped:
-        parts.append("without frames that clip")
-    return ", ".join(parts)
-
-
-# Phrases that a comma ties to the one before.
-_JOINED = {"frame", "pad", "overlap", "level", "left out", "drawn"}
-
-
-def sentence(method: Method, recording: Recording) -> str:
-    """The method in one line, as it stands on every picture and in every report."""
-    text = ""
-    for phrase in phrases(method, recording):
-        joint = "" if not text else ", " if phrase.key in _JOINED else " · "
-        text += joint + phrase.text
-    return text

@@ -9,6 +9,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from tonecomb.desktop.stage.pane import PaneSpec
+from tonecomb.desktop.stage.panes import PANES
+
 if TYPE_CHECKING:
     from tonecomb.desktop.bench import Bench
 
@@ -30,6 +33,15 @@ class Action:
 
 MENUS = ("File", "Edit", "View", "Signal", "Find", "Help")
 
+
+def _pane(spec: PaneSpec) -> Action:
+    """The action that shows a pane, or takes it away."""
+    return Action(
+        "View", spec.name, spec.keys, spec.tip, lambda b: b.stage.toggle_pane(spec.key),
+        checked=lambda b: b.stage.shows(spec.key),
+    )  # fmt: skip
+
+
 # ruff: noqa: E501 - the table is read by its columns
 ACTIONS: tuple[Action, ...] = (
     Action("File", "Open…", "Ctrl+O", "Open recordings or a session", lambda b: b.opening.open_dialog()),
@@ -41,46 +53,40 @@ ACTIONS: tuple[Action, ...] = (
     Action("File", "Export spectrum…", "", "Save the spectrum as CSV", lambda b: b.exports.export_spectrum(), needs_recording=True),
     Action("File", "Export recording…", "", "Save the recording in another format", lambda b: b.exports.export_current(), needs_recording=True),
     Action("File", "Export readings…", "", "Save the peaks, combs or resonances that are shown as CSV", lambda b: b.exports.export_readings(b.readings.page), needs_recording=True),
-    Action("File", "Export trend…", "", "Save tracks, levels and figures against time as CSV", lambda b: b.exports.export_trend(), needs_recording=True),
-    Action("File", "Export orders…", "", "Save the levels of a run-up's orders over speed as CSV", lambda b: b.exports.export_orders(), needs_recording=True),
+    Action("File", "Export trend…", "", "Save tracks, levels and figures against time as CSV", lambda b: b.exports.export_kind("trend"), needs_recording=True),
+    Action("File", "Export orders…", "", "Save the levels of a run-up's orders over speed as CSV", lambda b: b.exports.export_kind("run-up"), needs_recording=True),
     Action("File", "Export bands…", "", "Save the levels of the bands as CSV", lambda b: b.exports.export_readings("bands"), needs_recording=True),
     Action("File", "Quit", "Ctrl+Q", "Close the bench", lambda b: b.close(), divided=True),
     Action("Edit", "Undo", "Ctrl+Z", "Take the last edit back", lambda b: b.store.undo()),
     Action("Edit", "Redo", "Ctrl+Shift+Z", "Do again what was taken back", lambda b: b.store.redo()),
-    Action("Edit", "Move recording up", "Alt+Up", "Move the recording up the shelf", lambda b: b.move_current(-1), needs_recording=True, divided=True),
-    Action("Edit", "Move recording down", "Alt+Down", "Move the recording down the shelf", lambda b: b.move_current(1), needs_recording=True),
+    Action("Edit", "Move recording up", "Alt+Up", "Move the recording up the shelf", lambda b: b.workspace.move_current(-1), needs_recording=True, divided=True),
+    Action("Edit", "Move recording down", "Alt+Down", "Move the recording down the shelf", lambda b: b.workspace.move_current(1), needs_recording=True),
     Action("Edit", "Copy readings", "Ctrl+C", "Put the peaks, combs or resonances that are shown on the clipboard", lambda b: b.finding.copy_readings(), needs_recording=True, divided=True),
     Action("Edit", "Copy picture", "Ctrl+Shift+C", "Put what the stage shows on the clipboard", lambda b: b.exports.copy_picture(), needs_recording=True),
     Action("Edit", "Copy spectrum numbers", "", "Put the spectrum on the clipboard as text", lambda b: b.exports.copy_numbers(), needs_recording=True),
     Action("View", "Waveform", "1", "Give the waveform the whole stage", lambda b: b.stage.show_view(0)),
     Action("View", "Spectrum", "2", "Give the spectrum the whole stage", lambda b: b.stage.show_view(1)),
     Action("View", "Both views", "V", "Put a second view on the stage, or take it away", lambda b: b.stage.toggle_second()),
-    Action("View", "Phase", "3", "Phase, real and imaginary part or group delay below the spectrum", lambda b: b.stage.toggle_pane(b.stage.phase), checked=lambda b: not b.stage.phase.isHidden()),
-    Action("View", "Spectrogram", "4", "Level over frequency and time below the spectrum", lambda b: b.stage.toggle_pane(b.stage.gram), checked=lambda b: not b.stage.gram.isHidden()),
-    Action("View", "Waterfall", "5", "Slices of the stretch in relief, as lines or as a surface", lambda b: b.stage.toggle_pane(b.stage.waterfall), checked=lambda b: not b.stage.waterfall.isHidden()),
-    Action("View", "Trend", "6", "Tracks, band levels, rms, crest factor and kurtosis against time", lambda b: b.stage.toggle_pane(b.stage.trend), checked=lambda b: not b.stage.trend.isHidden()),
-    Action("View", "Run-up", "7", "By the shaft's angle: order spectrum and map, orders over speed, the resonances they meet", lambda b: b.stage.toggle_pane(b.stage.run_up), checked=lambda b: not b.stage.run_up.isHidden()),
-    Action("View", "Range of all frames", "Shift+U", "Highest, median and lowest of all frames behind the curve", lambda b: b.ranges.want(not b.ranges.wanted), checked=lambda b: b.ranges.wanted),
-    Action("View", "The single frame in time", "Shift+W", "Its samples as taken and as windowed", lambda b: b.stage.toggle_pane(b.stage.frame), checked=lambda b: not b.stage.frame.isHidden()),
-    Action("View", "Against a held trace", "Shift+H", "Ratio or difference of the trace now and a held one", lambda b: b.stage.toggle_pane(b.stage.against), checked=lambda b: not b.stage.against.isHidden()),
-    Action("View", "Side by side", "Shift+V", "The trace now beside a held one, each with its resolution cell", lambda b: b.stage.set_side_by_side(not b.stage.side_by_side), checked=lambda b: b.stage.side_by_side),
+    *(_pane(spec) for spec in PANES),
+    Action("View", "Range of all frames", "Shift+U", "Highest, median and lowest of all frames behind the curve", lambda b: b.context.watched["range"].want(not b.context.watched["range"].wanted), checked=lambda b: bool(b.context.watched["range"].wanted)),
+    Action("View", "Side by side", "Shift+V", "The trace now beside a held one, each with its resolution cell", lambda b: b.stage.set_side_by_side(not b.stage.spectra.side_by_side), checked=lambda b: b.stage.spectra.side_by_side),
     Action("View", "Confidence band", "K", "Where the true spectrum lies with 95 % probability", lambda b: b.stage.spectrum.set_confidence(not b.stage.spectrum.confidence), checked=lambda b: b.stage.spectrum.confidence),
     Action("View", "Noise floor", "U", "The local noise floor that peaks are held against", lambda b: b.stage.spectrum.set_floor(not b.stage.spectrum.floor), checked=lambda b: b.stage.spectrum.floor),
-    Action("View", "All channels", "Shift+A", "Waveforms of all channels, or only of the one analysed", lambda b: b.toggle_beside(), needs_recording=True, divided=True),
-    Action("View", "Channels over each other", "Shift+O", "Waveforms over each other, each with its axis, or one below the other", lambda b: b.toggle_over(), checked=lambda b: b.stage.lanes.over),
-    Action("View", "Measure", "M", "Two readouts on the waveform, and the periods between", lambda b: b.toggle_measure(), checked=lambda b: b.stage.lanes.measuring, needs_recording=True),
-    Action("View", "Put a mark…", "Shift+M", "A note on the waveform at the cursor", lambda b: b.marks.put(b.stage.waveform.cursor_time), needs_recording=True),
+    Action("View", "All channels", "Shift+A", "Waveforms of all channels, or only of the one analysed", lambda b: b.layout_.toggle_beside(), needs_recording=True, divided=True),
+    Action("View", "Channels over each other", "Shift+O", "Waveforms over each other, each with its axis, or one below the other", lambda b: b.layout_.toggle_over(), checked=lambda b: b.stage.lanes.over),
+    Action("View", "Measure", "M", "Two readouts on the waveform, and the periods between", lambda b: b.layout_.toggle_measure(), checked=lambda b: b.stage.lanes.measuring, needs_recording=True),
+    Action("View", "Put a mark…", "Shift+M", "A note on the waveform at the cursor", lambda b: b.context.marks.put(b.stage.waveform.cursor_time), needs_recording=True),
     Action("View", "Show all", "A", "Zoom out to the whole of each axis", lambda b: b.stage.show_all(), divided=True),
     Action("View", "Type limits across…", "X", "Type the limits of the frequency axis, or of time under the mouse", lambda b: b.stage.type_limits("bottom"), needs_recording=True),
     Action("View", "Type limits upward…", "Y", "Type the limits of the level axis", lambda b: b.stage.type_limits("left"), needs_recording=True),
-    Action("View", "Logarithmic frequency", "L", "Logarithmic or even frequency axis", lambda b: b.toggle_log(), checked=lambda b: b.stage.spectrum.log_frequency),
-    Action("View", "Level in dB", "D", "Level in decibels or in the unit", lambda b: b.toggle_decibels(), checked=lambda b: b.stage.spectrum.decibels),
-    Action("View", "Orders", "O", "The frequency axis in multiples of the shaft's speed as well", lambda b: b.finding.toggle_orders(), checked=lambda b: b.stage.orders and b.notes.knowledge.shaft is not None, needs_recording=True),
+    Action("View", "Logarithmic frequency", "L", "Logarithmic or even frequency axis", lambda b: b.layout_.toggle_log(), checked=lambda b: b.stage.spectrum.log_frequency),
+    Action("View", "Level in dB", "D", "Level in decibels or in the unit", lambda b: b.layout_.toggle_decibels(), checked=lambda b: b.stage.spectrum.decibels),
+    Action("View", "Orders", "O", "The frequency axis in multiples of the shaft's speed as well", lambda b: b.finding.toggle_orders(), checked=lambda b: b.stage.orders and b.context.notes.knowledge.shaft is not None, needs_recording=True),
     Action("View", "Filter the readings", "Q", "Show only rows that hold what you type", lambda b: b.readings.focus_filter(), needs_recording=True),
     Action("View", "Columns of the readings…", "", "Choose the columns of the peaks or the combs", lambda b: b.readings.choose_columns(), needs_recording=True),
-    Action("View", "Shelf", "Ctrl+1", "Fold the shelf away or open it", lambda b: b.toggle_column(0), checked=lambda b: not b.shelf.isHidden(), divided=True),
-    Action("View", "Readings", "Ctrl+2", "Fold the readings away or open them", lambda b: b.toggle_column(2), checked=lambda b: not b.readings.isHidden()),
-    Action("View", "Night theme", "Ctrl+T", "Light on dark, or ink on paper", lambda b: b.toggle_theme(), checked=lambda b: b.theme.name == "Night"),
+    Action("View", "Shelf", "Ctrl+1", "Fold the shelf away or open it", lambda b: b.layout_.toggle_column(0), checked=lambda b: not b.shelf.isHidden(), divided=True),
+    Action("View", "Readings", "Ctrl+2", "Fold the readings away or open them", lambda b: b.layout_.toggle_column(2), checked=lambda b: not b.readings.isHidden()),
+    Action("View", "Night theme", "Ctrl+T", "Light on dark, or ink on paper", lambda b: b.layout_.toggle_theme(), checked=lambda b: b.layout_.theme.name == "Night"),
     Action("Signal", "Halve the frame", "[", "Finer in time, coarser in frequency", lambda b: b.method.scale_frame(0.5), needs_recording=True),
     Action("Signal", "Double the frame", "]", "Finer in frequency, coarser in time", lambda b: b.method.scale_frame(2), needs_recording=True),
     Action("Signal", "Previous window", ";", "Taper the frames with the window before this one", lambda b: b.method.step_window(-1), needs_recording=True),
@@ -91,22 +97,22 @@ ACTIONS: tuple[Action, ...] = (
     Action("Signal", "Edit the method", "E", "Go to the sentence with the keys: arrows, then Return", lambda b: b.method_line.take_focus(), needs_recording=True, divided=True),
     Action("Signal", "Bands or bins…", "Shift+K", "Draw bins, octave or decade bands, or the running total", lambda b: b.method_line.edit("drawn"), needs_recording=True),
     Action("Signal", "Presets…", "Shift+P", "Keep the method under a name, or use one", lambda b: b.method.show_presets(), needs_recording=True),
-    Action("Signal", "Condition the recording…", "C", "Keep a part, remove mean, line or drift, decimate", lambda b: b.method_line.edit("prepared"), needs_recording=True, divided=True),
+    Action("Signal", "Steps before the analysis…", "C", "Keep a part, remove mean, line or drift, decimate, derive: in your order", lambda b: b.method_line.edit("steps"), needs_recording=True, divided=True),
     Action("Signal", "Derive a channel…", "Shift+D", "Sum, difference, integral or derivative of channels", lambda b: b.channels.derive(), needs_recording=True),
     Action("Signal", "Calibrate the channel…", "Shift+C", "Sensitivity, gain, offset and unit", lambda b: b.channels.calibrate(), needs_recording=True),
-    Action("Signal", "Hold the trace", "H", "Keep the curve for comparison while the method changes", lambda b: b.held.hold(), needs_recording=True),
+    Action("Signal", "Hold the trace", "H", "Keep the curve for comparison while the method changes", lambda b: b.context.held.hold(), needs_recording=True),
     Action("Signal", "Same method over several channels…", "Shift+S", "Analyse channels or recordings alike and hold their traces", lambda b: b.method.hold_several(), needs_recording=True),
-    Action("Signal", "Run again", "F5", "Run the analysis again after it was stopped", lambda b: b.results.again(), needs_recording=True),
+    Action("Signal", "Run again", "F5", "Run the analysis again after it was stopped", lambda b: b.context.results.again(), needs_recording=True),
     Action("Find", "Peaks…", "P", "Change which peaks are found", lambda b: b.readings.edit_search(), needs_recording=True),
     Action("Find", "Pick a peak", "I", "Count the highest point at the cursor as a peak, however low it is", lambda b: b.finding.pick_peak(), needs_recording=True),
-    Action("Find", "Name the peak…", "R", "Give the chosen peak a name", lambda b: b.notes.name(b.readings.current_peak()), needs_recording=True),
-    Action("Find", "Set the peak aside…", "Shift+R", "A peak that is known and does not matter, or take it back", lambda b: b.notes.set_aside(b.readings.current_peak()), needs_recording=True),
-    Action("Find", "Mark the peak", "J", "A line through every view at the chosen peak, or take it away", lambda b: b.notes.mark(b.readings.current_peak()), needs_recording=True),
+    Action("Find", "Name the peak…", "R", "Give the chosen peak a name", lambda b: b.context.notes.name(b.readings.current_peak()), needs_recording=True),
+    Action("Find", "Set the peak aside…", "Shift+R", "A peak that is known and does not matter, or take it back", lambda b: b.context.notes.set_aside(b.readings.current_peak()), needs_recording=True),
+    Action("Find", "Mark the peak", "J", "A line through every view at the chosen peak, or take it away", lambda b: b.context.notes.mark(b.readings.current_peak()), needs_recording=True),
     Action("Find", "Machine…", "T", "Its shaft's speed, and known frequencies that name peaks", lambda b: b.finding.describe_machine(), needs_recording=True),
     Action("Find", "Drop a comb", "B", "Harmonics of the tone at the cursor", lambda b: b.finding.drop_comb(), needs_recording=True, divided=True),
     Action("Find", "Find combs", "Shift+B", "Families of harmonics and sidebands among the peaks", lambda b: b.finding.find_combs(), needs_recording=True),
-    Action("Find", "Type a comb…", "Ctrl+B", "Harmonics of a fundamental that you type", lambda b: b.combs.type_new(), needs_recording=True),
-    Action("Find", "Sidebands about the peak", "", "A comb of sidebands about the chosen peak", lambda b: b.combs.sidebands_at(b.readings.current_peak()), needs_recording=True),
+    Action("Find", "Type a comb…", "Ctrl+B", "Harmonics of a fundamental that you type", lambda b: b.context.combs.type_new(), needs_recording=True),
+    Action("Find", "Sidebands about the peak", "", "A comb of sidebands about the chosen peak", lambda b: b.context.combs.sidebands_at(b.readings.current_peak()), needs_recording=True),
     Action("Find", "Remove the comb", "Delete", "Take the comb away that is chosen in the readings", lambda b: b.finding.remove_comb(), needs_recording=True),
     Action("Find", "Fit a resonance…", "F", "Drag over a range, and fit one mode or two", lambda b: b.finding.choose_fit(not b.stage.spectrum.choosing), checked=lambda b: b.stage.spectrum.choosing, needs_recording=True),
     Action("Find", "Bands…", "Shift+L", "Name bands whose rms is read", lambda b: b.method.edit_bands(), needs_recording=True),
@@ -114,15 +120,15 @@ ACTIONS: tuple[Action, ...] = (
     Action("Find", "Previous peak", "Shift+N", "Go to the peak before in the readings", lambda b: b.readings.step(-1), needs_recording=True),
     Action("Find", "Follow…", "Shift+T", "Choose tones and combs to follow from frame to frame", lambda b: b.finding.edit_tracks(), needs_recording=True),
     Action("Find", "Shaft of a run-up…", "Shift+F", "What tells the shaft's speed, and which orders are followed", lambda b: b.finding.choose_shaft(), needs_recording=True),
-    Action("Find", "Next frame", ".", "Show the spectrum of the next single frame beside the average", lambda b: b.moments.step(1), needs_recording=True, divided=True),
-    Action("Find", "Previous frame", ",", "Show the spectrum of the single frame before", lambda b: b.moments.step(-1), needs_recording=True),
-    Action("Find", "Play the frames", "Ctrl+.", "Show one frame after the other, or stop", lambda b: b.player.toggle(), checked=lambda b: b.player.playing, needs_recording=True),
-    Action("Find", "No single frame", "Shift+.", "Leave the single frame", lambda b: b.player.leave(), needs_recording=True),
+    Action("Find", "Next frame", ".", "Show the spectrum of the next single frame beside the average", lambda b: b.context.moments.step(1), needs_recording=True, divided=True),
+    Action("Find", "Previous frame", ",", "Show the spectrum of the single frame before", lambda b: b.context.moments.step(-1), needs_recording=True),
+    Action("Find", "Play the frames", "Ctrl+.", "Show one frame after the other, or stop", lambda b: b.context.player.toggle(), checked=lambda b: b.context.player.playing, needs_recording=True),
+    Action("Find", "No single frame", "Shift+.", "Leave the single frame", lambda b: b.context.player.leave(), needs_recording=True),
     Action("Find", "Go to the waveform", "G", "The waveform there, with the crests of the tone ticked", lambda b: b.going.go(), needs_recording=True),
-    Action("Help", "Find an action…", "Ctrl+K", "Run any action by its name", lambda b: b.find_action()),
-    Action("Help", "Keys", "F1", "All keys and what they do", lambda b: b.show_keys()),
-    Action("Help", "Doing the job", "", "From a file to a report on one page", lambda b: b.show_guide()),
-    Action("Help", "About Tone Comb", "", "Version, licence, log file", lambda b: b.show_about()),
+    Action("Help", "Find an action…", "Ctrl+K", "Run any action by its name", lambda b: b.helping.find_action()),
+    Action("Help", "Keys", "F1", "All keys and what they do", lambda b: b.helping.show_keys()),
+    Action("Help", "Doing the job", "", "From a file to a report on one page", lambda b: b.helping.show_guide()),
+    Action("Help", "About Tone Comb", "", "Version, licence, log file", lambda b: b.helping.show_about()),
 )  # fmt: skip
 
 # What the mouse does, for the list of keys.

@@ -15,7 +15,7 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from tonecomb.core.errors import UserError
-from tonecomb.desktop.state import settings
+from tonecomb.desktop.kit import settings
 from tonecomb.formats import atomic
 
 _LOG = logging.getLogger("tonecomb")

@@ -13,7 +13,7 @@ import numpy as np
 from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.record.given import Import
-from tonecomb.core.record.recording import Array
+from tonecomb.core.record.recording import Array, Samples
 from tonecomb.formats.contents import (
     MOST_COLUMNS,
     Column,
@@ -62,7 +62,7 @@ class ArraySeries:
 
 
 @dataclass(frozen=True, eq=False)
-class ManySeries:
+class ManySeries(Samples):
     """Series by their number."""
 
     all: tuple[ArraySeries, ...]

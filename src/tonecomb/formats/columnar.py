@@ -18,7 +18,7 @@ import numpy as np
 
 from tonecomb.core.progress import Progress
 from tonecomb.core.record.given import Import
-from tonecomb.core.record.recording import Array, Recording
+from tonecomb.core.record.recording import Array, Recording, Samples
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, rate_of
 
@@ -36,7 +36,7 @@ def sniff_feather(start: bytes) -> bool:
     return start.startswith(b"ARROW1\0\0")
 
 
-class _Groups:
+class _Groups(Samples):
     """Rows in groups that are loaded when wanted; the last ones used are kept."""
 
     def __init__(self, rows: list[int], load: Callable[[int, int], Array]) -> None:

@@ -20,7 +20,7 @@ import numpy as np
 
 from tonecomb.core.progress import Progress
 from tonecomb.core.record.given import Import
-from tonecomb.core.record.recording import Array, Recording
+from tonecomb.core.record.recording import Array, Recording, Samples
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import (
     MOST_COLUMNS,
@@ -76,7 +76,7 @@ class _Series:
 
 
 @dataclass(frozen=True)
-class _Samples:
+class _Samples(Samples):
     path: Path
     kind: str
     all: tuple[_Series, ...]

@@ -11,9 +11,9 @@ import cattrs
 from tonecomb.core.record.given import Given
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import Contents
+from tonecomb.formats.session import schema
 
 _MOST = 200  # shapes; the ones not used for longest are forgotten
-_CONVERTER = cattrs.Converter(forbid_extra_keys=True)
 
 
 def shape(contents: Contents) -> str:
@@ -27,7 +27,7 @@ def recall(file: Path, key: str) -> Given | None:
     """What was said about files of this shape, None when nothing was, or nothing that makes
     sense any more."""
     try:
-        return _CONVERTER.structure(_load(file)[key], Given)
+        return schema.converter().structure(_load(file)[key], Given)
     except (KeyError, cattrs.BaseValidationError, ValueError, TypeError):
         return None
 
@@ -36,7 +36,7 @@ def remember(file: Path, key: str, given: Given) -> None:
     """Keep what was said about files of this shape."""
     kept = _load(file)
     kept.pop(key, None)
-    kept[key] = _CONVERTER.unstructure(given)
+    kept[key] = schema.written(given)
     newest = dict(list(kept.items())[-_MOST:])
     atomic.make_folder(file.parent)
     atomic.write_text(file, json.dumps(newest, indent=1) + "\n")

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import re
 import struct
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -17,8 +18,9 @@ import numpy as np
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress, part
+from tonecomb.core.record.evenly import Affine
 from tonecomb.core.record.given import Import
-from tonecomb.core.record.recording import Array, Channel, Recording
+from tonecomb.core.record.recording import Array, Channel, Recording, Samples
 from tonecomb.core.units import FULL_SCALE, find_unit, unit
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import Column, Contents
@@ -29,6 +31,7 @@ _PLAIN = str.maketrans(";[]\n", ",() ")  # what would end an entry
 _START = re.compile(r"^start: *(\S+)", re.MULTILINE)
 _REMARK = re.compile(r"^comment: *(.+)", re.MULTILINE)
 _BLOCK = 1 << 18
+_DECODED = 1 << 20  # samples of all channels that are decoded at once, about
 _MOST_CHUNKS = 10_000  # a file with more before its samples is not one
 _UNKNOWN_SIZES = (0, 0xFFFFFFFF)  # left by programs that write to a pipe
 
@@ -91,14 +94,24 @@ _WIDTHS = {
 
 
 @dataclass(frozen=True)
-class SoundSamples:
+class SoundSamples(Samples):
     """Opens the file for each block: no handle to share between threads, and a file that
     vanished or shrank is noticed."""
 
     path: Path
     length: int
+    channels: int = 1
+    costly = True
+    together = True
+
+    @property
+    def grain(self) -> int:
+        return min(max(_DECODED // self.channels, 1 << 12), 1 << 18)
 
     def read(self, channel: int, start: int, stop: int) -> Array:
+        return self.read_many((channel,), start, stop)[0]
+
+    def read_many(self, channels: Sequence[int], start: int, stop: int) -> tuple[Array, ...]:
         import soundfile
 
         try:
@@ -123,7 +136,7 @@ class SoundSamples:
                 "it is cut short, or was changed since it was opened",
                 "copy or record it again",
             )
-        return np.ascontiguousarray(block[:, channel])
+        return tuple(np.ascontiguousarray(block[:, channel]) for channel in channels)
 
 
 def open_sound(path: Path, container: Container, progress: Progress) -> Contents:
@@ -160,7 +173,7 @@ def open_sound(path: Path, container: Container, progress: Progress) -> Contents
         raise UserError(f"{path.name} holds no samples", remedy="record or export it again")
     if rate <= 0:
         raise UserError(f"{path.name} gives a sample rate of {rate:g} Hz", remedy="export it again")
-    samples = SoundSamples(path, length)
+    samples = SoundSamples(path, length, count)
     if container.chunks is None:
         samples.read(0, length - 1, length)  # compressed: only reading tells whether it is whole
     progress(1.0)
@@ -169,7 +182,7 @@ def open_sound(path: Path, container: Container, progress: Progress) -> Contents
     return Contents(
         format=f"{container.name}, {words}",
         columns=tuple(Column(c.name, c.unit, length, rate, role="data") for c, _ in said),
-        samples=samples if set(sizes) == {1.0} else Scaled(samples, sizes),
+        samples=samples if set(sizes) == {1.0} else Affine(samples, sizes, (0.0,) * count),
         row="sample",
         start=_noted(_START, comment),
         comment=_noted(_REMARK, comment),
@@ -235,17 +248,6 @@ def _noted(pattern: re.Pattern[str], comment: str) -> str:
     return found.group(1).strip() if found else ""
 
 
-@dataclass(frozen=True)
-class Scaled:
-    """``source`` with each channel multiplied by its size."""
-
-    source: SoundSamples
-    sizes: tuple[float, ...]
-
-    def read(self, channel: int, start: int, stop: int) -> Array:
-        return self.source.read(channel, start, stop) * self.sizes[channel]
-
-
 def _forget_time(path: Path) -> None:
     """Blank the time of writing in the PEAK chunk, so that the same samples give the same file."""
     with path.open("r+b") as file:
@@ -265,12 +267,12 @@ def write_flac(path: Path, recording: Recording, progress: Progress) -> None:
     from tonecomb.core.record.statistics import channel_figures
 
     sizes = []
-    for i in range(len(recording.channels)):
-        figures = channel_figures(recording, i, progress)
-        _refuse_holes(figures.missing + figures.infinite, recording.channels[i].name, "FLAC")
+    every = channel_figures(recording, range(len(recording.channels)), part(progress, 0, 0.2))
+    for channel, figures in zip(recording.channels, every, strict=True):
+        _refuse_holes(figures.missing + figures.infinite, channel.name, "FLAC")
         largest = max(abs(figures.min), abs(figures.max))
         # A round number with some room; samples in FS stay as they are where they fit.
-        fits = recording.channels[i].unit == FULL_SCALE and largest <= 1
+        fits = channel.unit == FULL_SCALE and largest <= 1
         sizes.append(1.0 if fits or largest == 0 else float(f"{1.02 * largest:.2g}"))
     _write(path, recording, "FLAC", "PCM_24", tuple(sizes), part(progress, 0.2, 1))
 
@@ -315,8 +317,8 @@ def _write(
                 file.comment = "\n".join(lines)
                 for start in range(0, recording.length, _BLOCK):
                     stop = min(recording.length, start + _BLOCK)
-                    read = recording.samples.read
-                    columns = [read(i, start, stop) / size for i, size in enumerate(sizes)]
+                    blocks = recording.samples.read_many(range(len(sizes)), start, stop)
+                    columns = [x / size for x, size in zip(blocks, sizes, strict=True)]
                     file.write(np.stack(columns, axis=1))
                     progress(stop / recording.length)
         except soundfile.LibsndfileError as error:

@@ -10,11 +10,11 @@ from bisect import bisect_right
 import numpy as np
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.record.recording import Array
+from tonecomb.core.record.recording import Array, Samples
 from tonecomb.formats.atomic import reason
 
 
-class Spool:
+class Spool(Samples):
     """Blocks of columns in a temporary file that has no name and goes with the object.
 
     Filled by :meth:`add` in a ``with`` statement; after it, it is read like any

@@ -17,7 +17,7 @@ import numpy as np
 from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress
 from tonecomb.core.record.given import Import
-from tonecomb.core.record.recording import Array, Recording
+from tonecomb.core.record.recording import Array, Recording, Samples
 from tonecomb.formats import atomic, files, text_layout, time_column
 from tonecomb.formats.clock import Clock
 from tonecomb.formats.contents import Column, Contents
@@ -30,7 +30,7 @@ _ROWS = 1 << 16  # written at once
 
 
 @dataclass(frozen=True)
-class _Cells:
+class _Cells(Samples):
     """Spooled columns by their number in the file; those with words read as missing."""
 
     spool: Spool

@@ -14,7 +14,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress
 from tonecomb.core.record import timebase
 from tonecomb.core.record.given import Import
-from tonecomb.core.record.recording import Array, Recording
+from tonecomb.core.record.recording import Array, Recording, Samples
 from tonecomb.core.units import FULL_SCALE, unit
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, scalar
@@ -33,7 +33,7 @@ def sniff(start: bytes) -> bool:
     return _START.match(start) is not None
 
 
-class _Sets:
+class _Sets(Samples):
     """The data of each set that was read, in the order of the columns."""
 
     def __init__(self) -> None:

@@ -40,8 +40,8 @@ def alike(one: Analysis, other: Analysis) -> Analysis:
     Raises :class:`UserError` where it measures something else.
     """
     method = one.method
-    method.display.check(other.channel.unit)
-    shown = other.displayed(method.scaling, method.level, method.display)
+    method.shown.display.check(other.channel.unit)
+    shown = other.displayed(method.shown)
     conversion(shown.unit.symbol, one.unit.symbol)
     return shown
 

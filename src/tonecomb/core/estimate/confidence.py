@@ -22,6 +22,6 @@ def band_db(analysis: Analysis) -> tuple[float, float] | None:
     """The 95 % limits in dB about each bin of noise, None where they would not hold: for the
     highest and lowest of the frames, and for bands and totals, which add up many bins."""
     method = analysis.method
-    if method.average in ("max", "min") or method.display.drawn != "bins":
+    if not method.averaging.average.typical or method.shown.display.drawn != "bins":
         return None
     return confidence_db(analysis.spectrum.effective_averages)

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from functools import cache, partial
+from functools import cache
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator, make_smoothing_spline
@@ -21,8 +21,8 @@ from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record import sinc
 from tonecomb.core.record.evenly import excerpt
 from tonecomb.core.record.recording import Array, ArraySamples, Recording, Samples
-from tonecomb.core.steps.conditioning import Conditioning, condition, low_pass
-from tonecomb.core.steps.fir import Shaped
+from tonecomb.core.record.signal import Signal
+from tonecomb.core.steps.decimate import Decimate, decimated
 
 _REACH = 24  # samples on each side that take part in one between two
 _OFFSETS = np.arange(-_REACH + 1, _REACH + 1)
@@ -64,19 +64,19 @@ class Turning:
 
     @classmethod
     def of_pulses(
-        cls, recording: Recording, sync: Sync, pulses: int, first: int, last: int,
+        cls, signal: Signal, sync: Sync, pulses: int, first: int, last: int,
         progress: Progress = silent,
     ) -> Turning:  # fmt: skip
         """From a tachometer channel that passes a level so many times a turn, between two
         samples of the recording."""
-        found = np.array(list(crossings(sync, recording, first, last, progress)))
+        found = np.array(list(crossings(sync, signal, first, last, progress)))
         if len(found) < max(_KNOTS, pulses + 1):
             raise UserError(
                 f"The tachometer passes its level {len(found)} times only",
                 remedy="choose another level or channel, or a longer stretch",
             )
         # Marks are never quite even on the shaft: only whole turns are.
-        time = found[::pulses] / recording.rate
+        time = found[::pulses] / signal.rate
         if len(time) < _SMOOTHED:
             return cls(time, np.arange(len(time), dtype=np.float64))
         # A pulse is timed no better than the samples lie; a shaft turns more smoothly than that.
@@ -100,7 +100,7 @@ class _Near:
     samples: Array
 
 
-class _AtAngles:
+class _AtAngles(Samples):
     """Samples at even steps of the shaft's angle, ``steps`` a turn, between those at ``fs`` Hz by
     a sinc of 48 taps under a Kaiser window, taken from a table of its values."""
 
@@ -138,7 +138,7 @@ def _table() -> Array:
 
 
 def by_angle(
-    recording: Recording, channel: int, turning: Turning, highest: float | None = None,
+    signal: Signal, channel: int, turning: Turning, highest: float | None = None,
     progress: Progress = silent,
 ) -> Recording:  # fmt: skip
     """One channel by angle, held in memory: its "rate" is in samples a turn, so that what has a
@@ -154,8 +154,8 @@ def by_angle(
             "The shaft stands still or turns back", remedy="choose a part in which it turns"
         )
     if highest is None:
-        highest = 0.9 * recording.rate / 2 / fastest
-    alone = _no_finer(recording, channel, highest * fastest)
+        highest = 0.9 * signal.rate / 2 / fastest
+    alone = _no_finer(signal, channel, highest * fastest)
     fs = alone.rate
     # As many steps a turn as there are samples in the slowest one, so that nothing is folded down.
     wanted = max(4, math.ceil(2 * highest / _USABLE))
@@ -172,7 +172,7 @@ def by_angle(
     near = _near(alone, turning, part(progress, 0.0, 0.4))
     samples: Samples = _AtAngles(near, fs, turning, fine)
     if factor > 1:
-        samples = Shaped(samples, length, partial(low_pass, float(fine), factor), factor)
+        samples = decimated(samples, length, float(fine), factor)
         length //= factor
     parts, share = [], part(progress, 0.4, 1.0)
     for first in range(0, length, _AT_ONCE):
@@ -181,24 +181,23 @@ def by_angle(
         share(stop / length)
     return replace(
         alone,
-        id=f"{recording.id} by angle",
+        id=f"{signal.id} by angle",
         sample_rate=float(wanted),
         rate_found=f"{wanted} samples a turn of the shaft",
         length=length,
         samples=ArraySamples.of(np.concatenate(parts) if parts else np.empty(0)),
-        prepared=(*recording.prepared, "by shaft angle"),
         problems=(),
         breaks=(),
     )
 
 
-def _no_finer(recording: Recording, channel: int, highest_hz: float) -> Recording:
+def _no_finer(signal: Signal, channel: int, highest_hz: float) -> Recording:
     """The channel alone, decimated as far as frequencies up to ``highest_hz`` allow."""
-    alone = excerpt(recording, [channel], None)
-    factor = int(_USABLE * recording.rate / 2 / highest_hz)
-    if factor < 2 or factor > recording.length // 4:
+    alone = excerpt(signal.as_recording(), [channel], None)
+    factor = int(_USABLE * signal.rate / 2 / highest_hz)
+    if factor < 2 or factor > signal.length // 4:
         return alone
-    return condition(alone, Conditioning(decimate=factor))
+    return Decimate(factor).apply(Signal.of(alone)).as_recording()
 
 
 def _near(alone: Recording, turning: Turning, progress: Progress) -> _Near:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import Wanted
-from tonecomb.core.record.recording import Recording
+from tonecomb.core.record.signal import Signal
 
 MOST_ORDERS = 12
 _MOST_PULSES = 10_000
@@ -30,8 +30,8 @@ class Shaft:
     pulses: int = 1
     orders: tuple[float, ...] = (1.0,)
 
-    def check(self, recording: Recording) -> None:
-        """Raise :class:`UserError` where this cannot be for the recording."""
+    def check(self, signal: Signal) -> None:
+        """Raise :class:`UserError` where this cannot be for the signal."""
         if not 0 < len(self.orders) <= MOST_ORDERS or min(self.orders) <= 0:
             raise UserError(
                 "The orders to follow are not named",
@@ -40,7 +40,7 @@ class Shaft:
         if self.tacho is not None:
             if self.tacho.channel is None:
                 raise UserError("The tachometer's channel is not named", remedy="choose one")
-            self.tacho.check(recording.channels)
+            self.tacho.check(signal.channels)
             if not 1 <= self.pulses <= _MOST_PULSES:
                 raise UserError(
                     f"A tachometer cannot give {self.pulses} pulses a turn",
@@ -53,19 +53,19 @@ class Shaft:
                 "tachometer channel",
             )
         else:
-            self.comb.check(recording.rate / 2)
-            if self.channel is not None and not 0 <= self.channel < len(recording.channels):
+            self.comb.check(signal.rate / 2)
+            if self.channel is not None and not 0 <= self.channel < len(signal.channels):
                 raise UserError(
                     f"There is no channel {self.channel + 1} to take the speed from",
-                    f"the recording has {len(recording.channels)}",
+                    f"the recording has {len(signal.channels)}",
                 )
 
-    def words(self, recording: Recording) -> str:
+    def words(self, signal: Signal) -> str:
         """Where the speed comes from, for the sentence."""
 
         def name(channel: int) -> str:
-            known = channel < len(recording.channels)
-            return recording.channels[channel].name if known else "a missing channel"
+            known = channel < len(signal.channels)
+            return signal.channels[channel].name if known else "a missing channel"
 
         if self.tacho is not None and self.tacho.channel is not None:
             turn = "pulse" if self.pulses == 1 else "pulses"

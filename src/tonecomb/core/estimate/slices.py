@@ -10,7 +10,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.display import Curve, Display, curve
 from tonecomb.core.estimate.framing import effective_averages, make_framing
 from tonecomb.core.estimate.spectrum import Level, Scaling, Spectrum, averaged_spectrum
-from tonecomb.core.method import Method, Plan, plan
+from tonecomb.core.method import Method, Plan, frame_plan
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array, Channel, Recording
 
@@ -80,14 +80,14 @@ class Slices:
         """All slices as a method, or their own, says that spectra are shown; values have the
         shape (slices, points)."""
         how = method or self.method
-        key = (how.scaling, how.level, how.display)
+        key = (how.shown.scaling, how.shown.level, how.shown.display)
         if key not in self._curves:
-            self._curves[key] = curve(self.displayed(how.display), *key)
+            self._curves[key] = curve(self.displayed(how.shown.display), *key)
         return self._curves[key]
 
     def has_curves(self, method: Method) -> bool:
         """Whether :meth:`curves` has them at once."""
-        return (method.scaling, method.level, method.display) in self._curves
+        return (method.shown.scaling, method.shown.level, method.shown.display) in self._curves
 
 
 def run_slices(
@@ -98,8 +98,8 @@ def run_slices(
     Raises :class:`UserError` as :func:`tonecomb.core.method.plan` does, and where there are too
     many to be held.
     """
-    p = plan(replace(method, average="mean", struck=()), recording)
-    fs, frame = p.fs, method.frame
+    p = frame_plan(method, recording)
+    fs, frame = p.fs, method.frames.frame
     width = max(frame, round((slicing.width or 0.0) * fs))
     if width > p.stop - p.start:
         raise UserError(
@@ -109,7 +109,7 @@ def run_slices(
         )
     half = width / 2 / fs
     times = slicing.times(p.start / fs + half, p.stop / fs - half, p.framing.hop / fs)
-    bins = frame * method.pad // 2 + 1
+    bins = frame * method.frames.pad // 2 + 1
     if len(times) * bins > _MOST_CELLS:
         raise UserError(
             f"{len(times)} slices of {bins} bins are more than can be held",
@@ -119,7 +119,7 @@ def run_slices(
     first: Spectrum | None = None
     for i, time in enumerate(times.tolist()):
         start = min(max(round((time - half) * fs), p.start), p.stop - width)
-        spectrum = _average(method, recording, p, start, width)
+        spectrum = _average(method, p, start, width)
         out[i] = spectrum.mean_square
         first = first or spectrum
         progress((i + 1) / len(times))
@@ -127,12 +127,12 @@ def run_slices(
     return Slices(recording.id, p.channel, method, times, out, first, width / fs)
 
 
-def _average(method: Method, recording: Recording, p: Plan, start: int, width: int) -> Spectrum:
+def _average(method: Method, p: Plan, start: int, width: int) -> Spectrum:
     def read(first: int, last: int) -> Array:
-        return recording.samples.read(method.channel, start + first, start + last)
+        return p.signal.samples.read(p.number, start + first, start + last)
 
-    framing = make_framing(width, method.frame, method.overlap, p.fs)
+    framing = make_framing(width, method.frames.frame, method.frames.overlap, p.fs)
     return averaged_spectrum(
-        read, framing, p.fs, p.taper, pad=method.pad, detrend=method.detrend, threads=1,
+        read, framing, p.fs, p.taper, pad=method.frames.pad, detrend=method.frames.detrend, threads=1,
         averages=effective_averages(framing, p.taper.name),
     )  # fmt: skip

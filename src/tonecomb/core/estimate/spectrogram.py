@@ -33,10 +33,11 @@ from tonecomb.core.estimate.spectrum import (
     read_frames,
     scaled,
 )
-from tonecomb.core.estimate.windows import Window, window
-from tonecomb.core.method import Method, plan
+from tonecomb.core.estimate.windows import Window
+from tonecomb.core.method import Method, frame_plan
 from tonecomb.core.progress import Progress, silent
-from tonecomb.core.record.recording import Array, Recording, Stretch, whole
+from tonecomb.core.record.recording import Array, Recording, whole
+from tonecomb.core.steps.prepare import prepare
 
 Pooling = Literal["max", "mean"]
 Cells = NDArray[np.float32]
@@ -107,23 +108,15 @@ def run_spectrogram(
     method's overlap says; where it is shorter than a frame, the frame is shortened. Raises
     :class:`UserError` as :func:`tonecomb.core.method.plan` does.
     """
-    start, stop = (method.stretch or whole(recording)).indices(recording)
-    frame = method.frame
+    signal = prepare(recording, method.source.steps)
+    start, stop = (method.source.stretch or whole(signal)).indices(signal)
+    frame = method.frames.frame
     if frame > stop - start >= _FEWEST:
         frame = 1 << (int(stop - start).bit_length() - 1)
-    plain = replace(
-        method, average="mean", struck=(), frame=frame, bands=(), fits=(),
-        stretch=Stretch(start / recording.rate, stop / recording.rate),
-    )  # fmt: skip
-    p = plan(plain, recording)
-    framing = closer(p.framing, view.rows)
-
-    def read(first: int, last: int) -> Array:
-        return recording.samples.read(method.channel, p.start + first, p.start + last)
-
+    p = frame_plan(method, recording, frame)
     return spectrogram(
-        read, framing, p.fs, window(method.window), view, offset=p.start, pad=method.pad,
-        detrend=method.detrend, progress=progress,
+        p.read, closer(p.framing, view.rows), p.fs, p.taper, view, offset=p.start,
+        pad=method.frames.pad, detrend=method.frames.detrend, progress=progress,
     )  # fmt: skip
 
 

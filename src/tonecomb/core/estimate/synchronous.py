@@ -17,7 +17,8 @@ import numpy as np
 from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.record import sinc
-from tonecomb.core.record.recording import Array, Channel, Recording
+from tonecomb.core.record.recording import Array, Channel
+from tonecomb.core.record.signal import Signal
 
 _REACH = 24  # samples to each side that take part in the interpolation
 _BLOCK = 1 << 18
@@ -60,20 +61,20 @@ class Sync:
 
 
 def starts(
-    sync: Sync, recording: Recording, first: int, last: int, frame: int, progress: Progress
+    sync: Sync, signal: Signal, first: int, last: int, frame: int, progress: Progress
 ) -> Array:
-    """Where frames start, in samples of the recording and fractions of them; shape (frames,).
+    """Where frames start, in samples of the signal and fractions of them; shape (frames,).
 
     None begins more than half a sample before the one before it has ended, and each lies within
     ``first`` to ``last``.
     """
     if sync.channel is None:
-        step = sync.period * recording.rate
+        step = sync.period * signal.rate
         every = max(1, math.ceil(frame / step - 1e-9))
         count = max(0, math.floor((last - first - frame) / (every * step) + 1e-9) + 1)
         return np.asarray(first + np.arange(count) * (every * step), dtype=np.float64)
     found: list[float] = []
-    for at in crossings(sync, recording, first, last, progress):
+    for at in crossings(sync, signal, first, last, progress):
         if at + frame > last:
             break
         if not found or at >= found[-1] + frame - 0.5:
@@ -82,7 +83,7 @@ def starts(
 
 
 def crossings(
-    sync: Sync, recording: Recording, first: int, last: int, progress: Progress
+    sync: Sync, signal: Signal, first: int, last: int, progress: Progress
 ) -> Iterator[float]:
     """Times, in samples, at which the trigger passes its level, between samples by a line."""
     assert sync.channel is not None
@@ -90,17 +91,17 @@ def crossings(
     blocks = [(a, min(last, a + _BLOCK)) for a in range(first, last, _BLOCK)]
     low, high = math.inf, -math.inf
     for i, (a, b) in enumerate(blocks):
-        x = recording.samples.read(sync.channel, a, b)
+        x = signal.samples.read(sync.channel, a, b)
         if not np.isfinite(x).all():
             raise UserError(
-                f"The trigger {recording.channels[sync.channel].name} holds missing values",
+                f"The trigger {signal.channels[sync.channel].name} holds missing values",
                 remedy="choose a stretch without them, or have them interpolated",
             )
         low, high = min(low, float(x.min())), max(high, float(x.max()))
         progress(0.5 * (i + 1) / len(blocks))
     back, armed, before = _HYSTERESIS * (high - low), False, math.nan
     for i, (a, b) in enumerate(blocks):
-        x = sign * (recording.samples.read(sync.channel, a, b) - sync.level)
+        x = sign * (signal.samples.read(sync.channel, a, b) - sync.level)
         joined = np.concatenate([[before], x])
         above = np.flatnonzero((joined[:-1] < 0) & (joined[1:] >= 0))
         below = np.flatnonzero(joined <= -back)
@@ -116,7 +117,7 @@ def crossings(
 
 
 def averaged_frame(
-    sync: Sync, recording: Recording, channel: int, first: int, last: int, frame: int,
+    sync: Sync, signal: Signal, channel: int, first: int, last: int, frame: int,
     progress: Progress,
 ) -> tuple[Array, int]:  # fmt: skip
     """Mean of the frames in step, shape (frame,), in the channel's unit, and how many.
@@ -124,15 +125,15 @@ def averaged_frame(
     Raises :class:`UserError` when none lies in the stretch from sample ``first`` to ``last``.
     """
     share = 0.3 if sync.channel is not None else 0.0
-    places = starts(sync, recording, first, last, frame, part(progress, 0, share))
+    places = starts(sync, signal, first, last, frame, part(progress, 0, share))
     report = part(progress, share, 1)
     total, count = np.zeros(frame), 0
     for i, place in enumerate(places):
-        samples = _moved(recording, channel, float(place), frame)
+        samples = _moved(signal, channel, float(place), frame)
         if samples is not None:
             if not np.isfinite(samples).all():
                 raise UserError(
-                    f"The frame at {place / recording.rate:.6g} s holds missing values",
+                    f"The frame at {place / signal.rate:.6g} s holds missing values",
                     remedy="choose a stretch without them, or have them interpolated",
                 )
             total += samples
@@ -147,15 +148,15 @@ def averaged_frame(
     return total / count, count
 
 
-def _moved(recording: Recording, channel: int, place: float, frame: int) -> Array | None:
+def _moved(signal: Signal, channel: int, place: float, frame: int) -> Array | None:
     """The samples from a place between two samples on; None too near an end of the record."""
     whole = math.floor(place + 1e-9)
     rest = place - whole
     if rest < 1e-9:
-        return recording.samples.read(channel, whole, whole + frame)
+        return signal.samples.read(channel, whole, whole + frame)
     start, stop = whole - _REACH + 1, whole + frame + _REACH
-    if start < 0 or stop > recording.length:
+    if start < 0 or stop > signal.length:
         return None
-    around = recording.samples.read(channel, start, stop)
+    around = signal.samples.read(channel, start, stop)
     taps = sinc.taps(np.arange(-_REACH + 1, _REACH + 1) - rest, _REACH)
     return np.convolve(around, taps[::-1], mode="valid")

@@ -20,7 +20,7 @@ from tonecomb.core.estimate.tracks import (
     refine,
 )
 from tonecomb.core.estimate.windows import Window, window
-from tonecomb.core.method import Method, Plan, plan
+from tonecomb.core.method import Method, Plan, frame_plan
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Array, Channel, Recording
 
@@ -75,15 +75,12 @@ def run_trend(
     Flat-top windows cannot place a tone: tracks are found under a Hann window then. Raises
     :class:`UserError` as :func:`tonecomb.core.method.plan` does.
     """
-    plain = replace(method, average="mean", struck=())
-    p = plan(plain, recording)
+    p = frame_plan(method, recording)
     for one in wanted:
         one.check(p.fs / 2)
     taper = p.taper if p.taper.terms and not p.taper.name.startswith("flat") else window("hann")
 
-    def read(first: int, last: int) -> Array:
-        return recording.samples.read(method.channel, p.start + first, p.start + last)
-
+    read = p.read
     framing = replace(p.framing, kept=None)
     weights = taper.samples(framing.frame)
     bin_hz, scale = p.fs / framing.frame, float(2 / weights.sum() ** 2)
@@ -123,7 +120,7 @@ def _groups(read: Read, framing: Framing, fs: float, method: Method) -> Iterator
         samples = read_frames(read, framing, numbers, fs)
         frames = frames_of(samples, framing)
         for first in range(0, len(frames), rows):
-            yield numbers[0] + first, detrended(frames[first : first + rows], method.detrend)
+            yield numbers[0] + first, detrended(frames[first : first + rows], method.frames.detrend)
 
 
 def _figures(frames: Array, values: _Values) -> None:
@@ -147,15 +144,15 @@ def _squares(tapered: Array) -> Array:
 def _band_weights(method: Method, p: Plan, taper: Window, bins: Bins) -> Array:
     """What each bin's mean square gives to each band's, shape (bands, bins)."""
     frequency: Array = np.arange(bins.count) * np.float64(bins.bin_hz)
-    gain = method.display.gain(frequency, p.channel.unit) ** 2
-    out = np.zeros((len(method.bands), bins.count))
+    gain = method.shown.display.gain(frequency, p.channel.unit) ** 2
+    out = np.zeros((len(method.follow.bands), bins.count))
     enbw = taper.enbw * bins.bin_hz
     # The offset and the Nyquist frequency have one side only.
     sides = np.ones(bins.count)
     sides[0] = 0.5
-    if method.frame % 2 == 0:
+    if method.frames.frame % 2 == 0:
         sides[-1] = 0.5
-    for row, band in zip(out, method.bands, strict=True):
+    for row, band in zip(out, method.follow.bands, strict=True):
         first, stop, shares = bin_shares(frequency, bins.bin_hz, band.low, band.high)
         row[first:stop] = shares * bins.bin_hz / enbw
     return np.asarray(out * gain * sides)

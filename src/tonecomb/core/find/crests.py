@@ -10,7 +10,8 @@ import numpy as np
 from tonecomb.core.estimate.framing import make_framing
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.tones import fit_tones
-from tonecomb.core.record.recording import Array, Recording
+from tonecomb.core.record.recording import Array
+from tonecomb.core.record.signal import Signal
 
 _NEAR = 2.0  # bins to each side in which the tone is looked for
 
@@ -24,16 +25,16 @@ class Crests:
 
 
 def find_crests(
-    recording: Recording, channel: int, start: int, stop: int, frequency: float
+    signal: Signal, channel: int, start: int, stop: int, frequency: float
 ) -> Crests | None:
     """The crests, from sample ``start`` to ``stop``, of the strongest tone within two bins of
     ``frequency`` (Hz); None where there are less than two periods or a sample is missing."""
     from scipy.fft import rfft
 
-    fs, n = recording.rate, stop - start
+    fs, n = signal.rate, stop - start
     if n < 8 or frequency * n / fs < 2:
         return None
-    samples = recording.samples.read(channel, start, stop)
+    samples = signal.samples.read(channel, start, stop)
     if not np.isfinite(samples).all():
         return None
     taper = window("hann")

@@ -17,9 +17,11 @@ from tonecomb.core.estimate.trend import run_trend
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.crossings import Crossing, find_crossings
 from tonecomb.core.find.peaks import Peak
-from tonecomb.core.method import DETRENDS, Method, plan, seconds, shown_as
+from tonecomb.core.method import Frames, Method, Shown, frame_plan
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Array, Recording, whole
+from tonecomb.core.record.signal import Signal
+from tonecomb.core.say.sentence import DETRENDS, seconds, shown_as
 
 _OVERLAP = 75.0  # percent with which the speed is followed
 _TURNS_SLOWEST = 4  # turns of the slowest speed in a frame that finds the speed
@@ -74,18 +76,16 @@ def analyse_run_up(method: Method, recording: Recording, progress: Progress = si
         raise UserError(
             "No shaft is named", remedy="name the comb or the tachometer that tells its speed"
         )
-    plan(replace(method, average="mean", struck=(), frame=2), recording)
-    shaft.check(recording)
+    signal = frame_plan(method, recording, frame=2).signal
+    shaft.check(signal)
     teeth = shaft.comb.teeth if shaft.comb is not None else ()
     highest = _MORE * max(*shaft.orders, *teeth, 0) + _MORE_ORDERS
-    turning = _turning(method, recording, shaft, part(progress, 0.0, 0.4))
-    angled = by_angle(recording, method.channel, turning, highest, part(progress, 0.4, 0.8))
+    turning = _turning(method, recording, signal, shaft, part(progress, 0.0, 0.4))
+    angled = by_angle(signal, method.source.channel, turning, highest, part(progress, 0.4, 0.8))
     levels = order_levels(angled, turning, shaft.orders, part(progress, 0.8, 0.85))
     plain = _by_turns(method, angled)
     spectrum = run(plain, angled, part(progress, 0.85, 0.95))
-    picture = replace(
-        plain, frame=min(_MAP_TURNS * round(angled.rate), angled.length), overlap=75.0
-    )
+    picture = plain.having(frame=min(_MAP_TURNS * round(angled.rate), angled.length), overlap=75.0)
     view = View(_ROWS, _COLUMNS, low=0.0, high=highest)
     gram = run_spectrogram(picture, angled, view, part(progress, 0.95, 1.0))
     ends = np.clip(turning.turns[0] + gram.time, turning.turns[0], turning.turns[-1])
@@ -104,29 +104,30 @@ def analyse_run_up(method: Method, recording: Recording, progress: Progress = si
         orders,
         gram,
         ends,
-        _sentence(method, recording, shaft, turning, spectrum),
+        _sentence(method, signal, shaft, turning, spectrum),
     )
 
 
-def _turning(method: Method, recording: Recording, shaft: Shaft, progress: Progress) -> Turning:
+def _turning(
+    method: Method, recording: Recording, signal: Signal, shaft: Shaft, progress: Progress
+) -> Turning:
     """The shaft's turning as the tachometer or the comb in the spectra of short frames has it."""
-    stretch = method.stretch or whole(recording)
-    first, stop = stretch.indices(recording)
+    first, stop = (method.source.stretch or whole(signal)).indices(signal)
     if shaft.tacho is not None:
-        return Turning.of_pulses(recording, shaft.tacho, shaft.pulses, first, stop, progress)
+        return Turning.of_pulses(signal, shaft.tacho, shaft.pulses, first, stop, progress)
     comb = shaft.comb
     assert comb is not None
-    fs, seconds_long = recording.rate, (stop - first) / recording.rate
+    fs, seconds_long = signal.rate, (stop - first) / signal.rate
     # Long enough to tell the teeth apart, short enough for the highest not to sweep away.
     sweep = max((comb.high - comb.low) / seconds_long, 1e-9) * max(comb.teeth)
     wanted = min(_TURNS_SLOWEST / comb.low, math.sqrt(_SPREAD / sweep))
     frame = 1 << round(math.log2(max(wanted * fs, 16)))
     frame = min(frame, 1 << int(math.log2(stop - first)))
-    channel = method.channel if shaft.channel is None else shaft.channel
+    channel = method.source.channel if shaft.channel is None else shaft.channel
     tracked = Method(
-        channel=channel, stretch=method.stretch, detrend=method.detrend, frame=frame,
-        overlap=_OVERLAP,
-    )  # fmt: skip
+        replace(method.source, channel=channel),
+        Frames(detrend=method.frames.detrend, frame=frame, overlap=_OVERLAP),
+    )
     trend = run_trend(tracked, recording, (comb,), progress)
     speed = trend.tracks[0].frequency
     steady = smoothed(speed, max(2, round(_SMOOTHED * trend.frame_s / trend.hop_s)))
@@ -139,10 +140,8 @@ def _by_turns(method: Method, angled: Recording) -> Method:
     on bins."""
     turns = angled.length / angled.rate
     each = 1 << int(math.log2(max(1.0, min(_LONGEST, 2 * turns / (_FRAMES + 1)))))
-    return Method(
-        detrend=method.detrend, window=method.window, frame=each * round(angled.rate),
-        level=method.level,
-    )  # fmt: skip
+    frames = Frames(method.frames.detrend, method.frames.window, each * round(angled.rate))
+    return Method(frames=frames, shown=Shown(level=method.shown.level))
 
 
 def _stays(gram: Spectrogram, speed: Array, order: float) -> bool:
@@ -165,18 +164,18 @@ def _stays(gram: Spectrogram, speed: Array, order: float) -> bool:
 
 
 def _sentence(
-    method: Method, recording: Recording, shaft: Shaft, turning: Turning, spectrum: Analysis
+    method: Method, signal: Signal, shaft: Shaft, turning: Turning, spectrum: Analysis
 ) -> str:
     """The method in one line, for pictures and reports."""
-    channel, plain = recording.channels[method.channel], spectrum.method
+    channel, plain = signal.channels[method.source.channel], spectrum.method
     first, last = (seconds(float(t), 100.0) for t in turning.time[[0, -1]])
-    each = plain.frame / spectrum.fs
-    scaling, level = shown_as(plain, channel)
+    each = plain.frames.frame / spectrum.fs
+    scaling, level = shown_as(plain.shown, channel)
     return " · ".join(
         (
-            channel.name, f"{first}–{last} s", f"by shaft angle, {shaft.words(recording)}",
-            DETRENDS[method.detrend],
-            f"{window(plain.window).title}, frames of {each:g} turns, {plain.overlap:g} % overlap",
+            channel.name, f"{first}–{last} s", f"by shaft angle, {shaft.words(signal)}",
+            DETRENDS[method.frames.detrend],
+            f"{window(plain.frames.window).title}, frames of {each:g} turns, {plain.frames.overlap:g} % overlap",
             f"{spectrum.resolution.frames} frames averaged", f"{scaling}, {level}",
         )
     )  # fmt: skip

@@ -7,6 +7,7 @@ block, so that no recording has to fit into memory.
 from __future__ import annotations
 
 from bisect import bisect_left
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -24,35 +25,60 @@ _MARGIN = 16  # samples on either side that a spline sees beyond what it is aske
 
 
 @dataclass(frozen=True, eq=False)
-class Columns:
-    """Some of the columns of ``source``, in the order given."""
+class _Over(Samples):
+    """Samples that are those of ``source``, taken or changed as they are read."""
 
     source: Samples
+
+    @property
+    def costly(self) -> bool:  # type: ignore[override]
+        return self.source.costly
+
+    @property
+    def together(self) -> bool:  # type: ignore[override]
+        return self.source.together
+
+    @property
+    def grain(self) -> int:
+        return self.source.grain
+
+
+@dataclass(frozen=True, eq=False)
+class Columns(_Over):
+    """Some of the columns of ``source``, in the order given."""
+
     chosen: tuple[int, ...]
+
+    def read_many(self, channels: Sequence[int], start: int, stop: int) -> tuple[Array, ...]:
+        return self.source.read_many([self.chosen[i] for i in channels], start, stop)
 
     def read(self, channel: int, start: int, stop: int) -> Array:
         return self.source.read(self.chosen[channel], start, stop)
 
 
 @dataclass(frozen=True, eq=False)
-class Affine:
+class Affine(_Over):
     """``source`` with each channel multiplied by its factor, then its offset added."""
 
-    source: Samples
     factors: tuple[float, ...]
     offsets: tuple[float, ...]
 
     def read(self, channel: int, start: int, stop: int) -> Array:
-        samples = self.source.read(channel, start, stop)
-        return samples * self.factors[channel] + self.offsets[channel]
+        return self.read_many((channel,), start, stop)[0]
+
+    def read_many(self, channels: Sequence[int], start: int, stop: int) -> tuple[Array, ...]:
+        blocks = zip(channels, self.source.read_many(channels, start, stop), strict=True)
+        return tuple(block * self.factors[i] + self.offsets[i] for i, block in blocks)
 
 
 @dataclass(frozen=True, eq=False)
-class Part:
+class Part(_Over):
     """``source`` from the sample ``first`` on."""
 
-    source: Samples
     first: int
+
+    def read_many(self, channels: Sequence[int], start: int, stop: int) -> tuple[Array, ...]:
+        return self.source.read_many(channels, self.first + start, self.first + stop)
 
     def read(self, channel: int, start: int, stop: int) -> Array:
         return self.source.read(channel, self.first + start, self.first + stop)
@@ -71,11 +97,10 @@ def excerpt(recording: Recording, channels: list[int], stretch: Stretch | None) 
 
 
 @dataclass(frozen=True, eq=False)
-class Filled:
+class Filled(_Over):
     """``source`` with straight lines across the samples that are no numbers; before the first
     and after the last number their value is held."""
 
-    source: Samples
     length: int
 
     def read(self, channel: int, start: int, stop: int) -> Array:
@@ -120,8 +145,8 @@ def whole_parts(
     for start in range(first, stop, _BLOCK):
         end = min(stop, start + _BLOCK)
         good = np.ones(end - start, dtype=bool)
-        for channel in range(channels):
-            good &= np.isfinite(source.read(channel, start, end))
+        for block in source.read_many(range(channels), start, end):
+            good &= np.isfinite(block)
         for hole in (np.flatnonzero(~good) + start).tolist():
             if hole > begin:
                 parts.append((begin, hole))
@@ -145,7 +170,7 @@ class _Piece:
     even: bool
 
 
-class Gridded:
+class Gridded(Samples):
     """Samples taken at ``stamps`` (s, rising but for those that ``base.back`` names) on the even
     grid of ``base.rate`` that starts with the first of them; grid points within gaps are nan.
 
@@ -159,6 +184,7 @@ class Gridded:
         rising = stamps > np.concatenate([[-np.inf], np.maximum.accumulate(stamps)[:-1]])
         self._kept = None if rising.all() else np.flatnonzero(rising)
         self._source, self._stamps = source, stamps if self._kept is None else stamps[rising]
+        self.costly = source.costly
         self._rate = base.rate
         places = (self._stamps - self._stamps[0]) * base.rate
         limit = 1.5 + base.digit * base.rate

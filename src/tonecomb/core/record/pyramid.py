@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from tonecomb.core.progress import Progress, silent
-from tonecomb.core.record.recording import Array
+from tonecomb.core.record.recording import Array, Samples
 
 BASE = 256  # samples in a cell of the finest level
 FACTOR = 16  # cells that one cell of the next level stands for
@@ -28,6 +28,11 @@ class Envelope:
     low: Array
     high: Array
 
+    @property
+    def single(self) -> bool:
+        """Whether every column is one sample."""
+        return len(self.low) > 0 and len(self.low) == round(self.edges[-1] - self.edges[0])
+
 
 @dataclass(frozen=True, eq=False)
 class Pyramid:
@@ -44,8 +49,9 @@ class Pyramid:
     holes: tuple[tuple[int, int], ...] = ()
 
     def envelope(self, start: int, stop: int, columns: int) -> Envelope:
-        """The samples ``start`` to ``stop`` in about ``columns`` columns, from the level that
-        is just fine enough. Column edges lie on that level's cells, never inside one."""
+        """The samples ``start`` to ``stop`` in ``columns`` columns or more, no wider than was
+        asked for where the finest level allows it. Column edges lie on cells of a level, never
+        inside one."""
         start, stop = max(0, start), min(self.length, stop)
         wanted = max(1.0, (stop - start) / max(columns, 1))
         level = 0
@@ -55,7 +61,7 @@ class Pyramid:
         low, high = self.levels[level]
         first, last = start // cell, min(len(low), -(-stop // cell))
         low, high = low[first:last], high[first:last]
-        cells = np.arange(0, last - first, max(1, round(wanted / cell)))
+        cells = np.arange(0, last - first, max(1, int(wanted / cell)))
         if not len(cells):
             return Envelope(np.array([float(start)]), low, high)
         edges = np.append(cells + first, last) * cell
@@ -88,31 +94,63 @@ def _without_infinite(samples: Array) -> Array:
 
 def build(read: Callable[[int, int], Array], length: int, progress: Progress = silent) -> Pyramid:
     """Read ``length`` samples once, in blocks, and build the pyramid."""
-    cells = -(-length // BASE)
-    low, high = np.empty(cells), np.empty(cells)
-    missing = infinite = 0
-    holes: list[tuple[int, int]] = []
+    finest = _Finest(length)
     for start in range(0, length, _BLOCK):
-        samples = read(start, min(length, start + _BLOCK))
+        stop = min(length, start + _BLOCK)
+        finest.take(start, read(start, stop))
+        progress(stop / length)
+    return finest.pyramid()
+
+
+def build_many(
+    samples: Samples, channels: Sequence[int], length: int, progress: Progress = silent
+) -> tuple[Pyramid, ...]:
+    """The pyramids of several channels, in one pass."""
+    finest = [_Finest(length) for _ in channels]
+    step = max(BASE, _BLOCK // max(len(channels), 1) // BASE * BASE)
+    for start in range(0, length, step):
+        stop = min(length, start + step)
+        blocks = samples.read_many(channels, start, stop)
+        for one, block in zip(finest, blocks, strict=True):
+            one.take(start, block)
+        progress(stop / length)
+    return tuple(one.pyramid() for one in finest)
+
+
+class _Finest:
+    """The finest level while it is filled, block by block; blocks begin on cells."""
+
+    def __init__(self, length: int) -> None:
+        cells = -(-length // BASE)
+        self.length = length
+        self.low, self.high = np.empty(cells), np.empty(cells)
+        self.missing = self.infinite = 0
+        self.holes: list[tuple[int, int]] = []
+
+    def take(self, start: int, samples: Array) -> None:
         edges = np.arange(0, len(samples), BASE)
         here = slice(start // BASE, start // BASE + len(edges))
+        low, high = self.low[here], self.high[here]
         # What is no number spreads to its cell, which is a quicker test than one of its own.
-        np.minimum.reduceat(samples, edges, out=low[here])
-        np.maximum.reduceat(samples, edges, out=high[here])
-        if not (np.isfinite(low[here]).all() and np.isfinite(high[here]).all()):
-            missing += int(np.isnan(samples).sum())
-            infinite += int(np.isinf(samples).sum())
-            _add_holes(holes, ~np.isfinite(samples), start)
+        np.minimum.reduceat(samples, edges, out=low)
+        np.maximum.reduceat(samples, edges, out=high)
+        if not (np.isfinite(low).all() and np.isfinite(high).all()):
+            self.missing += int(np.isnan(samples).sum())
+            self.infinite += int(np.isinf(samples).sum())
+            _add_holes(self.holes, ~np.isfinite(samples), start)
             samples = _without_infinite(samples)
-            np.fmin.reduceat(samples, edges, out=low[here])
-            np.fmax.reduceat(samples, edges, out=high[here])
-        progress((start + len(samples)) / length)
-    levels = [(low, high)]
-    while len(levels[-1][0]) > 4 * FACTOR:
-        below = levels[-1]
-        edges = np.arange(0, len(below[0]), FACTOR)
-        levels.append((np.fmin.reduceat(below[0], edges), np.fmax.reduceat(below[1], edges)))
-    return Pyramid(length, tuple(levels), missing, infinite, tuple(holes))
+            np.fmin.reduceat(samples, edges, out=low)
+            np.fmax.reduceat(samples, edges, out=high)
+
+    def pyramid(self) -> Pyramid:
+        levels = [(self.low, self.high)]
+        while len(levels[-1][0]) > 4 * FACTOR:
+            below = levels[-1]
+            edges = np.arange(0, len(below[0]), FACTOR)
+            levels.append((np.fmin.reduceat(below[0], edges), np.fmax.reduceat(below[1], edges)))
+        return Pyramid(
+            self.length, tuple(levels), self.missing, self.infinite, tuple(self.holes)
+        )
 
 
 def _add_holes(holes: list[tuple[int, int]], bad: np.ndarray, start: int) -> None:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from abc import ABC, abstractmethod
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Literal, Protocol
+from typing import Any, Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,16 +17,32 @@ Array = NDArray[np.float64]
 RateSource = Literal["header", "time column", "given", "unknown"]
 
 
-class Samples(Protocol):
-    """Where a recording's samples lie. Reading is thread-safe and never changes the source."""
+class Samples(ABC):
+    """Where a recording's samples lie. Reading is thread-safe and never changes the source.
 
+    ``costly`` where reading is work whose result is worth keeping (decoding, filtering);
+    ``together`` where a block of one channel costs as much as one of all.
+    """
+
+    costly: bool = False
+    together: bool = False
+
+    @property
+    def grain(self) -> int:
+        """How many samples are best read at once."""
+        return 1 << 18
+
+    @abstractmethod
     def read(self, channel: int, start: int, stop: int) -> Array:
         """Samples ``start`` to ``stop`` (not included) of one channel, in its unit."""
-        ...
+
+    def read_many(self, channels: Sequence[int], start: int, stop: int) -> tuple[Array, ...]:
+        """The same of several channels; of those that lie ``together`` in one pass."""
+        return tuple(self.read(channel, start, stop) for channel in channels)
 
 
 @dataclass(frozen=True, eq=False)
-class ArraySamples:
+class ArraySamples(Samples):
     """Samples in memory, one array per channel, all of one length."""
 
     columns: tuple[Array, ...]
@@ -75,7 +93,6 @@ class Recording:
     ``rate_found`` says in words how the rate was found. ``length`` counts samples per channel.
     ``assumed`` are sentences on what had to be guessed or left out when the file was read.
     ``breaks`` are the gaps across which samples were joined, the first thousand.
-    ``prepared`` names what was done to the samples before they are analysed.
     ``start`` is when the first sample was taken (ISO 8601), "" when the file does not tell.
     """
 
@@ -92,9 +109,10 @@ class Recording:
     problems: tuple[Problem, ...] = ()
     start: str = ""
     comment: str = ""
-    prepared: tuple[str, ...] = ()
     breaks: tuple[Break, ...] = ()
     assumed: tuple[str, ...] = ()
+    memo: dict[Any, Any] = field(default_factory=dict, init=False, repr=False)
+    """What was worked out of it and is worth keeping as long as it lives."""
 
     @property
     def rate(self) -> float:
@@ -113,6 +131,28 @@ class Recording:
         return self.length / self.rate
 
 
+class Timed(Protocol):
+    """What has a duration: a recording, or a signal that was prepared of it."""
+
+    @property
+    def name(self) -> str: ...
+    @property
+    def rate(self) -> float: ...
+    @property
+    def length(self) -> int: ...
+    @property
+    def duration(self) -> float: ...
+
+
+class Sampled(Timed, Protocol):
+    """What has channels with samples besides."""
+
+    @property
+    def channels(self) -> tuple[Channel, ...]: ...
+    @property
+    def samples(self) -> Samples: ...
+
+
 @dataclass(frozen=True)
 class Stretch:
     """A time range in s, counted from the recording's start."""
@@ -120,7 +160,7 @@ class Stretch:
     start: float
     end: float
 
-    def indices(self, recording: Recording) -> tuple[int, int]:
+    def indices(self, recording: Timed) -> tuple[int, int]:
         """First sample and the one after the last; the nearest samples to the limits.
 
         Raises :class:`UserError` when the range is empty or not within the recording.
@@ -141,6 +181,6 @@ class Stretch:
         return max(0, round(self.start * fs)), min(recording.length, round(self.end * fs))
 
 
-def whole(recording: Recording) -> Stretch:
+def whole(recording: Timed) -> Stretch:
     """The stretch from the first sample to the last."""
     return Stretch(0.0, recording.duration)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from tonecomb.core.progress import Progress, silent
-from tonecomb.core.record.recording import Channel, Problem, Recording
+from tonecomb.core.record.recording import Array, Channel, Problem, Sampled
 from tonecomb.core.units import COUNTS, FULL_SCALE
 
 _BLOCK = 1 << 20
@@ -30,39 +31,56 @@ class ChannelFigures:
     infinite: int
 
 
-def channel_figures(
-    recording: Recording, channel: int, progress: Progress = silent
-) -> ChannelFigures:
-    """Read one channel in blocks; the moments are taken about the first finite sample, so that
-    a large offset does not eat the digits."""
-    low, high, shift = math.inf, -math.inf, math.nan
-    count = missing = infinite = 0
-    total = squares = 0.0
-    for start in range(0, recording.length, _BLOCK):
-        block = recording.samples.read(channel, start, min(recording.length, start + _BLOCK))
+class _Moments:
+    """Of one channel, block by block; about the first finite sample, so that a large offset does
+    not eat the digits."""
+
+    def __init__(self) -> None:
+        self.low, self.high, self.shift = math.inf, -math.inf, math.nan
+        self.count = self.missing = self.infinite = 0
+        self.total = self.squares = 0.0
+
+    def take(self, block: Array) -> None:
         finite = np.isfinite(block)
         if not finite.all():
-            missing += int(np.isnan(block).sum())
-            infinite += int(np.isinf(block).sum())
+            self.missing += int(np.isnan(block).sum())
+            self.infinite += int(np.isinf(block).sum())
             block = block[finite]
-        if len(block):
-            if math.isnan(shift):
-                shift = float(block[0])
-            low, high = min(low, float(block.min())), max(high, float(block.max()))
-            shifted = block - shift
-            total += float(shifted.sum())
-            squares += float(shifted @ shifted)
-            count += len(block)
-        progress(min(1.0, (start + _BLOCK) / recording.length))
-    if count == 0:
-        nan = math.nan
-        return ChannelFigures(nan, nan, nan, nan, missing, infinite)
-    mean = total / count
-    # Mean square about zero from the moments about the shift.
-    mean_square = squares / count + 2 * shift * mean + shift * shift
-    return ChannelFigures(
-        low, high, mean + shift, math.sqrt(max(mean_square, 0.0)), missing, infinite
-    )
+        if not len(block):
+            return
+        if math.isnan(self.shift):
+            self.shift = float(block[0])
+        self.low = min(self.low, float(block.min()))
+        self.high = max(self.high, float(block.max()))
+        shifted = block - self.shift
+        self.total += float(shifted.sum())
+        self.squares += float(shifted @ shifted)
+        self.count += len(block)
+
+    def figures(self) -> ChannelFigures:
+        if self.count == 0:
+            nan = math.nan
+            return ChannelFigures(nan, nan, nan, nan, self.missing, self.infinite)
+        mean, shift = self.total / self.count, self.shift
+        # Mean square about zero from the moments about the shift.
+        mean_square = self.squares / self.count + 2 * shift * mean + shift * shift
+        rms = math.sqrt(max(mean_square, 0.0))
+        return ChannelFigures(self.low, self.high, mean + shift, rms, self.missing, self.infinite)
+
+
+def channel_figures(
+    recorded: Sampled, channels: Sequence[int], progress: Progress = silent
+) -> tuple[ChannelFigures, ...]:
+    """Read these channels once, in blocks."""
+    moments = [_Moments() for _ in channels]
+    block = max(_BLOCK // max(len(channels), 1), 1 << 14)
+    for start in range(0, recorded.length, block):
+        stop = min(recorded.length, start + block)
+        blocks = recorded.samples.read_many(channels, start, stop)
+        for one, samples in zip(moments, blocks, strict=True):
+            one.take(samples)
+        progress(stop / recorded.length)
+    return tuple(one.figures() for one in moments)
 
 
 @dataclass(frozen=True)
@@ -83,7 +101,7 @@ class StretchFigures:
 
 
 def stretch_figures(
-    recording: Recording, channel: int, start: int, stop: int, progress: Progress = silent
+    recorded: Sampled, channel: int, start: int, stop: int, progress: Progress = silent
 ) -> StretchFigures | None:
     """Figures of the finite samples from ``start`` to ``stop``; None when there is none.
 
@@ -92,7 +110,7 @@ def stretch_figures(
     blocks = [(i, min(stop, i + _BLOCK)) for i in range(start, stop, _BLOCK)]
     total, count, low, high = 0.0, 0, math.inf, -math.inf
     for i, (first, last) in enumerate(blocks):
-        x = recording.samples.read(channel, first, last)
+        x = recorded.samples.read(channel, first, last)
         x = x[np.isfinite(x)]
         if len(x):
             total, count = total + float(x.sum()), count + len(x)
@@ -102,7 +120,7 @@ def stretch_figures(
         return None
     mean, second, fourth = total / count, 0.0, 0.0
     for i, (first, last) in enumerate(blocks):
-        x = recording.samples.read(channel, first, last)
+        x = recorded.samples.read(channel, first, last)
         squares = (x[np.isfinite(x)] - mean) ** 2
         second, fourth = second + float(squares.sum()), fourth + float(squares @ squares)
         progress(0.5 + 0.5 * (i + 1) / len(blocks))
@@ -128,9 +146,7 @@ def uncalibrated(channel: Channel) -> Problem | None:
     )
 
 
-def sample_problem(
-    recording: Recording, channel: int, missing: int, infinite: int
-) -> Problem | None:
+def sample_problem(channel: Channel, missing: int, infinite: int) -> Problem | None:
     """What there is to say about so many missing and infinite samples, if anything."""
     bad = missing + infinite
     if not bad:
@@ -141,6 +157,6 @@ def sample_problem(
     samples = "sample" if bad == 1 else "samples"
     return Problem(
         "nan",
-        f"{recording.channels[channel].name} has {' and '.join(kinds)} {samples}; "
+        f"{channel.name} has {' and '.join(kinds)} {samples}; "
         f"choose a stretch without them, or have them interpolated or cut.",
     )

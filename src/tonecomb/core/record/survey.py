@@ -10,7 +10,8 @@ import numpy as np
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record import pyramid
 from tonecomb.core.record.clipping import clipped
-from tonecomb.core.record.recording import Array, Recording
+from tonecomb.core.record.recording import Array
+from tonecomb.core.record.signal import Signal
 
 _PARTS = 16
 
@@ -29,7 +30,7 @@ class Survey:
 
 
 def survey(
-    recording: Recording, channel: int, start: int, stop: int, progress: Progress = silent
+    signal: Signal, channel: int, start: int, stop: int, progress: Progress = silent
 ) -> Survey:
     """Read the samples from ``start`` to ``stop`` once, and again where they may be clipped."""
     length = stop - start
@@ -38,7 +39,7 @@ def survey(
     shift = math.nan
 
     def read(first: int, last: int) -> Array:
-        return recording.samples.read(channel, start + first, start + last)
+        return signal.samples.read(channel, start + first, start + last)
 
     def read_and_add(first: int, last: int) -> Array:
         nonlocal shift
@@ -65,5 +66,5 @@ def survey(
         mean=mean + (0.0 if math.isnan(shift) else shift),
         rms=rms,
         clipped=sum(b - a for a, b in runs),
-        first_clipped=runs[0][0] / recording.rate if runs else None,
+        first_clipped=runs[0][0] / signal.rate if runs else None,
     )

@@ -1,7 +1,7 @@
 """Cautions: when a reading should not be trusted, why in figures, and what would help.
 
 Each detector looks at an analysis (and at a survey of its stretch) and says nothing or one
-thing. A remedy is a method, so that it can be taken in one step and taken back.
+thing. A remedy is an edit of the method, applied to the method as it is when the remedy is taken.
 """
 
 from __future__ import annotations
@@ -10,20 +10,24 @@ import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 
-from tonecomb.core.analysis import Analysis, run_spectrum
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.estimate.averages import Mean, Single
 from tonecomb.core.estimate.confidence import confidence_db
+from tonecomb.core.estimate.estimate import run_spectrum
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.combs import MAINS
 from tonecomb.core.find.damping import half_power_width
-from tonecomb.core.method import LEAVES_OUT, Method
+from tonecomb.core.method import Frames, Method
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Recording, Stretch, whole
 from tonecomb.core.record.statistics import uncalibrated
 from tonecomb.core.record.survey import Survey, survey
+from tonecomb.core.steps.prepare import prepare
 
 _TOP = 0.95  # of the Nyquist frequency: what lies above may have been folded down
 _ALIASED_SHARE = 0.01  # of the power
@@ -41,15 +45,24 @@ _STRONGEST = 5  # peaks that are looked at more closely
 _PAIR_HEIGHT, _PAIR_DIP = 0.1, 0.25  # 10 dB below the higher; 6 dB below the lower
 
 
+Edit = Callable[[Method], Method]
+"""What a remedy does to a method."""
+
+
+def _set(**settings: Any) -> Edit:
+    """The edit that gives these settings new values."""
+    return lambda method: method.having(**settings)
+
+
 @dataclass(frozen=True)
 class Caution:
-    """``text`` is one sentence with the actual figures. ``remedy`` names the button that makes
-    ``method`` the method; both are empty where nothing in the method would help."""
+    """``text`` is one sentence with the actual figures. ``remedy`` names the button that edits
+    the method so that this need not be said; both are empty where no edit would help."""
 
     code: str
     text: str
     remedy: str = ""
-    method: Method | None = None
+    edit: Edit | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,15 +79,15 @@ Detector = Callable[[Analysis, Seen], "Caution | None"]
 
 def look(analysis: Analysis, recording: Recording, progress: Progress = silent) -> Seen:
     """Look over the analysis's stretch."""
-    method = analysis.method
-    start, stop = (method.stretch or whole(recording)).indices(recording)
-    found = survey(recording, method.channel, start, stop, part(progress, 0, 0.7))
-    frame = _FINER * method.frame
+    method, source = analysis.method, analysis.method.source
+    signal = prepare(recording, source.steps)
+    start, stop = (source.stretch or whole(signal)).indices(signal)
+    found = survey(signal, source.channel, start, stop, part(progress, 0, 0.7))
+    frame, fs = _FINER * method.frames.frame, signal.rate
     if frame > stop - start:
         return Seen(found, None)
-    fs = recording.rate
     first = Stretch(start / fs, (start + min(stop - start, _FINER_FRAMES * frame)) / fs)
-    finer = Method(channel=method.channel, stretch=first, frame=frame, window="hann")
+    finer = Method(replace(source, stretch=first), Frames(frame=frame))
     spectrum = run_spectrum(finer, recording, part(progress, 0.7, 1)).spectrum
     return Seen(found, spectrum)
 
@@ -96,30 +109,35 @@ def _all(analysis: Analysis, recording: Recording, seen: Seen) -> Iterator[Cauti
 
 def short_stretch(method: Method, recording: Recording) -> Caution | None:
     """What there is to say when not one frame fits: there is no analysis to look at then."""
-    start, stop = (method.stretch or whole(recording)).indices(recording)
-    if method.frame <= stop - start or stop - start < 2:
+    signal = prepare(recording, method.source.steps)
+    start, stop = (method.source.stretch or whole(signal)).indices(signal)
+    if method.frames.frame <= stop - start or stop - start < 2:
         return None
-    frame, fs = 1 << int(math.log2(stop - start)), recording.rate
+    frame, fs = 1 << int(math.log2(stop - start)), signal.rate
     return Caution(
         "short-stretch",
         f"The stretch of {(stop - start) / fs:.4g} s is shorter than a frame "
-        f"({method.frame} samples, {method.frame / fs:.4g} s): nothing can be analysed.",
+        f"({method.frames.frame} samples, {method.frames.frame / fs:.4g} s): nothing can be analysed.",
         f"Use {frame} samples",
-        replace(method, frame=frame),
+        _set(frame=frame),
     )
 
 
 def _clipped(a: Analysis, seen: Seen) -> Caution | None:
-    if not seen.survey.clipped or seen.survey.first_clipped is None or a.method.leave_clipped:
+    if (
+        not seen.survey.clipped
+        or seen.survey.first_clipped is None
+        or a.method.averaging.leave_clipped
+    ):
         return None
     text = (
         f"{seen.survey.clipped} samples stand at the recorder's limit, the first "
         f"{seen.survey.first_clipped:.6g} s into the stretch: clipping adds harmonics that are "
         f"not there."
     )
-    if a.method.average not in LEAVES_OUT:
+    if not a.method.averaging.average.cut:
         return Caution("clipped", text)
-    return Caution("clipped", text, "Leave those frames out", replace(a.method, leave_clipped=True))
+    return Caution("clipped", text, "Leave those frames out", _set(leave_clipped=True))
 
 
 def _alias_risk(a: Analysis, seen: Seen) -> Caution | None:
@@ -142,7 +160,7 @@ def _one_frame(a: Analysis, seen: Seen) -> Caution | None:
         return None
     used = r.covered_fraction * r.stretch_s
     text = f"Only {used:.4g} s of the {r.stretch_s:.4g} s chosen are analysed"
-    better = replace(method, average="mean", at=None, overlap=max(method.overlap, 50.0), struck=())
+    better = _set(average=Mean(), overlap=max(method.frames.overlap, 50.0), struck=())
     return Caution(
         "one-frame", f"{text} ({100 * r.covered_fraction:.2g} %).", "Average all of it", better
     )
@@ -150,7 +168,7 @@ def _one_frame(a: Analysis, seen: Seen) -> Caution | None:
 
 def _overlap_gap(a: Analysis, seen: Seen) -> Caution | None:
     """Samples that no frame gives a quarter of the mean weight hardly count."""
-    framing, taper = a.spectrum.framing, window(a.method.window)
+    framing, taper = a.spectrum.framing, window(a.method.frames.window)
     if framing.count < 2 or not taper.overlap:  # windows for single hits have none to recommend
         return None
     squares = taper.samples(framing.frame) ** 2
@@ -164,22 +182,22 @@ def _overlap_gap(a: Analysis, seen: Seen) -> Caution | None:
         return None
     return Caution(
         "overlap-gap",
-        f"With {a.method.overlap:g} % overlap the {taper.title} window hardly looks at "
+        f"With {a.method.frames.overlap:g} % overlap the {taper.title} window hardly looks at "
         f"{100 * share:.0f} % of the record.",
         f"Overlap {taper.overlap:g} %",
-        replace(a.method, overlap=taper.overlap),
+        _set(overlap=taper.overlap),
     )
 
 
 def _padding(a: Analysis, seen: Seen) -> Caution | None:
-    if a.method.pad == 1:
+    if a.method.frames.pad == 1:
         return None
     return Caution(
         "padding",
-        f"Zero padding ×{a.method.pad} draws the line finer, but tones closer than "
+        f"Zero padding ×{a.method.frames.pad} draws the line finer, but tones closer than "
         f"{a.resolution.separable_hz:.4g} Hz still show as one.",
         "Without padding",
-        replace(a.method, pad=1),
+        _set(pad=1),
     )
 
 
@@ -189,14 +207,14 @@ def _unresolved(a: Analysis, seen: Seen) -> Caution | None:
         return None
     low, high = pair
     longest = round(a.resolution.stretch_s * a.fs)
-    frame = math.ceil(a.method.frame * 1.1 * a.resolution.separable_hz / (high - low))
+    frame = math.ceil(a.method.frames.frame * 1.1 * a.resolution.separable_hz / (high - low))
     text = (
         f"{low:.6g} and {high:.6g} Hz are {high - low:.3g} Hz apart, closer than the "
         f"{a.resolution.separable_hz:.4g} Hz that this frame and window tell apart"
     )
     if frame > longest:
         return Caution("unresolved", f"{text}; the stretch is too short for a frame that would.")
-    return Caution("unresolved", f"{text}.", f"Use {frame} samples", replace(a.method, frame=frame))
+    return Caution("unresolved", f"{text}.", f"Use {frame} samples", _set(frame=frame))
 
 
 def _close_pair(a: Analysis, seen: Seen) -> tuple[float, float] | None:
@@ -223,7 +241,7 @@ def _close_pair(a: Analysis, seen: Seen) -> tuple[float, float] | None:
 
 
 def _scalloping(a: Analysis, seen: Seen) -> Caution | None:
-    if a.method.scaling != "amplitude" or not a.peaks or a.method.pad > 1:
+    if a.method.shown.scaling != "amplitude" or not a.peaks or a.method.frames.pad > 1:
         return None
     tone = max(a.peaks, key=lambda peak: peak.tone.amplitude).tone
     at = round(tone.frequency / a.spectrum.bin_hz)
@@ -236,12 +254,12 @@ def _scalloping(a: Analysis, seen: Seen) -> Caution | None:
         f"The highest bin at {tone.frequency:.6g} Hz reads {low_db:.2g} dB low, for the tone lies "
         f"between two bins: take the peak's amplitude.",
         "Use a flat-top",
-        replace(a.method, window="flat-top", overlap=window("flat-top").overlap),
+        _set(window="flat-top", overlap=window("flat-top").overlap),
     )
 
 
 def _offset(a: Analysis, seen: Seen) -> Caution | None:
-    if a.method.detrend != "none" or abs(seen.survey.mean) < _OFFSET * seen.survey.rms:
+    if a.method.frames.detrend != "none" or abs(seen.survey.mean) < _OFFSET * seen.survey.rms:
         return None
     symbol, mean, moving = a.channel.unit, seen.survey.mean, seen.survey.rms
     times = f"{abs(mean) / moving:.3g} times what moves" if moving > 0 else "all there is"
@@ -250,7 +268,7 @@ def _offset(a: Analysis, seen: Seen) -> Caution | None:
         f"The offset of {mean:.4g} {symbol} is {times} about it ({moving:.4g} {symbol} rms) and "
         f"leaks into the low bins.",
         "Remove the mean",
-        replace(a.method, detrend="mean"),
+        _set(detrend="mean"),
     )
 
 
@@ -270,7 +288,7 @@ def _hum(a: Analysis, seen: Seen) -> Caution | None:
 
 
 def _low_averages(a: Analysis, seen: Seen) -> Caution | None:
-    if a.method.scaling == "amplitude":
+    if a.method.shown.scaling == "amplitude":
         return None  # a tone's amplitude does not hang on how many frames there are
     low, high = confidence_db(a.spectrum.effective_averages)
     if max(-low, high) <= _WIDE_DB:
@@ -279,19 +297,19 @@ def _low_averages(a: Analysis, seen: Seen) -> Caution | None:
         f"{a.spectrum.effective_averages:.3g} effective averages: the true density lies within "
         f"{low:.1f} and +{high:.1f} dB with 95 % probability".replace("-", "−")
     )
-    frame = a.method.frame
+    frame = a.method.frames.frame
     while frame > 256:
         frame //= 2
-        averages = a.spectrum.effective_averages * a.method.frame / frame
+        averages = a.spectrum.effective_averages * a.method.frames.frame / frame
         low, high = confidence_db(averages)
         if max(-low, high) <= _WIDE_DB:
             return Caution("low-averages", f"{text}.", f"Use {frame} samples",
-                           replace(a.method, frame=frame, average="mean"))  # fmt: skip
+                           _set(frame=frame, average=Mean()))  # fmt: skip
     return Caution("low-averages", f"{text}; only a longer stretch would narrow that.")
 
 
 def _nonstationary(a: Analysis, seen: Seen) -> Caution | None:
-    if a.method.average == "single":
+    if isinstance(a.method.averaging.average, Single):
         return None
     low, high = float(seen.survey.levels.min()), float(seen.survey.levels.max())
     if low <= 0 or 20 * math.log10(high / low) < _CHANGE_DB:
@@ -306,7 +324,7 @@ def _nonstationary(a: Analysis, seen: Seen) -> Caution | None:
 def _damping_limited(a: Analysis, seen: Seen) -> Caution | None:
     """A line whose phase wanders is no tone; where it is no wider than the window's it may be a
     resonance that this frame cannot show."""
-    line = window(a.method.window).width_3db * a.spectrum.frame_hz
+    line = window(a.method.frames.window).width_3db * a.spectrum.frame_hz
     teeth = {line for comb in a.combs for line in comb.lines}
     alone = [peak for i, peak in enumerate(a.peaks or ()) if i not in teeth]
     for peak in sorted(alone, key=lambda p: -p.tone.amplitude):
@@ -318,12 +336,10 @@ def _damping_limited(a: Analysis, seen: Seen) -> Caution | None:
             f"The line at {peak.tone.frequency:.6g} Hz wanders in phase and is {width:.3g} Hz wide "
             f"at half power, as the window's own ({line:.3g} Hz): its damping cannot be told"
         )
-        frame = 4 * a.method.frame
+        frame = 4 * a.method.frames.frame
         if frame > longest // 2:
             return Caution("damping-limited", f"{text}; that takes a longer stretch.")
-        return Caution(
-            "damping-limited", f"{text}.", f"Use {frame} samples", replace(a.method, frame=frame)
-        )
+        return Caution("damping-limited", f"{text}.", f"Use {frame} samples", _set(frame=frame))
     return None
 
 
@@ -335,13 +351,12 @@ def _unfitted(analysis: Analysis, seen: Seen) -> Caution | None:
     first = bad[0]
     modes = "one mode" if first.modes == 1 else "two modes"
     others = f", nor to {len(bad) - 1} other ranges" if len(bad) > 1 else ""
-    method = analysis.method
     return Caution(
         "unfitted",
         f"{modes.capitalize()} cannot be fitted to {first.low:.6g}–{first.high:.6g} Hz{others}: "
         "the spectrum there has another shape, or too few bins.",
         "Drop the fit" if len(bad) == 1 else "Drop these fits",
-        replace(method, fits=tuple(fit for fit in method.fits if fit not in bad)),
+        lambda now: now.having(fits=tuple(fit for fit in now.search.fits if fit not in bad)),
     )
 
 

@@ -1,8 +1,10 @@
-"""Numbers as they are read, with what is known of their last digits."""
+"""How numbers are written: as many digits as are known of them, everywhere the same."""
 
 from __future__ import annotations
 
 import math
+
+_MOST_DECIMALS = 9
 
 
 def with_std(value: float, std: float) -> str:
@@ -10,14 +12,50 @@ def with_std(value: float, std: float) -> str:
     stands in brackets in units of the last digit."""
     if not (math.isfinite(std) and std > 0):
         return significant(value)
-    # 0.096 rounds up to 0.1, one digit earlier.
-    decimals = -math.floor(math.log10(float(f"{std:.0e}")))
+    decimals = _decimals(std)
     if decimals <= 0:
         return f"{value:.0f}({std:.0f})"
-    decimals = min(decimals, 9)
+    decimals = min(decimals, _MOST_DECIMALS)
     return f"{value:.{decimals}f}({max(1, round(std * 10**decimals))})"
+
+
+def warranted(value: float, std: float, most: int = 4) -> str:
+    """``24.3000``: the value with the digits that its standard deviation warrants, ``most``
+    decimals at the most; three where nothing is known of it."""
+    if math.isnan(value):
+        return "–"
+    if not (math.isfinite(std) and std > 0):
+        return signed(f"{value:.{min(3, most)}f}")
+    return signed(f"{value:.{min(max(_decimals(std), 0), most)}f}")
+
+
+def _decimals(std: float) -> int:
+    """Decimals down to the first digit of a standard deviation; 0.096 rounds up to 0.1, one digit
+    earlier."""
+    return -math.floor(math.log10(float(f"{std:.0e}")))
 
 
 def significant(value: float) -> str:
     """Four digits."""
-    return f"{value:.4g}".replace("-", "−")
+    return signed(f"{value:.4g}")
+
+
+def signed(text: str) -> str:
+    """A number's text with a proper minus sign."""
+    return text.replace("-", "−")
+
+
+def whole(value: float) -> str:
+    """Without decimals: – for nothing, ∞ for infinity, and no −0."""
+    if math.isnan(value):
+        return "–"
+    return "∞" if math.isinf(value) else signed(f"{round(value)}")
+
+
+def level(value: float) -> str:
+    """An amplitude in a narrow column: four digits, and an exponent where it is small."""
+    if math.isnan(value):
+        return "–"
+    if 0 < abs(value) < 1e-3:
+        return signed(f"{value:.2e}".replace("e-0", "e-"))
+    return signed(f"{value:#.4g}".rstrip("."))

@@ -8,7 +8,7 @@ a record comes out as it would from the whole.
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import cached_property
 
 import numpy as np
@@ -48,27 +48,36 @@ def design(fs: float, response: Response, seconds: float) -> Array:
     return np.asarray(np.append(taps, 0.0))
 
 
-class Shaped:
+class Shaped(Samples):
     """``source`` through taps that are designed when they are first wanted; of the result every
-    ``step``-th sample. Beyond its ends the record is turned about its end points."""
+    ``step``-th sample, times its channel's of ``sizes``. Beyond its ends the record is turned
+    about its end points."""
+
+    costly = True
 
     def __init__(
-        self, source: Samples, length: int, make: Callable[[], Array], step: int = 1
-    ) -> None:
+        self, source: Samples, length: int, make: Callable[[], Array], step: int = 1,
+        sizes: Sequence[float] = (),
+    ) -> None:  # fmt: skip
         self._source, self._length, self._make, self._step = source, length, make, step
+        self._sizes = sizes
         self._lock = threading.Lock()
 
     @cached_property
     def _taps(self) -> Array:
         return self._make()
 
+    @property
+    def grain(self) -> int:
+        with self._lock:
+            return max(_LEAST_BLOCK, 2 * len(self._taps)) // self._step
+
     def read(self, channel: int, start: int, stop: int) -> Array:
         from scipy.fft import irfft, next_fast_len, rfft
 
-        with self._lock:
-            taps = self._taps
-        half, step = len(taps) // 2, self._step
-        block = max(_LEAST_BLOCK, 2 * len(taps)) // step
+        block = self.grain
+        taps, step = self._taps, self._step
+        half = len(taps) // 2
         parts = []
         for first in range(start, stop, block):
             last = min(stop, first + block)
@@ -76,7 +85,8 @@ class Shaped:
             size = next_fast_len(len(samples), real=True)
             made = irfft(rfft(samples, size) * rfft(taps, size), size)
             parts.append(made[2 * half : len(samples) : step])
-        return np.concatenate(parts) if parts else np.empty(0)
+        joined = np.concatenate(parts) if parts else np.empty(0)
+        return joined * self._sizes[channel] if self._sizes else joined
 
     def _around(self, channel: int, low: int, high: int) -> Array:
         """Samples from ``low`` to ``high``, which may lie outside the record."""

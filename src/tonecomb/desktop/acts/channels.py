@@ -5,23 +5,23 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PyQt6.QtCore import QObject
-from PyQt6.QtWidgets import QDialog, QWidget
+from PyQt6.QtWidgets import QDialog
 
 from tonecomb.core import document as edits
 from tonecomb.core.record.sensors import ChannelGiven, say
+from tonecomb.core.steps.chain import without_channel
 from tonecomb.desktop.dialogs.calibrating import CalibrationDialog
 from tonecomb.desktop.dialogs.deriving import DerivingDialog
-from tonecomb.desktop.state.jobs import Jobs
-from tonecomb.desktop.state.messages import Notices
-from tonecomb.desktop.state.store import Store
+from tonecomb.desktop.edits.context import Context
 
 
 class Channels(QObject):
     """``dialog`` is the one that is up, None while there is none."""
 
-    def __init__(self, window: QWidget, store: Store, jobs: Jobs, notices: Notices) -> None:
-        super().__init__(window)
-        self._window, self._store, self._jobs, self._notices = window, store, jobs, notices
+    def __init__(self, context: Context) -> None:
+        super().__init__(context.window)
+        self._window, self._store = context.window, context.store
+        self._jobs, self._notices = context.jobs, context.notices
         self.dialog: QDialog | None = None
 
     def _open(self, dialog: QDialog) -> None:
@@ -40,10 +40,10 @@ class Channels(QObject):
         if ref is None or understood is None or self.dialog is not None:
             return
         channels = understood.recording.channels
-        if ref.method.channel >= len(channels):
+        if ref.method.source.channel >= len(channels):
             self._notices.show_notice("A derived channel follows those it is made of.", fault=True)
             return
-        in_file = channels[ref.method.channel]
+        in_file = channels[ref.method.source.channel]
         said = next((c for c in ref.given.channels if c.channel == in_file.name), None)
         dialog = CalibrationDialog(
             self._window, self._jobs, self._notices, in_file, len(channels), said
@@ -70,37 +70,33 @@ class Channels(QObject):
         )
 
     def derive(self) -> None:
-        """Make a channel of others."""
-        ref, recording = self._store.ref, self._store.current
-        understood = self._store.understood(self._store.document.current)
-        if ref is None or recording is None or understood is None or self.dialog is not None:
+        """Make a channel of others: one more step."""
+        ref, signal = self._store.ref, self._store.current
+        if ref is None or signal is None or self.dialog is not None:
             return
-        count = len(understood.recording.channels)
-        rate = ref.given.rate or understood.recording.sample_rate or 1.0
-        at = min(ref.method.channel, count - 1)
-        in_file = recording.channels[:count]
-        dialog = DerivingDialog(self._window, self._jobs, in_file, at, rate)
+        at = min(ref.method.source.channel, len(signal.channels) - 1)
+        dialog = DerivingDialog(self._window, self._jobs, signal.channels, at, signal.rate)
 
         def accepted() -> None:
-            now = self._store.ref
-            if now is None:
+            now, before = self._store.ref, self._store.current
+            if now is None or before is None:
                 return
-            how = replace(now.conditioning, derived=(*now.conditioning.derived, dialog.derived))
-            document = edits.set_conditioning(self._store.document, now, how)
-            made = count + len(how.derived) - 1
+            steps = (*now.method.source.steps, dialog.derived)
+            document = edits.set_steps(self._store.document, now, steps)
+            made = len(before.channels)
             self._store.apply("Derive channel", edits.select(document, now.id, made))
 
         dialog.accepted.connect(accepted)
         self._open(dialog)
 
     def drop_derived(self) -> None:
-        """Take the current channel away again, where it is a derived one."""
+        """Take the current channel away again, where it is a derived one, and what was made of
+        it."""
         ref, understood = self._store.ref, self._store.understood(self._store.document.current)
         if ref is None or understood is None:
             return
-        at = ref.method.channel - len(understood.recording.channels)
-        derived = ref.conditioning.derived
-        if 0 <= at < len(derived):
-            how = replace(ref.conditioning, derived=derived[:at] + derived[at + 1 :])
-            document = edits.set_conditioning(self._store.document, ref, how)
+        own = len(understood.recording.channels)
+        steps = without_channel(ref.method.source.steps, own, ref.method.source.channel)
+        if steps != ref.method.source.steps:
+            document = edits.set_steps(self._store.document, ref, steps)
             self._store.apply("Remove derived channel", document)

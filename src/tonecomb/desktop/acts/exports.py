@@ -5,28 +5,27 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QObject, QUrl
 from PyQt6.QtGui import QDesktopServices, QGuiApplication, QImage
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from tonecomb.core.analysis import Analysis, run
-from tonecomb.core.changing import run_changing
 from tonecomb.core.errors import UserError
-from tonecomb.core.estimate.slices import Slices
-from tonecomb.core.estimate.trend import run_trend
 from tonecomb.core.find.knowledge import knowledge
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.record.recording import Recording, whole
+from tonecomb.core.record.signal import Signal
+from tonecomb.desktop.edits.context import Context
+from tonecomb.desktop.kit import settings
 from tonecomb.desktop.stage.stage import Stage
-from tonecomb.desktop.state import settings
-from tonecomb.desktop.state.grams import SliceResults
-from tonecomb.desktop.state.jobs import Jobs
-from tonecomb.desktop.state.messages import Notices
-from tonecomb.desktop.state.results import Results
-from tonecomb.desktop.state.store import Store
-from tonecomb.formats import atomic, changes, tables
+from tonecomb.formats import atomic, readings
+from tonecomb.formats.columns import Table
+from tonecomb.formats.kinds import table as kinds
+from tonecomb.formats.kinds.kind import Context as Telling
 from tonecomb.formats.registry import WRITERS, write_recording
+from tonecomb.formats.report.figures import Panel
 
 Completion = Callable[[Progress], tuple[Recording, Analysis]]
 
@@ -34,36 +33,37 @@ Completion = Callable[[Progress], tuple[Recording, Analysis]]
 class Exports(QObject):
     """Asks where to, works in a thread, writes atomically, and says where the file is."""
 
-    def __init__(
-        self,
-        window: QWidget,
-        store: Store,
-        jobs: Jobs,
-        results: Results,
-        slices: SliceResults,
-        notices: Notices,
-        stage: Stage,
-    ) -> None:
-        super().__init__(window)
-        self._window, self._store, self._jobs = window, store, jobs
-        self._results, self._slices = results, slices
-        self._notices, self._stage = notices, stage
+    def __init__(self, context: Context, stage: Stage) -> None:
+        super().__init__(context.window)
+        self._window, self._store, self._jobs = context.window, context.store, context.jobs
+        self._results, self._watched = context.results, context.watched
+        self._notices, self._stage = context.notices, stage
 
-    def _completion(self) -> Completion | None:
-        """How a thread gets at the current analysis with its peaks: the one on the stage, or
-        one run there if that is not ready. None, and a notice, when nothing is open."""
-        recording, method, ref = self._store.current, self._store.method, self._store.ref
-        if recording is None or method is None or ref is None:
+    def _named(self) -> tuple[Recording, Signal] | None:
+        """What is analysed, under its name on the shelf; None, and a notice, when nothing is
+        open."""
+        signal, ref = self._store.current, self._store.ref
+        if signal is None or ref is None:
             self._notices.tell(
                 UserError("Nothing is open to export", remedy="open a recording first")
             )
             return None
-        recording, shown = replace(recording, name=ref.name), self._results.analysis
+        # Under another name it is the same recording: what was worked out of it serves.
+        return replace(signal.recording, name=ref.name), signal
+
+    def _completion(self) -> Completion | None:
+        """How a thread gets at the current analysis with its peaks: the one on the stage, or
+        one run there if that is not ready."""
+        named, method = self._named(), self._store.method
+        if named is None or method is None:
+            return None
+        recording, shown = named[0], self._results.analysis
         ready = shown if shown and shown.peaks is not None and shown.method == method else None
 
         def complete(progress: Progress) -> tuple[Recording, Analysis]:
             analysis = ready or run(method, recording, progress)
-            return recording, replace(analysis, recording_name=recording.name)
+            estimate = replace(analysis.estimate, recording_name=recording.name)
+            return recording, replace(analysis, estimate=estimate)
 
         return complete
 
@@ -92,17 +92,15 @@ class Exports(QObject):
             return
         view = self._stage.spectrum.figure_view()
         said = knowledge(self._store.ref)
-        slices: Slices | None = self._slices.shown
+        asked = {"slices": self._watched["slices"].wanted}
 
         def make(_: Path, progress: Progress) -> bytes:
             from tonecomb.formats.report.html import report
 
             recording, analysis = complete(part(progress, 0, 0.4))
-            changing = run_changing(analysis.method, recording, progress=part(progress, 0.4, 0.6))
-            if slices is not None and _of_this(slices, analysis):
-                changing = replace(changing, slices=slices)
+            found = kinds.besides(analysis.method, recording, asked, part(progress, 0.4, 0.6))
             told = part(progress, 0.6, 1)
-            return report(recording, analysis, view, told, said=said, changing=changing).encode()
+            return report(recording, analysis, view, told, said=said, besides=found).encode()
 
         self._export("Save report", "report.html", "Report (*.html)", make)
 
@@ -113,8 +111,8 @@ class Exports(QObject):
 
     def export_recording(self, recording_id: str) -> None:
         """Save a recording as it is read now, all channels, in a format to be chosen."""
-        ref, recording = self._store.document.get(recording_id), self._store.recording(recording_id)
-        if ref is None or recording is None:
+        ref, signal = self._store.document.get(recording_id), self._store.signal(recording_id)
+        if ref is None or signal is None:
             self._notices.tell(
                 UserError("The recording's file is not open", remedy="find it first")
             )
@@ -130,7 +128,7 @@ class Exports(QObject):
         path = Path(chosen) if Path(chosen).suffix else Path(chosen).with_suffix(suffix)
 
         def work(progress: Progress) -> None:
-            write_recording(path, replace(recording, name=ref.name), progress)
+            write_recording(path, replace(signal.as_recording(), name=ref.name), progress)
 
         self._jobs.submit(
             f"Writing {path.name}", work, lambda _: self._saved(path), self._notices.tell
@@ -144,95 +142,77 @@ class Exports(QObject):
 
     def export_spectrum(self) -> None:
         """Save the spectrum as CSV."""
-        self._export_table("Export spectrum", "spectrum.csv", tables.spectrum_csv)
+        self._export_table("spectrum", readings.spectrum)
 
     def export_readings(self, page: str) -> None:
         """Save the ``peaks``, ``combs``, ``resonances`` or ``bands`` as CSV."""
         said = knowledge(self._store.ref)
-        makers: dict[str, Callable[[Analysis], str]] = {
-            "peaks": lambda a: tables.peaks_csv(a, said),
-            "combs": lambda a: tables.combs_csv(a, said),
-            "resonances": tables.resonances_csv,
-            "bands": tables.bands_csv,
+        makers: dict[str, Callable[[Analysis], Table[Any]]] = {
+            "peaks": lambda a: readings.peaks(a, said),
+            "combs": lambda a: readings.combs(a, said.families(a)),
+            "resonances": readings.resonances,
+            "bands": readings.bands,
         }
-        self._export_table(f"Export {page}", f"{page}.csv", makers[page])
+        self._export_table(page, makers[page])
 
-    def export_trend(self) -> None:
-        """Save what changes from frame to frame as CSV."""
-        recording, method = self._store.current, self._store.method
-        if recording is None or method is None:
+    def export_kind(self, key: str) -> None:
+        """Save the table of another kind of result as CSV."""
+        named, method, complete = self._named(), self._store.method, self._completion()
+        kind, asked = kinds.kind(key), self._watched[key].wanted
+        if named is None or method is None or complete is None:
             return
-
-        def make(_: Path, progress: Progress) -> bytes:
-            return changes.trend_csv(run_trend(method, recording, method.tracks, progress)).encode()
-
-        self._export("Export trend", "trend.csv", "CSV (*.csv)", make)
-
-    def export_orders(self) -> None:
-        """Save what the orders of a run-up do over speed as CSV."""
-        recording, method = self._store.current, self._store.method
-        if recording is None or method is None:
-            return
-        if method.shaft is None:
+        if not kind.possible(method, asked):
             self._notices.tell(UserError("No shaft is named", remedy="choose one with Shift+F"))
             return
 
         def make(_: Path, progress: Progress) -> bytes:
-            from tonecomb.core.find.run_up import analyse_run_up
+            recording, analysis = complete(part(progress, 0, 0.5))
+            result = kind.run(method, recording, asked, part(progress, 0.5, 1))
+            return kind.tables(result, Telling(analysis))[0].csv().encode()
 
-            return changes.orders_csv(analyse_run_up(method, recording, progress)).encode()
+        name = {"run-up": "orders"}.get(key, key)
+        self._export(f"Export {name}", f"{name}.csv", "CSV (*.csv)", make)
 
-        self._export("Export orders", "orders.csv", "CSV (*.csv)", make)
-
-    def _export_table(self, title: str, name: str, table: Callable[[Analysis], str]) -> None:
+    def _export_table(self, name: str, table: Callable[[Analysis], Table[Any]]) -> None:
         complete = self._completion()
         if complete is not None:
-            self._export(title, name, "CSV (*.csv)", lambda _, p: table(complete(p)[1]).encode())
+            self._export(
+                f"Export {name}", f"{name}.csv", "CSV (*.csv)",
+                lambda _, progress: table(complete(progress)[1]).csv().encode(),
+            )  # fmt: skip
 
     def _picture(self) -> Callable[[str, Progress], bytes] | None:
         """How to draw what the stage shows now: what can be drawn anew is, the rest is taken as it
         stands on the screen."""
-        complete, stage = self._completion(), self._stage
+        complete, stage, signal = self._completion(), self._stage, self._store.current
         if complete is None:
             return None
-        from tonecomb.formats.report import figures, figures_in_time
+        from tonecomb.formats.report import figures
 
         view, envelope = stage.spectrum.figure_view(), stage.waveform.envelope()
-        picture = stage.gram.picture
-        gram = picture.gram if stage.gram.isVisible() else None
-        sideways = stage.gram.shown is stage.gram.sideways
-        look = figures_in_time.GramLook(picture.decibels, picture.ends, picture.colours, sideways)
-        trend = stage.trend.trend if stage.trend.isVisible() else None
-        run_up = stage.run_up.found if stage.run_up.isVisible() else None
-        kind_of_trend = stage.trend.shown.value
-        grabbed = [
-            (_png(pane), pane.height() / max(pane.width(), 1))
-            for pane in (stage.waterfall.view, stage.frame, stage.phase, stage.against)
-            if pane.isVisible()
-        ]
-        shown = (not stage.lanes.isHidden(), not stage.spectrum.isHidden())
+        shown = [pane for pane in stage.panes.values() if pane.isVisible()]
+        analysis_now = self._results.analysis
+        panes = [] if analysis_now is None else [
+            pane.panel(analysis_now) or _as_it_stands(pane.as_drawn) for pane in shown
+        ]  # fmt: skip
+        sentence = next((pane.sentence for pane in shown if pane.sentence), "")
+        both = (not stage.lanes.isHidden(), not stage.spectra.isHidden())
 
         def draw(kind: str, progress: Progress) -> bytes:
-            recording, analysis = complete(progress)
-            stretch = analysis.method.stretch or whole(recording)
+            _, analysis = complete(progress)
+            stretch = analysis.method.source.stretch
             panels = []
-            if shown[0] and envelope is not None:
-                span = (stretch.start, stretch.end)
+            if both[0] and envelope is not None and signal is not None:
+                span = stretch or whole(signal)
                 panels.append(
-                    figures.waveform_panel(envelope, analysis.fs, span, analysis.channel.unit)
+                    figures.waveform_panel(
+                        envelope, analysis.fs, (span.start, span.end), analysis.channel.unit
+                    )
                 )
-            if shown[1] or not panels:
+            if both[1] or not panels:
                 panels.append(figures.spectrum_panel(analysis, view))
-            if gram is not None:
-                panels.append(figures_in_time.gram_panel(analysis, gram, look))
-            if trend is not None:
-                panels.append(figures_in_time.trend_panel(trend, kind_of_trend))
-            if run_up is not None:
-                panels.append(figures_in_time.run_up_panel(run_up, view.decibels))
-            panels += [figures.image_panel(png, 10 * share) for png, share in grabbed]
-            heading = figures.heading_of(analysis)
-            if run_up is not None:
-                heading = f"{analysis.recording_name} · {run_up.sentence}"
+            panels += [make() for make in panes]
+            heading = f"{analysis.recording_name} · {sentence or analysis.sentence}"
             return figures.stacked(panels, kind, heading)
 
         return draw
@@ -276,18 +256,17 @@ class Exports(QObject):
                 self._notices.show_notice("The spectrum's numbers are on the clipboard.")
 
         def work(progress: Progress) -> str:
-            return tables.spectrum_text(complete(progress)[1])
+            return readings.spectrum(complete(progress)[1]).tabbed()
 
         self._jobs.submit("Copying", work, done, self._notices.tell)
 
 
-def _of_this(slices: Slices, analysis: Analysis) -> bool:
-    """Whether slices are of what is analysed now, and not of what was before an edit."""
-    now, then = analysis.method, slices.method
-    same = (now.stretch, now.window, now.frame) == (then.stretch, then.window, then.frame)
-    return same and (slices.recording_id, slices.channel) == (
-        analysis.recording_id, analysis.channel
-    )  # fmt: skip
+def _as_it_stands(widget: QWidget) -> Callable[[], Panel]:
+    """A view that is taken as it is on the screen now."""
+    from tonecomb.formats.report.figures import image_panel
+
+    png, share = _png(widget), widget.height() / max(widget.width(), 1)
+    return lambda: image_panel(png, 10 * share)
 
 
 def _png(widget: QWidget) -> bytes:

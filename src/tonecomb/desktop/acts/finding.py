@@ -3,35 +3,38 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QObject
-from PyQt6.QtWidgets import QWidget
 
 from tonecomb.core import document as edits
+from tonecomb.core.find.peaks import Peak
 from tonecomb.desktop.dialogs.machine import MachineDialog
 from tonecomb.desktop.dialogs.shaft import open_shaft
 from tonecomb.desktop.dialogs.tracks import TracksPopover
-from tonecomb.desktop.edits.combs import Combs
-from tonecomb.desktop.edits.fits import Fits
-from tonecomb.desktop.edits.peak_notes import PeakNotes
+from tonecomb.desktop.edits.context import Context
+from tonecomb.desktop.kit import settings
 from tonecomb.desktop.readings.readings import Readings
 from tonecomb.desktop.stage.stage import Stage
-from tonecomb.desktop.state import settings
-from tonecomb.desktop.state.messages import Notices
-from tonecomb.desktop.state.results import Results
-from tonecomb.desktop.state.store import Store
 
 
 class Finding(QObject):
     """Joins the cursor on the stage, the rows of the readings, and the edits they lead to."""
 
-    def __init__(
-        self, window: QWidget, store: Store, results: Results, stage: Stage, readings: Readings,
-        combs: Combs, notes: PeakNotes, fits: Fits, notices: Notices,
-    ) -> None:  # fmt: skip
-        super().__init__(window)
-        self._window, self._store, self._stage = window, store, stage
-        self._results = results
-        self._readings, self._combs, self._notes = readings, combs, notes
-        self._fits, self._notices = fits, notices
+    def __init__(self, context: Context, stage: Stage, readings: Readings) -> None:
+        super().__init__(context.window)
+        self._window, self._store, self._stage = context.window, context.store, stage
+        self._results, self._readings = context.results, readings
+        self._combs, self._notes = context.combs, context.notes
+        self._fits, self._notices = context.fits, context.notices
+        readings.peak_chosen.connect(self._go_to_peak)
+        stage.spectrum.range_chosen.connect(self.fit_range)
+        context.fits.armed.connect(self.choose_fit)
+        context.held.comparison_asked.connect(lambda: stage.show_pane("against"))
+        editors = {"trend": self.edit_tracks, "run-up": self.choose_shaft}
+        stage.edit_wanted.connect(lambda key: editors[key]())
+
+    def _go_to_peak(self, peak: Peak) -> None:
+        if self._stage.spectra.isHidden():
+            self._stage.show_view(1)
+        self._stage.spectrum.centre_on(peak)
 
     def drop_comb(self) -> None:
         """Drop a comb at the cursor, or else at the chosen peak."""
@@ -82,8 +85,7 @@ class Finding(QObject):
         """Choose what is followed from frame to frame."""
         ref, at = self._store.ref, self._readings.combs.current()
         comb = ref.combs[at] if ref is not None and at is not None and at < len(ref.combs) else None
-        if self._stage.trend.isHidden():
-            self._stage.toggle_pane(self._stage.trend)
+        self._stage.show_pane("trend")
         peak, analysis = self._readings.current_peak(), self._results.analysis
         tooth = self._readings.combs.current_tooth() if self._readings.page == "combs" else None
         chosen = None
@@ -93,14 +95,13 @@ class Finding(QObject):
             chosen = (name, place, analysis.resolution.separable_hz)
         view = self._stage.spectrum.limits()
         popover = TracksPopover(self._store, self._window, view, comb, chosen)
-        popover.open_below(self._stage.trend.edit)
+        popover.open_below(self._stage.panes["trend"].edit or self._stage)
 
     def choose_shaft(self) -> None:
         """Choose what tells the speed of a run-up's shaft."""
-        if self._stage.run_up.isHidden():
-            self._stage.toggle_pane(self._stage.run_up)
-        ref = self._store.ref
-        open_shaft(self._store, () if ref is None else ref.combs, self._stage.run_up.edit)
+        self._stage.show_pane("run-up")
+        ref, anchor = self._store.ref, self._stage.panes["run-up"].edit or self._stage
+        open_shaft(self._store, () if ref is None else ref.combs, anchor)
 
     def toggle_orders(self) -> None:
         """Show orders or not; ask for the shaft's speed where it is not known."""

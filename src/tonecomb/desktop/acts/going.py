@@ -7,12 +7,9 @@ from PyQt6.QtCore import QObject
 from tonecomb.core.errors import UserError
 from tonecomb.core.find.crests import Crests, find_crests
 from tonecomb.core.progress import Progress
+from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.readings.readings import Readings
 from tonecomb.desktop.stage.stage import Stage
-from tonecomb.desktop.state.jobs import Jobs
-from tonecomb.desktop.state.messages import Notices
-from tonecomb.desktop.state.moments import Moments
-from tonecomb.desktop.state.store import Store
 
 _PERIODS = 24  # at most, that are zoomed to
 
@@ -20,19 +17,17 @@ _PERIODS = 24  # at most, that are zoomed to
 class Going(QObject):
     """Goes to the waveform at the cursor of the view that has one."""
 
-    def __init__(
-        self, parent: QObject, store: Store, jobs: Jobs, moments: Moments, stage: Stage,
-        readings: Readings, notices: Notices,
-    ) -> None:  # fmt: skip
-        super().__init__(parent)
-        self._store, self._jobs, self._moments = store, jobs, moments
-        self._stage, self._readings, self._notices = stage, readings, notices
+    def __init__(self, context: Context, stage: Stage, readings: Readings) -> None:
+        super().__init__(context.window)
+        self._store, self._jobs, self._moments = context.store, context.jobs, context.moments
+        self._stage, self._readings, self._notices = stage, readings, context.notices
 
     def _place(self) -> tuple[float, float] | None:
         """Time in s and frequency in Hz: of the spectrogram's cursor, or else of the shown frame
         and the spectrum's cursor or the chosen peak."""
-        if (cursor := self._stage.gram.shown.cursor) is not None:
-            return cursor
+        for pane in self._stage.panes.values():
+            if (cursor := pane.place) is not None:
+                return cursor
         frequency = self._stage.spectrum.cursor
         if frequency is None and (peak := self._readings.current_peak()) is not None:
             frequency = peak.tone.frequency
@@ -44,8 +39,8 @@ class Going(QObject):
     def go(self) -> None:
         """Show the frame about the place on the waveform, zoomed to a number of the tone's
         periods that can be counted, its crests ticked."""
-        place, recording, method = self._place(), self._store.current, self._store.method
-        if place is None or recording is None or method is None:
+        place, signal, method = self._place(), self._store.current, self._store.method
+        if place is None or signal is None or method is None:
             self._notices.tell(
                 UserError(
                     "There is no place to go to",
@@ -57,15 +52,15 @@ class Going(QObject):
         time = self._moments.time
         if time is None:
             return
-        fs, channel, frequency = recording.rate, method.channel, place[1]
-        start = min(max(round(time * fs - method.frame / 2), 0), recording.length)
-        stop = min(start + method.frame, recording.length)
+        fs, channel, frequency = signal.rate, method.source.channel, place[1]
+        start = min(max(round(time * fs - method.frames.frame / 2), 0), signal.length)
+        stop = min(start + method.frames.frame, signal.length)
 
         def work(_: Progress) -> Crests | None:
-            return find_crests(recording, channel, start, stop, frequency)
+            return find_crests(signal, channel, start, stop, frequency)
 
         def done(found: Crests | None) -> None:
-            half = method.frame / fs / 2
+            half = method.frames.frame / fs / 2
             if found is not None:
                 half = min(half, _PERIODS / 2 / found.frequency)
             middle = min(max(place[0], start / fs + half), stop / fs - half)

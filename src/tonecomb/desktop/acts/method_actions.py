@@ -3,43 +3,42 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QObject
-from PyQt6.QtWidgets import QWidget
 
 from tonecomb.core.estimate.windows import WINDOWS, window
 from tonecomb.desktop.acts.presets import Presets, PresetsPopover
 from tonecomb.desktop.dialogs.several import SeveralDialog
-from tonecomb.desktop.edits.held import HeldTraces
+from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.method_line.averaging import StrikePopover
 from tonecomb.desktop.method_line.line import MethodLine
 from tonecomb.desktop.readings.bands import BandsPopover
 from tonecomb.desktop.readings.readings import Readings
 from tonecomb.desktop.stage.stage import Stage
-from tonecomb.desktop.state.store import Store
 
 
 class MethodActions(QObject):
     """Each acts on the method of the current recording, and does nothing without one."""
 
     def __init__(
-        self, window: QWidget, store: Store, presets: Presets, held: HeldTraces, line: MethodLine,
-        stage: Stage, readings: Readings,
+        self, context: Context, presets: Presets, line: MethodLine, stage: Stage,
+        readings: Readings,
     ) -> None:  # fmt: skip
-        super().__init__(window)
-        self._window, self._store, self._presets, self._held = window, store, presets, held
+        super().__init__(context.window)
+        self._window, self._store, self._held = context.window, context.store, context.held
+        self._presets = presets
         self._line, self._stage, self._readings = line, stage, readings
         line.presets.clicked.connect(self.show_presets)
         readings.bands_wanted.connect(self.edit_bands)
 
     def scale_frame(self, factor: float) -> None:
         """Make frames longer or shorter, within the stretch."""
-        method, recording = self._store.method, self._store.current
-        if method is None or recording is None:
+        method, signal = self._store.method, self._store.current
+        if method is None or signal is None:
             return
-        start, end = 0.0, recording.duration
-        if method.stretch is not None:
-            start, end = method.stretch.start, method.stretch.end
-        longest = max(2, round((end - start) * recording.rate))
-        frame = min(longest, max(2, int(method.frame * factor)))
+        start, end = 0.0, signal.duration
+        if method.source.stretch is not None:
+            start, end = method.source.stretch.start, method.source.stretch.end
+        longest = max(2, round((end - start) * signal.rate))
+        frame = min(longest, max(2, int(method.frames.frame * factor)))
         self._store.edit_method("Change frame length", merge="frame key", frame=frame)
 
     def step_window(self, by: int) -> None:
@@ -47,7 +46,7 @@ class MethodActions(QObject):
         method = self._store.method
         if method is not None:
             names = list(WINDOWS)
-            here = names.index(method.window.partition(":")[0])
+            here = names.index(method.frames.window.partition(":")[0])
             name = window(names[(here + by) % len(names)]).name
             self._store.edit_method("Choose window", merge="window key", window=name)
 
@@ -57,11 +56,11 @@ class MethodActions(QObject):
 
     def strike(self) -> None:
         """Choose parts whose frames are left out; between the readouts where there are two."""
-        recording, method = self._store.current, self._store.method
-        if recording is None or method is None:
+        signal, method = self._store.current, self._store.method
+        if signal is None or method is None:
             return
         between = self._stage.lanes.measured
-        popover = StrikePopover(self._store, recording, method, self._line, between)
+        popover = StrikePopover(self._store, signal, method, self._line, between)
         popover.open_below(self._line.phrase("frames") or self._line, popover.focusProxy())
 
     def show_presets(self) -> None:
@@ -72,9 +71,9 @@ class MethodActions(QObject):
 
     def edit_bands(self) -> None:
         """Name the bands whose level is read."""
-        recording, method = self._store.current, self._store.method
-        if recording is not None and method is not None:
-            popover = BandsPopover(self._store, recording, self._readings)
+        signal, method = self._store.current, self._store.method
+        if signal is not None and method is not None:
+            popover = BandsPopover(self._store, signal, self._readings)
             popover.open_below(self._readings.bands, popover.focusProxy())
 
     def hold_several(self) -> None:

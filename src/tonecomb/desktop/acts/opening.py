@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QFileDialog
 
 from tonecomb.core import document as edits
 from tonecomb.core.document import Fingerprint, RecordingRef
@@ -18,14 +18,13 @@ from tonecomb.core.record.given import NOTHING_GIVEN, Given
 from tonecomb.core.record.recording import Recording
 from tonecomb.demo import ropeway
 from tonecomb.desktop.dialogs.importing import ImportDialog
+from tonecomb.desktop.edits.context import Context
+from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import Theme
-from tonecomb.desktop.state import settings
-from tonecomb.desktop.state.jobs import Jobs
-from tonecomb.desktop.state.messages import Notices
-from tonecomb.desktop.state.store import Store
-from tonecomb.formats import files, remembered, session
+from tonecomb.formats import files, remembered
 from tonecomb.formats.assemble import Understood
 from tonecomb.formats.registry import READERS, identified, understand, understand_anew
+from tonecomb.formats.session import session
 
 
 @dataclass(frozen=True)
@@ -89,17 +88,10 @@ class Opening(QObject):
     opened = pyqtSignal(object)
     session_chosen = pyqtSignal(object)
 
-    def __init__(
-        self,
-        window: QWidget,
-        store: Store,
-        jobs: Jobs,
-        notices: Notices,
-        theme: Callable[[], Theme],
-    ) -> None:
-        super().__init__(window)
-        self._window, self._store, self._jobs = window, store, jobs
-        self._notices, self._theme = notices, theme
+    def __init__(self, context: Context, theme: Callable[[], Theme]) -> None:
+        super().__init__(context.window)
+        self._window, self._store, self._jobs = context.window, context.store, context.jobs
+        self._notices, self._theme = context.notices, theme
         self._asking: list[list[Opened]] = []  # files of one shape each, still to be asked about
         self.dialog: ImportDialog | None = None
 
@@ -269,10 +261,11 @@ class Opening(QObject):
             if now is None:
                 return
             self._store.keep(opened.understood, given.how)
-            channel = min(now.method.channel, len(opened.recording.channels) - 1)
-            method = replace(now.method, channel=channel)
+            count = len(opened.recording.channels) + edits.added(now.method.source.steps)
+            channel = min(now.method.source.channel, count - 1)
+            method = now.method.having(channel=channel)
             if _counted_otherwise(now.given, given):
-                method = replace(method, stretch=None)  # its limits were in other seconds
+                method = method.having(stretch=None)  # its limits were in other seconds
             changed = replace(now, given=given, method=method)
             self._store.apply(label, edits.change_recording(self._store.document, changed))
 

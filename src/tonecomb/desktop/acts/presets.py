@@ -11,11 +11,10 @@ from PyQt6.QtWidgets import QFileDialog, QLineEdit, QMessageBox, QVBoxLayout, QW
 from tonecomb.core.document import set_method
 from tonecomb.core.errors import UserError
 from tonecomb.core.method import Preset
+from tonecomb.desktop.edits.context import Context
+from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.widgets import Popover, label, link, row, rule
-from tonecomb.desktop.state import settings
-from tonecomb.desktop.state.messages import Notices
-from tonecomb.desktop.state.store import Store
-from tonecomb.formats import presets
+from tonecomb.formats.session import presets
 
 _FILTER = "Presets (*.json)"
 
@@ -23,9 +22,10 @@ _FILTER = "Presets (*.json)"
 class Presets(QObject):
     """What can be done with presets."""
 
-    def __init__(self, window: QWidget, store: Store, notices: Notices) -> None:
-        super().__init__(window)
-        self._window, self._store, self._notices = window, store, notices
+    def __init__(self, context: Context) -> None:
+        super().__init__(context.window)
+        self._window, self._store = context.window, context.store
+        self._notices = context.notices
 
     def known(self) -> tuple[Preset, ...]:
         """The user's presets by name; none, and a notice, where they cannot be read."""

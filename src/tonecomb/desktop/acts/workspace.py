@@ -7,21 +7,20 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
+from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from tonecomb.core import document as edits
 from tonecomb.core.document import Document
 from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress, part
-from tonecomb.core.steps.conditioning import condition
+from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.units import unit
 from tonecomb.desktop.acts.opening import Opened, Opening, open_file
-from tonecomb.desktop.state import settings
-from tonecomb.desktop.state.jobs import Jobs
-from tonecomb.desktop.state.messages import Answer, Notices, ask_unsaved
-from tonecomb.desktop.state.store import Store
-from tonecomb.formats import session
+from tonecomb.desktop.edits.context import Context
+from tonecomb.desktop.kit import settings
+from tonecomb.desktop.state.messages import Answer, ask_unsaved
 from tonecomb.formats.assemble import with_given
+from tonecomb.formats.session import session
 
 _RATES = (1e-6, 1e9)
 
@@ -45,7 +44,7 @@ def _open_session(path: Path, progress: Progress) -> _OpenedSession:
             one = open_file(Path(ref.path), ref.given, share, ref.id)
             # Units of derived channels are read here, not when the bench first shows them.
             with suppress(UserError):  # the store tells of it, and shows it as recorded
-                condition(with_given(one.recording, ref.given), ref.conditioning)
+                prepare(with_given(one.recording, ref.given), ref.method.source.steps)
             opened.append(one)
             if changed := session.check_source(ref):
                 told.append(changed)
@@ -60,12 +59,10 @@ class Workspace(QObject):
 
     opened = pyqtSignal(object)
 
-    def __init__(
-        self, window: QWidget, store: Store, jobs: Jobs, notices: Notices, opening: Opening
-    ) -> None:
-        super().__init__(window)
-        self._window, self._store, self._jobs = window, store, jobs
-        self._notices, self._opening = notices, opening
+    def __init__(self, context: Context, opening: Opening) -> None:
+        super().__init__(context.window)
+        self._window, self._store, self._jobs = context.window, context.store, context.jobs
+        self._notices, self._opening = context.notices, opening
 
     # Sessions
 
@@ -188,12 +185,17 @@ class Workspace(QObject):
         )
         if not ok:
             return
-        method = replace(ref.method, stretch=None)  # its limits were in the old seconds
+        method = ref.method.having(stretch=None)  # its limits were in the old seconds
         given = replace(ref.given, rate=rate)
         changed = edits.change_recording(
             self._store.document, replace(ref, given=given, method=method)
         )
         self._store.apply("Set sample rate", changed)
+
+    def move_current(self, by: int) -> None:
+        """Move the current recording up or down the shelf."""
+        if self._store.ref is not None:
+            self.move(self._store.ref.id, by)
 
     def move(self, recording_id: str, by: int) -> None:
         """Move a recording up or down the shelf."""

@@ -21,8 +21,8 @@ from tonecomb.core.record.recording import ArraySamples, Channel, Recording
 from tonecomb.core.record.sensors import Calibration, ChannelGiven, Sensor
 from tonecomb.core.units import COUNTS, FULL_SCALE, unit
 from tonecomb.desktop.dialogs.form import Form
+from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.widgets import Choice, Number, label, link, row
-from tonecomb.desktop.state import settings
 from tonecomb.desktop.state.jobs import Jobs
 from tonecomb.desktop.state.messages import Notices
 from tonecomb.formats import sensor_library

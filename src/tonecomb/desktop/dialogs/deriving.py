@@ -11,25 +11,29 @@ from PyQt6.QtWidgets import (
 )
 
 from tonecomb.core.record.recording import Channel
-from tonecomb.core.steps.conditioning import INTEGRALS, Derived, Kind, derived_name, derived_unit
+from tonecomb.core.steps.chain import channels_of
+from tonecomb.core.steps.combine import Difference, Sum, VectorSum
+from tonecomb.core.steps.motion import Derivative, DoubleIntegral, Integral, Motion
+from tonecomb.core.steps.scale import Scale
+from tonecomb.core.steps.step import Step
 from tonecomb.core.units import conversion
 from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.kit.widgets import Choice, Number, label, row
 from tonecomb.desktop.state.jobs import Job, Jobs
 
-_KINDS: list[tuple[Kind, str]] = [
-    ("vector sum", "the vector sum (root of the sum of squares)"),
-    ("difference", "the first less the others"),
-    ("sum", "the sum"),
-    ("scaled", "a multiple"),
-    ("integral", "the integral (acceleration to velocity)"),
-    ("double integral", "the double integral (acceleration to displacement)"),
-    ("derivative", "the derivative"),
+_KINDS: list[tuple[type[Step], str]] = [
+    (VectorSum, "the vector sum (root of the sum of squares)"),
+    (Difference, "the first less the others"),
+    (Sum, "the sum"),
+    (Scale, "a multiple"),
+    (Integral, "the integral (acceleration to velocity)"),
+    (DoubleIntegral, "the double integral (acceleration to displacement)"),
+    (Derivative, "the derivative"),
 ]
 
 
 class DerivingDialog(Form):
-    """``derived`` is what is to be made."""
+    """``derived`` is the step that makes it."""
 
     def __init__(
         self,
@@ -47,7 +51,7 @@ class DerivingDialog(Form):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 14, 16, 14)
         outer.setSpacing(10)
-        self.kind = Choice(_KINDS, "integral", "What to make")
+        self.kind = Choice(_KINDS, Integral, "What to make")
         self.kind.picked.connect(lambda _: self._show())
         outer.addLayout(row(label("Make"), self.kind, label("of"), None))
         self.boxes = []
@@ -83,49 +87,59 @@ class DerivingDialog(Form):
         self._show()
 
     @property
-    def derived(self) -> Derived:
+    def _single(self) -> bool:
+        """Whether it is made of one channel."""
+        kind = self.kind.value
+        return issubclass(kind, Motion) or kind is Scale
+
+    @property
+    def derived(self) -> Step:
         """What is chosen now; channels in the order in which they were ticked."""
-        kind: Kind = _KINDS[self.kind.currentIndex()][0]
-        single = kind in INTEGRALS or kind == "scaled"
-        chosen = tuple(self._order[-1:]) if single else tuple(self._order)
-        name = self._name.text().strip()
-        return Derived(kind, chosen, self._low.value(), self._factor.value(), name)
+        kind, name = self.kind.value, self._name.text().strip()
+        chosen = tuple(self._order[-1:]) if self._single else tuple(self._order)
+        made: Step
+        if issubclass(kind, Motion):
+            made = kind(chosen, self._low.value(), name)
+        elif kind is Scale:
+            made = Scale(chosen, self._factor.value(), name)
+        else:
+            made = kind(chosen, name)
+        return made
 
     def _toggled(self, index: int, on: bool) -> None:
         self._order = [i for i in self._order if i != index] + ([index] if on else [])
         self._show()
 
     def _show(self) -> None:
-        made = self.derived
-        single = made.kind in INTEGRALS or made.kind == "scaled"
+        made, single = self.derived, self._single
         if single:  # one at a time
             for i, box in enumerate(self.boxes):
                 box.blockSignals(True)
-                box.setChecked(i in made.channels)
+                box.setChecked(i in channels_of(made))
                 box.blockSignals(False)
-            self._order = list(made.channels)
+            self._order = list(channels_of(made))
         for widget in (*self._low_words, self._low):
-            widget.setVisible(made.kind in INTEGRALS)
+            widget.setVisible(isinstance(made, Motion))
         for widget in (self._factor_word, self._factor):
-            widget.setVisible(made.kind == "scaled")
-        self._name.setPlaceholderText(derived_name(made, [c.name for c in self._channels]))
+            widget.setVisible(isinstance(made, Scale))
+        self._name.setPlaceholderText(made.words([c.name for c in self._channels]))
         least = 1 if single else 2
         self._make.setEnabled(False)
-        if len(made.channels) < least:
+        if len(channels_of(made)) < least:
             self._told.setText("Choose two channels or more.")
         else:
             self._ask_unit(made)
 
-    def _ask_unit(self, made: Derived) -> None:
+    def _ask_unit(self, made: Step) -> None:
         """Say which unit it will be in; in a thread, for an unusual unit takes a second."""
         if self._job is not None:
             self._job.cancel()
-        first, *rest = (self._channels[i] for i in made.channels)
+        first, *rest = (self._channels[i] for i in channels_of(made))
 
         def work(_: object) -> str:
             for other in rest:
                 conversion(other.unit, first.unit)
-            return derived_unit(made, first)[0]
+            return made.unit_of(first)[0] if isinstance(made, Motion) else first.unit
 
         def done(symbol: str) -> None:
             self._job = None

@@ -29,11 +29,11 @@ from tonecomb.core.record.given import Given
 from tonecomb.core.record.pyramid import Envelope
 from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.dialogs.import_facts import Facts, said_of, unsaid
+from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import Choice, label, row
-from tonecomb.desktop.stage.plot import Plot
+from tonecomb.desktop.state.envelopes import EXACT_BELOW
 from tonecomb.desktop.state.jobs import Job, Jobs
-from tonecomb.desktop.state.results import EXACT_BELOW
 from tonecomb.formats.assemble import Understood
 from tonecomb.formats.registry import understand_anew
 

@@ -22,9 +22,9 @@ from tonecomb.core.document import DroppedComb
 from tonecomb.core.errors import UserError
 from tonecomb.core.find.machine import Known, Machine
 from tonecomb.desktop.dialogs.form import Form
+from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import Choice, Number, label, link, row
-from tonecomb.desktop.state import settings
 from tonecomb.formats import machines
 
 _NOT_KNOWN, _TYPED = "", "typed"

@@ -50,7 +50,7 @@ class SeveralDialog(QDialog):
     def _fill(self, store: Store) -> None:
         current, method = store.current, store.method
         assert current is not None and method is not None
-        own = current.channels[min(method.channel, len(current.channels) - 1)].unit
+        own = current.channels[min(method.source.channel, len(current.channels) - 1)].unit
         for ref in store.document.recordings:
             recording = store.recording(ref.id)
             if recording is None or recording.sample_rate is None:
@@ -66,7 +66,7 @@ class SeveralDialog(QDialog):
                     item.setToolTip(0, "It measures something else than the current channel")
                     continue
                 is_current = ref.id == store.document.current
-                others = is_current and number != method.channel
+                others = is_current and number != method.source.channel
                 item.setCheckState(0, Qt.CheckState.Checked if others else Qt.CheckState.Unchecked)
             head.setExpanded(True)
 

@@ -12,7 +12,7 @@ from tonecomb.core.estimate.shaft import Shaft
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import MOST_TEETH, Wanted
 from tonecomb.core.method import Method
-from tonecomb.core.record.recording import Recording
+from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.kit.widgets import Choice, Number, Popover, label, link, row
 from tonecomb.desktop.state.store import Store
 
@@ -24,7 +24,7 @@ def suggested(method: Method, combs: tuple[DroppedComb, ...]) -> Shaft:
     """The shaft of the method, or one that the comb that is followed, or dropped, speaks for."""
     if method.shaft is not None:
         return method.shaft
-    comb = next((track for track in method.tracks if track.teeth and track.low > 0), None)
+    comb = next((track for track in method.follow.tracks if track.teeth and track.low > 0), None)
     if comb is None:
         dropped = next((one for one in combs if one.carrier is None), None)
         comb = _FIRST
@@ -39,7 +39,7 @@ class ShaftPopover(Popover):
     """Nothing is computed until all is said: a link applies it."""
 
     def __init__(
-        self, store: Store, recording: Recording, shaft: Shaft, known: bool, parent: QWidget
+        self, store: Store, signal: Signal, shaft: Shaft, known: bool, parent: QWidget
     ) -> None:
         super().__init__(
             parent,
@@ -47,11 +47,11 @@ class ShaftPopover(Popover):
             "What turns with the shaft keeps its order, however fast it turns; a resonance keeps "
             "its frequency. A channel close to the shaft tells its speed best.",
         )
-        self._store, self._recording = store, recording
+        self._store, self._signal = store, signal
         comb, tacho = shaft.comb or _FIRST, shaft.tacho or Sync(channel=0)
-        nyquist = recording.rate / 2
+        nyquist = signal.rate / 2
         names: list[tuple[object, str]] = [
-            (i, channel.name) for i, channel in enumerate(recording.channels)
+            (i, channel.name) for i, channel in enumerate(signal.channels)
         ]
         self.kind = Choice(
             (("comb", "a comb that is followed"), ("tacho", "a tachometer")),
@@ -107,7 +107,7 @@ class ShaftPopover(Popover):
     def _apply(self) -> None:
         try:
             shaft = self._said()
-            shaft.check(self._recording)
+            shaft.check(self._signal)
         except UserError as error:
             self.wrong.setText(error.text)
             self.adjustSize()
@@ -141,11 +141,11 @@ def _parts(text: str) -> list[str]:
 
 def open_shaft(store: Store, combs: tuple[DroppedComb, ...], anchor: QWidget) -> None:
     """Ask what tells the shaft's speed."""
-    recording, method = store.current, store.method
-    if recording is None or method is None:
+    signal, method = store.current, store.method
+    if signal is None or method is None:
         return
     shaft = suggested(method, combs)
-    if shaft.channel is not None and shaft.channel >= len(recording.channels):
+    if shaft.channel is not None and shaft.channel >= len(signal.channels):
         shaft = replace(shaft, channel=None)
-    popover = ShaftPopover(store, recording, shaft, method.shaft is not None, anchor)
+    popover = ShaftPopover(store, signal, shaft, method.shaft is not None, anchor)
     popover.open_below(anchor, popover.low)

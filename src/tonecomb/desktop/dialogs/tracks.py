@@ -51,7 +51,7 @@ class TracksPopover(RowsPopover):
     @property
     def _tracks(self) -> tuple[Wanted, ...]:
         method = self._store.method
-        return () if method is None else method.tracks
+        return () if method is None else method.follow.tracks
 
     def _fill(self) -> None:
         recording = self._store.current

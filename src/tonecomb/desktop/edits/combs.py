@@ -26,12 +26,14 @@ _TEETH = 12  # of a comb that is dropped
 @dataclass(frozen=True, eq=False)
 class ShownComb:
     """A comb of the document, measured; ``colour`` is the number of its trace colour, ``tied``
-    the name of the comb whose fundamental its spacing is."""
+    the name of the comb whose fundamental its spacing is, ``chosen`` whether it is the one that
+    was picked, or was dropped last."""
 
     dropped: DroppedComb
     comb: Comb
     colour: int
     tied: str
+    chosen: bool = False
 
 
 class Combs(QObject):
@@ -44,6 +46,7 @@ class Combs(QObject):
         self._window, self._store = window, store
         self._results, self._notices = results, notices
         self.shown: tuple[ShownComb, ...] = ()
+        self._chosen = ""
         store.changed.connect(self._follow)
         results.analysis_changed.connect(lambda _: self._follow())
 
@@ -61,10 +64,18 @@ class Combs(QObject):
         ]
         every = [comb for _, comb, _ in found]
         self.shown = tuple(
-            ShownComb(one, comb, colour, families.matching(comb, every))
+            ShownComb(one, comb, colour, families.matching(comb, every), one.name == self._chosen)
             for one, comb, colour in found
         )
         self.changed.emit()
+
+    def choose(self, index: int | None) -> None:
+        """Make a comb the one whose teeth can be taken anywhere."""
+        combs = self._dropped
+        name = combs[index].name if index is not None and index < len(combs) else ""
+        if name != self._chosen:
+            self._chosen = name
+            self._follow()
 
     def _apply(self, label: str, combs: tuple[DroppedComb, ...], merge: str | None = None) -> None:
         ref = self._store.ref
@@ -98,6 +109,7 @@ class Combs(QObject):
             frequency = nearest.frequency
         last = max(1, min(_TEETH, int(analysis.fs / 2 / frequency)))
         made = DroppedComb(self._name(self._dropped), frequency, last=last)
+        self._chosen = made.name
         self._apply("Drop comb", (*self._dropped, self._snapped(made, analysis)))
 
     def find(self) -> None:

@@ -25,7 +25,7 @@ class Fits(QObject):
     @property
     def _fits(self) -> tuple[Fit, ...]:
         method = self._store.method
-        return () if method is None else method.fits
+        return () if method is None else method.search.fits
 
     def arm(self) -> None:
         """Let the next drag on the spectrum choose a range."""

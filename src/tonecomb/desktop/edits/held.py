@@ -10,18 +10,21 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QInputDialog, QWidget
 
 from tonecomb.core import document as edits
-from tonecomb.core.analysis import Analysis, run_spectrum
-from tonecomb.core.document import HeldTrace
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.document import HeldTrace, RecordingRef
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.averages import Single
 from tonecomb.core.estimate.compare import Comparison, alike, compare
+from tonecomb.core.estimate.estimate import Estimate
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress
 from tonecomb.core.record.recording import Recording
-from tonecomb.desktop.state.jobs import Job, Jobs
+from tonecomb.core.record.signal import Signal
+from tonecomb.core.steps.prepare import prepare
 from tonecomb.desktop.state.messages import Notices
-from tonecomb.desktop.state.results import Results
-from tonecomb.desktop.state.store import Store
+from tonecomb.desktop.state.results import spectrum_want
+from tonecomb.desktop.state.scheduler import Slot, Want
+from tonecomb.desktop.state.state import State
 
 MOST = 7  # as many colours as there are beside the current trace's
 
@@ -35,19 +38,21 @@ class Shown:
     colour: int
 
 
-def _trace(recording_id: str, channel: str, method: Method) -> HeldTrace:
-    name = f"{channel}, {window(method.window).title}, {method.frame}"
-    return HeldTrace(uuid.uuid4().hex[:12], name, recording_id, method)
+def _trace(ref: RecordingRef, channel: str, method: Method) -> HeldTrace:
+    name = f"{channel}, {window(method.frames.window).title}, {method.frames.frame}"
+    return HeldTrace(uuid.uuid4().hex[:12], name, ref.id, method, given=ref.given)
 
 
-def method_for(method: Method, current: Recording, recording: Recording, channel: int) -> Method:
+def method_for(method: Method, current: Signal, recording: Recording, channel: int) -> Method:
     """``method``, made for ``current``, for a channel of another recording: a frame of the same
     duration, and the whole of it where the stretch means nothing there."""
-    if recording is current:
-        return replace(method, channel=channel)
-    frame = round(method.frame * recording.rate / current.rate)
-    return replace(
-        method, channel=channel, stretch=None, struck=(), at=None,
+    if recording is current.recording:
+        return method.having(channel=channel)
+    frame = round(method.frames.frame * (recording.rate or 1.0) / current.rate)
+    average = method.averaging.average
+    return method.having(
+        channel=channel, stretch=None, steps=(), struck=(),
+        average=Single() if isinstance(average, Single) else average,
         frame=min(max(frame, 2), recording.length),
     )  # fmt: skip
 
@@ -61,28 +66,28 @@ class HeldTraces(QObject):
     compared = pyqtSignal()
     comparison_asked = pyqtSignal()
 
-    def __init__(
-        self, window: QWidget, store: Store, jobs: Jobs, results: Results, notices: Notices
-    ) -> None:
+    def __init__(self, window: QWidget, state: State, notices: Notices) -> None:
         super().__init__(window)
-        self._window, self._store, self._jobs = window, store, jobs
-        self._results, self._notices = results, notices
-        self._curves: dict[str, tuple[object, Analysis]] = {}
-        self._wanted: set[str] = set()
+        self._window, self._store, self._notices = window, state.store, notices
+        self._results, self._scheduler = state.results, state.scheduler
+        self._curves: dict[str, tuple[Want, Estimate]] = {}
+        self._wanted: dict[str, Want] = {}
         self._against = ""
-        self._comparing: Job | None = None
+        self._comparison = Slot(state.scheduler, self._wanted_comparison)
+        self._comparison.changed.connect(lambda found: self._compared(found, ""))
+        self._comparison.failed.connect(lambda error: self._compared(None, str(error)))
         self.comparing = False
         self.comparison: Comparison | None = None
         self.no_comparison = ""
-        store.changed.connect(self._follow)
-        results.analysis_changed.connect(lambda _: self._compare())
+        self._store.changed.connect(self._follow)
+        self._results.analysis_changed.connect(lambda _: self._compare())
         self.changed.connect(self._compare)
 
     @property
     def shown(self) -> list[Shown]:
         """Those that are to be drawn and are computed."""
         return [
-            Shown(trace, self._curves[trace.id][1], self.colour_of(trace))
+            Shown(trace, self._analysis(trace), self.colour_of(trace))
             for trace in self._store.document.held
             if trace.shown and trace.id in self._curves
         ]
@@ -91,10 +96,19 @@ class HeldTraces(QObject):
         """The number of a trace's colour."""
         return 1 + self._store.document.held.index(trace) % MOST
 
-    @property
-    def busy(self) -> bool:
-        """Whether a curve or a comparison is awaited."""
-        return bool(self._wanted) or self._comparing is not None
+    def _analysis(self, trace: HeldTrace) -> Analysis:
+        """A trace's curve, in the channel's own quantity."""
+        want, estimate = self._curves[trace.id]
+        recording = self._recording(trace)
+        if recording is None:
+            return Analysis(estimate, None, trace.method, "")
+        return Analysis.of(estimate, None, trace.method, recording)
+
+    def _recording(self, trace: HeldTrace) -> Recording | None:
+        """The recording as it was read when the trace was held."""
+        if trace.given is None:
+            return self._store.recording(trace.recording)
+        return self._store.recording_as(trace.recording, trace.given)
 
     def hold(self) -> None:
         """Keep the curve on the stage."""
@@ -107,9 +121,7 @@ class HeldTraces(QObject):
                 UserError(f"{MOST} traces are held already", remedy="drop one on the shelf first")
             )
             return
-        trace = _trace(ref.id, analysis.channel.name, ref.method)
-        if not analysis.order:  # else it is not in the channel's own quantity
-            self._curves[trace.id] = (recording.samples, replace(analysis, peaks=None))
+        trace = _trace(ref, analysis.channel.name, ref.method)
         self._store.apply("Hold trace", edits.hold(self._store.document, trace))
 
     def hold_alike(self, wanted: Sequence[tuple[str, int]]) -> None:
@@ -127,14 +139,16 @@ class HeldTraces(QObject):
             )
             return
         for recording_id, channel in wanted:
-            recording = self._store.recording(recording_id)
-            if recording is None or recording.sample_rate is None:
+            recording, ref = self._store.recording(recording_id), document.get(recording_id)
+            if recording is None or recording.sample_rate is None or ref is None:
                 continue
             alike = method_for(method, current, recording, channel)
-            name = recording.channels[channel].name
-            if recording is not current:
-                name = f"{recording.name}: {name}"
-            document = edits.hold(document, _trace(recording_id, name, alike))
+            mine = recording is current.recording
+            channels = current.channels if mine else recording.channels
+            name = channels[channel].name if mine else (
+                f"{recording.name}: {channels[channel].name}"
+            )  # fmt: skip
+            document = edits.hold(document, _trace(ref, name, alike))
         self._store.apply("Hold traces", document)
 
     # Comparing
@@ -159,7 +173,7 @@ class HeldTraces(QObject):
         if trace is None or trace.id not in self._curves or now is None:
             return None
         try:
-            return alike(now, self._curves[trace.id][1])
+            return alike(now, self._analysis(trace))
         except UserError:
             return None
 
@@ -175,28 +189,24 @@ class HeldTraces(QObject):
         self._compare()
 
     def _compare(self) -> None:
-        if self._comparing is not None:
-            self._comparing.cancel()
-            self._comparing = None
-        if not self.comparing:
-            return
+        self._comparison.follow_now()
+
+    def _wanted_comparison(self) -> Want | None:
         trace, now = self.against, self._results.analysis
+        if not self.comparing:
+            return None
         if trace is None or now is None or trace.id not in self._curves:
             self._compared(None, "Hold a trace (H), change the method or the channel, and the two "
                                  "are compared here.")  # fmt: skip
-            return
-        other = self._curves[trace.id][1]
-
-        def work(progress: Progress) -> Comparison:
-            return compare(now, other)
-
-        self._comparing = self._jobs.submit(
-            "Comparing traces", work, lambda found: self._compared(found, ""),
-            lambda error: self._compared(None, str(error)), background=True,
-        )  # fmt: skip
+            return None
+        other, signal = self._analysis(trace), self._store.current
+        key = ("comparison", signal and signal.key, now.method, self._curves[trace.id][0].key)
+        return Want(key, "Comparing traces", lambda _: compare(now, other), background=True)
 
     def _compared(self, found: Comparison | None, reason: str) -> None:
-        self._comparing, self.comparison, self.no_comparison = None, found, reason
+        if found is None and not reason:
+            return
+        self.comparison, self.no_comparison = found, reason
         self.compared.emit()
 
     # Curves
@@ -204,37 +214,37 @@ class HeldTraces(QObject):
     def _follow(self) -> None:
         """Compute what is lacking: after an undo, a session, or a file that was read anew."""
         kept = {trace.id for trace in self._store.document.held}
-        self._curves = {key: curve for key, curve in self._curves.items() if key in kept}
+        for held in (self._curves, self._wanted):
+            for key in [key for key in held if key not in kept]:
+                del held[key]
         for trace in self._store.document.held:
-            recording = self._store.recording(trace.recording)
-            if recording is None or recording.sample_rate is None or trace.id in self._wanted:
+            recording = self._recording(trace)
+            if recording is None or recording.sample_rate is None:
                 continue
+            try:
+                signal = prepare(recording, trace.method.source.steps)
+            except UserError as error:
+                self._notices.tell(error)
+                continue
+            want = spectrum_want(signal, trace.method, "Drawing a held trace", background=True)
             known = self._curves.get(trace.id)
-            if known is None or known[0] is not recording.samples:
-                self._compute(trace, recording)
+            if (known is None or known[0] != want) and self._wanted.get(trace.id) != want:
+                self._compute(trace, want)
         self.changed.emit()
 
-    def _compute(self, trace: HeldTrace, recording: Recording) -> None:
-        self._wanted.add(trace.id)
+    def _compute(self, trace: HeldTrace, want: Want) -> None:
+        self._wanted[trace.id] = want
 
-        def work(progress: Progress) -> Analysis:
-            return run_spectrum(trace.method, recording, progress)
+        def done(estimate: Estimate) -> None:
+            if self._wanted.pop(trace.id, None) == want:
+                self._curves[trace.id] = (want, estimate)
+                self.changed.emit()
 
-        def done(analysis: Analysis) -> None:
-            self._wanted.discard(trace.id)
-            self._curves[trace.id] = (recording.samples, analysis)
-            self.changed.emit()
-
-        def failed(error: Exception) -> None:
-            self._wanted.discard(trace.id)
-            self._notices.tell(error)
-
-        self._jobs.submit("Drawing a held trace", work, done, failed, background=True)
+        self._scheduler.have(want, done, self._notices.tell)
 
     def sentence(self, trace: HeldTrace) -> str:
         """How the trace was made, "" while that is not known."""
-        curve = self._curves.get(trace.id)
-        return "" if curve is None else curve[1].sentence
+        return self._analysis(trace).sentence if trace.id in self._curves else ""
 
     # What the shelf asks for
 

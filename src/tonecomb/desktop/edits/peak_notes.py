@@ -75,17 +75,17 @@ class PeakNotes(QObject):
                 UserError("There is no place to pick a peak", remedy="point at the spectrum first")
             )
             return
-        kept = tuple(f for f in method.search.by_hand if abs(f - frequency) > self._play)
+        kept = tuple(f for f in method.search.peaks.by_hand if abs(f - frequency) > self._play)
         picked = tuple(sorted((*kept, frequency)))
-        self._store.edit_method("Pick peak", search=replace(method.search, by_hand=picked))
+        self._store.edit_method("Pick peak", search=replace(method.search.peaks, by_hand=picked))
 
     def let_go(self, peak: Peak | None) -> None:
         """A peak that was picked by hand counts no more."""
         method = self._store.method
-        if peak is None or method is None or not method.search.by_hand:
+        if peak is None or method is None or not method.search.peaks.by_hand:
             return
-        picked = sorted(method.search.by_hand, key=lambda f: abs(f - peak.tone.frequency))[1:]
-        search = replace(method.search, by_hand=tuple(sorted(picked)))
+        picked = sorted(method.search.peaks.by_hand, key=lambda f: abs(f - peak.tone.frequency))[1:]
+        search = replace(method.search.peaks, by_hand=tuple(sorted(picked)))
         self._store.edit_method("Let peak go", search=search)
 
     def name(self, peak: Peak | None) -> None:

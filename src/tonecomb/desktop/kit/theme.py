@@ -7,7 +7,8 @@ from importlib.resources import files
 
 from PyQt6.QtGui import QFont, QFontDatabase
 
-from tonecomb.desktop.state import settings
+from tonecomb.desktop.kit import settings
+from tonecomb.formats import palette
 
 FAMILY = "Inter"
 
@@ -35,23 +36,21 @@ class Theme:
 
 PAPER = Theme(
     name="Paper",
-    ground="#F6F3EC",
-    raised="#FFFDF8",
-    lines="#D9D2C3",
-    ink="#22303A",
-    quiet="#66727A",
-    accent="#B4572A",
-    second="#157A7E",
+    ground=palette.GROUND,
+    raised=palette.RAISED,
+    lines=palette.LINES,
+    ink=palette.INK,
+    quiet=palette.QUIET,
+    accent=palette.ACCENT,
+    second=palette.SECOND,
     caution="#B98A1A",
     caution_ground="#FBF1DA",
     fault="#A3262A",
     fault_ground="#F9E4DF",
     selected="#F4E5DA",
-    traces=(
-        "#1F4E79", "#B4572A", "#4C7A3D", "#7A3E75", "#157A7E", "#B98A1A", "#6B7785", "#B23A5A",
-    ),
+    traces=palette.TRACES,
     faded="#AFBECC",
-)  # fmt: skip
+)
 
 # The accents are lightened until they reach 4.5:1 on the ground.
 NIGHT = Theme(

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
-from tonecomb.core.estimate.combining import Average
+from tonecomb.core.estimate.averages import AVERAGES, Average, InStep, Single
 from tonecomb.core.estimate.synchronous import Sync
-from tonecomb.core.method import LEAVES_OUT, Method
-from tonecomb.core.record.recording import Recording, Stretch, whole
+from tonecomb.core.method import Method
+from tonecomb.core.record.recording import Stretch, whole
+from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.kit.widgets import (
     Choice,
     Number,
@@ -23,41 +23,32 @@ from tonecomb.desktop.kit.widgets import (
 )
 from tonecomb.desktop.state.store import Store
 
-_NOTES: dict[Average, tuple[str, str]] = {
-    "mean": ("Mean", "Of the frames' power; tones and noise as they are on average"),
-    "median": ("Median", "Corrected for its bias; impacts and drop-outs hardly count"),
-    "exponential": ("Exponential", "The newest frames count most: an eighth each"),
-    "max": ("Maximum", "The highest that each bin ever reached; no peaks are fitted"),
-    "min": ("Minimum", "The lowest that each bin ever fell to; no peaks are fitted"),
-    "single": ("Single frame", "One frame only, about a time; it has a phase"),
-    "synchronous": ("In step (synchronous)", "What keeps step with a trigger or period stays"),
-}
-
 
 class AveragePopover(Popover):
     """Applies each choice at once; what belongs to the chosen average can be set below it."""
 
-    def __init__(self, store: Store, recording: Recording, method: Method, parent: QWidget) -> None:
+    def __init__(self, store: Store, signal: Signal, method: Method, parent: QWidget) -> None:
         super().__init__(
             parent,
             "Average",
             "How the frames become one spectrum. The mean is right for what stays; the median "
             "shrugs off what comes and goes.",
         )
-        self._store, self._recording = store, recording
-        options = [Option(name, title, note) for name, (title, note) in _NOTES.items()]
-        chooser = OptionList(options, method.average, "choices")
+        self._store, self._signal = store, signal
+        average = method.averaging.average
+        options = [Option(kind, kind.title, kind.note) for kind in AVERAGES.values()]
+        chooser = OptionList(options, type(average), "choices")
         chooser.chosen.connect(self._choose)
         self.place = self._place(method)
         self.of_single = QWidget()
         self.of_single.setLayout(row(label("about"), self.place, None))
         self.of_sync = self._sync_fields(method)
         self.clipped = QCheckBox("Leave out frames that clip")
-        self.clipped.setChecked(method.leave_clipped)
+        self.clipped.setChecked(method.averaging.leave_clipped)
         self.clipped.toggled.connect(
             lambda on: store.edit_method("Leave out clipped frames", leave_clipped=on)
         )
-        count = len(method.struck)
+        count = len(method.averaging.struck)
         told = "Strike out a part…" if not count else f"Struck out: {count}, change…"
         strike = link(told, "Leave out frames that touch a part (Shift+X)", self._strike)
         self.of_many = QWidget()
@@ -67,23 +58,26 @@ class AveragePopover(Popover):
         column.addWidget(strike)
         self.add(chooser, self.of_single, self.of_sync, self.of_many)
         self.setFocusProxy(chooser)
-        self._arrange(method.average)
+        self._arrange(type(average))
 
     def _place(self, method: Method) -> Number:
-        start, stop = (method.stretch or whole(self._recording)).indices(self._recording)
-        fs = self._recording.rate
-        at = method.at if method.at is not None else (start + stop) / 2 / fs
+        start, stop = (method.source.stretch or whole(self._signal)).indices(self._signal)
+        fs = self._signal.rate
+        average = method.averaging.average
+        at = average.at if isinstance(average, Single) else None
+        at = at if at is not None else (start + stop) / 2 / fs
         place = Number(at, start / fs, stop / fs, 3, "s")
         place.setAccessibleName("Middle of the single frame")
         place.valueChanged.connect(
             lambda value: self._store.edit_method(
-                "Choose average", merge="single frame", average="single", at=value
+                "Choose average", merge="single frame", average=Single(value)
             )
         )
         return place
 
     def _sync_fields(self, method: Method) -> QWidget:
-        sync, channels = method.sync, self._recording.channels
+        average, channels = method.averaging.average, self._signal.channels
+        sync = average.sync if isinstance(average, InStep) else Sync()
         names: list[tuple[object, str]] = [(None, "every")]
         names += [(i, f"when {channel.name}") for i, channel in enumerate(channels)]
         self.trigger = Choice(names, sync.channel, "What frames start with")
@@ -108,30 +102,29 @@ class AveragePopover(Popover):
     def _set_sync(self, _: object = None) -> None:
         channel = self.trigger.value
         if channel is not None:
-            self.level.setSuffix(f"\u2009{self._recording.channels[channel].unit}")
+            self.level.setSuffix(f"\u2009{self._signal.channels[channel].unit}")
         sync = Sync(
             period=self.period.value(), channel=channel, level=self.level.value(),
             falling=self.way.value,
         )  # fmt: skip
-        self._store.edit_method("Choose trigger", merge="trigger", average="synchronous", sync=sync)
-        self._arrange("synchronous")
+        self._store.edit_method("Choose trigger", merge="trigger", average=InStep(sync))
+        self._arrange(InStep)
 
-    def _choose(self, value: object) -> None:
-        average: Average = value  # type: ignore[assignment]
-        if average == "synchronous":
+    def _choose(self, kind: type[Average]) -> None:
+        if kind is InStep:
             self._set_sync()
             return
-        middle = self.place.value() if average == "single" else None
-        self._store.edit_method("Choose average", average=average, at=middle)
-        self._arrange(average)
-        if average != "single":
+        average = Single(self.place.value()) if kind is Single else kind()
+        self._store.edit_method("Choose average", average=average)
+        self._arrange(kind)
+        if kind is not Single:
             self.close()
 
-    def _arrange(self, average: Average) -> None:
+    def _arrange(self, kind: type[Average]) -> None:
         """Show what belongs to this average only."""
-        self.of_single.setVisible(average == "single")
-        self.of_sync.setVisible(average == "synchronous")
-        self.of_many.setVisible(average in LEAVES_OUT)
+        self.of_single.setVisible(kind is Single)
+        self.of_sync.setVisible(kind is InStep)
+        self.of_many.setVisible(kind.cut)
         triggered = self.trigger.value is not None
         self.period.setVisible(not triggered)
         self.way.setVisible(triggered)
@@ -144,7 +137,7 @@ class AveragePopover(Popover):
         method = self._store.method
         if parent is None or method is None:
             return
-        popover = StrikePopover(self._store, self._recording, method, parent)
+        popover = StrikePopover(self._store, self._signal, method, parent)
         popover.open_below(parent, popover.focusProxy())
         popover.move(anchor)
 
@@ -153,7 +146,7 @@ class StrikePopover(Popover):
     """Parts of the record whose frames do not take part."""
 
     def __init__(
-        self, store: Store, recording: Recording, method: Method, parent: QWidget,
+        self, store: Store, signal: Signal, method: Method, parent: QWidget,
         suggested: tuple[float, float] | None = None,
     ) -> None:  # fmt: skip
         super().__init__(
@@ -163,11 +156,11 @@ class StrikePopover(Popover):
             "taken from the recording.",
         )
         self._store = store
-        limits = method.stretch or whole(recording)
-        digits = max(1, len(str(int(recording.rate))))
+        limits = method.source.stretch or whole(signal)
+        digits = max(1, len(str(int(signal.rate))))
         low, high = suggested or (limits.start, limits.start)
-        self.start = Number(low, 0, recording.duration, digits, "s")
-        self.end = Number(high, 0, recording.duration, digits, "s")
+        self.start = Number(low, 0, signal.duration, digits, "s")
+        self.end = Number(high, 0, signal.duration, digits, "s")
         self.start.setAccessibleName("Strike out from")
         self.end.setAccessibleName("Strike out to")
         add = link("Strike out", "Leave out frames that touch this part", self._add)
@@ -185,7 +178,7 @@ class StrikePopover(Popover):
                 inner.hide()
                 inner.deleteLater()
         method = self._store.method
-        for part in method.struck if method is not None else ():
+        for part in method.averaging.struck if method is not None else ():
             line = QWidget()
             text = label(f"{part.start:g}–{part.end:g} s")
             tip = "Frames there take part again"
@@ -203,13 +196,13 @@ class StrikePopover(Popover):
             return
         self._wrong.setText("")
         part = Stretch(self.start.value(), self.end.value())
-        struck = tuple(sorted({*method.struck, part}, key=lambda one: one.start))
+        struck = tuple(sorted({*method.averaging.struck, part}, key=lambda one: one.start))
         self._store.edit_method("Strike out", struck=struck)
         self._fill()
 
     def _drop(self, part: Stretch) -> None:
         method = self._store.method
         if method is not None:
-            kept = replace(method, struck=tuple(one for one in method.struck if one != part))
-            self._store.edit_method("Let it count", struck=kept.struck)
+            kept = tuple(one for one in method.averaging.struck if one != part)
+            self._store.edit_method("Let it count", struck=kept)
         self._fill()

@@ -10,7 +10,8 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.framing import MAX_OVERLAP, good_lengths
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.method import MAX_PAD, Method, resolution
-from tonecomb.core.record.recording import Recording, whole
+from tonecomb.core.record.recording import whole
+from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.kit.widgets import Number, Popover, label, link, row
 from tonecomb.desktop.method_line.sketch import (
     Sketch,
@@ -24,21 +25,25 @@ from tonecomb.desktop.state.store import Store
 class FramePopover(Popover):
     """The frame's length in samples, in seconds, or by the spacing of bins; zero padding apart."""
 
-    def __init__(self, store: Store, recording: Recording, method: Method, parent: QWidget) -> None:
+    def __init__(self, store: Store, signal: Signal, method: Method, parent: QWidget) -> None:
         super().__init__(
             parent,
             "Frame length",
             "A longer frame tells closer tones apart and leaves fewer frames to average. Any "
             "length will do; those offered are transformed fastest.",
         )
-        self._store, self._recording, self._method = store, recording, method
-        start, stop = (method.stretch or whole(recording)).indices(recording)
+        self._store, self._signal, self._method = store, signal, method
+        start, stop = (method.source.stretch or whole(signal)).indices(signal)
         self._longest = max(2, stop - start)
-        fs = recording.rate
-        self.samples = Number(method.frame, 2, self._longest, 0, "samples")
-        self.seconds = Number(method.frame / fs, 2 / fs, self._longest / fs, 9, "s", shortest=True)
-        self.bins = Number(fs / method.frame, fs / self._longest, fs / 2, 9, "Hz", shortest=True)
-        self.pad = Number(method.pad, 1, MAX_PAD, 0, "× zero padding")
+        fs = signal.rate
+        self.samples = Number(method.frames.frame, 2, self._longest, 0, "samples")
+        self.seconds = Number(
+            method.frames.frame / fs, 2 / fs, self._longest / fs, 9, "s", shortest=True
+        )
+        self.bins = Number(
+            fs / method.frames.frame, fs / self._longest, fs / 2, 9, "Hz", shortest=True
+        )
+        self.pad = Number(method.frames.pad, 1, MAX_PAD, 0, "× zero padding")
         for field, name in (
             (self.samples, "Frame length in samples"),
             (self.seconds, "Frame length in seconds"),
@@ -67,7 +72,7 @@ class FramePopover(Popover):
 
     def _apply(self, frame: int) -> None:
         frame = min(max(frame, 2), self._longest)
-        fs = self._recording.rate
+        fs = self._signal.rate
         fields = ((self.samples, frame), (self.seconds, frame / fs), (self.bins, fs / frame))
         for field, value in fields:
             field.blockSignals(True)
@@ -82,7 +87,7 @@ class FramePopover(Popover):
         """What this length gives, lengths near it, and what padding does."""
         method = self._store.method or self._method
         try:
-            r = resolution(method, self._recording)
+            r = resolution(method, self._signal.recording)
             self._told.setText(
                 f"bins {r.bin_hz:.4g} Hz · told apart from {r.separable_hz:.3g} Hz · "
                 f"{r.frames} frames"
@@ -93,29 +98,29 @@ class FramePopover(Popover):
             if (widget := item.widget()) is not None:
                 widget.hide()
                 widget.deleteLater()
-        for length in good_lengths(method.frame, self._longest):
-            tip = f"Use frames of {length} samples, {length / self._recording.rate:.4g} s"
+        for length in good_lengths(method.frames.frame, self._longest):
+            tip = f"Use frames of {length} samples, {length / self._signal.rate:.4g} s"
             offer = link(f"{length}", tip, partial(self._apply, length))
             self._offered.addWidget(offer)
         self._offered.addStretch(1)
-        pad = method.pad
+        pad = method.frames.pad
         self._sketch.draw(
-            *padding_strokes(window(method.window), pad),
+            *padding_strokes(window(method.frames.window), pad),
             caption=f"Padding ×{pad}: a finer line, and still one tone where there are two"
             if pad > 1 else "Two tones too close to be told apart, in bins",
         )  # fmt: skip
 
 
-def overlap_popover(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
+def overlap_popover(store: Store, signal: Signal, method: Method, parent: QWidget) -> Popover:
     """The share of a frame that the next one has too."""
-    w = window(method.window)
+    w = window(method.frames.window)
     popover = Popover(
         parent,
         "Overlap",
         "A window all but ignores the ends of its frame. Overlap lets the next frame count them; "
         "beyond the recommended value little is gained.",
     )
-    percent = Number(method.overlap, 0, MAX_OVERLAP, 1, "%")
+    percent = Number(method.frames.overlap, 0, MAX_OVERLAP, 1, "%")
     percent.setAccessibleName("Overlap in percent")
     sketch = Sketch("")
 

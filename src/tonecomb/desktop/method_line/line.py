@@ -6,16 +6,17 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
-from tonecomb.core.method import phrases
+from tonecomb.core.say.sentence import STEP, phrases
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import Popover, label, link, panel, rule
 from tonecomb.desktop.method_line.flow import Flow
-from tonecomb.desktop.method_line.popovers import EDITORS, TIPS
+from tonecomb.desktop.method_line.popovers import EDITORS, STEPS, TIPS
 from tonecomb.desktop.method_line.window_picker import Pair, WindowPicker
 from tonecomb.desktop.state.store import Store
 
 # Phrases before which a thin line divides the sentence: what, how, and shown as what.
 _DIVIDED = {"window", "frames"}
+_INSTEAD = {STEPS: "stretch", "drawn": "scaling"}  # where editors without a phrase open
 _LONGEST, _LONGEST_NAME = 64, 28  # characters of a phrase; the rest is in its tooltip
 
 
@@ -53,8 +54,8 @@ class MethodLine(QWidget):
 
     def refresh(self) -> None:
         """Show the method as it is now."""
-        recording, method = self._store.current, self._store.method
-        parts = () if recording is None or method is None else phrases(method, recording)
+        signal, method = self._store.current, self._store.method
+        parts = () if signal is None or method is None else phrases(method, signal.recording)
         shown = tuple((part.key, part.text) for part in parts)
         self.presets.setVisible(bool(shown))
         if shown == self._shown and self._row.count():
@@ -68,7 +69,7 @@ class MethodLine(QWidget):
             text = _shortened(part.text, _LONGEST_NAME if part.key == "channel" else _LONGEST)
             widget.setText(text)
             widget.setAccessibleName(part.text)
-            tip = TIPS.get(part.key, "")
+            tip = TIPS.get(_editor_of(part.key), "")
             widget.setToolTip(tip if text == part.text else f"{part.text}\n{tip}")
         self._row.invalidate()
         self.updateGeometry()
@@ -93,7 +94,7 @@ class MethodLine(QWidget):
             self._phrases[focused].setFocus()
 
     def _make(self, key: str) -> QPushButton | QLabel:
-        if key not in EDITORS:
+        if _editor_of(key) not in EDITORS:
             plain = label("", "plain")
             plain.setFont(font(10))
             return plain
@@ -131,14 +132,14 @@ class MethodLine(QWidget):
 
     def edit(self, key: str) -> None:
         """Open the popover of a phrase."""
-        anchor, recording, method = self._phrases.get(key), self._store.current, self._store.method
-        if key == "prepared" and anchor is None:  # nothing is done yet, so it has no phrase
-            anchor = self._phrases.get("stretch")
-        if key == "drawn" and anchor is None:
-            anchor = self._phrases.get("scaling")
-        if anchor is None or recording is None or method is None:
+        anchor, signal, method = self._phrases.get(key), self._store.current, self._store.method
+        if anchor is None and key in _INSTEAD:  # nothing is said of it yet: it has no phrase
+            anchor = next(
+                (one for name, one in self._phrases.items() if _editor_of(name) == key), None
+            ) or self._phrases.get(_INSTEAD[key])
+        if anchor is None or signal is None or method is None:
             return
-        self.popover = EDITORS[key](self._store, recording, method, self)
+        self.popover = EDITORS[_editor_of(key)](self._store, signal, method, self)
         if isinstance(self.popover, WindowPicker):
             self.popover.show_pair(self.pair)
         self.popover.closed.connect(self._closed)
@@ -150,3 +151,8 @@ class MethodLine(QWidget):
 
 def _shortened(text: str, longest: int) -> str:
     return text if len(text) <= longest else text[: longest - 1] + "…"
+
+
+def _editor_of(key: str) -> str:
+    """Which editor a phrase opens: all steps have one in common."""
+    return STEPS if key.startswith(STEP) else key

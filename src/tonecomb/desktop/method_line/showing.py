@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QWidget
 from tonecomb.core.estimate.bands import FRACTIONS
 from tonecomb.core.estimate.display import MOST_PER_DECADE
 from tonecomb.core.method import LEVELS, Method
-from tonecomb.core.record.recording import Recording
+from tonecomb.core.record.signal import Signal
 from tonecomb.core.units import MOTIONS, unit
 from tonecomb.desktop.kit.widgets import Choice, Number, Option, Popover, label, link, row
 from tonecomb.desktop.method_line.choosing import choices
@@ -20,14 +20,14 @@ from tonecomb.desktop.state.store import Store
 def _change(store: Store, what: str, **changes: Any) -> None:
     method = store.method
     if method is not None:
-        display = replace(method.display, **changes)
+        display = replace(method.shown.display, **changes)
         store.edit_method(what, merge=what, display=display)
 
 
-def scaling_popover(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
+def scaling_popover(store: Store, signal: Signal, method: Method, parent: QWidget) -> Popover:
     """What the upright axis means, of which quantity, in bins or bands."""
-    channel = recording.channels[min(method.channel, len(recording.channels) - 1)]
-    symbol, display = method.display.unit(channel.unit), method.display
+    channel = signal.channels[min(method.source.channel, len(signal.channels) - 1)]
+    symbol, display = method.shown.display.unit(channel.unit), method.shown.display
     options = [
         Option(
             "amplitude", "Amplitude", f"True for tones, whatever the window; in {symbol.symbol}."
@@ -46,14 +46,14 @@ def scaling_popover(store: Store, recording: Recording, method: Method, parent: 
     popover = choices(
         Popover(parent, "Scaling"),
         options,
-        method.scaling,
+        method.shown.scaling,
         lambda value: store.edit_method("Choose scaling", scaling=value),
     )
     if unit(channel.unit).quantity in MOTIONS:
         names = [("", "as it was measured"), *((name, f"as {name.lower()}") for name in MOTIONS)]
         quantity = Choice(names, display.quantity, "Quantity")
         quantity.setToolTip("Divided by iω, or multiplied, bin by bin")
-        low_cut = Number(display.low_cut, 1e-4, recording.rate / 2, 4, "Hz", shortest=True)
+        low_cut = Number(display.low_cut, 1e-4, signal.rate / 2, 4, "Hz", shortest=True)
         low_cut.setAccessibleName("Low cut")
         low_cut.setToolTip("Nothing is shown below: an integral lifts whatever is there")
         quantity.picked.connect(lambda value: _change(store, "Choose quantity", quantity=value))
@@ -64,7 +64,7 @@ def scaling_popover(store: Store, recording: Recording, method: Method, parent: 
 
 
 def _drawn_row(store: Store, method: Method) -> Any:
-    display = method.display
+    display = method.shown.display
     names: list[tuple[tuple[str, int], str]] = [(("bins", 0), "in every bin")]
     names += [
         (("octave", n), f"in {'octave' if n == 1 else f'1/{n}-octave'} bands") for n in FRACTIONS
@@ -91,7 +91,7 @@ def _drawn_row(store: Store, method: Method) -> Any:
     return row(label("Drawn"), chooser, number, None)
 
 
-def drawn_popover(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
+def drawn_popover(store: Store, signal: Signal, method: Method, parent: QWidget) -> Popover:
     """Bins, bands or the running total."""
     popover = Popover(
         parent,
@@ -102,22 +102,22 @@ def drawn_popover(store: Store, recording: Recording, method: Method, parent: QW
     return popover
 
 
-def level_popover(store: Store, recording: Recording, method: Method, parent: QWidget) -> Popover:
+def level_popover(store: Store, signal: Signal, method: Method, parent: QWidget) -> Popover:
     """Amplitudes as rms, peak or peak to peak, and where 0 dB is."""
     notes = {"rms": "Root mean square of a sine.", "peak": "√2 × rms: from zero to the crest.",
              "peak-to-peak": "2√2 × rms: from trough to crest."}  # fmt: skip
     options = [Option(level, level, notes[level]) for level in LEVELS]
     explanation = ""
-    if method.scaling != "amplitude":
+    if method.shown.scaling != "amplitude":
         explanation = "Power and PSD are always mean squares; this is for the amplitudes of peaks."
     popover = choices(
         Popover(parent, "Level", explanation),
         options,
-        method.level,
+        method.shown.level,
         lambda value: store.edit_method("Choose level", level=value),
     )
-    channel = recording.channels[min(method.channel, len(recording.channels) - 1)]
-    shown = method.display.unit(channel.unit)
+    channel = signal.channels[min(method.source.channel, len(signal.channels) - 1)]
+    shown = method.shown.display.unit(channel.unit)
     reference = Number(shown.reference, 1e-15, 1e15, 15, shown.symbol, shortest=True)
     reference.setAccessibleName("Reference of decibels")
     reference.valueChanged.connect(

@@ -66,7 +66,7 @@ def current_pair(analysis: Analysis | None) -> Pair | None:
     others = [peak for peak in peaks if peak is not strongest]
     f = strongest.tone.frequency
     other = min(others, key=lambda peak: abs(peak.tone.frequency - f))
-    frame_hz = analysis.fs / analysis.method.frame
+    frame_hz = analysis.fs / analysis.method.frames.frame
     gap = (other.tone.frequency - f) / frame_hz
     down = 20 * math.log10(max(other.tone.amplitude / strongest.tone.amplitude, 1e-9))
     words = f"{f:.2f} and {other.tone.frequency:.2f} Hz through this window"

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.bands import Band
-from tonecomb.core.record.recording import Recording
+from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.kit.rows_popover import RowsPopover, clear
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import Number, label, link, row
@@ -55,7 +55,7 @@ class BandReadings(QWidget):
     def show_analysis(self, analysis: Analysis | None) -> None:
         """Show the bands' levels and the overall one."""
         clear(self._grid)
-        bands = () if analysis is None else analysis.method.bands
+        bands = () if analysis is None else analysis.method.follow.bands
         if analysis is None:
             self.heading.setText("Bands")
             return
@@ -95,7 +95,7 @@ class BandReadings(QWidget):
 class BandsPopover(RowsPopover):
     """Bands to add, change and drop; each change is applied at once."""
 
-    def __init__(self, store: Store, recording: Recording, parent: QWidget) -> None:
+    def __init__(self, store: Store, signal: Signal, parent: QWidget) -> None:
         super().__init__(
             parent,
             "Bands",
@@ -106,13 +106,13 @@ class BandsPopover(RowsPopover):
                      lambda: self._add(_OVERALL)),
             ),
         )  # fmt: skip
-        self._store, self._nyquist = store, recording.rate / 2
+        self._store, self._nyquist = store, signal.rate / 2
         self._fill()
 
     @property
     def _bands(self) -> tuple[Band, ...]:
         method = self._store.method
-        return () if method is None else method.bands
+        return () if method is None else method.follow.bands
 
     def _fill(self) -> None:
         self.fill(

@@ -13,11 +13,11 @@ from tonecomb.core.find.combs import inharmonicity, mains
 from tonecomb.core.find.ratios import ratio_words, small_ratio
 from tonecomb.core.say.numbers import with_std
 from tonecomb.desktop.edits.combs import Combs, ShownComb
+from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import current_theme, font
 from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.readings.filtering import keep_rows
-from tonecomb.desktop.state import settings
-from tonecomb.formats import tables
+from tonecomb.formats import readings
 
 _COMB, _TOOTH = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 _TIPS = ("Comb, and number of the tooth", "Frequency of the tone that was found, Hz",
@@ -170,7 +170,7 @@ class CombReadings(QWidget):
         """The combs' teeth for the clipboard, "" where there are none."""
         if self._analysis is None or not self._shown:
             return ""
-        return tables.combs_text(self._analysis, tuple(one.comb for one in self._shown))
+        return readings.combs(self._analysis, [one.comb for one in self._shown]).tabbed()
 
     def current(self) -> int | None:
         """The index of the comb that is chosen, the only one where there is one."""
@@ -189,6 +189,8 @@ class CombReadings(QWidget):
 
     def _picked(self, item: QTreeWidgetItem | None) -> None:
         self._tell()
+        if item is not None:
+            self._combs.choose(int(item.data(0, _COMB)))
         if item is None or item.data(0, _TOOTH) is None:
             return
         comb = self._shown[item.data(0, _COMB)].comb
@@ -221,7 +223,8 @@ class CombReadings(QWidget):
         drift = inharmonicity(comb)
         if not math.isnan(drift) and abs(drift) > 1e-5:
             lines.append(f"teeth drift: inharmonicity {drift:.2g}".replace("-", "−"))
-        if analysis is not None and analysis.spectrum.rms > 0 and analysis.method.level == "rms":
+        in_rms = analysis is not None and analysis.method.shown.level == "rms"
+        if analysis is not None and in_rms and analysis.spectrum.rms > 0:
             share = 100 * comb.power / analysis.spectrum.rms**2
             lines.append(f"{min(share, 100):.3g} % of the power")
         return "\n".join(lines)

@@ -11,40 +11,54 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, QSortFilterP
 from PyQt6.QtGui import QColor
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.document import PeakNote
+from tonecomb.core.find.knowledge import Knowledge
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.say.numbers import level, signed, warranted, whole
 from tonecomb.desktop.kit.theme import current_theme, font
-
-Value = float | str
+from tonecomb.formats.columns import Column
+from tonecomb.formats.readings import PeakRow, peak_columns
 
 
 @dataclass(frozen=True)
-class Column:
-    """A column that can be chosen: what it is called where it is chosen (``name``) and at its
-    head, and its width in pixels, 0 for a share of what is left."""
+class Shown:
+    """A column that can be chosen: the ``key`` of the reading's own, what it is called where it is
+    chosen (``name``) and at its head, its width in pixels, 0 for a share of what is left, and how
+    a narrow cell is written."""
 
     key: str
     name: str
     head: str
     tip: str
+    brief: Callable[[PeakRow], str]
     width: int = 0
 
 
+def _frequency(row: PeakRow) -> str:
+    return warranted(row.peak.tone.frequency, row.peak.tone.frequency_std)
+
+
 COLUMNS = (
-    Column("frequency", "Frequency", "Hz", "Frequency in Hz, refined between the bins"),
-    Column("frequency std", "Standard deviation", "± Hz",
-           "Standard deviation of the frequency, in Hz", 58),
-    Column("amplitude", "Amplitude", "", "Amplitude of the tone"),
-    Column("phase", "Phase", "°", "Phase in degrees of a cosine at the stretch's start; – where "
-           "it wanders over the stretch", 42),
-    Column("prominence", "Prominence", "dB",
-           "Prominence in dB: how far the peak stands above the higher saddle beside it", 38),
-    Column("above floor", "Above the floor", "dB ↑",
-           "How far the peak stands above the noise around it, in dB", 44),
-    Column("order", "Order", "order", "How many times the shaft's frequency", 58),
-    Column("name", "Name", "name", "What you called it, or a known frequency of the machine"),
+    Shown("frequency_hz", "Frequency", "Hz", "Frequency in Hz, refined between the bins, with the "
+          "digits that its standard deviation warrants", _frequency),
+    Shown("frequency_std_hz", "Standard deviation", "± Hz",
+          "Standard deviation of the frequency, in Hz",
+          lambda row: signed(f"{row.peak.tone.frequency_std:.2g}"), 58),
+    Shown("amplitude", "Amplitude", "", "Amplitude of the tone",
+          lambda row: level(row.amplitude[0])),
+    Shown("phase_deg", "Phase", "°", "Phase in degrees of a cosine at the stretch's start; – where "
+          "it wanders over the stretch", lambda row: whole(row.peak.tone.phase_deg), 42),
+    Shown("prominence_db", "Prominence", "dB",
+          "Prominence in dB: how far the peak stands above the higher saddle beside it",
+          lambda row: whole(row.peak.prominence_db), 38),
+    Shown("above_floor_db", "Above the floor", "dB ↑",
+          "How far the peak stands above the noise around it, in dB",
+          lambda row: whole(row.peak.above_floor_db), 44),
+    Shown("order", "Order", "order", "How many times the shaft's frequency",
+          lambda row: "–" if row.order is None else f"{row.order:.3f}", 58),
+    Shown("name", "Name", "name", "What you called it, or a known frequency of the machine",
+          lambda row: row.note.name if row.note is not None else ""),
 )  # fmt: skip
-USUAL = ("frequency", "amplitude", "phase", "prominence")
+USUAL = ("frequency_hz", "amplitude", "phase_deg", "prominence_db")
 SORT_ROLE, FILTER_ROLE = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 
 
@@ -61,22 +75,18 @@ class Filtered(QSortFilterProxyModel):
 class PeaksModel(QAbstractTableModel):
     """A row a peak, with the columns that were chosen."""
 
-    def __init__(
-        self,
-        parent: QObject,
-        note_of: Callable[[Peak], PeakNote | None],
-        order_of: Callable[[float], float | None],
-    ) -> None:
+    def __init__(self, parent: QObject, said: Callable[[], Knowledge]) -> None:
         super().__init__(parent)
-        self._note_of, self._order_of = note_of, order_of
+        self._said = said
         self._analysis: Analysis | None = None
         self._peaks: tuple[Peak, ...] = ()
+        self._values: dict[str, Column[PeakRow]] = {c.key: c for c in peak_columns("")}
         self.columns = tuple(column for column in COLUMNS if column.key in USUAL)
 
     def choose(self, keys: tuple[str, ...]) -> None:
         """Have these columns; the frequency is always one of them."""
         self.beginResetModel()
-        wanted = {"frequency", *keys}
+        wanted = {"frequency_hz", *keys}
         self.columns = tuple(column for column in COLUMNS if column.key in wanted)
         self.endResetModel()
 
@@ -100,42 +110,25 @@ class PeaksModel(QAbstractTableModel):
     def columnCount(self, parent: QModelIndex | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self.columns)
 
-    def _value(self, peak: Peak, key: str) -> Value:
-        """A cell's number, nan where there is none, or its words."""
+    def _row(self, peak: Peak) -> PeakRow:
         assert self._analysis is not None
-        if key == "frequency":
-            return peak.tone.frequency
-        if key == "frequency std":
-            return peak.tone.frequency_std
-        if key == "amplitude":
-            return self._analysis.amplitude(peak)[0]
-        if key == "phase":
-            return peak.tone.phase_deg
-        if key == "prominence":
-            return peak.prominence_db
-        if key == "above floor":
-            return peak.above_floor_db
-        if key == "order":
-            order = self._order_of(peak.tone.frequency)
-            return math.nan if order is None else order
-        note = self._note_of(peak)
-        return "" if note is None else note.name
+        return PeakRow(peak, self._analysis, self._said())
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if not index.isValid():
             return None
-        peak, key = self._peaks[index.row()], self.columns[index.column()].key
+        row, column = self._row(self._peaks[index.row()]), self.columns[index.column()]
         if role == SORT_ROLE:
-            value = self._value(peak, key)
-            return -math.inf if isinstance(value, float) and math.isnan(value) else value
+            value = self._values[column.key].value(row)
+            missing = value is None or (isinstance(value, float) and math.isnan(value))
+            return -math.inf if missing else value
         if role == Qt.ItemDataRole.TextAlignmentRole:
-            side = Qt.AlignmentFlag.AlignLeft if key == "name" else Qt.AlignmentFlag.AlignRight
-            return int(side | Qt.AlignmentFlag.AlignVCenter)
+            return _side(column)
         if role == Qt.ItemDataRole.DisplayRole:
-            return text_of(key, self._value(peak, key))
-        note = self._note_of(peak)
+            return column.brief(row)
+        note = row.note
         if role == FILTER_ROLE:
-            cells = [text_of(c.key, self._value(peak, c.key)) for c in self.columns]
+            cells = [one.brief(row) for one in self.columns]
             return " ".join([*cells, "" if note is None else note.words])
         if role == Qt.ItemDataRole.ForegroundRole and note is not None and note.aside:
             return QColor(current_theme().quiet)
@@ -163,27 +156,10 @@ class PeaksModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.ToolTipRole:
             return f"{column.tip} (right-click: choose columns)"
         if role == Qt.ItemDataRole.TextAlignmentRole:
-            side = Qt.AlignmentFlag.AlignLeft
-            side = side if column.key == "name" else Qt.AlignmentFlag.AlignRight
-            return int(side | Qt.AlignmentFlag.AlignVCenter)
+            return _side(column)
         return None
 
 
-def text_of(key: str, value: Value) -> str:
-    """A cell as it is read."""
-    if isinstance(value, str):
-        return value
-    if math.isnan(value):
-        return "–"
-    if key in ("frequency", "order"):
-        text = f"{value:.3f}"
-    elif key == "frequency std":
-        text = f"{value:.2g}"
-    elif key == "amplitude":
-        small = 0 < abs(value) < 1e-3
-        text = f"{value:.2e}".replace("e-0", "e-") if small else f"{value:#.4g}".rstrip(".")
-    elif math.isinf(value):
-        text = "∞"
-    else:
-        text = f"{round(value)}"  # a whole number has no −0
-    return text.replace("-", "−")
+def _side(column: Shown) -> int:
+    side = Qt.AlignmentFlag.AlignLeft if column.key == "name" else Qt.AlignmentFlag.AlignRight
+    return int(side | Qt.AlignmentFlag.AlignVCenter)

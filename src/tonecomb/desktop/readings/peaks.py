@@ -20,11 +20,11 @@ from tonecomb.core.find.peaks import Peak
 from tonecomb.core.say.numbers import with_std
 from tonecomb.desktop.edits.combs import Combs
 from tonecomb.desktop.edits.peak_notes import PeakNotes
+from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.readings.model import COLUMNS, USUAL, Filtered, PeaksModel
-from tonecomb.desktop.state import settings
-from tonecomb.formats import tables
+from tonecomb.formats import readings
 
 
 class PeakReadings(QWidget):
@@ -36,7 +36,7 @@ class PeakReadings(QWidget):
         super().__init__()
         self._notes, self._combs = notes, combs
         self._analysis: Analysis | None = None
-        self.model = PeaksModel(self, notes.of, notes.order)
+        self.model = PeaksModel(self, lambda: notes.knowledge)
         self.sorted = Filtered(self)
         self.sorted.setSourceModel(self.model)
         self.table = self._make_table()
@@ -178,7 +178,7 @@ class PeakReadings(QWidget):
         """The peaks for the clipboard, "" where there are none."""
         if self._analysis is None or not self._analysis.peaks:
             return ""
-        return tables.peaks_text(self._analysis, self._notes.knowledge)
+        return readings.peaks(self._analysis, self._notes.knowledge).tabbed()
 
     def step(self, by: int) -> None:
         """Go ``by`` rows further."""

@@ -11,19 +11,17 @@ from PyQt6.QtWidgets import QFrame, QLineEdit, QSizePolicy, QStackedLayout, QVBo
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.record.statistics import StretchFigures
 from tonecomb.core.say.cautions import Caution
-from tonecomb.desktop.edits.combs import Combs
-from tonecomb.desktop.edits.fits import Fits
-from tonecomb.desktop.edits.peak_notes import PeakNotes
+from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import label, link, panel, row, rule
-from tonecomb.desktop.method_line.popovers import search_popover
 from tonecomb.desktop.readings.bands import BandReadings
 from tonecomb.desktop.readings.combs import CombReadings
 from tonecomb.desktop.readings.peaks import PeakReadings
 from tonecomb.desktop.readings.resonances import ResonanceReadings
+from tonecomb.desktop.readings.search import search_popover
 from tonecomb.desktop.readings.stretch import StretchReadings
-from tonecomb.desktop.state.store import Store
 
 _AT_ONCE = 3  # cautions that are shown together
 
@@ -47,9 +45,9 @@ class Readings(QWidget):
     place_chosen = pyqtSignal(float)
     range_chosen = pyqtSignal(float, float)
 
-    def __init__(self, store: Store, combs: Combs, notes: PeakNotes, fits: Fits) -> None:
+    def __init__(self, context: Context) -> None:
         super().__init__()
-        self._store = store
+        self._store, combs, notes = context.store, context.combs, context.notes
         self._analysis: Analysis | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -60,7 +58,7 @@ class Readings(QWidget):
         column.setSpacing(6)
         self.peaks = PeakReadings(notes, combs)
         self.combs = CombReadings(combs)
-        self.resonances = ResonanceReadings(fits)
+        self.resonances = ResonanceReadings(context.fits)
         self.pages: dict[str, Page] = {
             "peaks": self.peaks, "combs": self.combs, "resonances": self.resonances
         }  # fmt: skip
@@ -106,8 +104,12 @@ class Readings(QWidget):
         column.addLayout(self._problems)
         self._cautions: tuple[Caution, ...] = ()
         self._first_caution = 0
-        store.changed.connect(self._refresh_search)
-        store.changed.connect(self.peaks.refresh)
+        self._store.changed.connect(self._refresh_search)
+        self._store.changed.connect(self.peaks.refresh)
+        context.results.analysis_changed.connect(self.show_analysis)
+        context.figures.changed.connect(self._show_figures)
+        context.advice.changed.connect(self.show_cautions)
+        self.remedy_chosen.connect(context.advice.take)
         self.show_analysis(None)
 
     def show_analysis(self, analysis: Analysis | None) -> None:
@@ -119,6 +121,15 @@ class Readings(QWidget):
         self._filtered()
         self._turn()
         self._refresh_search()
+
+    def _show_figures(self, figures: StretchFigures | None) -> None:
+        signal, method = self._store.current, self._store.method
+        symbol = ""
+        if signal is None or method is None or method.source.channel >= len(signal.channels):
+            figures = None
+        else:
+            symbol = signal.channels[method.source.channel].unit
+        self.stretch.show_figures(figures, symbol)
 
     @property
     def page(self) -> str:
@@ -237,7 +248,7 @@ class Readings(QWidget):
         self._search.setVisible(method is not None and self._page == "peaks")
         if method is None:
             return
-        search = method.search
+        search = method.search.peaks
         found = None if self._analysis is None else self._analysis.peaks
         first = "the highest " if found and len(found) >= search.most else ""
         first += f"{search.most}, " if first else ""
@@ -249,7 +260,7 @@ class Readings(QWidget):
 
     def edit_search(self) -> None:
         """Open the popover of the search for peaks."""
-        recording, method = self._store.current, self._store.method
-        if recording is not None and method is not None:
-            popover = search_popover(self._store, recording, method, self)
+        signal, method = self._store.current, self._store.method
+        if signal is not None and method is not None:
+            popover = search_popover(self._store, signal, method, self)
             popover.open_below(self._search, popover.focusProxy())

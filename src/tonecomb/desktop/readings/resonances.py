@@ -10,12 +10,12 @@ from PyQt6.QtWidgets import QHeaderView, QMenu, QTreeWidget, QTreeWidgetItem, QV
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.damping import Resonance
-from tonecomb.core.say.numbers import with_std
+from tonecomb.core.say.numbers import warranted, with_std
 from tonecomb.desktop.edits.fits import Fits
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.readings.filtering import keep_rows
-from tonecomb.formats import tables
+from tonecomb.formats import readings
 
 _HEADS = (("Hz", "Natural frequency"), ("ζ %", "Damping ratio in percent"),
           ("Q", "Quality factor 1/2ζ"), ("", "Fitted by hand"))  # fmt: skip
@@ -71,7 +71,7 @@ class ResonanceReadings(QWidget):
         for one in () if analysis is None else analysis.resonances:
             item = QTreeWidgetItem(self.tree)
             by_hand = self._fits.holding(one.frequency) is not None
-            cells = (f"{one.frequency:.3f}", f"{100 * one.damping:.3g}", f"{one.q:.4g}",
+            cells = (warranted(one.frequency, one.frequency_std), f"{100 * one.damping:.3g}", f"{one.q:.4g}",
                      "hand" if by_hand else "")  # fmt: skip
             for i, text in enumerate(cells):
                 item.setText(i, text)
@@ -89,7 +89,7 @@ class ResonanceReadings(QWidget):
         """The modes for the clipboard, "" where there are none."""
         if self._analysis is None or not self._analysis.resonances:
             return ""
-        return tables.resonances_text(self._analysis)
+        return readings.resonances(self._analysis).tabbed()
 
     def current(self) -> Resonance | None:
         """The chosen one."""

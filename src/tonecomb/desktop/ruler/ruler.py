@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
@@ -11,7 +10,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.method import Method, Resolution, resolution
-from tonecomb.core.record.recording import Recording, whole
+from tonecomb.core.record.recording import whole
+from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.kit.widgets import label, panel
 from tonecomb.desktop.state.store import Store
@@ -72,29 +72,29 @@ class Ruler(QWidget):
 
     def refresh(self) -> None:
         """Show the figures of the method as it is now."""
-        recording, method = self._store.current, self._store.method
-        if recording is None or method is None:
+        signal, method = self._store.current, self._store.method
+        if signal is None or method is None:
             self._say({})
             self.handle.set_range(0, None)
             return
-        self._tell(method, recording)
-        stretch = method.stretch or whole(recording)
-        length = max(1, round((stretch.end - stretch.start) * recording.rate))
+        self._tell(method, signal)
+        stretch = method.source.stretch or whole(signal)
+        length = max(1, round((stretch.end - stretch.start) * signal.rate))
         largest = max(_SMALLEST, min(22, int(math.log2(length))))
-        self.handle.set_range(largest, math.log2(max(method.frame, 2)))
+        self.handle.set_range(largest, math.log2(max(method.frames.frame, 2)))
 
-    def _tell(self, method: Method, recording: Recording) -> Resolution | None:
+    def _tell(self, method: Method, signal: Signal) -> Resolution | None:
         """Say what a method resolves, None where it does not fit the stretch."""
         try:
-            r = resolution(method, recording)
+            r = resolution(method, signal.recording)
         except UserError:
-            self._say({"up to": f"{recording.rate / 2:g} Hz"})
+            self._say({"up to": f"{signal.rate / 2:g} Hz"})
             return None
         share = r.covered_fraction
         # Only what is wholly covered is called so.
         covered = "all" if share == 1 else f"{math.floor(1000 * share) / 10:.1f} %"
         lasting = f"{r.stretch_s:.4g}" if r.stretch_s < 1000 else f"{r.stretch_s:.0f}"
-        in_step = method.average == "synchronous"
+        in_step = not method.averaging.average.spaced
         self._say(
             {
                 "bin": f"{r.bin_hz:.4g} Hz",
@@ -109,17 +109,17 @@ class Ruler(QWidget):
 
     def _try(self, exponent: int | None) -> None:
         """Show what a frame would give before it is chosen; None when it is not to be."""
-        recording, method = self._store.current, self._store.method
-        if recording is None or method is None:
+        signal, method = self._store.current, self._store.method
+        if signal is None or method is None:
             return
         colour = "" if exponent is None else f"color: {self.handle.theme.second};"
         for value in self._values.values():
             value.setStyleSheet(colour)
         if exponent is None:
-            self._tell(method, recording)
+            self._tell(method, signal)
             self.tried.emit(None)
         else:
-            self.tried.emit(self._tell(replace(method, frame=1 << exponent), recording))
+            self.tried.emit(self._tell(method.having(frame=1 << exponent), signal))
 
     def figure(self, name: str) -> str:
         """The figure that stands beside ``name``."""

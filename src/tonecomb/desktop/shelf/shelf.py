@@ -2,42 +2,31 @@
 
 from __future__ import annotations
 
-import numpy as np
-from PyQt6.QtCore import QModelIndex, QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QPainter, QPen
-from PyQt6.QtWidgets import (
-    QMenu,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-    QTreeWidget,
-    QTreeWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtWidgets import QMenu, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
-from tonecomb.core.document import select
+from tonecomb.core import document as edits
+from tonecomb.core.document import Chain, select
 from tonecomb.core.record.recording import Recording
-from tonecomb.desktop.edits.held import HeldTraces
-from tonecomb.desktop.kit.theme import PAPER, Theme, font
+from tonecomb.core.record.signal import Signal
+from tonecomb.desktop.edits.context import Context
+from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.kit.widgets import label, panel
-from tonecomb.desktop.state.results import Results
-from tonecomb.desktop.state.store import Store
-
-_ID, _CHANNEL = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
-_TRACE, _COLOUR = Qt.ItemDataRole.UserRole + 2, Qt.ItemDataRole.UserRole + 3
-_OUTLINE = 40  # pixels
+from tonecomb.desktop.shelf.rows import CHAIN, CHANNEL, COLOUR, ID, TRACE, Rows, facts
 
 
-def facts(recording: Recording | None) -> str:
-    """Duration and rate in few characters: ``60 s · 12.8 kHz``."""
+def _told(chain: Chain, recording: Recording | Signal | None) -> str:
+    """A chain in full: its channel and its steps."""
     if recording is None:
-        return "file not open"
-    if recording.sample_rate is None:
-        return "rate unknown"
-    rate, duration = recording.sample_rate, recording.duration
-    shown = f"{rate / 1000:.4g} kHz" if rate >= 1000 else f"{rate:.4g} Hz"
-    length = f"{duration / 3600:.3g} h" if duration >= 7200 else f"{duration:.3g} s"
-    return f"{length} · {shown}"
+        return chain.name
+    of = recording if isinstance(recording, Recording) else recording.recording
+    names, lines = [channel.name for channel in of.channels], []
+    for step in chain.steps:
+        words = step.words(names)
+        lines.append(f"{words} (added)" if step.adds else words)
+        names += [words] if step.adds else []
+    name = names[chain.channel] if chain.channel < len(names) else "a missing channel"
+    return "\n".join([f"{chain.name}: {name}", *lines, "Click to analyse by it"])
 
 
 class Shelf(QWidget):
@@ -56,9 +45,9 @@ class Shelf(QWidget):
     derive = pyqtSignal()
     drop_derived = pyqtSignal()
 
-    def __init__(self, store: Store, results: Results, held: HeldTraces) -> None:
+    def __init__(self, context: Context) -> None:
         super().__init__()
-        self._store, self._results, self._held = store, results, held
+        self._store, self._held = context.store, context.held
         self._shown: object = None
         self._current: str | None = None
         outer = QVBoxLayout(self)
@@ -81,16 +70,16 @@ class Shelf(QWidget):
         self.tree.customContextMenuRequested.connect(self._menu)
         self.tree.currentItemChanged.connect(self._picked)
         self.tree.itemClicked.connect(self._clicked)
-        self._delegate = _Rows(store, results)
+        self._delegate = Rows(context.store, context.envelopes)
         self.tree.setItemDelegate(self._delegate)
         column.addWidget(self.tree)
         self.told = label("", "quiet", wrap=True)
         self.told.setContentsMargins(8, 0, 4, 0)
         self.told.setToolTip("How the sample rate of this recording was found")
         column.addWidget(self.told)
-        store.changed.connect(self.refresh)
-        held.changed.connect(self._repaint)
-        results.pyramid_ready.connect(self._repaint)
+        self._store.changed.connect(self.refresh)
+        self._held.changed.connect(self._repaint)
+        context.envelopes.pyramid_ready.connect(self._repaint)
 
     def set_theme(self, theme: Theme) -> None:
         self._delegate.theme = theme
@@ -105,8 +94,8 @@ class Shelf(QWidget):
         """Show the document's recordings as they are now."""
         document = self._store.document
         content = tuple(
-            (ref.id, ref.name, None if (r := self._store.recording(ref.id)) is None
-             else (r.sample_rate, r.channels, r.problems))
+            (ref.id, ref.name, ref.chains, None if (r := self._store.shown(ref.id)) is None
+             else (facts(r), r.channels, r.problems))
             for ref in document.recordings
         )  # fmt: skip
         self.tree.blockSignals(True)
@@ -121,13 +110,13 @@ class Shelf(QWidget):
         self._current = document.current
         ref = document.current_ref
         for item in self._items():
-            wanted = ref is not None and item.data(0, _ID) == ref.id
-            if wanted and ref is not None and item.data(0, _CHANNEL) == ref.method.channel:
+            wanted = ref is not None and item.data(0, ID) == ref.id
+            if wanted and ref is not None and item.data(0, CHANNEL) == ref.method.source.channel:
                 self.tree.setCurrentItem(item)
         if place is not None:
             bar.setValue(place)
         self.tree.blockSignals(False)
-        shown = self._store.recording(document.current)
+        shown = self._store.shown(document.current)
         self.told.setText("" if shown is None else f"Sample rate {shown.rate_found}.")
         self._repaint()
 
@@ -162,21 +151,29 @@ class Shelf(QWidget):
     def _fill(self) -> None:
         self.tree.clear()
         for ref in self._store.document.recordings:
-            recording = self._store.recording(ref.id)
+            recording = self._store.shown(ref.id)
             head = QTreeWidgetItem([ref.name])
-            head.setData(0, _ID, ref.id)
+            head.setData(0, ID, ref.id)
             head.setFlags(Qt.ItemFlag.ItemIsEnabled)
             tip = ref.path
             if recording is not None:
-                tip = f"{ref.path}\n{recording.format}\nSample rate {recording.rate_found}"
+                of = recording if isinstance(recording, Recording) else recording.recording
+                tip = f"{ref.path}\n{of.format}\nSample rate {recording.rate_found}"
                 tip += "".join(f"\n! {problem.text}" for problem in recording.problems)
             head.setToolTip(0, tip)
             self.tree.addTopLevelItem(head)
             for i, channel in enumerate(recording.channels if recording else ()):
                 item = QTreeWidgetItem([channel.name])
-                item.setData(0, _ID, ref.id)
-                item.setData(0, _CHANNEL, i)
+                item.setData(0, ID, ref.id)
+                item.setData(0, CHANNEL, i)
                 item.setToolTip(0, f"{channel.name}, {channel.unit}")
+                head.addChild(item)
+            for chain in ref.chains:
+                item = QTreeWidgetItem([f"↳ {chain.name}"])
+                item.setFlags(Qt.ItemFlag.ItemIsEnabled)
+                item.setData(0, ID, ref.id)
+                item.setData(0, CHAIN, chain.name)
+                item.setToolTip(0, _told(chain, recording))
                 head.addChild(item)
         self._fill_held()
         self.tree.expandAll()
@@ -192,13 +189,29 @@ class Shelf(QWidget):
         for i, trace in enumerate(held):
             item = QTreeWidgetItem([trace.name])
             item.setFlags(Qt.ItemFlag.ItemIsEnabled)
-            item.setData(0, _TRACE, trace.id)
-            item.setData(0, _COLOUR, 1 + i if trace.shown else 0)
+            item.setData(0, TRACE, trace.id)
+            item.setData(0, COLOUR, 1 + i if trace.shown else 0)
             item.setToolTip(0, f"{trace.name}\n{self._held.sentence(trace)}".strip())
             head.addChild(item)
 
+    def _take_chain(self, recording_id: str, name: str) -> None:
+        """Analyse a recording by one of its chains."""
+        ref = self._store.document.get(recording_id)
+        chain = next((one for one in ref.chains if one.name == name), None) if ref else None
+        if ref is not None and chain is not None:
+            taken = edits.take_chain(self._store.document, ref, chain)
+            self._store.apply("Take chain", taken)
+
+    def _drop_chain(self, recording_id: str, name: str) -> None:
+        ref = self._store.document.get(recording_id)
+        if ref is not None:
+            dropped = edits.drop_chain(self._store.document, ref, name)
+            self._store.apply("Drop chain", dropped)
+
     def _clicked(self, item: QTreeWidgetItem) -> None:
-        if (trace := item.data(0, _TRACE)) is not None:
+        if (chain := item.data(0, CHAIN)) is not None:
+            self._take_chain(item.data(0, ID), chain)
+        if (trace := item.data(0, TRACE)) is not None:
             self._held.toggle(trace)
 
     def _items(self) -> list[QTreeWidgetItem]:
@@ -207,12 +220,12 @@ class Shelf(QWidget):
             head = self.tree.topLevelItem(i)
             assert head is not None
             children = [child for j in range(head.childCount()) if (child := head.child(j))]
-            items += [child for child in children if child.data(0, _CHANNEL) is not None]
+            items += [child for child in children if child.data(0, CHANNEL) is not None]
         return items
 
     def _picked(self, item: QTreeWidgetItem | None) -> None:
-        if item is not None and item.data(0, _CHANNEL) is not None:
-            recording_id, channel = item.data(0, _ID), item.data(0, _CHANNEL)
+        if item is not None and item.data(0, CHANNEL) is not None:
+            recording_id, channel = item.data(0, ID), item.data(0, CHANNEL)
             document = select(self._store.document, recording_id, channel)
             self._store.apply("Choose channel", document, merge="choose channel")
 
@@ -221,16 +234,23 @@ class Shelf(QWidget):
         if item is None:
             return
         menu = QMenu(self)
-        if (trace := item.data(0, _TRACE)) is not None:
+        if (trace := item.data(0, TRACE)) is not None:
             self._trace_menu(menu, trace)
             menu.exec(self.tree.mapToGlobal(place))
             return
-        recording_id = item.data(0, _ID)
+        recording_id = item.data(0, ID)
         if recording_id is None:
             return
-        if item.data(0, _CHANNEL) is not None:
+        if (chain := item.data(0, CHAIN)) is not None:
+            for text, act in (("Analyse by it", self._take_chain), ("Drop", self._drop_chain)):
+                action = menu.addAction(text)
+                assert action is not None
+                action.triggered.connect(lambda _, act=act: act(recording_id, chain))
+            menu.exec(self.tree.mapToGlobal(place))
+            return
+        if item.data(0, CHANNEL) is not None:
             self.tree.setCurrentItem(item)  # what is said of a channel is said of the current one
-            self._channel_menu(menu, recording_id, item.data(0, _CHANNEL))
+            self._channel_menu(menu, recording_id, item.data(0, CHANNEL))
         for text, signal in (
             ("Rename…", self.rename),
             ("Set unit…", self.set_unit),
@@ -249,118 +269,3 @@ class Shelf(QWidget):
             assert action is not None
             action.triggered.connect(lambda _, by=by: self.moved.emit(recording_id, by))
         menu.exec(self.tree.mapToGlobal(place))
-
-
-class _Rows(QStyledItemDelegate):
-    """Draws a recording as name and facts, a channel as name, unit and outline."""
-
-    def __init__(self, store: Store, results: Results) -> None:
-        super().__init__()
-        self._store, self._results = store, results
-        self.theme = PAPER
-
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        if index.data(_TRACE) is not None:
-            return QSize(100, 26)
-        head = index.data(_CHANNEL) is None
-        return QSize(100, 44 if head and index.data(_ID) is not None else 30)
-
-    def paint(
-        self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex
-    ) -> None:
-        if painter is None:
-            return
-        painter.save()
-        recording_id, channel = index.data(_ID), index.data(_CHANNEL)
-        area = option.rect.adjusted(8, 0, -6, 0)
-        if recording_id is None:
-            self._trace(painter, area, str(index.data()), index.data(_COLOUR))
-        elif channel is None:
-            self._head(painter, area, str(index.data()), self._store.recording(recording_id))
-        else:
-            ref = self._store.ref
-            chosen = ref is not None and (ref.id, ref.method.channel) == (recording_id, channel)
-            if chosen:
-                painter.fillRect(option.rect, QColor(self.theme.selected))
-                painter.fillRect(option.rect.x(), option.rect.y(), 3, option.rect.height(),
-                                 QColor(self.theme.accent))  # fmt: skip
-            self._channel(painter, area, recording_id, channel, str(index.data()), chosen)
-        painter.restore()
-
-    def _head(self, painter: QPainter, area: QRect, name: str, recording: Recording | None) -> None:
-        painter.setPen(QColor(self.theme.ink))
-        painter.setFont(font(9.75, QFont.Weight.DemiBold))
-        upper = QRect(area.x(), area.y() + 7, area.width(), 17)
-        self._text(painter, upper, name)
-        painter.setPen(QColor(self.theme.quiet))
-        painter.setFont(font(9))
-        lower = QRect(area.x(), area.y() + 24, area.width(), 16)
-        self._text(painter, lower, facts(recording))
-        if recording is not None and recording.problems:
-            painter.setPen(QColor(self.theme.caution))
-            painter.setFont(font(9.75, QFont.Weight.DemiBold))
-            painter.drawText(
-                upper, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "!"
-            )
-
-    def _trace(self, painter: QPainter, area: QRect, name: str, colour: int | None) -> None:
-        """A held trace with its colour, quiet while hidden; without a colour the heading."""
-        heading = colour is None
-        painter.setFont(
-            font(9.75 if heading else 9, QFont.Weight.DemiBold if heading else QFont.Weight.Normal)
-        )
-        painter.setPen(QColor(self.theme.quiet if colour == 0 else self.theme.ink))
-        left = 0
-        if not heading:
-            left = 20
-            shade = self.theme.traces[colour] if colour else self.theme.lines
-            bar = QRect(area.x() + 4, area.center().y() - 1, 10, 3)
-            painter.fillRect(bar, QColor(shade))
-        self._text(painter, area.adjusted(left, 0, 0, 0), name)
-
-    def _channel(
-        self,
-        painter: QPainter,
-        area: QRect,
-        recording_id: str,
-        channel: int,
-        name: str,
-        chosen: bool,
-    ) -> None:
-        recording = self._store.recording(recording_id)
-        symbol = recording.channels[channel].unit if recording else ""
-        painter.setPen(QColor(self.theme.ink))
-        painter.setFont(font(9.75))
-        left = QRect(area.x() + 4, area.y(), area.width() - _OUTLINE - 36, area.height())
-        self._text(painter, left, name)
-        painter.setPen(QColor(self.theme.quiet))
-        painter.setFont(font(9))
-        middle = QRect(left.right() + 2, area.y(), 32, area.height())
-        self._text(painter, middle, symbol)
-        colour = self.theme.traces[0] if chosen else self.theme.quiet
-        self._outline(painter, recording_id, channel, area, colour)
-
-    @staticmethod
-    def _text(painter: QPainter, area: QRect, text: str) -> None:
-        shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, area.width())
-        painter.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown)
-
-    def _outline(
-        self, painter: QPainter, recording_id: str, channel: int, area: QRect, colour: str
-    ) -> None:
-        built = self._results.pyramid(recording_id, channel)
-        if built is None:
-            return
-        envelope = built.envelope(0, built.length, _OUTLINE)
-        low, high = envelope.low[:_OUTLINE], envelope.high[:_OUTLINE]
-        finite = np.isfinite(low) & np.isfinite(high)
-        if not finite.any():
-            return
-        bottom, top = float(low[finite].min()), float(high[finite].max())
-        scale = (area.height() - 12) / ((top - bottom) or 1.0)
-        painter.setPen(QPen(QColor(colour), 1))
-        left = area.right() - _OUTLINE
-        for i in np.flatnonzero(finite):
-            y1 = area.bottom() - 6 - (high[i] - bottom) * scale
-            y2 = area.bottom() - 6 - (low[i] - bottom) * scale
-            painter.drawRect(QRectF(left + int(i), y1, 0.0, max(y2 - y1, 0.5)))

@@ -10,11 +10,11 @@ from PyQt6.QtWidgets import QStackedLayout, QVBoxLayout, QWidget
 from tonecomb.core.estimate.compare import Comparison
 from tonecomb.core.estimate.display import Curve
 from tonecomb.core.estimate.reduce import reduce_curve
-from tonecomb.desktop.edits.held import HeldTraces
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.kit.widgets import Choice, label, row
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
+from tonecomb.desktop.stage.pane import Pane, Views
 
 
 class AgainstPlot(FrequencyPlot):
@@ -80,13 +80,15 @@ class AgainstPlot(FrequencyPlot):
         self.say(f"{curve.frequency[at]:.6g} Hz · {value}")
 
 
-class AgainstPane(QWidget):
-    """The plot, which held trace it is against, and which way."""
+class AgainstPane(Pane):
+    """The plot, which held trace it is against, and which way. The comparison is made while the
+    pane is there."""
 
-    def __init__(self, held: HeldTraces) -> None:
+    def __init__(self, views: Views) -> None:
         super().__init__()
-        self._held = held
+        self._held = views.context.held
         self.plot = AgainstPlot()
+        self.plots = (self.plot,)
         self.way = Choice((("ratio", "Ratio"), ("difference", "Difference")), "ratio", "Ratio or "
                           "difference")  # fmt: skip
         self._of = label("", "quiet")
@@ -106,10 +108,24 @@ class AgainstPane(QWidget):
         inside.addWidget(self.plot, 1)
         self._pages.addWidget(shown)
         self.setLayout(self._pages)
-        held.compared.connect(self.refresh)
+        self._held.compared.connect(self.refresh)
 
     def set_theme(self, theme: Theme) -> None:
         self.plot.set_theme(theme)
+
+    def set_decibels(self, decibels: bool) -> None:
+        self.refresh()
+
+    def fit(self) -> None:
+        self.plot.fit()
+
+    def hideEvent(self, event: object) -> None:
+        super().hideEvent(event)  # type: ignore[arg-type]
+        self._held.set_comparing(False)
+
+    def showEvent(self, event: object) -> None:
+        super().showEvent(event)  # type: ignore[arg-type]
+        self._held.set_comparing(True)
 
     def refresh(self) -> None:
         """Show the comparison as it is now, or say why there is none."""

@@ -14,6 +14,8 @@ from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.upright import UprightLines
 
 _GRIP = 5.0  # pixels to each side at which a tooth can be taken
+_APART = 24.0  # pixels between teeth from which their lines can be taken
+_FLAG = 12.0  # pixels that a number is high and wide
 _ROOM = 15.0  # pixels that a number needs
 STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine,
           Qt.PenStyle.DashDotLine)  # fmt: skip
@@ -34,17 +36,26 @@ class CombLines(UprightLines):
         self.update()
 
     def at(self, place: QPointF) -> tuple[int, int] | None:
-        """The comb's index and the tooth's number near a place in axis units, None for none.
-        The carrier of sidebands cannot be taken."""
-        pixel = self._plot.box.viewPixelSize()[0]
+        """The comb's index and the tooth's number that can be taken at a place in axis units, None
+        for none: by its flag at the foot of the view, or anywhere on a line of the comb that is
+        chosen, unless its teeth stand so close that a drag could only hit one. The carrier of
+        sidebands cannot be taken."""
+        wide, high = self._plot.box.viewPixelSize()
+        up = (place.y() - self._plot.box.viewRange()[1][0]) / high
         best: tuple[float, int, int] | None = None
         for i, shown in enumerate(self._combs):
+            apart = abs(
+                self._plot.place(2 * shown.comb.spacing) - self._plot.place(shown.comb.spacing)
+            )
+            grips = shown.chosen and apart / wide >= _APART
+            flag = self._numbers and 0 <= up - _FLAG * i <= _FLAG + 4
             for tooth in shown.comb.teeth:
                 if tooth.number == 0 or tooth.expected <= 0:
                     continue
-                off = abs(self._plot.place(tooth.expected) - place.x()) / pixel
-                if off <= _GRIP and (best is None or off < best[0]):
-                    best = (off, i, tooth.number)
+                off = (place.x() - self._plot.place(tooth.expected)) / wide
+                near = -_GRIP <= off <= _FLAG if flag else grips and abs(off) <= _GRIP
+                if near and (best is None or abs(off) < best[0]):
+                    best = (abs(off), i, tooth.number)
         return None if best is None else best[1:]
 
     def paint(self, painter: QPainter, *_: Any) -> None:
@@ -73,4 +84,6 @@ class CombLines(UprightLines):
                     if shown.comb.carrier is not None and tooth.number > 0:
                         text = f"{shown.dropped.name}+{tooth.number}"
                     # At the foot of the view (y points up), each comb on a line of its own.
-                    self.write(painter, QPointF(x, view.top()), text, colour, (3, -4 - 12 * i))
+                    self.write(
+                        painter, QPointF(x, view.top()), text, colour, (3, -4 - round(_FLAG) * i)
+                    )

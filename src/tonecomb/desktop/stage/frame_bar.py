@@ -5,9 +5,9 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QSlider, QWidget
 
+from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import Choice, label, link, row
-from tonecomb.desktop.stage.plot import AXIS_WIDTH
 from tonecomb.desktop.state.moments import SPEEDS, Moments, Player
 
 

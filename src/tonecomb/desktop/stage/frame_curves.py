@@ -8,9 +8,10 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.estimate.averages import Single
 from tonecomb.core.estimate.display import Curve
-from tonecomb.core.method import seconds
 from tonecomb.core.record.recording import Array
+from tonecomb.core.say.sentence import seconds
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 
@@ -70,10 +71,13 @@ class FrameCurves:
         """Colours and what stands for them."""
         lines = []
         if self.frame is not None:
-            at = seconds(self.frame.method.at or 0.0, self.frame.fs)
-            mean = self.frame.method.average == "mean"
-            kind = f"slice of {self.frame.resolution.stretch_s:.4g} s" if mean else "frame"
-            lines.append((self._colours[0], f"{kind} at {at} s"))
+            method, stretch = self.frame.method, self.frame.method.source.stretch
+            average, kind = method.averaging.average, "frame"
+            at = average.at if isinstance(average, Single) else None
+            if at is None and stretch is not None:
+                at = (stretch.start + stretch.end) / 2
+                kind = f"slice of {self.frame.resolution.stretch_s:.4g} s"
+            lines.append((self._colours[0], f"{kind} at {seconds(at or 0.0, self.frame.fs)} s"))
         if self.range:
             lines.append((self._colours[1], ", ".join(_NAMES)))
         return lines

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout
 
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.estimate.averages import Single
 from tonecomb.core.estimate.spectrum import detrended
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.record.recording import Array
@@ -13,12 +14,13 @@ from tonecomb.core.units import unit
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.stage.lines import LinesPlot
+from tonecomb.desktop.stage.pane import Pane, Views
 
 
-class FramePane(QWidget):
+class FramePane(Pane):
     """Shows the frame of an :class:`Analysis` that has one."""
 
-    def __init__(self) -> None:
+    def __init__(self, views: Views) -> None:
         super().__init__()
         self.plot = LinesPlot()
         self._told = label("", "quiet", wrap=True)
@@ -42,11 +44,13 @@ class FramePane(QWidget):
             self.plot.show_lines(np.zeros(0), [], "", "")
             return
         method, n = analysis.method, len(single.samples)
-        tapered = detrended(single.samples[None, :], method.detrend)[0]
-        tapered = tapered * window(method.window).samples(n)
-        start = 0.0 if method.at is None else method.at - n / 2 / analysis.fs
+        tapered = detrended(single.samples[None, :], method.frames.detrend)[0]
+        tapered = tapered * window(method.frames.window).samples(n)
+        average = method.averaging.average
+        at = average.at if isinstance(average, Single) else None
+        start = 0.0 if at is None else at - n / 2 / analysis.fs
         time: Array = start + np.arange(n) / analysis.fs
-        taper = window(method.window).title
+        taper = window(method.frames.window).title
         self._told.setText(f"{n} samples; the {taper} window leaves the copper line.")
         symbol = unit(analysis.channel.unit)
         lines = [("as taken", single.samples), ("as windowed", tapered)]

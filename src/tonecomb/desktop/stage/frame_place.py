@@ -5,8 +5,8 @@ from __future__ import annotations
 import pyqtgraph as pg
 
 from tonecomb.core.find.crests import Crests
+from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import Theme
-from tonecomb.desktop.stage.plot import Plot
 
 
 class FramePlace:

@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import QWidget
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.plot import Axis, Plot
 from tonecomb.desktop.kit.theme import Theme
-from tonecomb.desktop.stage.plot import Axis, Plot
 
 _SNAP = 10  # pixels to each side in which the readout looks for a point
 
@@ -53,6 +53,7 @@ class FrequencyPlot(Plot):
         self.getPlotItem().setAxisItems({"top": self.orders})
         self.getPlotItem().hideAxis("top")
         self.shaft: float | None = None
+        self.combs: Any = None  # the teeth through it, where it draws them
 
     def set_theme(self, theme: Theme) -> None:
         super().set_theme(theme)

@@ -9,8 +9,8 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QGraphicsRectItem
 
+from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import Theme
-from tonecomb.desktop.stage.plot import Plot
 
 
 class GramMarks:

@@ -2,43 +2,45 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QMenu, QVBoxLayout, QWidget
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtWidgets import QVBoxLayout
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.spectrogram import Spectrogram
 from tonecomb.core.record.pyramid import Envelope
-from tonecomb.core.record.recording import Recording, Stretch
+from tonecomb.core.record.recording import Stretch
+from tonecomb.core.record.signal import Signal
+from tonecomb.desktop.edits.combs import ShownComb
+from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import Choice, label, row
 from tonecomb.desktop.stage.gram import GramPlot
 from tonecomb.desktop.stage.gram_picture import GramPicture
 from tonecomb.desktop.stage.gram_sideways import SidewaysGram
+from tonecomb.desktop.stage.pane import Pane, Views
 from tonecomb.desktop.stage.scale_strip import ScaleStrip
 from tonecomb.desktop.stage.time_strip import TimeStrip
-from tonecomb.desktop.state import settings
-from tonecomb.desktop.state.grams import Grams
-from tonecomb.desktop.state.results import EnvelopeWanted, Results
+from tonecomb.desktop.state.envelopes import EnvelopeWanted
 from tonecomb.formats.report.colours import MAPS
+from tonecomb.formats.report.figures import Panel
 
 
-class GramPane(QWidget):
+class GramPane(Pane):
     """Asks for a spectrogram while it is visible; ``turned`` when time is laid the other way."""
 
-    turned = pyqtSignal()
-
-    def __init__(self, grams: Grams, results: Results) -> None:
+    def __init__(self, views: Views) -> None:
         super().__init__()
-        self._grams, self._results = grams, results
-        self._recording: Recording | None = None
+        self._grams = views.context.watched["spectrogram"]
+        self._envelopes, self._waveform = views.context.envelopes, views.waveform
+        self._signal: Signal | None = None
         self._channel = 0
         kept = settings.settings()
         colours = str(kept.value("colours", "paper"))
         self.picture = GramPicture(colours if colours in MAPS else "paper")
         self.plot, self.sideways = GramPlot(self.picture), SidewaysGram(self.picture)
-        self.pooling = Choice(
-            (("max", "highest"), ("mean", "mean")), "max", "Pooling"
-        )
+        self.plots = (self.plot,)
+        self.pooling = Choice((("max", "highest"), ("mean", "mean")), "max", "Pooling")
         self.pooling.setToolTip("What of all frames and bins in it each cell shows")
         self.colours = Choice(tuple(MAPS.items()), self.picture.colours, "Colours")
         self.way = Choice(
@@ -65,9 +67,14 @@ class GramPane(QWidget):
         self.scale.automatic.connect(self.picture.fit_ends)
         self.picture.levels_changed.connect(self._levels)
         for plot in (self.plot, self.sideways):
-            plot.wanted.connect(grams.want)
-        grams.changed.connect(self._show)
-        results.pyramid_ready.connect(lambda *_: self._draw_strip())
+            plot.wanted.connect(self._grams.want)
+            plot.time_clicked.connect(self.clicked)
+            plot.box_chosen.connect(self.box_chosen)
+        self.sideways.follow(views.spectrum, views.waveform)
+        self.sideways.pointed.connect(self.pointed)
+        self.picture.pointed.connect(views.spectrum.frames.show_row)
+        self._grams.changed.connect(self._show)
+        self._envelopes.pyramid_ready.connect(lambda *_: self._draw_strip())
         self.plot.box.sigYRangeChanged.connect(self._draw_strip)
         self._turn()
 
@@ -90,13 +97,40 @@ class GramPane(QWidget):
         self.picture.set_theme(theme)
         self._levels()
 
-    def show_recording(self, recording: Recording | None, channel: int, stretch: Stretch) -> None:
-        """What the document says is analysed."""
-        self._recording, self._channel = recording, channel
-        if recording is not None:
-            for plot in (self.plot, self.sideways):
-                plot.show_stretch(stretch.start, stretch.end)
+    def show_signal(self, signal: Signal, channel: int, stretch: Stretch) -> None:
+        self._signal, self._channel = signal, channel
+        for plot in (self.plot, self.sideways):
+            plot.show_stretch(stretch.start, stretch.end)
         self._draw_strip()
+
+    def set_decibels(self, decibels: bool) -> None:
+        self.picture.set_decibels(decibels)
+
+    def show_combs(self, combs: Sequence[ShownComb]) -> None:
+        self.sideways.show_combs(combs)
+
+    def show_marks(self, marks: Sequence[tuple[float, str]]) -> None:
+        self.sideways.show_marks(marks)
+
+    def zoom(self, start: float, end: float) -> bool:
+        self.plot.box.setYRange(start, end, padding=0)
+        return self.shown is self.plot
+
+    @property
+    def place(self) -> tuple[float, float] | None:
+        return self.shown.cursor
+
+    def fit(self) -> None:
+        self.plot.show_all()
+
+    def panel(self, analysis: Analysis) -> Callable[[], Panel] | None:
+        from tonecomb.formats.report.figures_in_time import GramLook, gram_panel
+
+        picture, gram = self.picture, self.picture.gram
+        look = GramLook(
+            picture.decibels, picture.ends, picture.colours, self.shown is self.sideways
+        )
+        return None if gram is None else lambda: gram_panel(analysis, gram, look)
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         """Levels are shown as this analysis shows its own."""
@@ -129,18 +163,18 @@ class GramPane(QWidget):
 
     def _draw_strip(self, *_: object) -> None:
         """The waveform beside time."""
-        strip, recording = self.plot.left, self._recording
+        strip, signal = self.plot.left, self._signal
         assert isinstance(strip, TimeStrip)
         envelope: Envelope | None = None
-        if recording is not None and self.isVisible():
+        if signal is not None and self.isVisible():
             start, end = self.plot.times()
-            fs = recording.rate
+            fs = signal.rate
             wanted = EnvelopeWanted(
-                recording.id, self._channel, max(0, round(start * fs)),
-                min(recording.length, round(end * fs)), max(64, int(self.plot.box.height())),
+                signal.id, self._channel, max(0, round(start * fs)),
+                min(signal.length, round(end * fs)), max(64, int(self.plot.box.height())),
             )  # fmt: skip
-            envelope = self._results.outline(wanted)
-        strip.show_envelope(envelope, recording.rate if recording is not None else 1.0)
+            envelope = self._envelopes.outline(wanted)
+        strip.show_envelope(envelope, signal.rate if signal is not None else 1.0)
 
     def hideEvent(self, event: object) -> None:
         super().hideEvent(event)  # type: ignore[arg-type]
@@ -150,12 +184,3 @@ class GramPane(QWidget):
     def showEvent(self, event: object) -> None:
         super().showEvent(event)  # type: ignore[arg-type]
         self._draw_strip()
-
-    def ask_box(self, entries: list[tuple[str, object]]) -> None:
-        """What is to become of a box."""
-        menu = QMenu(self)
-        for text, act in entries:
-            action = menu.addAction(text)
-            assert action is not None
-            action.triggered.connect(act)  # type: ignore[arg-type]
-        menu.exec(self.cursor().pos())

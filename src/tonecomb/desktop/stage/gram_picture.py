@@ -83,7 +83,9 @@ class GramPicture(QObject):
         else:
             method = analysis.method
             unit = analysis.channel.unit
-            values = gram.values(method.scaling, method.level, method.display, unit)
+            values = gram.values(
+                method.shown.scaling, method.shown.level, method.shown.display, unit
+            )
             self.levels = analysis.decibels(values) if self.decibels else values
             if self.automatic:
                 self._fit()
@@ -142,7 +144,7 @@ class GramPicture(QObject):
         cell = None if gram is None or time is None else gram.cell(time, gram.centres[0])
         if gram is None or cell is None or analysis is None or not self.levels.size:
             self.pointed.emit(None)
-        elif analysis.method.display.drawn == "bins":
+        elif analysis.method.shown.display.drawn == "bins":
             self.pointed.emit((gram.centres, self.levels[cell[0]]))
 
     def against_time(self, frequency: float) -> tuple[Array, Array]:

@@ -11,12 +11,12 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 
 from tonecomb.core.estimate.spectrogram import View
 from tonecomb.desktop.edits.combs import ShownComb
+from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.stage.comb_lines import STYLES
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.gram_marks import GramMarks
 from tonecomb.desktop.stage.gram_picture import GramPicture
-from tonecomb.desktop.stage.plot import Plot
 
 _STRIP = 0.16  # of the height, that the level against time takes at the foot
 

@@ -8,14 +8,15 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tonecomb.core.document import Mark
 from tonecomb.core.record.pyramid import Envelope
-from tonecomb.core.record.recording import Recording, Stretch
+from tonecomb.core.record.recording import Stretch
+from tonecomb.core.record.signal import Signal
 from tonecomb.core.units import unit
+from tonecomb.desktop.kit.plot import AXIS_WIDTH, Axis
 from tonecomb.desktop.kit.theme import PAPER, Theme
 from tonecomb.desktop.stage.measuring import MeasureStrip
-from tonecomb.desktop.stage.plot import AXIS_WIDTH, Axis
 from tonecomb.desktop.stage.waveform import WaveformView, curve_points, fitted_level
-from tonecomb.desktop.state.results import EnvelopeWanted, Results
-from tonecomb.desktop.state.waveform_facts import Measure, WaveformFacts
+from tonecomb.desktop.state.envelopes import Envelopes, EnvelopeWanted
+from tonecomb.desktop.state.figures import Figures, Measure
 
 MOST_LANES = 8
 MOST_OVER = 4  # more axes than these leave no room for the curves
@@ -25,10 +26,10 @@ _LEAST_LANE, _TIME_AXIS = 64, 44  # pixels
 class Companion(QObject):
     """Another channel over a waveform, with an axis of its own at the right."""
 
-    def __init__(self, host: WaveformView, results: Results, column: int) -> None:
+    def __init__(self, host: WaveformView, envelopes: Envelopes, column: int) -> None:
         super().__init__(host)
-        self._host, self._results = host, results
-        self._recording: Recording | None = None
+        self._host, self._envelopes = host, envelopes
+        self._recording: Signal | None = None
         self.channel = -1
         self.axis = Axis("right")
         self.axis.setWidth(AXIS_WIDTH + 16)
@@ -43,10 +44,10 @@ class Companion(QObject):
         self.box.setXLink(host.box)
         host.box.sigResized.connect(self._place)
         host.box.sigXRangeChanged.connect(self._ask)
-        results.pyramid_ready.connect(self._pyramid_ready)
-        results.envelope_ready.connect(self._exact)
+        envelopes.pyramid_ready.connect(self._pyramid_ready)
+        envelopes.envelope_ready.connect(self._exact)
 
-    def show_channel(self, recording: Recording, channel: int, theme: Theme, colour: int) -> None:
+    def show_channel(self, recording: Signal, channel: int, theme: Theme, colour: int) -> None:
         """Draw a channel in the trace's colour of that number, and its axis in the same."""
         self._recording, self.channel = recording, channel
         pen = pg.mkPen(theme.traces[colour % len(theme.traces)])
@@ -63,8 +64,8 @@ class Companion(QObject):
     def remove(self) -> None:
         """Take the curve and its axis away."""
         self._recording = None
-        self._results.pyramid_ready.disconnect(self._pyramid_ready)
-        self._results.envelope_ready.disconnect(self._exact)
+        self._envelopes.pyramid_ready.disconnect(self._pyramid_ready)
+        self._envelopes.envelope_ready.disconnect(self._exact)
         self._host.box.sigResized.disconnect(self._place)
         self._host.box.sigXRangeChanged.disconnect(self._ask)
         self._host.getPlotItem().layout.removeItem(self.axis)
@@ -78,7 +79,7 @@ class Companion(QObject):
 
     def _fit(self) -> None:
         if self._recording is not None:
-            built = self._results.pyramid(self._recording.id, self.channel)
+            built = self._envelopes.pyramid(self._recording.id, self.channel)
             if built is not None:
                 self.box.setYRange(*fitted_level(built), padding=0)
 
@@ -87,7 +88,7 @@ class Companion(QObject):
 
     def _ask(self, *_: object) -> None:
         wanted = self._wanted()
-        envelope = self._results.envelope(wanted) if wanted is not None else None
+        envelope = self._envelopes.envelope(wanted) if wanted is not None else None
         if envelope is not None:
             self._draw(envelope)
 
@@ -103,7 +104,7 @@ class Companion(QObject):
 
     def _draw(self, envelope: Envelope) -> None:
         if self._recording is not None and len(envelope.low):
-            x, y = curve_points(envelope, self._recording.rate, self._host.columns)
+            x, y = curve_points(envelope, self._recording.rate)
             self.curve.setData(x, y, connect="finite")
 
 
@@ -116,9 +117,9 @@ class Lanes(QWidget):
     stretch_chosen = pyqtSignal(float, float)
     mark_clicked = pyqtSignal(int)
 
-    def __init__(self, results: Results, facts: WaveformFacts) -> None:
+    def __init__(self, envelopes: Envelopes, figures: Figures) -> None:
         super().__init__()
-        self._results, self._facts = results, facts
+        self._envelopes, self._figures = envelopes, figures
         self._theme = PAPER
         self._over = False
         self._shown: tuple[object, ...] = ()
@@ -126,7 +127,7 @@ class Lanes(QWidget):
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(0)
-        self.main = WaveformView(results, facts)
+        self.main = WaveformView(envelopes)
         self.lanes: list[WaveformView] = [self.main]
         self.companions: list[Companion] = []
         self.column.addWidget(self.main, 1)
@@ -157,7 +158,7 @@ class Lanes(QWidget):
 
     def show_channels(
         self,
-        recording: Recording,
+        recording: Signal,
         channel: int,
         beside: tuple[int, ...],
         stretch: Stretch,
@@ -186,24 +187,24 @@ class Lanes(QWidget):
             lane.show_time_axis(last)
             lane.setMinimumHeight((_LEAST_LANE if below else 106) + (_TIME_AXIS if last else 0))
         self._lay_over(recording, channel, others[:MOST_OVER] if self._over else [])
-        if self._span is not None and self._shown[:2] != (recording.id, recording.samples):
+        if self._span is not None and self._shown[:2] != (recording.id, recording.key):
             self.stop_measuring()
-        self._shown = (recording.id, recording.samples)
+        self._shown = (recording.id, recording.key)
 
     def _add_lane(self) -> None:
-        lane = WaveformView(self._results, self._facts, len(self.lanes))
+        lane = WaveformView(self._envelopes, len(self.lanes))
         lane.set_theme(self._theme)
         lane.box.setXLink(self.main.box)
         self._connect(lane)
         self.column.insertWidget(len(self.lanes), lane, 1)
         self.lanes.append(lane)
 
-    def _lay_over(self, recording: Recording, channel: int, others: list[int]) -> None:
+    def _lay_over(self, recording: Signal, channel: int, others: list[int]) -> None:
         if [c.channel for c in self.companions] != others:
             for companion in self.companions:
                 companion.remove()
             self.companions = [
-                Companion(self.main, self._results, column) for column in range(len(others))
+                Companion(self.main, self._envelopes, column) for column in range(len(others))
             ]
         self.main.set_see_through(bool(others))
         for i, (companion, other) in enumerate(zip(self.companions, others, strict=True)):
@@ -230,7 +231,7 @@ class Lanes(QWidget):
         self._span = (start, end)
         for lane in self.lanes:
             lane.place_readouts(start, end)
-        self._facts.measure(self.main.channel, start, end, self._show_measure)
+        self._figures.measure(self.main.channel, start, end, self._show_measure)
 
     def _show_measure(self, measure: Measure) -> None:
         if self._span is not None:

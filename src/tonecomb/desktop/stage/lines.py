@@ -10,8 +10,8 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 
 from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
-from tonecomb.desktop.stage.plot import Plot
 
 _STYLES = ((Qt.PenStyle.SolidLine, "━━"), (Qt.PenStyle.DashLine, "╍╍"),
            (Qt.PenStyle.DotLine, "┅┅"), (Qt.PenStyle.DashDotLine, "━╍"))  # fmt: skip

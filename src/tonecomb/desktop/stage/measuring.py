@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QWidget
 from tonecomb.core.record.periods import Periods
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import Number, label
-from tonecomb.desktop.state.waveform_facts import Measure
+from tonecomb.desktop.state.figures import Measure
 
 _MOST = 1_000_000
 

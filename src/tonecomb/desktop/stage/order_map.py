@@ -10,8 +10,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
-from tonecomb.desktop.stage.plot import Plot
 from tonecomb.formats.report import colours
 
 if TYPE_CHECKING:
@@ -81,7 +81,7 @@ class OrderMap(Plot):
         found = self._found
         if found is not None:
             analysis = found.spectrum
-            values = found.map.values("amplitude", analysis.method.level, Display(), "")
+            values = found.map.values("amplitude", analysis.method.shown.level, Display(), "")
             self.levels = analysis.decibels(values) if self.decibels else values
             top = float(self.levels.max())
             low = float(np.percentile(self.levels, _QUIET)) if self.decibels else 0.0

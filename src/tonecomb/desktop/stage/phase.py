@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QStackedLayout, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.estimate.averages import Single
 from tonecomb.core.estimate.phase import WORTH_DB, Part, Reference
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
 from tonecomb.core.record.recording import Array
@@ -17,6 +16,7 @@ from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.kit.widgets import Choice, Number, label, link, row
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
+from tonecomb.desktop.stage.pane import Pane, Views
 
 _PARTS: tuple[tuple[Part, str], ...] = (
     ("phase", "Phase"),
@@ -68,17 +68,21 @@ class PhasePlot(FrequencyPlot):
             return
         values = single.part(self.part, self.reference, analysis.order)
         if self.part in ("real", "imaginary"):
-            values = values * LEVEL_FACTORS[analysis.method.level]
+            values = values * LEVEL_FACTORS[analysis.method.shown.level]
         self._values, self._size = values, np.abs(single.bins)
         self._worth = single.worth(self.down_db)
         self.set_label("left", self._quantity(analysis))
         self.fit()
         self._draw()
 
+    def refresh(self) -> None:
+        """Draw anew what is shown."""
+        self.show_analysis(self._analysis)
+
     def _quantity(self, analysis: Analysis) -> str:
         words = dict(_PARTS)[self.part]
         if self.part in _TURNED:
-            begin = "trigger" if analysis.method.average == "synchronous" else "start"
+            begin = "start" if analysis.method.averaging.average.spaced else "trigger"
             words += f" re {'centre' if self.reference == 'centre' else begin}"
         unit = {"delay": "s", "phase": "°", "unwrapped": "°"}.get(
             self.part, analysis.amplitude_unit
@@ -150,12 +154,14 @@ class PhasePlot(FrequencyPlot):
         self.say(f"{where} · {text}{weak}")
 
 
-class PhasePane(QWidget):
+class PhasePane(Pane):
     """The plot and what it shows, or why there is none and what would help."""
 
-    def __init__(self, use_single: Callable[[], object]) -> None:
+    def __init__(self, views: Views) -> None:
         super().__init__()
+        self._store = views.context.store
         self.plot = PhasePlot()
+        self.plots = (self.plot,)
         self.part = Choice(_PARTS, "phase", "Part of the complex spectrum")
         self.reference = Choice(
             (("start", "at the frame’s start"), ("centre", "at the frame’s centre")),
@@ -169,7 +175,7 @@ class PhasePane(QWidget):
         self.down.valueChanged.connect(self._choose)
         pages = QWidget()
         self._pages = QStackedLayout(pages)
-        self._pages.addWidget(self._teaching(use_single))
+        self._pages.addWidget(self._teaching())
         shown = QWidget()
         inside = QVBoxLayout(shown)
         inside.setContentsMargins(0, 0, 0, 0)
@@ -183,7 +189,7 @@ class PhasePane(QWidget):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(pages)
 
-    def _teaching(self, use_single: Callable[[], object]) -> QWidget:
+    def _teaching(self) -> QWidget:
         page = QWidget()
         column = QVBoxLayout(page)
         column.addStretch(1)
@@ -192,7 +198,9 @@ class PhasePane(QWidget):
         text.setAlignment(Qt.AlignmentFlag.AlignCenter)
         column.addWidget(text)
         take = link(
-            "Use a single frame", "Analyse one frame only; Ctrl+Z takes it back", use_single
+            "Use a single frame",
+            "Analyse one frame only; Ctrl+Z takes it back",
+            lambda: self._store.edit_method("Choose average", average=Single()),
         )
         column.addLayout(row(None, take, None))
         column.addStretch(1)
@@ -207,9 +215,12 @@ class PhasePane(QWidget):
         self._pages.setCurrentIndex(1 if has_one else 0)
         self.plot.show_analysis(analysis)
 
+    def fit(self) -> None:
+        self.plot.fit()
+
     def _choose(self, _: object) -> None:
         part, reference = self.part.value, self.reference.value
         self.plot.part, self.plot.reference = part, reference
         self.plot.down_db = self.down.value()
         self.reference.setVisible(part in _TURNED or part in ("real", "imaginary"))
-        self.plot.show_analysis(self.plot._analysis)
+        self.plot.refresh()

@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QSplitter, QVBoxLayout, QWidget
 
-from tonecomb.core.estimate.display import Display
+from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
+from tonecomb.core.method import Shown
+from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import label, link, row
 from tonecomb.desktop.stage.lines import LinesPlot
 from tonecomb.desktop.stage.order_map import OrderMap
-from tonecomb.desktop.stage.plot import AXIS_WIDTH
+from tonecomb.desktop.stage.pane import Pane, Views
 from tonecomb.desktop.stage.scale_strip import ScaleStrip
-from tonecomb.desktop.state.grams import RunUps
-from tonecomb.formats.changes import crossing_words
+from tonecomb.formats.kinds.run_up import crossing_words
+from tonecomb.formats.report.figures import Panel
 
 if TYPE_CHECKING:
     from tonecomb.core.find.run_up import RunUp
@@ -26,17 +29,12 @@ if TYPE_CHECKING:
 _LEAST_ORDER = 0.1
 
 
-class RunUpPane(QWidget):
-    """``edit_wanted`` when the shaft is to be chosen; ``pointed`` carries the time (s) under the
-    cursor, None when it left; ``clicked`` the time of a click."""
+class RunUpPane(Pane):
+    """Order spectrum over the map of orders over time, and the orders' levels over speed."""
 
-    edit_wanted = pyqtSignal()
-    pointed = pyqtSignal(object)
-    clicked = pyqtSignal(float)
-
-    def __init__(self, run_ups: RunUps) -> None:
+    def __init__(self, views: Views) -> None:
         super().__init__()
-        self._run_ups = run_ups
+        self._run_ups = views.context.watched["run-up"]
         self.found: RunUp | None = None
         self._decibels = True
         self.spectrum, self.levels = LinesPlot("Order", ""), LinesPlot("Speed", "Hz")
@@ -83,7 +81,7 @@ class RunUpPane(QWidget):
             plot.pointed.connect(plot.show_cursor)
         self.map.pointed.connect(self.pointed)
         self.map.clicked.connect(self.clicked)
-        run_ups.changed.connect(self._show)
+        self._run_ups.changed.connect(self._show)
         self._draw()
 
     def _show_scale(self) -> None:
@@ -140,7 +138,7 @@ class RunUpPane(QWidget):
                 plot.show_places([])
             return
         analysis, levels = found.spectrum, found.levels
-        shown = analysis.displayed("amplitude", analysis.method.level, Display())
+        shown = analysis.displayed(Shown(level=analysis.method.shown.level))
         title, unit = shown.unit.quantity, shown.values_unit
         # What is below one turn in ten is no order but the offset and what drifts.
         ends = (_LEAST_ORDER, float(found.map.frequency[-1]))
@@ -154,7 +152,7 @@ class RunUpPane(QWidget):
         self.spectrum.show_places(
             [(peak.tone.frequency, f"{peak.tone.frequency:.3g}") for peak in found.orders]
         )
-        factor = LEVEL_FACTORS[analysis.method.level]
+        factor = LEVEL_FACTORS[analysis.method.shown.level]
         rows = [np.abs(one) * factor for one in levels.amplitude]
         if self._decibels:
             rows = [shown.decibels(one) for one in rows]
@@ -169,6 +167,16 @@ class RunUpPane(QWidget):
         )
         told = [crossing_words(one, found) for one in found.crossings]
         self.resonances.setText("\n".join(told) or "No order meets a resonance.")
+
+    def panel(self, analysis: Analysis) -> Callable[[], Panel] | None:
+        from tonecomb.formats.report.figures_in_time import run_up_panel
+
+        found, decibels = self.found, self._decibels
+        return None if found is None else lambda: run_up_panel(found, decibels)
+
+    @property
+    def sentence(self) -> str:
+        return "" if self.found is None else self.found.sentence
 
     def hideEvent(self, event: object) -> None:
         super().hideEvent(event)  # type: ignore[arg-type]

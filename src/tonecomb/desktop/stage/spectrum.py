@@ -138,7 +138,7 @@ class SpectrumView(FrequencyPlot):
             self.show_all()
         elif before is not None and (
             before.label(self.decibels) != analysis.label(self.decibels)
-            or before.method.channel != analysis.method.channel
+            or before.method.source.channel != analysis.method.source.channel
         ):
             self._fit_level()
         self._draw()
@@ -260,13 +260,13 @@ class SpectrumView(FrequencyPlot):
 
     def _draw_floor(self, analysis: Analysis) -> None:
         shown = self.floor and analysis.floor is not None and not analysis.curve.stepped
-        shown = shown and analysis.method.display.drawn == "bins"
+        shown = shown and analysis.method.shown.display.drawn == "bins"
         self._floor.setVisible(shown)
         if not shown or analysis.floor is None:
             return
         method = analysis.method
         noise = replace(analysis.spectrum, mean_square=analysis.floor)
-        values = noise.values(method.scaling, method.level)
+        values = noise.values(method.shown.scaling, method.shown.level)
         self._floor.setData(*self._line(self._on_axis(Curve(noise.frequency, values, False))))
 
     def _band_limits(self) -> tuple[float, float] | None:
@@ -397,9 +397,9 @@ class SpectrumView(FrequencyPlot):
         """What was fitted to resonances, over the data."""
         method = analysis.method
         x, y = [np.zeros(0)], [np.zeros(0)]
-        for one in analysis.resonances if method.display.drawn == "bins" else ():
+        for one in analysis.resonances if method.shown.display.drawn == "bins" else ():
             shown = replace(analysis.spectrum, frequency=one.fit_frequency, mean_square=one.fit)
-            values = shown.values(method.scaling, method.level)
+            values = shown.values(method.shown.scaling, method.shown.level)
             x += [self.places(one.fit_frequency), np.array([np.nan])]
             y += [analysis.decibels(values) if self.decibels else values, np.array([np.nan])]
         self._fit.setData(np.concatenate(x), np.concatenate(y))

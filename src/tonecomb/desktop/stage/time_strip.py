@@ -10,8 +10,8 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from tonecomb.core.record.pyramid import Envelope
 from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.plot import Axis
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
-from tonecomb.desktop.stage.plot import Axis
 
 WIDE = 26  # pixels of the waveform
 

@@ -2,34 +2,33 @@
 
 from __future__ import annotations
 
-import numpy as np
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from collections.abc import Callable
 
+import numpy as np
+from PyQt6.QtWidgets import QLabel, QVBoxLayout
+
+from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.trend import Trend
+from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import Choice, label, link, row
 from tonecomb.desktop.stage.lines import LinesPlot
-from tonecomb.desktop.stage.plot import AXIS_WIDTH, Plot
-from tonecomb.desktop.state.grams import Trends
-from tonecomb.formats import changes
+from tonecomb.desktop.stage.pane import Pane, Views
+from tonecomb.formats.kinds.trend import lines_of
+from tonecomb.formats.report.figures import Panel
 
 _SHOWN = (
     ("levels", "Levels of bands and tracks"), ("rms", "Rms of the frames"),
     ("crest", "Crest factor"), ("kurtosis", "Kurtosis"),
 )  # fmt: skip
-class TrendPane(QWidget):
-    """Frequencies of the tracks above, levels or figures below, on one time axis. ``pointed``
-    and ``clicked`` as of :class:`LinesPlot`; ``edit_wanted`` when what is followed is to be
-    chosen."""
 
-    pointed = pyqtSignal(object)
-    clicked = pyqtSignal(float)
-    edit_wanted = pyqtSignal()
 
-    def __init__(self, trends: Trends) -> None:
+class TrendPane(Pane):
+    """Frequencies of the tracks above, levels or figures below, on one time axis."""
+
+    def __init__(self, views: Views) -> None:
         super().__init__()
-        self._trends = trends
+        self._trends = views.context.watched["trend"]
         self.trend: Trend | None = None
         self.above, self.below = LinesPlot(), LinesPlot()
         self.shown = Choice(_SHOWN, "levels", "What is shown against time")
@@ -50,7 +49,8 @@ class TrendPane(QWidget):
             plot.pointed.connect(self.show_cursor)
             plot.pointed.connect(self.pointed)
             plot.clicked.connect(self.clicked)
-        trends.changed.connect(self._show)
+            plot.setXLink(views.waveform)
+        self._trends.changed.connect(self._show)
         self._draw()
 
     def set_theme(self, theme: Theme) -> None:
@@ -61,11 +61,6 @@ class TrendPane(QWidget):
         """A line at a time (s) through both."""
         for plot in (self.above, self.below):
             plot.show_cursor(time)
-
-    def follow(self, waveform: Plot) -> None:
-        """Show the times that the waveform shows."""
-        for plot in (self.above, self.below):
-            plot.setXLink(waveform)
 
     def fit(self) -> None:
         """All values."""
@@ -89,8 +84,14 @@ class TrendPane(QWidget):
         shown = [(name, t.frequency) for name, t in zip(names, tracks, strict=True)]
         self.above.show_lines(trend.time, shown, "Frequency", "Hz")
         self.above.bottom.showLabel(False)
-        lines, title, unit = changes.lines(trend, self.shown.value)
+        lines, title, unit = lines_of(trend, self.shown.value)
         self.below.show_lines(trend.time, lines, title, unit)
+
+    def panel(self, analysis: Analysis) -> Callable[[], Panel] | None:
+        from tonecomb.formats.report.figures_in_time import trend_panel
+
+        trend, kind = self.trend, self.shown.value
+        return None if trend is None else lambda: trend_panel(trend, *lines_of(trend, kind))
 
     def hideEvent(self, event: object) -> None:
         super().hideEvent(event)  # type: ignore[arg-type]

@@ -10,20 +10,20 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtWidgets import QGraphicsRectItem, QLabel
 
 from tonecomb.core.document import Mark
-from tonecomb.core.method import seconds
 from tonecomb.core.record.pyramid import Envelope, Pyramid
-from tonecomb.core.record.recording import Array, Recording, Stretch
+from tonecomb.core.record.recording import Array, Stretch
+from tonecomb.core.record.signal import Signal
+from tonecomb.core.say.sentence import seconds
 from tonecomb.core.units import unit
+from tonecomb.desktop.kit.plot import AXIS_WIDTH, Plot
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.stage.annotations import Span, Spans
-from tonecomb.desktop.stage.plot import AXIS_WIDTH, Plot
-from tonecomb.desktop.state.results import EnvelopeWanted, Results
-from tonecomb.desktop.state.waveform_facts import WaveformFacts
+from tonecomb.desktop.state.envelopes import Envelopes, EnvelopeWanted
 
 
-def curve_points(envelope: Envelope, fs: float, columns: int) -> tuple[Array, Array]:
-    """Times in s and values to draw an envelope by in so many columns."""
-    if len(envelope.low) < columns:  # a column a sample: draw the samples themselves
+def curve_points(envelope: Envelope, fs: float) -> tuple[Array, Array]:
+    """Times in s and values to draw an envelope by."""
+    if envelope.single:  # draw the samples themselves
         return envelope.edges[:-1] / fs, envelope.low
     middle = (envelope.edges[:-1] + envelope.edges[1:]) / (2 * fs)
     return np.repeat(middle, 2), np.stack([envelope.low, envelope.high], axis=1).ravel()
@@ -51,9 +51,9 @@ class WaveformView(Plot):
     measure_wanted = pyqtSignal(float, float, bool)
     mark_clicked = pyqtSignal(int)
 
-    def __init__(self, results: Results, facts: WaveformFacts, colour: int = 0) -> None:
+    def __init__(self, envelopes: Envelopes, colour: int = 0) -> None:
         super().__init__()
-        self._results, self._facts, self._colour = results, facts, colour
+        self._envelopes, self._colour = envelopes, colour
         self._spans = Spans()
         self._marks: list[pg.InfiniteLine] = []
         self._theme: Theme | None = None
@@ -67,7 +67,7 @@ class WaveformView(Plot):
         self.cursor_time: float | None = None
         self.readouts = [pg.InfiniteLine(angle=90, movable=True) for _ in range(2)]
         self._struck: tuple[Stretch, ...] = ()
-        self._recording: Recording | None = None
+        self._signal: Signal | None = None
         self._channel = 0
         self._stretch: Stretch | None = None
         self._envelope: Envelope | None = None
@@ -93,12 +93,12 @@ class WaveformView(Plot):
             line.sigPositionChangeFinished.connect(self._edge_dropped)
         self.box.dragged.connect(self._dragged)
         self.box.measured.connect(self._measured)
-        facts.clipping_ready.connect(self._clipping_ready)
+        envelopes.clipping_ready.connect(self._clipping_ready)
         self.box.show_all.connect(self.show_all)
         self.box.sigXRangeChanged.connect(self._ask)
         self.box.sigResized.connect(self._ask)
-        results.pyramid_ready.connect(self._pyramid_ready)
-        results.envelope_ready.connect(self._exact)
+        envelopes.pyramid_ready.connect(self._pyramid_ready)
+        envelopes.envelope_ready.connect(self._exact)
         self.set_label("bottom", "Time, s")
 
     def paint_items(self, theme: Theme) -> None:
@@ -120,25 +120,25 @@ class WaveformView(Plot):
             line.setHoverPen(pg.mkPen(theme.accent, width=4))
         self._cursor.setPen(pg.mkPen(theme.quiet, style=Qt.PenStyle.DashLine))
 
-    def show_channel(self, recording: Recording, channel: int, stretch: Stretch) -> None:
-        """Show a channel with its stretch; a new recording is shown whole."""
-        known = self._recording
-        same_record = known is not None and known.id == recording.id
+    def show_channel(self, signal: Signal, channel: int, stretch: Stretch) -> None:
+        """Show a channel with its stretch; a new signal is shown whole."""
+        known = self._signal
+        same_record = known is not None and known.id == signal.id
         same = same_record and self._channel == channel
         rescaled = (
             not same_record
             or known is None
-            or (known.rate, known.length) != (recording.rate, recording.length)
+            or (known.rate, known.length) != (signal.rate, signal.length)
         )
-        self._recording, self._channel = recording, channel
+        self._signal, self._channel = signal, channel
         self.name_channel(self._named)
         self.set_stretch(stretch)
         if rescaled:
-            duration = recording.duration
+            duration = signal.duration
             self.box.setLimits(
                 xMin=0,
                 xMax=duration,
-                minXRange=min(duration, 4 / recording.rate),
+                minXRange=min(duration, 4 / signal.rate),
                 maxXRange=duration,
             )
             self.show_all()
@@ -152,9 +152,9 @@ class WaveformView(Plot):
     def name_channel(self, named: bool) -> None:
         """Show the channel's name, where there are several."""
         self._named = named
-        if self._recording is None:
+        if self._signal is None:
             return
-        channel = self._recording.channels[self._channel]
+        channel = self._signal.channels[self._channel]
         symbol = unit(channel.unit)
         # A lane is too low for a name beside its axis.
         self.title.setText(channel.name)
@@ -222,39 +222,39 @@ class WaveformView(Plot):
 
     def _measured(self, start: QPointF, end: QPointF, finished: bool) -> None:
         low, high = sorted((self._within(start.x()), self._within(end.x())))
-        if self._recording is not None and high - low >= 1 / self._recording.rate:
+        if self._signal is not None and high - low >= 1 / self._signal.rate:
             self.measure_wanted.emit(low, high, finished)
 
     def _readout_moved(self, finished: bool) -> None:
         low, high = sorted(self._within(line.value()) for line in self.readouts)
-        if self._recording is not None and high - low >= 1 / self._recording.rate:
+        if self._signal is not None and high - low >= 1 / self._signal.rate:
             self.measure_wanted.emit(low, high, finished)
 
     def _within(self, time: float) -> float:
-        duration = self._recording.duration if self._recording else 0.0
+        duration = self._signal.duration if self._signal else 0.0
         return min(max(time, 0.0), duration)
 
     # What is wrong with the samples
 
     def _clipping_ready(self, recording_id: str, channel: int) -> None:
-        shown = self._recording
+        shown = self._signal
         if shown is not None and (recording_id, channel) == (shown.id, self._channel):
             self._place_spans()
 
     def _place_spans(self) -> None:
-        recording = self._recording
-        if recording is None:
+        signal = self._signal
+        if signal is None:
             self._spans.set_spans(())
             return
-        fs, spans = recording.rate, []
-        built = self._results.pyramid(recording.id, self._channel)
+        fs, spans = signal.rate, []
+        built = self._envelopes.pyramid(signal.id, self._channel)
         for first, stop in built.holes if built is not None else ():
             count = f"{stop - first} samples missing" if stop - first > 1 else "missing"
             spans.append(Span((first - 0.5) / fs, (stop - 0.5) / fs, "missing", count))
-        for one in recording.breaks:
+        for one in signal.breaks:
             text = f"gap of {one.seconds:.4g} s, joined"
             spans.append(Span(one.sample / fs, (one.sample + 1) / fs, "gap", text))
-        for first, stop in self._facts.clipping(recording, self._channel):
+        for first, stop in self._envelopes.clipping(signal, self._channel):
             text = f"{stop - first} samples at the limit"
             spans.append(Span(first / fs, (stop - 1) / fs, "clipped", text))
         text = "struck out: frames that touch it do not count"
@@ -263,7 +263,7 @@ class WaveformView(Plot):
 
     def show_cursor(self, time: float | None) -> None:
         """A line at the time (s) that another view points at; none for None."""
-        self._cursor.setVisible(time is not None and self._recording is not None)
+        self._cursor.setVisible(time is not None and self._signal is not None)
         if time is not None:
             self._cursor.setPos(time)
 
@@ -274,7 +274,7 @@ class WaveformView(Plot):
 
     def clear_channel(self) -> None:
         """Show nothing."""
-        self._recording = self._envelope = None
+        self._signal = self._envelope = None
         self._draw()
 
     def set_stretch(self, stretch: Stretch) -> None:
@@ -287,9 +287,9 @@ class WaveformView(Plot):
         self._place_shade()
 
     def show_all(self) -> None:
-        """Zoom out to the whole recording."""
-        if self._recording is not None:
-            self.box.setXRange(0, self._recording.duration, padding=0)
+        """Zoom out to the whole signal."""
+        if self._signal is not None:
+            self.box.setXRange(0, self._signal.duration, padding=0)
             self._fit_level()
 
     def limits(self) -> tuple[float, float]:
@@ -307,39 +307,39 @@ class WaveformView(Plot):
 
     def _fit_level(self) -> None:
         """Height of the whole channel, so that zooming in time keeps the scale."""
-        recording = self._recording
-        built = recording and self._results.pyramid(recording.id, self._channel)
+        signal = self._signal
+        built = signal and self._envelopes.pyramid(signal.id, self._channel)
         if not built:
             return
         self.box.setYRange(*fitted_level(built), padding=0)
 
     def _wanted(self) -> EnvelopeWanted | None:
-        return self.wanted_of(self._recording, self._channel)
+        return self.wanted_of(self._signal, self._channel)
 
-    def wanted_of(self, recording: Recording | None, channel: int) -> EnvelopeWanted | None:
+    def wanted_of(self, signal: Signal | None, channel: int) -> EnvelopeWanted | None:
         """The part of a channel that the view shows."""
-        if recording is None:
+        if signal is None:
             return None
         low, high = self.limits()
-        fs = recording.rate
+        fs = signal.rate
         return EnvelopeWanted(
-            recording.id,
+            signal.id,
             channel,
             max(0, math.floor(low * fs) - 1),
-            min(recording.length, math.ceil(high * fs) + 2),
+            min(signal.length, math.ceil(high * fs) + 2),
             self.columns,
         )
 
     def _ask(self, *_: object) -> None:
         wanted = self._wanted()
-        envelope = self._results.envelope(wanted) if wanted is not None else None
+        envelope = self._envelopes.envelope(wanted) if wanted is not None else None
         if envelope is not None:
             self._envelope = envelope
             self._draw()
 
     def _pyramid_ready(self, recording_id: str, channel: int) -> None:
-        if self._recording is not None and (recording_id, channel) == (
-            self._recording.id,
+        if self._signal is not None and (recording_id, channel) == (
+            self._signal.id,
             self._channel,
         ):
             self._fit_level()
@@ -352,14 +352,14 @@ class WaveformView(Plot):
             self._draw()
 
     def _draw(self) -> None:
-        envelope, recording, stretch = self._envelope, self._recording, self._stretch
-        shown = envelope is not None and recording is not None and len(envelope.low) > 0
+        envelope, signal, stretch = self._envelope, self._signal, self._stretch
+        shown = envelope is not None and signal is not None and len(envelope.low) > 0
         for item in (self._outside, self._inside, self._shade, *self._edges):
             item.setVisible(shown)
         self.show_scales(shown)
-        if not shown or envelope is None or recording is None or stretch is None:
+        if not shown or envelope is None or signal is None or stretch is None:
             return
-        x, y = curve_points(envelope, recording.rate, self.columns)
+        x, y = curve_points(envelope, signal.rate)
         inside = (x >= stretch.start) & (x <= stretch.end)
         # "finite" breaks the line where samples are missing.
         self._outside.setData(x, np.where(inside, np.nan, y), connect="finite")
@@ -373,11 +373,11 @@ class WaveformView(Plot):
         """A time as precise as a pixel, so that typed and dragged limits look alike."""
         low, high = self.limits()
         digits = max(0, math.ceil(-math.log10(max((high - low) / self.columns, 1e-9))))
-        duration = self._recording.duration if self._recording else 0.0
+        duration = self._signal.duration if self._signal else 0.0
         return min(max(round(time, digits), 0.0), duration)
 
     def _dragged(self, start: QPointF, end: QPointF, finished: bool) -> None:
-        if self._recording is None:
+        if self._signal is None:
             return
         low, high = sorted((self._rounded(start.x()), self._rounded(end.x())))
         if high > low:
@@ -403,21 +403,21 @@ class WaveformView(Plot):
             self.set_stretch(self._stretch)
 
     def _range_text(self, low: float, high: float) -> str:
-        fs = self._recording.rate if self._recording else 1.0
+        fs = self._signal.rate if self._signal else 1.0
         return f"{seconds(low, fs)}–{seconds(high, fs)} s · {seconds(high - low, fs)} s"
 
     def hover(self, place: QPointF | None) -> None:
-        envelope, recording = self._envelope, self._recording
+        envelope, signal = self._envelope, self._signal
         self.cursor_time = None if place is None else self._within(place.x())
-        if place is None or envelope is None or recording is None or not len(envelope.low):
+        if place is None or envelope is None or signal is None or not len(envelope.low):
             self._cursor.hide()
             self.say("")
             return
         time = place.x()
-        at = int(np.searchsorted(envelope.edges, time * recording.rate, side="right")) - 1
+        at = int(np.searchsorted(envelope.edges, time * signal.rate, side="right")) - 1
         at = min(max(at, 0), len(envelope.low) - 1)
         low, high = float(envelope.low[at]), float(envelope.high[at])
-        symbol = recording.channels[self._channel].unit
+        symbol = signal.channels[self._channel].unit
         if math.isnan(low):
             value = "missing"
         elif low == high:
@@ -429,5 +429,5 @@ class WaveformView(Plot):
         note = f" · {wrong.text}" if wrong is not None and wrong.text != value else ""
         self._cursor.setPos(time)
         self._cursor.show()
-        shown = f"{seconds(self._rounded(time), recording.rate)} s · {value.replace('-', '−')}"
+        shown = f"{seconds(self._rounded(time), signal.rate)} s · {value.replace('-', '−')}"
         self.say(shown + note)

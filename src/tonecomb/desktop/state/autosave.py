@@ -11,10 +11,10 @@ from PyQt6.QtCore import QLockFile, QObject, QTimer
 from tonecomb.core.document import Document
 from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress
+from tonecomb.desktop.kit.settings import data_folder
 from tonecomb.desktop.state.jobs import Jobs
-from tonecomb.desktop.state.settings import data_folder
 from tonecomb.desktop.state.store import Store
-from tonecomb.formats import session
+from tonecomb.formats.session import session
 
 _DELAY_MS = 1500
 

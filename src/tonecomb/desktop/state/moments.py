@@ -3,20 +3,22 @@ and playing."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from tonecomb.core.analysis import Analysis, run_spectrum
-from tonecomb.core.errors import Cancelled, UserError
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.estimate.averages import Mean, Single
+from tonecomb.core.estimate.estimate import Estimate
 from tonecomb.core.estimate.slices import Slices
 from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress
-from tonecomb.core.record.recording import Recording, Stretch, whole
-from tonecomb.desktop.state.grams import SliceResults
-from tonecomb.desktop.state.jobs import Job, Jobs
+from tonecomb.core.record.recording import Stretch, whole
+from tonecomb.core.record.signal import Signal
+from tonecomb.desktop.state.results import spectrum_want
+from tonecomb.desktop.state.scheduler import Scheduler, Slot, Want
 from tonecomb.desktop.state.store import Store
+from tonecomb.desktop.state.watched import Watched
 
 SPEEDS = (2, 5, 10, 25)  # frames a second
 
@@ -52,42 +54,40 @@ class Moments(QObject):
     changed = pyqtSignal(object)
     moved = pyqtSignal(object)
 
-    def __init__(self, store: Store, jobs: Jobs, slices: SliceResults) -> None:
+    def __init__(self, store: Store, scheduler: Scheduler, slices: Watched) -> None:
         super().__init__(store)
-        self._store, self._jobs, self._slices = store, jobs, slices
+        self._store, self._slices = store, slices
         self.time: float | None = None
         self.shown: Analysis | None = None
-        self._job: Job | None = None
-        self._waiting = False
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.timeout.connect(self._compute)
+        # Frames that are stepped over are shown as far as they can be: none is given up.
+        self._slot = Slot(scheduler, self._wanted, patient=True)
+        self._slot.changed.connect(self._arrived)
         store.changed.connect(self._follow)
         slices.changed.connect(lambda _: self._follow())
 
     @property
     def busy(self) -> bool:
         """Whether a frame's spectrum is awaited."""
-        return self._timer.isActive() or self._job is not None
+        return self._slot.busy
 
-    def _now(self) -> tuple[Recording, Method] | None:
-        recording, method = self._store.current, self._store.method
-        return None if recording is None or method is None else (recording, method)
+    def _now(self) -> tuple[Signal, Method] | None:
+        signal, method = self._store.current, self._store.method
+        return None if signal is None or method is None else (signal, method)
 
     def places(self) -> Places | None:
         """What is stepped through; None where no frame fits."""
         now = self._now()
         if now is None:
             return None
-        recording, method = now
-        stretch, fs = method.stretch or whole(recording), recording.rate
-        frame = method.frame / fs
+        signal, method = now
+        stretch, fs = method.source.stretch or whole(signal), signal.rate
+        frame = method.frames.frame / fs
         slices: Slices | None = self._slices.shown
-        if slices is not None and slices.recording_id == recording.id:
+        if slices is not None and slices.recording_id == signal.id:
             times = tuple(slices.time.tolist())
             return Places(times[0], frame, len(times), max(slices.width_s, frame), times)
         first, last = stretch.start + frame / 2, stretch.end - frame / 2
-        hop = max(1, round(method.frame * (1 - method.overlap / 100))) / fs
+        hop = max(1, round(method.frames.frame * (1 - method.frames.overlap / 100))) / fs
         if last < first - 1e-9:
             return None
         return Places(first, hop, 1 + int((last - first) / hop + 1e-6), frame)
@@ -98,14 +98,12 @@ class Moments(QObject):
         if time is None or places is None:
             self.time = None
             self.moved.emit(None)
+            self._slot.want(None)
             self._show(None)
             return
         self.time = places.time(places.number(time))
         self.moved.emit((self.time - places.width / 2, self.time + places.width / 2))
-        if not self.busy:
-            self._timer.start(0)
-        else:
-            self._waiting = True
+        self._slot.follow_now()
 
     def step(self, by: int) -> bool:
         """Go ``by`` frames on, from the first where none is shown; False at either end."""
@@ -125,37 +123,30 @@ class Moments(QObject):
         if self.time is not None:
             self.go(self.time)
 
-    def _compute(self) -> None:
-        now = self._now()
-        places = self.places()
+    def _wanted(self) -> Want | None:
+        now, places = self._now(), self.places()
         if now is None or self.time is None or places is None:
+            return None
+        return spectrum_want(now[0], self._method(now[0], now[1], places), "Transforming a frame")
+
+    def _method(self, signal: Signal, method: Method, places: Places) -> Method:
+        """How the frame, or the slice, that is shown is analysed."""
+        time = self.time or 0.0
+        single = method.single_frames().having(average=Single(time))
+        if places.width > 1.001 * method.frames.frame / signal.rate:
+            ends = (time - places.width / 2, time + places.width / 2)
+            around = Stretch(max(ends[0], 0.0), min(ends[1], signal.duration))
+            single = single.having(average=Mean(), stretch=around)
+        return single
+
+    def _arrived(self, estimate: Estimate | None) -> None:
+        now = self._now()
+        if estimate is None or now is None or self.time is None:
             self._show(None)
             return
-        recording, method = now
-        single = replace(method, average="single", at=self.time, bands=(), fits=(), struck=())
-        if places.width > 1.001 * method.frame / recording.rate:
-            ends = (self.time - places.width / 2, self.time + places.width / 2)
-            around = Stretch(max(ends[0], 0.0), min(ends[1], recording.duration))
-            single = replace(single, average="mean", stretch=around)
-
-        def work(progress: Progress) -> Analysis:
-            return run_spectrum(single, recording, progress).with_display(single, recording)
-
-        self._waiting = False
-        self._job = self._jobs.submit("Transforming a frame", work, self._done, self._failed)
-
-    def _done(self, analysis: Analysis) -> None:
-        self._job = None
-        self._show(analysis if self.time is not None else None)
-        if self._waiting:
-            self._timer.start(0)
-
-    def _failed(self, error: Exception) -> None:
-        assert isinstance(error, (UserError, Cancelled))
-        self._job = None  # what does not fit is told by the analysis itself
-        self._show(None)
-        if self._waiting:
-            self._timer.start(0)
+        signal, method = now
+        shown = estimate.method.having(shown=method.shown)
+        self._show(Analysis.of(estimate, None, shown, signal.recording))
 
     def _show(self, analysis: Analysis | None) -> None:
         if analysis is not self.shown:

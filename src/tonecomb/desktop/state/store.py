@@ -14,7 +14,9 @@ from tonecomb.core.history import History, Step
 from tonecomb.core.method import Method
 from tonecomb.core.record.given import Given, Import
 from tonecomb.core.record.recording import Problem, Recording
-from tonecomb.core.steps.conditioning import Conditioning, condition
+from tonecomb.core.record.signal import Signal
+from tonecomb.core.steps.prepare import prepare
+from tonecomb.core.steps.step import Step as ChainStep
 from tonecomb.formats.assemble import Understood, with_given
 
 
@@ -30,7 +32,8 @@ class Store(QObject):
         self._history = History()
         self._saved = self._as_opened = self._history.present
         self._library: dict[tuple[str, Import], Understood] = {}
-        self._shown: dict[tuple[str, Given, Conditioning], Recording] = {}
+        self._shown: dict[tuple[str, Given], Recording] = {}
+        self._signals: dict[tuple[str, Given, tuple[ChainStep, ...]], Signal] = {}
         self.path: Path | None = None
 
     @property
@@ -69,7 +72,7 @@ class Store(QObject):
         """Change settings of the current method."""
         method = self.method
         if method is not None:
-            self.apply(label, set_method(self.document, replace(method, **changes)), merge)
+            self.apply(label, set_method(self.document, method.having(**changes)), merge)
 
     def undo(self) -> None:
         self._history = self._history.undo()
@@ -98,6 +101,7 @@ class Store(QObject):
         known = (recording_id, how) in self._library
         self._library[recording_id, how] = understood
         self._shown = {key: shown for key, shown in self._shown.items() if key[0] != recording_id}
+        self._signals = {key: s for key, s in self._signals.items() if key[0] != recording_id}
         if known:
             self.reopened.emit(recording_id)
 
@@ -107,20 +111,45 @@ class Store(QObject):
         return None if ref is None else self._library.get((ref.id, ref.given.how))
 
     def recording(self, recording_id: str | None) -> Recording | None:
-        """The open recording with this id, as the document says it is to be read; None while
-        its file is not open."""
-        understood, ref = self.understood(recording_id), self.document.get(recording_id)
-        if understood is None or ref is None:
+        """The open recording with this id, read, calibrated and named as the document says; None
+        while its file is not open."""
+        ref = self.document.get(recording_id)
+        return None if ref is None else self.recording_as(ref.id, ref.given)
+
+    def recording_as(self, recording_id: str, given: Given) -> Recording | None:
+        """The same with something else said about its file; as the document says where that was
+        never read."""
+        ref = self.document.get(recording_id)
+        understood = self._library.get((recording_id, given.how))
+        if understood is None and ref is not None:
+            understood, given = self._library.get((recording_id, ref.given.how)), ref.given
+        if understood is None:
             return None
-        key = (ref.id, ref.given, ref.conditioning)
+        key = (recording_id, given)
         if key not in self._shown:
-            given = with_given(understood.recording, ref.given)
-            try:
-                self._shown[key] = condition(given, ref.conditioning)
-            except UserError as error:  # the file behind it has changed
-                told = Problem("conditioning", f"{error.text[:-1]}; it is shown as recorded.")
-                self._shown[key] = replace(given, problems=(*given.problems, told))
+            self._shown[key] = with_given(understood.recording, given)
         return self._shown[key]
+
+    def signal(self, recording_id: str | None) -> Signal | None:
+        """What is analysed of a recording: its channels after the steps of its method. As it was
+        recorded, with a word on why, where its file does not allow them any more."""
+        ref, recording = self.document.get(recording_id), self.recording(recording_id)
+        if ref is None or recording is None or not recording.sample_rate:
+            return None
+        key = (ref.id, ref.given, ref.method.source.steps)
+        if key not in self._signals:
+            try:
+                self._signals[key] = prepare(recording, ref.method.source.steps)
+            except UserError as error:
+                told = Problem("steps", f"{error.text[:-1]}; it is shown as recorded.")
+                plain = prepare(recording, ())
+                self._signals[key] = replace(plain, problems=(*plain.problems, told))
+        return self._signals[key]
+
+    def shown(self, recording_id: str | None) -> Signal | Recording | None:
+        """What the shelf has of a recording: its signal, or the recording where its sample rate is
+        not known."""
+        return self.signal(recording_id) or self.recording(recording_id)
 
     @property
     def ref(self) -> RecordingRef | None:
@@ -128,10 +157,9 @@ class Store(QObject):
         return self.document.current_ref
 
     @property
-    def current(self) -> Recording | None:
-        """The recording being analysed, if its file is open and its sample rate known."""
-        recording = self.recording(self.document.current)
-        return recording if recording is not None and recording.sample_rate else None
+    def current(self) -> Signal | None:
+        """What is being analysed, if its file is open and its sample rate known."""
+        return self.signal(self.document.current)
 
     @property
     def method(self) -> Method | None:

@@ -19,14 +19,12 @@ from tonecomb.core.estimate.reduce import reduce_curve
 from tonecomb.core.record.pyramid import Envelope
 from tonecomb.core.record.recording import Array
 from tonecomb.core.units import unit
+from tonecomb.formats.palette import ACCENT, INK, LINES, QUIET, RAISED, SECOND, TRACE, TRACES
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import FigureBase
 
-INK, QUIET, LINES, TRACE, ACCENT = "#22303A", "#66727A", "#D9D2C3", "#1F4E79", "#B4572A"
-SECOND = "#157A7E"
-TRACES = ("#1F4E79", "#B4572A", "#4C7A3D", "#7A3E75", "#157A7E", "#B98A1A", "#6B7785", "#B23A5A")
 _LABELS = 12
 _COLUMNS = 1400
 
@@ -71,8 +69,8 @@ def _style() -> dict[str, Any]:
         "axes.labelcolor": INK,
         "axes.grid": True,
         "axes.axisbelow": True,
-        "figure.facecolor": "#FFFDF8",
-        "axes.facecolor": "#FFFDF8",
+        "figure.facecolor": RAISED,
+        "axes.facecolor": RAISED,
         "axes.spines.top": False,
         "axes.spines.right": False,
         "axes.unicode_minus": True,
@@ -110,8 +108,8 @@ def waveform_axes(
 def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
     """Draw a spectrum with its strongest peaks marked."""
     method, (frequency, values) = analysis.method, analysis.curve.outline()
-    low = view.low if view.low is not None else method.search.low
-    high = view.high if view.high is not None else method.search.high
+    low = view.low if view.low is not None else method.search.peaks.low
+    high = view.high if view.high is not None else method.search.peaks.high
     low = max(low or 0.0, analysis.spectrum.bin_hz if view.log_frequency else 0.0)
     high = high if high is not None else float(frequency[-1])
     x, y = reduce_curve(frequency, values, low, high, _COLUMNS, log=view.log_frequency)
@@ -120,9 +118,9 @@ def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
     axes.plot(x, y, color=TRACE, linewidth=0.8, label="now")
     _draw_band(axes, analysis, view, x, y)
     _draw_others(axes, analysis, view, low, high)
-    for one in analysis.resonances if method.display.drawn == "bins" else ():
+    for one in analysis.resonances if method.shown.display.drawn == "bins" else ():
         shown = replace(analysis.spectrum, frequency=one.fit_frequency, mean_square=one.fit)
-        values = shown.values(method.scaling, method.level)
+        values = shown.values(method.shown.scaling, method.shown.level)
         values = analysis.decibels(values) if view.decibels else values
         axes.plot(one.fit_frequency, values, color=SECOND, linewidth=1.2)
     if view.log_frequency:
@@ -196,7 +194,7 @@ def _label_peaks(
             ha="center",
             fontsize=7.5,
             color=ACCENT,
-            bbox={"facecolor": "#FFFDF8", "alpha": 0.7, "linewidth": 0, "pad": 0.5},
+            bbox={"facecolor": RAISED, "alpha": 0.7, "linewidth": 0, "pad": 0.5},
         )
         if len(taken) == _LABELS:
             break

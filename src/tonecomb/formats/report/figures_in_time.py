@@ -14,10 +14,11 @@ from tonecomb.core.estimate.slices import Slices
 from tonecomb.core.estimate.spectrogram import Spectrogram
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
 from tonecomb.core.estimate.trend import Trend
+from tonecomb.core.method import Shown
 from tonecomb.core.record.recording import Array
-from tonecomb.formats import changes
+from tonecomb.formats.palette import INK, LINES, QUIET, RAISED, SECOND, TRACE
 from tonecomb.formats.report import colours
-from tonecomb.formats.report.figures import INK, LINES, QUIET, SECOND, TRACE, Panel
+from tonecomb.formats.report.figures import Panel
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -51,9 +52,7 @@ def _map(axes: Axes, part: FigureBase, x: Array, y: Array, levels: Array, name: 
         top = float(levels.max())
         ends = (max(float(np.percentile(levels, _QUIET)), top - _DOWN_DB), top)
     table = ListedColormap(colours.table(name) / 255.0)
-    shown = axes.pcolormesh(
-        x, y, levels, cmap=table, vmin=ends[0], vmax=ends[1], rasterized=True
-    )
+    shown = axes.pcolormesh(x, y, levels, cmap=table, vmin=ends[0], vmax=ends[1], rasterized=True)
     axes.grid(False)
     bar = part.colorbar(shown, ax=axes, pad=0.01)
     bar.set_label(label)
@@ -63,7 +62,9 @@ def gram_panel(analysis: Analysis, gram: Spectrogram, look: GramLook | None = No
     """A spectrogram with its scale of levels; time downward unless the look says otherwise."""
     look = look or GramLook()
     method = analysis.method
-    cells = gram.values(method.scaling, method.level, method.display, analysis.channel.unit)
+    cells = gram.values(
+        method.shown.scaling, method.shown.level, method.shown.display, analysis.channel.unit
+    )
     levels = analysis.decibels(cells) if look.decibels else cells
 
     def draw(part: FigureBase) -> None:
@@ -84,8 +85,8 @@ def gram_panel(analysis: Analysis, gram: Spectrogram, look: GramLook | None = No
     return Panel(4.2, draw)
 
 
-def trend_panel(trend: Trend, kind: str = "levels") -> Panel:
-    """Tracks over time, and below them levels or figures."""
+def trend_panel(trend: Trend, lines: list[tuple[str, Array]], title: str, unit: str) -> Panel:
+    """Tracks over time, and below them named ``lines`` of a quantity in a unit."""
 
     def draw(part: FigureBase) -> None:
         rows = 2 if trend.tracks else 1
@@ -95,7 +96,6 @@ def trend_panel(trend: Trend, kind: str = "levels") -> Panel:
         if trend.tracks:
             axes[0].set_ylabel("Frequency, Hz")
             axes[0].legend(fontsize=6.5, loc="upper left")
-        lines, title, unit = changes.lines(trend, kind)
         for name, values in lines:
             axes[-1].plot(trend.time, values, linewidth=0.9, label=name)
         axes[-1].set_ylabel(f"{title}, {unit}" if unit else title)
@@ -132,7 +132,7 @@ def waterfall_panel(
             right, up = share * _SHIFTED * (high - low), share * _DEEP / (1 - _DEEP) * tall
             base = foot + up
             y = np.maximum(y, foot) + up
-            axes.fill_between(x + right, base, y, color="#FFFDF8", linewidth=0, zorder=2 - share)
+            axes.fill_between(x + right, base, y, color=RAISED, linewidth=0, zorder=2 - share)
             axes.plot(x + right, y, color=TRACE, linewidth=0.7, zorder=2 - share)
         axes.grid(False)
         axes.set_xlim(low, low + (1 + _SHIFTED) * (high - low) * 1.04)
@@ -151,16 +151,22 @@ def waterfall_panel(
         for time in marks:
             share = (time - first) / span if span else 0.0
             place = tuple(a + share * (b - a) for a, b in zip(*ends, strict=True))
-            axes.annotate(f"{time:.6g}" + (" s" if time == marks[-1] else ""), place,
-                          xytext=(5, -3), textcoords="offset points", fontsize=8, color=INK)
+            axes.annotate(
+                f"{time:.6g}" + (" s" if time == marks[-1] else ""),
+                place,
+                xytext=(5, -3),
+                textcoords="offset points",
+                fontsize=8,
+                color=INK,
+            )
 
     return Panel(4.6, draw)
 
 
 def run_up_panel(found: RunUp, decibels: bool = True) -> Panel:
     """Map of orders over time beside the orders' levels over speed, resonances in both."""
-    level, levels = found.spectrum.method.level, found.levels
-    shown = found.spectrum.displayed("amplitude", level, Display())
+    level, levels = found.spectrum.method.shown.level, found.levels
+    shown = found.spectrum.displayed(Shown(level=level))
     cells = found.map.values("amplitude", level, Display(), "")
     rows = np.abs(levels.amplitude) * LEVEL_FACTORS[level]
     if decibels:

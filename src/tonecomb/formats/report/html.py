@@ -2,29 +2,27 @@
 
 from __future__ import annotations
 
-import math
+from collections.abc import Sequence
 from datetime import datetime
 
 from tonecomb import __version__
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.changing import Changing
-from tonecomb.core.estimate.spectrogram import View, run_spectrogram
 from tonecomb.core.find.knowledge import NOTHING, Knowledge
-from tonecomb.core.find.peaks import Peak
-from tonecomb.core.method import seconds
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record import pyramid
-from tonecomb.core.record.recording import Recording, whole
+from tonecomb.core.record.recording import Array, Recording, whole
 from tonecomb.core.record.statistics import channel_figures
 from tonecomb.core.say.cautions import cautions
-from tonecomb.core.say.numbers import significant, with_std
-from tonecomb.formats import changes, files
-from tonecomb.formats.output import comb_words, resonance_words
+from tonecomb.core.say.numbers import significant
+from tonecomb.core.say.sentence import seconds
+from tonecomb.core.steps.prepare import prepare
+from tonecomb.formats import files, readings
+from tonecomb.formats.kinds.kind import Context, Told
+from tonecomb.formats.kinds.spectrum import comb_words, resonance_words
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import Panel, SpectrumView
 
 _WAVEFORM_COLUMNS = 1400
-_GRAM_ROWS, _GRAM_COLUMNS = 400, 900
 
 
 def report(
@@ -34,28 +32,28 @@ def report(
     progress: Progress = silent,
     made: datetime | None = None,
     said: Knowledge = NOTHING,
-    changing: Changing | None = None,
+    besides: Sequence[Told] = (),
 ) -> str:
-    """The report's HTML, with what was said about its peaks, and a section on what changes in time
-    where that was looked at. Reads the source once for its waveform and once for its SHA-256."""
-    channel = analysis.method.channel
-    built = pyramid.build(
-        lambda start, stop: recording.samples.read(channel, start, stop),
-        recording.length,
-        part(progress, 0.0, 0.3),
-    )
-    envelope = built.envelope(0, recording.length, _WAVEFORM_COLUMNS)
+    """The report's HTML, with what was said about its peaks, and a section on results of other
+    kinds. Reads the source once for its waveform and once for its SHA-256."""
+    source = analysis.method.source
+    signal, channel = prepare(recording, source.steps), source.channel
+
+    def read(start: int, stop: int) -> Array:
+        return signal.samples.read(channel, start, stop)
+
+    built = pyramid.build(read, signal.length, part(progress, 0.0, 0.3))
+    envelope = built.envelope(0, signal.length, _WAVEFORM_COLUMNS)
     if len(envelope.low) < _WAVEFORM_COLUMNS / 2:
-        samples = recording.samples.read(channel, 0, recording.length)
-        envelope = pyramid.envelope_of(samples, 0, _WAVEFORM_COLUMNS)
-    statistics = channel_figures(recording, channel, part(progress, 0.3, 0.4))
+        envelope = pyramid.envelope_of(read(0, signal.length), 0, _WAVEFORM_COLUMNS)
+    (statistics,) = channel_figures(signal, (channel,), part(progress, 0.3, 0.4))
     problems = list(cautions(analysis, recording, part(progress, 0.4, 0.5)))
     digest = (
-        "" if recording.path is None else files.sha256(recording.path, part(progress, 0.5, 0.8))
+        "" if recording.path is None else files.sha256(recording.path, part(progress, 0.5, 1.0))
     )
-    stretch = analysis.method.stretch or whole(recording)
+    stretch = source.stretch or whole(signal)
     resolution, families = analysis.resolution, said.families(analysis)
-    fs = recording.rate
+    fs = signal.rate
     return _render(
         version=__version__,
         made=(made or datetime.now().astimezone()).strftime("%Y-%m-%d %H:%M %Z"),
@@ -66,8 +64,8 @@ def report(
             ("File", recording.path.name if recording.path else "not from a file"),
             ("Format", recording.format),
             ("Channel", f"{analysis.channel.name}, {analysis.channel.unit}"),
-            ("Sample rate", recording.rate_found),
-            ("Duration", f"{seconds(recording.duration, fs)} s, {recording.length} samples"),
+            ("Sample rate", signal.rate_found),
+            ("Duration", f"{seconds(signal.duration, fs)} s, {signal.length} samples"),
             ("Range", f"{significant(statistics.min)} to {significant(statistics.max)} "
                       f"{analysis.channel.unit}, rms {significant(statistics.rms)}"),
             ("SHA-256", digest),
@@ -90,7 +88,7 @@ def report(
         bands=[
             (f"{band.name}, {limits}" if band.name else limits,
              f"{significant(level)} {analysis.unit.symbol} rms")
-            for band, level in zip(analysis.method.bands, analysis.band_levels, strict=True)
+            for band, level in zip(analysis.method.follow.bands, analysis.band_levels, strict=True)
             for limits in (f"{band.low:g}–{band.high:g} Hz",)
         ],
         waveform=_inline(
@@ -102,81 +100,34 @@ def report(
         spectrum=_inline(figures.spectrum_panel(analysis, view), "spec"),
         peaks=(peaks := _peak_rows(analysis, said)),
         noted=any(peak["note"] for peak in peaks),
-        changing=_changing(recording, analysis, changing, part(progress, 0.8, 1.0)),
+        changing=_section(besides, Context(analysis, said=said, decibels=view.decibels)),
         shaft=said.shaft,
     )  # fmt: skip
 
 
-def changing_panels(
-    recording: Recording, analysis: Analysis, changing: Changing, progress: Progress = silent
-) -> dict[str, tuple[Panel, str]]:
-    """A picture of each kind, and the words below it: always the spectrogram, then those of what
-    was computed."""
-    from tonecomb.formats.report import figures_in_time as drawn
-
-    search = analysis.method.search
-    view = View(_GRAM_ROWS, _GRAM_COLUMNS, low=search.low, high=search.high)
-    gram = run_spectrogram(analysis.method, recording, view, progress)
-    panels = {
-        "spectrogram": (
-            drawn.gram_panel(analysis, gram), "Spectrogram: the highest level in each cell."
-        )
-    }  # fmt: skip
-    if changing.slices is not None:
-        low, high = search.low or 0.0, search.high or analysis.fs / 2
-        count = len(changing.slices.time)
-        panels["waterfall"] = (
-            drawn.waterfall_panel(analysis, changing.slices, low, high),
-            f"{count} slices of {changing.slices.width_s:.4g} s each.",
-        )
-    if changing.trend is not None:
-        panels["trend"] = (
-            drawn.trend_panel(changing.trend), "One value a frame, at the frame's middle."
-        )  # fmt: skip
-    if changing.run_up is not None:
-        panels["run-up"] = (
-            drawn.run_up_panel(changing.run_up),
-            "Orders over time, and their levels over the shaft's speed; dashed: resonances.",
-        )
-    return panels
-
-
-def _changing(
-    recording: Recording, analysis: Analysis, changing: Changing | None, progress: Progress
-) -> dict[str, object] | None:
-    """Pictures of what changes in time, and a line about each track, slice and order."""
-    if not changing:
+def _section(told: Sequence[Told], context: Context) -> dict[str, object] | None:
+    """Pictures and lines of everything that was computed besides the spectrum."""
+    if not told:
         return None
-    panels = changing_panels(recording, analysis, changing, progress)
-    return {
-        "pictures": [(_inline(panel, name), words) for name, (panel, words) in panels.items()],
-        "lines": changes.text(changing).splitlines(),
-    }
+    pictures = [
+        (_inline(picture.panel, picture.name), picture.words)
+        for one in told for picture in one.kind.pictures(one.result, context)
+    ]  # fmt: skip
+    lines = [line for one in told for line in one.kind.lines(one.result, context)]
+    return {"pictures": pictures, "lines": lines}
 
 
 def _peak_rows(analysis: Analysis, said: Knowledge) -> list[dict[str, str]]:
-    rows = [_peak(analysis, peak, said) for peak in analysis.peaks or ()]
-    for name in ("frequency", "amplitude"):
+    table = readings.peaks(analysis, said)
+    rows = [{column.key: column.read(row) for column in table.columns} for row in table.rows]
+    for row, source in zip(rows, table.rows, strict=True):
+        row["note"] = source.note.words if source.note is not None else ""
+    for name in ("frequency_hz", "amplitude"):
         tails = [len(row[name].partition(".")[2]) for row in rows]
         for row, tail in zip(rows, tails, strict=True):
             # Figure spaces bring the decimal points under each other.
             row[name] += "\u2007" * (max(tails) - tail)
     return rows
-
-
-def _peak(analysis: Analysis, peak: Peak, said: Knowledge) -> dict[str, str]:
-    amplitude, std = analysis.amplitude(peak)
-    tone = peak.tone
-    note, order = said.of(peak, analysis), said.order(tone.frequency)
-    wandering = math.isnan(tone.phase_deg)
-    return {
-        "frequency": with_std(tone.frequency, tone.frequency_std),
-        "amplitude": with_std(amplitude, std),
-        "phase": "wanders" if wandering else f"{tone.phase_deg:.1f}".replace("-", "−"),
-        "prominence": f"{peak.prominence_db:.1f}",
-        "order": "" if order is None else f"{order:.3f}",
-        "note": "" if note is None else note.words,
-    }
 
 
 def _inline(panel: Panel, prefix: str) -> str:

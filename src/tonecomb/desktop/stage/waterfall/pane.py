@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -15,13 +15,11 @@ from tonecomb.core.estimate.slices import Slices, Slicing
 from tonecomb.core.estimate.spectrogram import View, columns_of
 from tonecomb.core.estimate.spectrum import scaled
 from tonecomb.desktop.edits.combs import ShownComb
+from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.kit.widgets import Choice, Number, label, row
-from tonecomb.desktop.stage.frequency import FrequencyPlot
+from tonecomb.desktop.stage.pane import Pane, Views
 from tonecomb.desktop.stage.waterfall.view import Relief, WaterfallView
-from tonecomb.desktop.state import settings
-from tonecomb.desktop.state.grams import SliceResults
-from tonecomb.desktop.state.jobs import Jobs
 from tonecomb.formats.report import colours
 
 _KINDS = (("ink", "lines in one ink"), ("time", "lines coloured in time"),
@@ -31,27 +29,28 @@ _DOWN_DB = 70.0  # of the highest level, where heights begin at most
 _QUIET = 30.0  # percentile of the levels that lies at the foot
 
 
-class WaterfallPane(QWidget):
-    """Follows the frequencies of the spectrum ``main``. ``marks`` tells the times of the
-    recording's marks (s)."""
+class WaterfallPane(Pane):
+    """Follows the frequencies of the spectrum."""
 
-    def __init__(
-        self, results: SliceResults, jobs: Jobs, main: FrequencyPlot,
-        marks: Callable[[], Sequence[float]],
-    ) -> None:  # fmt: skip
+    def __init__(self, views: Views) -> None:
         super().__init__()
-        self._results, self._main, self._marks = results, main, marks
+        self._results, self._main = views.context.watched["slices"], views.spectrum
+        self._store = views.context.store
         self._analysis: Analysis | None = None
         self._slices: Slices | None = None
         self._decibels = True
         self._theme: Theme = PAPER
         self._combs: Sequence[ShownComb] = ()
-        self.view = WaterfallView(jobs)
+        self.view = WaterfallView(views.context.jobs)
         kept = settings.settings().value("waterfall", "ink")
         self.kind = Choice(_KINDS, kept if kept in dict(_KINDS) else "ink", "How it is drawn")
         self.where = Choice(
-            (("even", "evenly"), ("every", "s apart"), ("at", "at times"),
-             ("marks", "at the marks")),
+            (
+                ("even", "evenly"),
+                ("every", "s apart"),
+                ("at", "at times"),
+                ("marks", "at the marks"),
+            ),
             "even",
             "Where the slices lie",
         )
@@ -92,8 +91,9 @@ class WaterfallPane(QWidget):
         for field in (self.count, self.every, self.width_s):
             field.valueChanged.connect(lambda _: self._want())
         self.times.editingFinished.connect(self._want)
-        results.changed.connect(self._show)
-        main.box.sigXRangeChanged.connect(lambda *_: self._draw())
+        self._results.changed.connect(self._show)
+        self.view.slice_chosen.connect(self.clicked)
+        self._main.box.sigXRangeChanged.connect(lambda *_: self._draw())
         self._choose(None)
 
     def set_theme(self, theme: Theme) -> None:
@@ -130,7 +130,7 @@ class WaterfallPane(QWidget):
         if not self.isVisible():
             return
         where, width = self.where.value, self.width_s.value() or None
-        times = tuple(self._marks()) if where == "marks" else self._typed() * (where == "at")
+        times = self._marks() if where == "marks" else self._typed() * (where == "at")
         self.count.setVisible(where == "even")
         self.every.setVisible(where == "every")
         self.times.setVisible(where == "at")
@@ -140,6 +140,18 @@ class WaterfallPane(QWidget):
             self._results.want(Slicing(at=times, width=width))
         else:
             self._results.want(Slicing(count=int(self.count.value()), width=width))
+
+    def _marks(self) -> tuple[float, ...]:
+        """Times of the recording's marks (s)."""
+        ref = self._store.ref
+        return () if ref is None else tuple(mark.time for mark in ref.marks)
+
+    def show_moment(self, time: float | None) -> None:
+        self.view.single_out(time)
+
+    @property
+    def as_drawn(self) -> QWidget:
+        return self.view
 
     def _typed(self) -> tuple[float, ...]:
         """The times that were typed; what is no number is passed over."""
@@ -163,19 +175,20 @@ class WaterfallPane(QWidget):
         if slices is None or analysis is None:
             return None
         first, method = slices.first, analysis.method
-        if method.display.drawn != "bins" and not slices.has_curves(method):
+        if method.shown.display.drawn != "bins" and not slices.has_curves(method):
             return self.view.relief  # those that are drawn so are on their way
         low, high = self._main.limits()
         view = View(1, _POINTS, low=max(low, 0.0), high=high, log=self._main.bottom.log)
         columns, edges = columns_of(view, first.bin_hz, len(first.frequency))
-        if method.display.drawn == "bins":
+        if method.shown.display.drawn == "bins":
             bins = slices.mean_square
-            gain = method.display.gain(first.frequency, analysis.channel.unit) ** 2
+            gain = method.shown.display.gain(first.frequency, analysis.channel.unit) ** 2
             pooled = np.stack(
                 [(bins[:, c.start : c.stop] * gain[c.start : c.stop]).max(axis=1) for c in columns],
                 axis=1,
             )
-            values = scaled(pooled, method.scaling, method.level, first.enbw_hz, first.gain_s)
+            shown = method.shown
+            values = scaled(pooled, shown.scaling, shown.level, first.enbw_hz, first.gain_s)
         else:
             # Bands stand as steps; the running total rises with its bins.
             curves = slices.curves(method)

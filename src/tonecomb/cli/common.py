@@ -1,0 +1,131 @@
+"""What commands share: progress, how a file is to be read, a choice of channels."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from functools import wraps
+from typing import Any, Protocol, get_args
+
+import click
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.progress import Progress
+from tonecomb.core.record.given import NOTHING_GIVEN, Given, MissingChoice, TimeChoice
+from tonecomb.core.record.recording import Channel
+
+
+class Pair(click.ParamType):
+    """Two numbers with a colon between them."""
+
+    name = "LOW:HIGH"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> tuple[float, float]:
+        if isinstance(value, tuple):
+            return value
+        try:
+            low, high = (float(text) for text in value.split(":"))
+        except ValueError:
+            self.fail(f"‘{value}’ is not two numbers with a colon between them, like 10:1000")
+        if not low < high:
+            self.fail(f"‘{value}’ does not rise from its first number to its second")
+        return low, high
+
+
+@contextmanager
+def shown_progress(what: str) -> Iterator[Progress]:
+    """A bar on stderr for people; nothing where stderr is not a terminal."""
+    if not sys.stderr.isatty():
+        yield lambda fraction: None
+        return
+    from rich.console import Console
+    from rich.progress import Progress as Bar
+
+    with Bar(console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task(what, total=1.0)
+        yield lambda fraction: bar.update(task, completed=fraction)
+
+
+class Reading(Protocol):
+    """What the call says about how a file is read, over what is said already."""
+
+    def __call__(self, given: Given = NOTHING_GIVEN) -> Given: ...
+
+
+def importing(command: Callable[..., Any]) -> Callable[..., Any]:
+    """How a file is to be read; the command is handed a ``reading``."""
+
+    @wraps(command)
+    def call(
+        rate: float | None, unit: str | None, time_base: TimeChoice | None,
+        missing: MissingChoice | None, piece: int | None, **rest: Any,
+    ) -> Any:  # fmt: skip
+        said: dict[str, Any] = {
+            "time_base": time_base,
+            "missing": missing,
+            "piece": None if piece is None else piece - 1,
+        }
+
+        def reading(given: Given = NOTHING_GIVEN) -> Given:
+            how = replace(given.how, **{k: v for k, v in said.items() if v is not None})
+            changes: dict[str, Any] = {
+                k: v for k, v in (("rate", rate), ("unit", unit)) if v is not None
+            }
+            return replace(given, how=how, **changes)
+
+        return command(reading=reading, **rest)
+
+    for option in (
+        click.option(
+            "--piece", type=click.IntRange(1), metavar="NUMBER",
+            help="The piece to keep where the recording is cut; the longest if none is named.",
+        ),
+        click.option(
+            "--missing", type=click.Choice(get_args(MissingChoice)),
+            help="What becomes of samples that are no numbers: refuse them if nothing is said.",
+        ),
+        click.option(
+            "--time-base", type=click.Choice(get_args(TimeChoice)),
+            help="What becomes of gaps and uneven steps: nominal if nothing is said.",
+        ),
+        click.option("--unit", metavar="UNIT", help="Unit of the channels, such as m/s² or g."),
+        click.option("--rate", type=float, metavar="HZ", help="Sample rate, over the file's."),
+    ):  # fmt: skip
+        call = option(call)
+    return call
+
+
+as_json = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+only = click.option(
+    "--channel",
+    "channels",
+    multiple=True,
+    metavar="NAME|NUMBER",
+    help="A channel by its name or its number from 1; repeatable.",
+)
+stretch = click.option(
+    "--stretch", type=Pair(), metavar="START:END", help="Part of the recording, in s."
+)
+
+
+def channel_of(name: str, channels: tuple[Channel, ...], text: str) -> int:
+    """The channel (from 0) of the recording ``name`` that a name, or a number from 1, stands
+    for."""
+    names = [channel.name for channel in channels]
+    if text in names:
+        return names.index(text)
+    if text.isdigit() and 1 <= int(text) <= len(names):
+        return int(text) - 1
+    listed = ", ".join(f"{i} {one}" for i, one in enumerate(names, start=1))
+    raise UserError(f"{name} has no channel ‘{text}’", remedy=f"choose from: {listed}")
+
+
+def channels_of(
+    name: str, channels: tuple[Channel, ...], wanted: tuple[str, ...], usual: list[int]
+) -> list[int]:
+    """The channels that are wanted, the ``usual`` ones where none is named."""
+    return [channel_of(name, channels, text) for text in wanted] if wanted else usual

@@ -1,0 +1,43 @@
+"""``tone-comb convert``: a recording in another format."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from tonecomb.cli.common import (
+    Reading,
+    channels_of,
+    importing,
+    only,
+    shown_progress,
+    stretch,
+)
+from tonecomb.core.progress import part
+from tonecomb.core.record.evenly import excerpt
+from tonecomb.core.record.recording import Stretch
+from tonecomb.formats.registry import open_recording, write_recording
+
+
+@click.command()
+@click.argument("path", type=click.Path(path_type=Path))
+@click.argument("target", type=click.Path(path_type=Path))
+@importing
+@only
+@stretch
+def convert(
+    path: Path,
+    target: Path,
+    reading: Reading,
+    channels: tuple[str, ...],
+    stretch: tuple[float, float] | None,
+) -> None:
+    """Write the recording at PATH to TARGET, in the format that its name ends in."""
+    with shown_progress("Writing") as progress:
+        recording = open_recording(path, reading(), part(progress, 0, 0.3))
+        limits = Stretch(*stretch) if stretch else None
+        every = list(range(len(recording.channels)))
+        wanted = channels_of(recording.name, recording.channels, channels, every)
+        write_recording(target, excerpt(recording, wanted, limits), part(progress, 0.3, 1))
+    click.echo(str(target))

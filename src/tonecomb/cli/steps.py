@@ -1,0 +1,13 @@
+"""``tone-comb steps``: what can be done to samples before they are analysed."""
+
+from __future__ import annotations
+
+import click
+
+from tonecomb.formats import step_text
+
+
+@click.command()
+def steps() -> None:
+    """List the steps that --step of analyse takes."""
+    click.echo(step_text.listed())

@@ -1,0 +1,116 @@
+"""What is estimated of a stretch: its averaged spectrum, and the one frame where there is one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from tonecomb.core.estimate.averages import FrameSquares, InStep
+from tonecomb.core.estimate.framing import effective_averages
+from tonecomb.core.estimate.phase import OneFrame, one_frame
+from tonecomb.core.estimate.spectrum import Spectrum, averaged_spectrum
+from tonecomb.core.estimate.synchronous import averaged_frame
+from tonecomb.core.method import Method, Plan, Resolution, plan, resolution
+from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.record import pyramid
+from tonecomb.core.record.clipping import clipped
+from tonecomb.core.record.recording import Array, Channel, Recording
+
+
+@dataclass(frozen=True, eq=False)
+class Estimate:
+    """A spectrum in the channel's own quantity and unit. ``single`` is there where it is that of
+    one frame, or of frames averaged in step. ``method`` holds the parts that it hangs on."""
+
+    recording_id: str
+    recording_name: str
+    channel: Channel
+    fs: float
+    method: Method
+    resolution: Resolution
+    spectrum: Spectrum
+    single: OneFrame | None = None
+
+    @property
+    def nbytes(self) -> int:
+        """What it holds in memory."""
+        single = 0 if self.single is None else 5 * self.single.samples.nbytes
+        return self.spectrum.mean_square.nbytes + self.spectrum.frequency.nbytes + single
+
+
+def run_spectrum(method: Method, recording: Recording, progress: Progress = silent) -> Estimate:
+    """Average the frames of a method's stretch.
+
+    Raises :class:`UserError` when the method does not fit or samples are missing.
+    """
+    p = plan(method, recording)
+    average = method.averaging.average
+    if isinstance(average, InStep):
+        return _in_step(method, recording, average, p, progress)
+    if method.averaging.leave_clipped and average.cut:
+        p = _without_clipped(method, p, part(progress, 0, 0.4))
+        progress = part(progress, 0.4, 1)
+    frames = method.frames
+
+    def combine(weights: Array, nfft: int) -> Array:
+        squares = FrameSquares(p.read, p.framing, p.fs, weights, nfft, frames.detrend)
+        return average.combine(squares, effective_averages(p.framing, p.taper.name), progress)
+
+    spectrum = averaged_spectrum(
+        p.read,
+        p.framing,
+        p.fs,
+        p.taper,
+        pad=frames.pad,
+        detrend=frames.detrend,
+        averages=p.averages,
+        progress=progress,
+        combine=None if average.summed else combine,
+    )
+    single = None
+    if p.framing.count == 1:
+        first = int(p.framing.numbers[0]) * p.framing.hop
+        samples = p.read(first, first + frames.frame)
+        single = one_frame(samples, p.fs, p.taper, frames.pad, frames.detrend)
+    return _estimate(method, recording, p, spectrum, single)
+
+
+def _in_step(
+    method: Method, recording: Recording, average: InStep, p: Plan, progress: Progress
+) -> Estimate:
+    """Average the frames in step, then analyse the average as one frame."""
+    frames = method.frames
+    samples, count = averaged_frame(
+        average.sync, p.signal, p.number, p.start, p.stop, frames.frame, progress
+    )
+    spectrum = averaged_spectrum(
+        lambda start, stop: samples[start:stop],
+        p.framing, p.fs, p.taper, pad=frames.pad, detrend=frames.detrend,
+    )  # fmt: skip
+    single = one_frame(samples, p.fs, p.taper, frames.pad, frames.detrend)
+    made = _estimate(method, recording, p, spectrum, single)
+    covered = count * frames.frame / (p.stop - p.start)
+    known = replace(made.resolution, frames=count, covered_fraction=covered)
+    return replace(made, resolution=known)
+
+
+def _without_clipped(method: Method, p: Plan, progress: Progress) -> Plan:
+    """The plan without frames that hold samples at the recorder's limit."""
+    built = pyramid.build(p.read, p.stop - p.start, progress)
+    framing = p.framing.without(clipped(p.read, built))
+    averages = method.averaging.average.worth(effective_averages(framing, p.taper.name))
+    return replace(p, framing=framing, averages=averages)
+
+
+def _estimate(
+    method: Method, recording: Recording, p: Plan, spectrum: Spectrum, single: OneFrame | None
+) -> Estimate:
+    return Estimate(
+        recording_id=recording.id,
+        recording_name=recording.name,
+        channel=p.channel,
+        fs=p.fs,
+        method=method.estimate(),
+        resolution=resolution(method, recording, p),
+        spectrum=spectrum,
+        single=single,
+    )

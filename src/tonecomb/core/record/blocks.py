@@ -1,0 +1,121 @@
+"""Blocks of samples that were decoded or filtered, kept while there is room for them."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict, deque
+from collections.abc import Sequence
+from functools import cached_property
+
+import numpy as np
+
+from tonecomb.core.record.recording import Array, Samples
+
+ROOM = 256 << 20
+"""Bytes that all kept blocks may have together."""
+_Key = tuple[int, int, int]
+
+
+class BlockCache:
+    """The blocks read last, up to ``room`` bytes; safe to share between threads."""
+
+    def __init__(self, room: int = ROOM) -> None:
+        self.room, self.held = room, 0
+        self._kept: OrderedDict[_Key, Array] = OrderedDict()
+        self._gone: deque[int] = deque()
+        self._lock = threading.Lock()
+
+    def get(self, key: _Key) -> Array | None:
+        """A kept block, None where it has to be read."""
+        with self._lock:
+            found = self._kept.get(key)
+            if found is not None:
+                self._kept.move_to_end(key)
+            return found
+
+    def keep(self, key: _Key, block: Array) -> None:
+        """Keep a block, and let go of those not used for longest."""
+        with self._lock:
+            self._let_go()
+            before = self._kept.pop(key, None)
+            self.held += block.nbytes - (before.nbytes if before is not None else 0)
+            self._kept[key] = block
+            while self.held > self.room and len(self._kept) > 1:
+                self.held -= self._kept.popitem(last=False)[1].nbytes
+
+    def forget(self, owner: int) -> None:
+        """Let go of everything of one owner, when the next block is kept: this may be called at any
+        moment, also while the lock is held."""
+        self._gone.append(owner)
+
+    def _let_go(self) -> None:
+        gone = set()
+        while self._gone:
+            gone.add(self._gone.popleft())
+        for key in [key for key in self._kept if key[0] in gone] if gone else ():
+            self.held -= self._kept.pop(key).nbytes
+
+
+BLOCKS = BlockCache()
+"""The one that all signals share."""
+
+
+class Kept(Samples):
+    """``source`` read in whole blocks of its grain, which are kept in ``cache``."""
+
+    _number, _counting = 0, threading.Lock()
+
+    def __init__(
+        self, source: Samples, length: int, channels: int, cache: BlockCache = BLOCKS
+    ) -> None:
+        self._source, self._length, self._cache = source, length, cache
+        self._channels = channels
+        self.costly, self.together = source.costly, source.together
+        with Kept._counting:
+            Kept._number += 1
+            self._owner = Kept._number
+
+    @cached_property
+    def _block(self) -> int:
+        return max(1, self._source.grain)
+
+    def __del__(self) -> None:
+        self._cache.forget(self._owner)
+
+    def read(self, channel: int, start: int, stop: int) -> Array:
+        return self.read_many((channel,), start, stop)[0]
+
+    def read_many(self, channels: Sequence[int], start: int, stop: int) -> tuple[Array, ...]:
+        size = self._block
+        parts: list[list[Array]] = [[] for _ in channels]
+        for number in range(start // size, -(-stop // size) if stop > start else start // size):
+            first = number * size
+            a, b = max(start, first) - first, min(stop, first + size) - first
+            for kept, block in zip(parts, self._blocks(channels, number), strict=True):
+                kept.append(block[a:b])
+        return tuple(
+            one[0] if len(one) == 1 else np.concatenate(one) if one else np.empty(0)
+            for one in parts
+        )
+
+    def _blocks(self, channels: Sequence[int], number: int) -> list[Array]:
+        """Block ``number`` of each of the channels."""
+        keys = [(self._owner, channel, number) for channel in channels]
+        found = [self._cache.get(key) for key in keys]
+        lacking = [i for i, block in enumerate(found) if block is None]
+        if lacking:
+            first = number * self._block
+            stop = min(first + self._block, self._length)
+            wanted = [channels[i] for i in lacking]
+            # What is decoded anyway is kept: another channel will be asked for next.
+            read = range(self._channels) if self._source.together else wanted
+            for channel, block in zip(
+                read, self._source.read_many(list(read), first, stop), strict=True
+            ):
+                block = np.ascontiguousarray(block)
+                block.flags.writeable = False
+                self._cache.keep((self._owner, channel, number), block)
+                for i in lacking:
+                    if channels[i] == channel:
+                        found[i] = block
+        return [block for block in found if block is not None]

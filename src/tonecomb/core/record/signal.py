@@ -1,0 +1,83 @@
+"""A signal: a recording's channels after the steps of a chain, worked out as they are read."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from dataclasses import dataclass, replace
+
+from tonecomb.core.record.blocks import Kept
+from tonecomb.core.record.recording import Break, Channel, Problem, Recording, Samples
+
+
+@dataclass(frozen=True, eq=False)
+class Signal:
+    """What is analysed, looked at, measured and exported.
+
+    ``recording`` is whose it is. ``channels`` are those of the recording and those that steps
+    added; ``words`` say what the steps did, in their order. ``start`` (ISO 8601) and ``breaks``
+    are as in the recording, counted in this signal's samples. Two signals with one ``key`` have
+    the same samples.
+    """
+
+    recording: Recording
+    key: Hashable
+    rate: float
+    length: int
+    channels: tuple[Channel, ...]
+    samples: Samples
+    breaks: tuple[Break, ...] = ()
+    start: str = ""
+    words: tuple[str, ...] = ()
+    rate_found: str = ""
+    problems: tuple[Problem, ...] = ()
+
+    @classmethod
+    def of(cls, recording: Recording) -> Signal:
+        """A recording as it is."""
+        return cls(
+            recording=recording,
+            # Objects that hold samples are themselves only: read anew, they are others.
+            key=(recording.id, recording.samples, recording.rate, recording.channels),
+            rate=recording.rate,
+            length=recording.length,
+            channels=recording.channels,
+            samples=recording.samples,
+            breaks=recording.breaks,
+            start=recording.start,
+            rate_found=recording.rate_found,
+            problems=recording.problems,
+        )
+
+    @property
+    def id(self) -> str:
+        """The recording's."""
+        return self.recording.id
+
+    @property
+    def name(self) -> str:
+        """The recording's."""
+        return self.recording.name
+
+    @property
+    def duration(self) -> float:
+        """Length in s."""
+        return self.length / self.rate
+
+    def shared(self) -> Signal:
+        """The same, with blocks that are work to read kept for whoever reads them next."""
+        if not self.samples.costly:
+            return self
+        return replace(self, samples=Kept(self.samples, self.length, len(self.channels)))
+
+    def as_recording(self) -> Recording:
+        """What was prepared as a recording of its own, to be written to a file."""
+        return replace(
+            self.recording,
+            sample_rate=self.rate,
+            rate_found=self.rate_found,
+            length=self.length,
+            channels=self.channels,
+            samples=self.samples,
+            breaks=self.breaks,
+            start=self.start,
+        )

@@ -1,0 +1,61 @@
+"""Keep one sample of several, behind a filter that lets nothing be folded down."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import ClassVar
+
+from tonecomb.core.record.recording import Array, Samples
+from tonecomb.core.record.signal import Signal
+from tonecomb.core.steps.fir import Shaped, design, smooth
+from tonecomb.core.steps.step import Step, setting, unfit
+
+_TAPS = 32  # periods of the transition that the filter lasts
+_EDGE = 0.8  # of the new Nyquist frequency: up to here everything stays as it is
+
+
+@dataclass(frozen=True)
+class Decimate(Step):
+    """Of every ``factor`` samples one stays."""
+
+    key: ClassVar[str] = "decimate"
+    title: ClassVar[str] = "Decimate"
+    tip: ClassVar[str] = "Keep one sample of several, for slow things and long records"
+
+    factor: int = setting("factor", "whole", 2, help="one sample of so many stays")
+
+    def words(self, names: Sequence[str]) -> str:
+        return f"decimated by {self.factor}"
+
+    def apply(self, signal: Signal) -> Signal:
+        if not 1 <= self.factor <= signal.length // 2:
+            raise unfit(
+                f"One sample of {self.factor} leaves nothing to analyse",
+                f"decimate {signal.name} by less",
+            )
+        if self.factor == 1:
+            return signal
+        fs = signal.rate / self.factor
+        told = (replace(one, sample=one.sample // self.factor) for one in signal.breaks)
+        return replace(
+            signal,
+            samples=decimated(signal.samples, signal.length, signal.rate, self.factor),
+            length=-(-signal.length // self.factor),
+            rate=fs,
+            rate_found=f"{signal.rate_found}; decimated by {self.factor} to {fs:g} Hz",
+            breaks=tuple(told),
+        )
+
+
+def decimated(samples: Samples, length: int, fs: float, factor: int) -> Samples:
+    """One sample of ``factor``, of a record of ``length`` samples at ``fs`` Hz."""
+    return Shaped(samples, length, partial(_low_pass, fs, factor), factor)
+
+
+def _low_pass(fs: float, factor: int) -> Array:
+    """Everything up to 0.8 of the new Nyquist frequency, nothing from it on."""
+    nyquist = fs / factor / 2
+    fade = (1 - _EDGE) * nyquist
+    return design(fs, lambda f: smooth((nyquist - f) / fade), _TAPS / fade)

@@ -1,0 +1,42 @@
+"""Keep a part of the record: the rest is as if it had not been recorded."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import ClassVar
+
+from tonecomb.core.record.evenly import Part
+from tonecomb.core.record.recording import Stretch
+from tonecomb.core.record.signal import Signal
+from tonecomb.core.steps.step import Step, setting
+
+
+@dataclass(frozen=True)
+class Keep(Step):
+    """What stays goes from ``start`` to ``end``, in s; times are counted anew from its start."""
+
+    key: ClassVar[str] = "keep"
+    title: ClassVar[str] = "Keep a part"
+    tip: ClassVar[str] = "Drop what is before and after a part of the record"
+
+    start: float = setting("start", "number", unit="s", help="where the kept part begins")
+    end: float = setting("end", "number", unit="s", help="where it ends")
+
+    @property
+    def stretch(self) -> Stretch:
+        return Stretch(self.start, self.end)
+
+    def words(self, names: Sequence[str]) -> str:
+        return f"kept {self.start:.6g}–{self.end:.6g} s"
+
+    def apply(self, signal: Signal) -> Signal:
+        first, stop = self.stretch.indices(signal)
+        told = (replace(one, sample=one.sample - first) for one in signal.breaks)
+        return replace(
+            signal,
+            samples=Part(signal.samples, first),
+            length=stop - first,
+            start="",
+            breaks=tuple(one for one in told if 0 <= one.sample < stop - first),
+        )

@@ -1,0 +1,130 @@
+"""Integrals and derivatives over time: velocity and displacement of an acceleration, and back."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import ClassVar
+
+import numpy as np
+
+from tonecomb.core.record.recording import Array, Channel
+from tonecomb.core.record.signal import Signal
+from tonecomb.core.steps.adding import with_channel
+from tonecomb.core.steps.combine import Pointwise
+from tonecomb.core.steps.fir import Shaped, design, smooth
+from tonecomb.core.steps.step import Step, check_channels, setting, unfit
+from tonecomb.core.units import COUNTS, FULL_SCALE, MOTIONS, conversion, unit
+
+_TAPS = 32  # periods of the low cut that a filter lasts
+_TOP = 0.9  # of the Nyquist frequency: they fade out from here
+
+
+@dataclass(frozen=True)
+class Motion(Step):
+    """The first of ``channels`` as one more channel, or, where none is named, every channel in
+    its place. Nothing is left up to half of ``low_cut`` (Hz), everything from it on."""
+
+    order: ClassVar[int]
+
+    channels: tuple[int, ...] = setting(
+        "channels", "channels", (), help="what it is of; every channel in its place for none"
+    )
+    low_cut: float = setting("low-cut", "number", 1.0, unit="Hz", help="what is slower goes")
+    name: str = setting("name", "text", "", help="what the new channel is called")
+
+    @property
+    def adds(self) -> bool:
+        return bool(self.channels)
+
+    def words(self, names: Sequence[str]) -> str:
+        if self.name:
+            return self.name
+        of = [names[i] for i in self.channels[:1] if i < len(names)]
+        what = self.title.lower()
+        return f"{what} of {of[0]}, from {self.low_cut:g} Hz" if of else (
+            what if self.channels else f"{what} from {self.low_cut:g} Hz"
+        )  # fmt: skip
+
+    def apply(self, signal: Signal) -> Signal:
+        fs = signal.rate
+        if not 0 < self.low_cut < fs / 4:
+            raise unfit(
+                f"A low cut of {self.low_cut:g} Hz cannot be used",
+                f"choose one above 0 and below {fs / 4:g} Hz",
+            )
+        if self.channels:
+            check_channels(self.channels, signal.channels, 1, self.title.lower())
+            first = signal.channels[self.channels[0]]
+            symbol, size = self.unit_of(first)
+            picked = Pointwise(signal.samples, self.channels[:1], (1.0,), False)
+            made = Shaped(picked, signal.length, self._response(fs, size))
+            name = self.words([channel.name for channel in signal.channels])
+            return with_channel(signal, Channel(name, symbol), made)
+        told = [self.unit_of(channel) for channel in signal.channels]
+        sizes = tuple(size for _, size in told)
+        shaped = Shaped(signal.samples, signal.length, self._response(fs, 1.0), sizes=sizes)
+        units = zip(signal.channels, told, strict=True)
+        channels = tuple(replace(channel, unit=symbol) for channel, (symbol, _) in units)
+        return replace(signal, channels=channels, samples=shaped)
+
+    def unit_of(self, channel: Channel) -> tuple[str, float]:
+        """The unit of the result, and what its samples are multiplied by to be in it. Reading an
+        unusual unit takes a second."""
+        symbol = channel.unit
+        if symbol in (FULL_SCALE, COUNTS):
+            return symbol, 1.0
+        known = unit(symbol)
+        if known.quantity in MOTIONS:
+            motions = list(MOTIONS.values())
+            at = list(MOTIONS).index(known.quantity) + self.order
+            if 0 <= at < len(motions):
+                target = motions[at]
+                base = conversion(symbol, MOTIONS[known.quantity].base)
+                return target.shown, base * conversion(target.base, target.shown)
+        times = {1: "/s", -1: "*s", -2: "*s**2"}[self.order]
+        return unit(f"{symbol}{times}").symbol, 1.0
+
+    def _response(self, fs: float, size: float) -> partial[Array]:
+        return partial(_power_of_frequency, fs, self.order, self.low_cut, size)
+
+
+@dataclass(frozen=True)
+class Integral(Motion):
+    key: ClassVar[str] = "integral"
+    title: ClassVar[str] = "Integral"
+    tip: ClassVar[str] = "Integrated over time: the velocity of an acceleration"
+    order: ClassVar[int] = -1
+
+
+@dataclass(frozen=True)
+class DoubleIntegral(Motion):
+    key: ClassVar[str] = "double-integral"
+    title: ClassVar[str] = "Double integral"
+    tip: ClassVar[str] = "Integrated twice: the displacement of an acceleration"
+    order: ClassVar[int] = -2
+
+
+@dataclass(frozen=True)
+class Derivative(Motion):
+    key: ClassVar[str] = "derivative"
+    title: ClassVar[str] = "Derivative"
+    tip: ClassVar[str] = "Differentiated: the acceleration of a velocity"
+    order: ClassVar[int] = 1
+
+
+def _power_of_frequency(fs: float, order: int, cut: float, size: float) -> Array:
+    """(j2πf) to the power ``order``, from ``cut`` on; below half of it nothing. Towards the
+    Nyquist frequency it fades out from nine tenths on, as an odd response has to."""
+
+    def response(f: Array) -> np.ndarray:
+        passed = smooth(2 * f / cut - 1)
+        if order % 2:
+            passed = passed * smooth((fs / 2 - f) / ((1 - _TOP) * fs / 2))
+        out = np.zeros(len(f), dtype=np.complex128)
+        inside = passed > 0
+        out[inside] = size * passed[inside] * (2j * np.pi * f[inside]) ** order
+        return out
+
+    return design(fs, response, max(_TAPS / cut, 2000 / fs))

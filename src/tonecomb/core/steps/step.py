@@ -1,0 +1,101 @@
+"""What a step of a chain is: words, a check, and a signal made of a signal.
+
+The fields of a step are its settings. Each says how it is called in files and on the command line,
+so that renaming it here changes neither.
+"""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Sequence
+from dataclasses import MISSING, Field, dataclass, field, fields
+from typing import Any, ClassVar
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.record.recording import Channel
+from tonecomb.core.record.signal import Signal
+
+
+@dataclass(frozen=True)
+class Setting:
+    """A field of a step as files and the command line have it: ``name`` in both; ``kind`` is
+    ``number``, ``whole``, ``text`` or ``channels`` (numbers from 0; on the command line from 1),
+    of which it takes ``least`` or more; ``unit`` and ``help`` are for reading."""
+
+    name: str
+    kind: str
+    unit: str = ""
+    help: str = ""
+    least: int = 1
+
+
+_KEY = "setting"
+
+
+def setting(
+    name: str,
+    kind: str,
+    default: Any = MISSING,
+    *,
+    unit: str = "",
+    help: str = "",
+    least: int = 1,
+) -> Any:
+    """A dataclass field that is a setting of a step."""
+    meta = {_KEY: Setting(name, kind, unit, help, least)}
+    return field(metadata=meta) if default is MISSING else field(default=default, metadata=meta)
+
+
+def setting_of(one: Field[Any]) -> Setting:
+    """What a field says of itself."""
+    found = one.metadata[_KEY]
+    assert isinstance(found, Setting)
+    return found
+
+
+@dataclass(frozen=True)
+class Step(ABC):
+    """``key`` names the kind of step in files and on the command line, ``title`` in menus, and
+    ``tip`` says what it is for."""
+
+    key: ClassVar[str]
+    title: ClassVar[str]
+    tip: ClassVar[str]
+
+    @abstractmethod
+    def words(self, names: Sequence[str]) -> str:
+        """What it does, in the sentence; ``names`` are those of the channels it is given."""
+
+    @property
+    def adds(self) -> bool:
+        """Whether it makes one more channel and leaves those there are alone."""
+        return False
+
+    @abstractmethod
+    def apply(self, signal: Signal) -> Signal:
+        """The signal after it; nothing is read yet.
+
+        Raises :class:`UserError` where the signal does not allow it.
+        """
+
+
+def settings(kind: type[Step]) -> list[tuple[str, Setting, Any]]:
+    """Attribute, setting and default (``MISSING`` for none) of each field of a step."""
+    return [(one.name, setting_of(one), one.default) for one in fields(kind)]
+
+
+def unfit(what: str, remedy: str, why: str = "") -> UserError:
+    """A step that a signal does not allow."""
+    return UserError(what, why, remedy)
+
+
+def check_channels(
+    wanted: Sequence[int], channels: Sequence[Channel], least: int, what: str
+) -> None:
+    """Raise :class:`UserError` unless ``least`` channels or more are named and all are there."""
+    if len(wanted) < least or not all(0 <= i < len(channels) for i in wanted):
+        raise UserError(
+            f"A {what} needs {'a channel' if least == 1 else 'at least two channels'}",
+            f"there are {len(channels)}",
+            "choose from those",
+        )

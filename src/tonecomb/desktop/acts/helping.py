@@ -1,0 +1,42 @@
+"""Help: finding an action, all keys, the guide, and what this program is."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QMessageBox, QWidget
+
+from tonecomb import __version__
+from tonecomb.desktop.acts.keys import GUIDE, Page, keys_html
+from tonecomb.desktop.dialogs.finder import Finder
+from tonecomb.desktop.kit import settings
+
+
+class Helping:
+    """What the Help menu does."""
+
+    def __init__(self, window: QWidget, anchor: QWidget) -> None:
+        self._window, self._anchor = window, anchor
+        self.actions: Iterable[QAction] = ()
+
+    def find_action(self) -> None:
+        finder = Finder(self._window, list(self.actions))
+        finder.open_below(self._anchor, finder.field)
+        middle = self._window.mapToGlobal(self._window.rect().center()).x()
+        finder.move(middle - finder.width() // 2, finder.y())
+
+    def show_keys(self) -> None:
+        Page(self._window, "Keys", keys_html(), (760, 620)).exec()
+
+    def show_guide(self) -> None:
+        Page(self._window, "Doing the job", GUIDE, (620, 560)).exec()
+
+    def show_about(self) -> None:
+        QMessageBox.about(
+            self._window,
+            "About Tone Comb",
+            f"Tone Comb {__version__}\nFrequency analysis of vibration recordings.\n\n"
+            f"Free software under the GNU GPL, version 3 or later.\n"
+            f"Log: {settings.data_folder() / 'log.txt'}",
+        )

@@ -1,0 +1,106 @@
+"""How the bench looks: columns, theme, axis kinds, which waveforms; remembered between starts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QObject
+from PyQt6.QtWidgets import QMainWindow, QSplitter
+
+from tonecomb.core import document as edits
+from tonecomb.desktop.edits.context import Context
+from tonecomb.desktop.kit import settings
+from tonecomb.desktop.kit.theme import NIGHT, PAPER, Theme, current_theme, style_sheet
+from tonecomb.desktop.stage.stage import Stage
+
+_FOLDED = ((0, "shelf"), (2, "readings"))
+
+
+class Layout(QObject):
+    """``columns`` are shelf, stage and readings; ``paint`` colours the regions."""
+
+    def __init__(
+        self, window: QMainWindow, context: Context, stage: Stage, columns: QSplitter,
+        paint: Callable[[Theme], None],
+    ) -> None:  # fmt: skip
+        super().__init__(window)
+        self._window, self._context, self._stage = window, context, stage
+        self._columns, self._paint = columns, paint
+        self.theme = current_theme()
+
+    def toggle_log(self) -> None:
+        view = self._stage.spectrum
+        view.set_display(log_frequency=not view.log_frequency, decibels=view.decibels)
+
+    def toggle_decibels(self) -> None:
+        view = self._stage.spectrum
+        view.set_display(log_frequency=view.log_frequency, decibels=not view.decibels)
+
+    def toggle_column(self, index: int) -> None:
+        """Fold a column away, or open it."""
+        widget = self._columns.widget(index)
+        assert widget is not None
+        widget.setVisible(widget.isHidden())
+
+    def toggle_theme(self) -> None:
+        self.theme = PAPER if self.theme is NIGHT else NIGHT
+        settings.settings().setValue("theme", self.theme.name)
+        self.apply_theme()
+
+    def apply_theme(self) -> None:
+        """Colour everything in the current theme."""
+        self._window.setStyleSheet(style_sheet(self.theme))
+        self._paint(self.theme)
+
+    def toggle_measure(self) -> None:
+        lanes = self._stage.lanes
+        if lanes.measuring:
+            lanes.stop_measuring()
+        else:
+            lanes.measure_view()
+
+    def toggle_over(self) -> None:
+        """Lay the waveforms over each other, or below each other."""
+        lanes = self._stage.lanes
+        lanes.set_over(not lanes.over)
+        settings.settings().setValue("over", lanes.over)
+        self._stage.refresh()
+
+    def toggle_beside(self) -> None:
+        """Show all channels of the recording, or only the one that is analysed."""
+        store = self._context.store
+        ref, signal = store.ref, store.current
+        if ref is not None and signal is not None:
+            every = () if ref.beside else tuple(range(len(signal.channels)))
+            shown = edits.show_beside(store.document, ref, every)
+            store.apply("Show channels", shown, merge="show channels")
+
+    def restore(self) -> None:
+        """Bring the bench back as it was left."""
+        kept, stage = settings.settings(), self._stage
+        if (geometry := kept.value("geometry")) is not None:
+            self._window.restoreGeometry(geometry)
+        if (columns := kept.value("columns")) is not None:
+            self._columns.restoreState(columns)
+        if (views := kept.value("views")) is not None:
+            stage.splitter.restoreState(views)
+        for index, name in _FOLDED:
+            if kept.value(f"folded/{name}", False, type=bool):
+                self.toggle_column(index)
+        stage.lanes.set_over(kept.value("over", False, type=bool))
+        stage.spectrum.set_display(
+            log_frequency=kept.value("log", False, type=bool),
+            decibels=kept.value("decibels", True, type=bool),
+        )
+
+    def keep(self) -> None:
+        """Remember it for the next start."""
+        kept, stage = settings.settings(), self._stage
+        kept.setValue("geometry", self._window.saveGeometry())
+        kept.setValue("columns", self._columns.saveState())
+        kept.setValue("views", stage.splitter.saveState())
+        for index, name in _FOLDED:
+            widget = self._columns.widget(index)
+            kept.setValue(f"folded/{name}", widget is not None and widget.isHidden())
+        kept.setValue("log", stage.spectrum.log_frequency)
+        kept.setValue("decibels", stage.spectrum.decibels)

@@ -1,0 +1,29 @@
+"""What every region and act is handed: the state, and the edits of single things."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QWidget
+
+from tonecomb.desktop.edits.combs import Combs
+from tonecomb.desktop.edits.fits import Fits
+from tonecomb.desktop.edits.held import HeldTraces
+from tonecomb.desktop.edits.marks import Marks
+from tonecomb.desktop.edits.peak_notes import PeakNotes
+from tonecomb.desktop.state.messages import Notices
+from tonecomb.desktop.state.state import State
+
+
+class Context(State):
+    """``window`` is what dialogs stand over."""
+
+    def __init__(self, window: QWidget) -> None:
+        super().__init__(window)
+        self.window = window
+        self.notices = Notices()
+        self.marks = Marks(window, self.store)
+        self.notes = PeakNotes(window, self.store, self.results, self.notices)
+        self.combs = Combs(window, self.store, self.results, self.notices)
+        self.fits = Fits(window, self.store)
+        self.held = HeldTraces(window, self, self.notices)
+        for watched in self.watched.values():
+            watched.failed.connect(self.notices.tell)

@@ -1,0 +1,84 @@
+"""The fields of a step, made from what its settings say of themselves.
+
+A step that wants more than fields has a maker of its own in :data:`OWN`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import MISSING, replace
+from functools import partial
+from typing import Any
+
+from PyQt6.QtWidgets import QLineEdit, QWidget
+
+from tonecomb.core.record.signal import Signal
+from tonecomb.core.steps.step import Setting, Step, settings
+from tonecomb.desktop.kit.widgets import Choice, Number, label
+
+Changed = Callable[[Step], None]
+OWN: dict[type[Step], Callable[[Step, Signal, Changed], list[QWidget]]] = {}
+"""Steps that are edited in another way than by the fields of their settings."""
+_FURTHEST = 1e12
+
+
+def first_of(kind: type[Step], signal: Signal, channel: int) -> Step:
+    """A step as it is first put into the chain of a signal: what must be said is what leaves most
+    as it is."""
+    said: dict[str, Any] = {}
+    for attribute, setting, default in settings(kind):
+        if setting.kind == "channels":
+            several = default is MISSING and len(signal.channels) > 1 and setting.least > 1
+            said[attribute] = tuple(range(len(signal.channels))) if several else (channel,)
+        elif default is MISSING:
+            said[attribute] = signal.duration if attribute == "end" else 0.0
+    return kind(**said)
+
+
+def fields_of(step: Step, signal: Signal, changed: Changed) -> list[QWidget]:
+    """Widgets that edit a step which is given ``signal``; each change makes a new step."""
+    own = OWN.get(type(step))
+    if own is not None:
+        return own(step, signal, changed)
+    now, widgets = [step], list[QWidget]()
+
+    def set_one(attribute: str, value: Any) -> None:
+        now[0] = replace(now[0], **{attribute: value})
+        changed(now[0])
+
+    for attribute, setting, _ in settings(type(step)):
+        value = getattr(step, attribute)
+        take = partial(set_one, attribute)
+        field = _field(setting, value, signal, take)
+        field.setAccessibleName(f"{step.title}: {setting.name}")
+        field.setToolTip(setting.help)
+        widgets += [label(setting.name.replace("-", " "), "quiet"), field]
+    return widgets
+
+
+def _field(setting: Setting, value: Any, signal: Signal, take: Callable[[Any], None]) -> QWidget:
+    if setting.kind == "channels":
+        return _channels(value, signal, take)
+    if setting.kind == "text":
+        line = QLineEdit(value)
+        line.setPlaceholderText("made up")
+        line.editingFinished.connect(lambda: take(line.text().strip()))
+        return line
+    if setting.kind == "whole":
+        whole = Number(value, 1, 100_000, 0, setting.unit)
+        whole.valueChanged.connect(lambda number: take(int(number)))
+        return whole
+    number = Number(value, -_FURTHEST, _FURTHEST, 6, setting.unit, shortest=True)
+    number.valueChanged.connect(take)
+    return number
+
+
+def _channels(value: Sequence[int], signal: Signal, take: Callable[[Any], None]) -> QWidget:
+    names = [channel.name for channel in signal.channels]
+    if len(value) <= 1:
+        choices: list[tuple[Any, str]] = [((), "every channel")]
+        choices += [((i,), name) for i, name in enumerate(names)]
+        one = Choice(choices, tuple(value), "channels")
+        one.picked.connect(take)
+        return one
+    return label(", ".join(names[i] for i in value if i < len(names)))

@@ -1,0 +1,29 @@
+"""Every pane of the stage, from top to bottom. To add one: its module and a line here."""
+
+from __future__ import annotations
+
+from tonecomb.desktop.stage.against import AgainstPane
+from tonecomb.desktop.stage.frame_pane import FramePane
+from tonecomb.desktop.stage.gram_pane import GramPane
+from tonecomb.desktop.stage.pane import PaneSpec
+from tonecomb.desktop.stage.phase import PhasePane
+from tonecomb.desktop.stage.run_up import RunUpPane
+from tonecomb.desktop.stage.trend import TrendPane
+from tonecomb.desktop.stage.waterfall.pane import WaterfallPane
+
+PANES: list[PaneSpec] = [
+    PaneSpec("spectrogram", "Spectrogram", "4", "Level over frequency and time below the spectrum",
+             "frequency", 330, GramPane, names_frequency=True),
+    PaneSpec("waterfall", "Waterfall", "5", "Slices of the stretch in relief, as lines or as a "
+             "surface", "frequency", 520, WaterfallPane, shows_levels=True),
+    PaneSpec("trend", "Trend", "6", "Tracks, band levels, rms, crest factor and kurtosis against "
+             "time", "time", 420, TrendPane, shows_levels=True),
+    PaneSpec("run-up", "Run-up", "7", "By the shaft's angle: order spectrum and map, orders over "
+             "speed, the resonances they meet", "time", 480, RunUpPane, shows_levels=True),
+    PaneSpec("frame", "The single frame in time", "Shift+W", "Its samples as taken and as windowed",
+             "its own", 190, FramePane),
+    PaneSpec("phase", "Phase", "3", "Phase, real and imaginary part or group delay below the "
+             "spectrum", "frequency", 190, PhasePane),
+    PaneSpec("against", "Against a held trace", "Shift+H", "Ratio or difference of the trace now "
+             "and a held one", "frequency", 190, AgainstPane),
+]  # fmt: skip

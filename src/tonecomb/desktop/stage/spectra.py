@@ -1,0 +1,86 @@
+"""The spectrum, and room beside it for that of a held trace."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QSplitter, QVBoxLayout, QWidget
+
+from tonecomb.desktop.edits.context import Context
+from tonecomb.desktop.kit.theme import font
+from tonecomb.desktop.kit.widgets import label
+from tonecomb.desktop.stage.spectrum import SpectrumView
+
+
+class Spectra(QSplitter):
+    """``main`` is the spectrum of what is analysed, ``second`` that of a held trace; each has its
+    sentence above it while there are two."""
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(Qt.Orientation.Horizontal)
+        self._held, self._results = context.held, context.results
+        self.setChildrenCollapsible(False)
+        self.main, self.second = SpectrumView(), SpectrumView()
+        self.main.setMinimumHeight(180)
+        self._titles = (label("", "quiet"), label("", "quiet"))
+        for title, view in zip(self._titles, self.views, strict=True):
+            title.setFont(font(9))
+            title.setWordWrap(True)
+            title.setContentsMargins(70, 2, 8, 0)
+            column = QWidget()
+            inside = QVBoxLayout(column)
+            inside.setContentsMargins(0, 0, 0, 0)
+            inside.setSpacing(0)
+            inside.addWidget(title)
+            inside.addWidget(view, 1)
+            title.hide()
+            self.addWidget(column)
+        self._beside = self.widget(1)
+        assert self._beside is not None
+        self._beside.hide()
+        self.second.follow(self.main)
+        self.second.setYLink(self.main)
+        context.held.changed.connect(self.show_held)
+
+    @property
+    def views(self) -> tuple[SpectrumView, SpectrumView]:
+        """Both."""
+        return self.main, self.second
+
+    @property
+    def side_by_side(self) -> bool:
+        """Whether a held trace stands beside the current one."""
+        return self._beside is not None and not self._beside.isHidden()
+
+    def set_side_by_side(self, wanted: bool) -> None:
+        """Put the held trace that is compared with beside the current one, each with its
+        sentence and its resolution cell."""
+        assert self._beside is not None
+        self._beside.setVisible(wanted)
+        self.setSizes([500, 500])
+        for title in self._titles:
+            title.setVisible(wanted)
+        for view in self.views:
+            view.always_cell = wanted
+            view.preview(None)
+        self.show_held()
+
+    def name_axis(self, named: bool) -> None:
+        """Whether the frequency axis is named here."""
+        for view in self.views:
+            view.set_label("bottom", "Frequency, Hz" if named else "")
+            view.bottom.showLabel(named)
+
+    def show_held(self) -> None:
+        """Held traces behind the spectrum, or one of them beside it."""
+        self.main.show_held([] if self.side_by_side else self._held.shown)
+        if not self.side_by_side:
+            return
+        beside, now, trace = self._held.beside, self._results.analysis, self._held.against
+        self._titles[0].setText("" if now is None else now.sentence)
+        sentence = "Hold a trace (H) to have it here." if trace is None else (
+            f"{trace.name}: {self._held.sentence(trace)}"
+        )  # fmt: skip
+        self._titles[1].setText(sentence)
+        if trace is not None:
+            self.second.set_colour(self._held.colour_of(trace))
+        self.second.show_analysis(beside)

@@ -1,0 +1,167 @@
+"""Waveforms for drawing: pyramids of whole channels, and the exact envelope of what is in view."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.progress import Progress
+from tonecomb.core.record import pyramid
+from tonecomb.core.record.clipping import clipped
+from tonecomb.core.record.pyramid import Envelope, Pyramid
+from tonecomb.core.record.signal import Signal
+from tonecomb.desktop.state.scheduler import Scheduler, Slot, Want
+from tonecomb.desktop.state.store import Store
+
+EXACT_BELOW = 2_000_000  # samples in a view up to which the envelope is made from the samples
+_OUTLINES_BELOW = 50_000_000  # samples × channels up to which every channel gets its outline
+
+
+@dataclass(frozen=True)
+class EnvelopeWanted:
+    """A part of a channel, in samples, at a width in pixels."""
+
+    recording_id: str
+    channel: int
+    start: int
+    stop: int
+    columns: int
+
+
+class Envelopes(QObject):
+    """Watches the store. ``pyramid_ready`` and ``clipping_ready`` carry recording id and channel;
+    ``envelope_ready`` the wanted part and its exact envelope; ``failed`` a :class:`UserError`."""
+
+    pyramid_ready = pyqtSignal(str, int)
+    clipping_ready = pyqtSignal(str, int)
+    envelope_ready = pyqtSignal(object, object)
+    failed = pyqtSignal(object)
+
+    def __init__(self, store: Store, scheduler: Scheduler) -> None:
+        super().__init__(store)
+        self._store, self._scheduler = store, scheduler
+        self._built: dict[tuple[Hashable, int], Pyramid] = {}
+        self._clipped: dict[tuple[Hashable, int], tuple[tuple[int, int], ...]] = {}
+        self._building: set[tuple[Hashable, int]] = set()
+        self._exact: dict[tuple[str, int], Slot] = {}
+        self._wanted: dict[tuple[str, int], EnvelopeWanted] = {}
+        self._follower = Slot(scheduler, lambda: None)
+        self._follower.looked.connect(self._follow)
+        store.changed.connect(self._follower.follow)
+        store.reopened.connect(lambda _: self._follower.follow())
+
+    def _follow(self) -> None:
+        """Pyramids of what is shown, then the outlines of everything that is not too long; what is
+        of other samples than those of the shelf goes."""
+        refs = self._store.document.recordings
+        signals = [s for ref in refs if (s := self._store.signal(ref.id)) is not None]
+        keys = {signal.key for signal in signals}
+        for kept in (self._built, self._clipped):
+            for key in [key for key in kept if key[0] not in keys]:
+                del kept[key]
+        current, method, ref = self._store.current, self._store.method, self._store.ref
+        if current is not None and method is not None and ref is not None:
+            first = [method.source.channel, *ref.beside]
+            if current.samples.together:
+                self._build(current, range(len(current.channels)))
+            else:
+                for channel in first:
+                    self._build(current, (channel,))
+        for signal in signals:
+            if signal.length * len(signal.channels) > _OUTLINES_BELOW:
+                continue
+            every = range(len(signal.channels))
+            # What lies together is read once for all.
+            for channels in [every] if signal.samples.together else [(i,) for i in every]:
+                self._build(signal, channels)
+
+    def _build(self, signal: Signal, channels: range | tuple[int, ...]) -> None:
+        lacking = [
+            i for i in channels
+            if 0 <= i < len(signal.channels) and (signal.key, i) not in self._built
+            and (signal.key, i) not in self._building
+        ]  # fmt: skip
+        if not lacking:
+            return
+        self._building |= {(signal.key, i) for i in lacking}
+
+        def work(progress: Progress) -> tuple[Pyramid, ...]:
+            return pyramid.build_many(signal.samples, lacking, signal.length, progress)
+
+        def done(built: tuple[Pyramid, ...]) -> None:
+            for channel, one in zip(lacking, built, strict=True):
+                self._building.discard((signal.key, channel))
+                self._built[signal.key, channel] = one
+                now = self._store.signal(signal.id)
+                if now is not None and now.key == signal.key:
+                    self._look_for_clipping(signal, channel, one)
+                    self.pyramid_ready.emit(signal.id, channel)
+
+        def failed(error: Exception) -> None:
+            self._building -= {(signal.key, i) for i in lacking}
+            if isinstance(error, UserError):
+                self.failed.emit(error)
+
+        key = ("pyramid", signal.key, tuple(lacking))
+        self._scheduler.have(Want(key, "Drawing the waveform", work, background=True), done, failed)
+
+    def pyramid(self, recording_id: str, channel: int) -> Pyramid | None:
+        """The channel's pyramid, if it is built."""
+        signal = self._store.signal(recording_id)
+        return None if signal is None else self._built.get((signal.key, channel))
+
+    def envelope(self, wanted: EnvelopeWanted) -> Envelope | None:
+        """An envelope for drawing now; the exact one follows by signal where it is affordable."""
+        envelope, signal = self.outline(wanted), self._store.signal(wanted.recording_id)
+        if envelope is not None and signal is not None:
+            if wanted.stop - wanted.start <= EXACT_BELOW:
+                self._want_exact(wanted, signal)
+        return envelope
+
+    def outline(self, wanted: EnvelopeWanted) -> Envelope | None:
+        """An envelope as the pyramid has it, None while there is none."""
+        built = self.pyramid(wanted.recording_id, wanted.channel)
+        return None if built is None else built.envelope(wanted.start, wanted.stop, wanted.columns)
+
+    def _want_exact(self, wanted: EnvelopeWanted, signal: Signal) -> None:
+        place = (wanted.recording_id, wanted.channel)
+        slot = self._exact.get(place)
+        if slot is None:
+            slot = self._exact[place] = Slot(self._scheduler, lambda: None)
+            slot.changed.connect(lambda found: self._tell_exact(place, found))
+            slot.failed.connect(self._tell_failure)
+        start, stop = max(0, wanted.start), min(signal.length, wanted.stop)
+
+        def work(progress: Progress) -> Envelope:
+            samples = signal.samples.read(wanted.channel, start, stop)
+            return pyramid.envelope_of(samples, start, wanted.columns)
+
+        self._wanted[place] = wanted
+        slot.want(Want(("envelope", signal.key, wanted), "Drawing", work))
+
+    def _tell_exact(self, place: tuple[str, int], envelope: Envelope | None) -> None:
+        if envelope is not None:
+            self.envelope_ready.emit(self._wanted[place], envelope)
+
+    def _tell_failure(self, error: UserError) -> None:
+        self.failed.emit(error)
+
+    # Clipping
+
+    def _look_for_clipping(self, signal: Signal, channel: int, built: Pyramid) -> None:
+        def work(progress: Progress) -> tuple[tuple[int, int], ...]:
+            return clipped(lambda a, b: signal.samples.read(channel, a, b), built)
+
+        def done(runs: tuple[tuple[int, int], ...]) -> None:
+            self._clipped[signal.key, channel] = runs
+            self.clipping_ready.emit(signal.id, channel)
+
+        want = Want(("clipping", signal.key, channel), "Looking for clipping", work, True)
+        self._scheduler.have(want, done, lambda error: None)
+
+    def clipping(self, signal: Signal, channel: int) -> tuple[tuple[int, int], ...]:
+        """Runs at the limits, in samples; none while they are not found yet."""
+        return self._clipped.get((signal.key, channel), ())

@@ -1,0 +1,307 @@
+"""What is to be computed, when, and where it is kept: the one place that starts and stops work for
+results.
+
+A view, or whoever serves it, has a :class:`Slot` and says what it wants there; the newest want
+counts. Edits in a row are waited for. What was computed is kept up to a number of bytes, what is
+under way is not started twice, and what nobody wants any more is stopped. Results arrive on the
+interface thread.
+"""
+
+from __future__ import annotations
+
+import time
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass, field, fields, is_dataclass
+from typing import Any, Protocol
+
+import numpy as np
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from tonecomb.core.errors import Cancelled, UserError
+from tonecomb.core.progress import Progress
+
+ROOM = 256 << 20  # bytes of results
+_SETTLE_MS = 40  # that edits in a row are waited for
+_ALONE_S = 0.25  # an edit so long after the last one is not waited after
+
+
+@dataclass(frozen=True)
+class Want:
+    """A result: the same where the ``key`` is. ``title`` says what is done while ``run`` is; what
+    is in the ``background`` is told only when nothing else is."""
+
+    key: Hashable
+    title: str = field(compare=False)
+    run: Callable[[Progress], Any] = field(compare=False)
+    background: bool = field(default=False, compare=False)
+
+
+class Running(Protocol):
+    """Work under way."""
+
+    def cancel(self) -> None: ...
+
+
+class Pool(Protocol):
+    """Runs work somewhere else and delivers here."""
+
+    def submit(
+        self, title: str, work: Callable[[Progress], Any], done: Callable[[Any], None],
+        failed: Callable[[Exception], None], *, background: bool = False,
+    ) -> Running: ...  # fmt: skip
+
+
+def bytes_of(value: Any) -> int:
+    """What a result's arrays take, each counted once."""
+    seen: dict[int, int] = {}
+
+    def add(one: Any) -> None:
+        if isinstance(one, np.ndarray):
+            seen[id(one)] = one.nbytes
+        elif isinstance(one, (tuple, list)):
+            for item in one:
+                add(item)
+        elif is_dataclass(one) and not isinstance(one, type):
+            for part in fields(one):
+                add(getattr(one, part.name))
+
+    add(value)
+    return sum(seen.values())
+
+
+class Cache:
+    """The results used last, up to ``room`` bytes; the newest stays in any case."""
+
+    def __init__(self, room: int = ROOM) -> None:
+        self.room, self.held = room, 0
+        self._kept: OrderedDict[Hashable, tuple[Any, int]] = OrderedDict()
+
+    def get(self, key: Hashable) -> Any:
+        """What is kept, None where there is nothing."""
+        found = self._kept.get(key)
+        if found is None:
+            return None
+        self._kept.move_to_end(key)
+        return found[0]
+
+    def keep(self, key: Hashable, value: Any) -> None:
+        """Keep a result, and let go of those not used for longest."""
+        size = bytes_of(value)
+        self.held += size - self._kept.pop(key, (None, 0))[1]
+        self._kept[key] = (value, size)
+        while self.held > self.room and len(self._kept) > 1:
+            self.held -= self._kept.popitem(last=False)[1][1]
+
+    def clear(self) -> None:
+        """Let go of everything."""
+        self._kept.clear()
+        self.held = 0
+
+
+class Slot(QObject):
+    """A place where one result at a time is wanted: what ``ask`` says when it is followed up.
+
+    ``changed`` carries the result, or None; ``failed`` the :class:`UserError`; ``waiting``
+    whether what is shown is no longer what is wanted; ``looked`` that it was followed up, whatever
+    came of it. A ``patient`` slot lets running work end
+    before it starts the next: every want may be answered late, and the newest always is.
+    """
+
+    changed = pyqtSignal(object)
+    failed = pyqtSignal(object)
+    waiting = pyqtSignal(bool)
+    looked = pyqtSignal()
+
+    def __init__(
+        self, scheduler: Scheduler, ask: Callable[[], Want | None], *, patient: bool = False
+    ) -> None:
+        super().__init__(scheduler)
+        self._scheduler, self.ask, self._patient = scheduler, ask, patient
+        self.wanted: Want | None = None
+        self.shown: Any = None
+        self.ticket: _Ticket | None = None
+        self._next: Want | None = None
+
+    @property
+    def busy(self) -> bool:
+        """Whether a result is awaited."""
+        return self.ticket is not None or self._scheduler.awaits(self)
+
+    def follow(self) -> None:
+        """What is wanted may have changed: look again once edits have settled."""
+        self._scheduler.look(self)
+
+    def follow_now(self) -> None:
+        """Look again at once."""
+        self.want(self.ask())
+        self.looked.emit()
+
+    def want(self, want: Want | None) -> None:
+        """Have this, and nothing else any more."""
+        if want is not None and want == self.wanted:
+            self._next = None
+            return
+        if self._patient and self.ticket is not None:
+            self._next = want
+            return
+        self._stop()
+        self.wanted, self._next = want, None
+        if want is None:
+            self._show(None)
+            return
+        self.waiting.emit(True)
+        self.ticket = self._scheduler.have(want, self._done, self._stopped)
+
+    def again(self) -> None:
+        """Look again, also where nothing seems to have changed."""
+        self._stop()
+        self.wanted = None
+        self.follow_now()
+
+    def _stop(self) -> None:
+        if self.ticket is not None:
+            self.ticket.drop()
+            self.ticket = None
+            self._scheduler.look_for_unwanted()
+
+    def _done(self, result: Any) -> None:
+        self.ticket = None
+        self._show(result)
+        self._go_on()
+
+    def _show(self, result: Any) -> None:
+        before, self.shown = self.shown, result
+        self.waiting.emit(False)
+        if result is not None or before is not None:
+            self.changed.emit(result)
+
+    def _stopped(self, error: Exception) -> None:
+        want, self.ticket, self.wanted = self.wanted, None, None
+        self._show(None)
+        if isinstance(error, Cancelled) and want is not None:
+            error = UserError(f"{want.title} was stopped", remedy="press F5 to run it again")
+        self.failed.emit(error)
+        self._go_on()
+
+    def _go_on(self) -> None:
+        if self._next is not None:
+            self.want(self._next)
+
+
+class _Ticket:
+    """Somebody's claim on a result."""
+
+    def __init__(self, done: Callable[[Any], None], failed: Callable[[Exception], None]) -> None:
+        self.done, self.failed = done, failed
+        self.valid = True
+
+    def drop(self) -> None:
+        """It is not wanted here any more."""
+        self.valid = False
+
+
+class Scheduler(QObject):
+    """``idle`` is emitted when nothing is awaited any more, here or in the pool (which tells by
+    ``pool_changed`` that work began or ended, and by ``pool_busy`` whether there is any)."""
+
+    idle = pyqtSignal()
+
+    def __init__(
+        self, pool: Pool, parent: QObject | None = None, *,
+        pool_busy: Callable[[], bool] = lambda: False, room: int = ROOM,
+    ) -> None:  # fmt: skip
+        super().__init__(parent)
+        self._pool, self._pool_busy = pool, pool_busy
+        self.cache = Cache(room)
+        self._running: dict[Hashable, tuple[Running, list[_Ticket]]] = {}
+        self._looking: dict[Slot, None] = {}  # in the order in which they asked
+        self._edited = 0.0
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.timeout.connect(self._look)
+        self._telling = QTimer(self)
+        self._telling.setSingleShot(True)
+        self._telling.timeout.connect(self._tell)
+
+    @property
+    def busy(self) -> bool:
+        """Whether anything is awaited."""
+        return bool(self._looking or self._running) or self._pool_busy()
+
+    def awaits(self, slot: Slot) -> bool:
+        """Whether a slot is still to be looked at."""
+        return slot in self._looking
+
+    def look(self, slot: Slot) -> None:
+        """Ask a slot what it wants, at once after an edit that stands alone, or once edits in a
+        row have settled."""
+        now = time.monotonic()
+        if not self._looking:
+            alone = now - self._edited > _ALONE_S
+            self._timer.start(0 if alone else _SETTLE_MS)
+        elif now - self._edited > 0.001:  # another edit, before the last was looked at
+            self._timer.start(_SETTLE_MS)
+        self._edited = now
+        self._looking[slot] = None
+
+    def _look(self) -> None:
+        looked, self._looking = list(self._looking), {}
+        for slot in looked:
+            slot.follow_now()
+        self.settle()
+
+    def have(
+        self, want: Want, done: Callable[[Any], None], failed: Callable[[Exception], None]
+    ) -> _Ticket | None:
+        """Have a result: at once (and None) where it is kept, else when it is there."""
+        kept = self.cache.get(want.key)
+        if kept is not None:
+            done(kept)
+            return None
+        ticket = _Ticket(done, failed)
+        if want.key in self._running:
+            self._running[want.key][1].append(ticket)
+            return ticket
+        tickets = [ticket]
+        job = self._pool.submit(
+            want.title, want.run, lambda result: self._arrived(want.key, result),
+            lambda error: self._failed(want.key, error), background=want.background,
+        )  # fmt: skip
+        self._running[want.key] = (job, tickets)
+        return ticket
+
+    def look_for_unwanted(self) -> None:
+        """Somebody does not wait any more: stop what nobody does, unless another soon wants it."""
+        self._telling.start(0)
+
+    def settle(self) -> None:
+        """Something ended: tell if that was all."""
+        self._telling.start(0)
+
+    def _stop_unwanted(self) -> None:
+        for key, (job, tickets) in list(self._running.items()):
+            if not any(ticket.valid for ticket in tickets):
+                del self._running[key]
+                job.cancel()
+
+    def _arrived(self, key: Hashable, result: Any) -> None:
+        _, tickets = self._running.pop(key, (None, []))
+        if result is not None:
+            self.cache.keep(key, result)
+        for ticket in tickets:
+            if ticket.valid:
+                ticket.done(result)
+        self.settle()
+
+    def _failed(self, key: Hashable, error: Exception) -> None:
+        _, tickets = self._running.pop(key, (None, []))
+        for ticket in tickets:
+            if ticket.valid:
+                ticket.failed(error)
+        self.settle()
+
+    def _tell(self) -> None:
+        self._stop_unwanted()
+        if not self.busy:
+            self.idle.emit()

@@ -1,0 +1,43 @@
+"""All that stands behind the views, made once and handed on as one thing."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QObject
+
+from tonecomb.core.record.signal import Signal
+from tonecomb.desktop.state.advice import Advice
+from tonecomb.desktop.state.envelopes import Envelopes
+from tonecomb.desktop.state.figures import Figures
+from tonecomb.desktop.state.jobs import Jobs
+from tonecomb.desktop.state.moments import Moments, Player
+from tonecomb.desktop.state.results import Results
+from tonecomb.desktop.state.scheduler import Scheduler
+from tonecomb.desktop.state.store import Store
+from tonecomb.desktop.state.watched import Watched
+from tonecomb.formats.kinds.table import KINDS
+
+
+class State:
+    """The document, the scheduler, and what is computed: ``watched`` by kind what is computed
+    while it is looked at."""
+
+    def __init__(self, parent: QObject) -> None:
+        self.jobs = Jobs(parent)
+        self.scheduler = Scheduler(self.jobs, parent, pool_busy=lambda: bool(self.jobs.running))
+        self.jobs.changed.connect(self.scheduler.settle)
+        self.store = Store(parent)
+        self.results = Results(self.store, self.scheduler)
+        self.envelopes = Envelopes(self.store, self.scheduler)
+        self.figures = Figures(self.store, self.scheduler)
+        self.advice = Advice(self.store, self.scheduler, self.results, self.envelopes)
+        self.watched = {
+            kind.key: Watched(kind, self.store, self.scheduler)
+            for kind in KINDS if kind.key != "spectrum"
+        }  # fmt: skip
+        self.moments = Moments(self.store, self.scheduler, self.watched["slices"])
+        self.player = Player(parent, self.moments)
+
+    @property
+    def current(self) -> Signal | None:
+        """What is being analysed."""
+        return self.store.current

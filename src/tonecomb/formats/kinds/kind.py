@@ -1,0 +1,94 @@
+"""A kind of result: what it hangs on, how it is computed, and how it is told everywhere.
+
+Bench, command line, report, exports and the Python face go through this; none of them knows what
+kinds there are.
+"""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass
+from typing import Any, ClassVar, Generic, TypeVar
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.find.knowledge import NOTHING, Knowledge
+from tonecomb.core.method import Method
+from tonecomb.core.progress import Progress, silent
+from tonecomb.core.record.recording import Recording
+from tonecomb.core.say.cautions import Caution
+from tonecomb.formats.columns import Table
+from tonecomb.formats.report.figures import Panel
+
+R = TypeVar("R")
+
+
+@dataclass(frozen=True)
+class Context:
+    """What telling a result may draw on besides it: the ``analysis`` it goes with, its
+    ``cautions``, what is ``said`` about the recording, and whether levels are in ``decibels``."""
+
+    analysis: Analysis
+    cautions: tuple[Caution, ...] = ()
+    said: Knowledge = NOTHING
+    decibels: bool = True
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A panel under a ``name``, with the ``words`` below it; ``sentence`` where the method is
+    another than the analysis's."""
+
+    name: str
+    panel: Panel
+    words: str = ""
+    sentence: str = ""
+
+
+class Kind(ABC, Generic[R]):
+    """``key`` names it, ``doing`` says what is being done while it is computed."""
+
+    key: ClassVar[str]
+    doing: ClassVar[str]
+
+    @abstractmethod
+    def parts(self, method: Method) -> Method:
+        """The parts of a method that the result hangs on, the rest set back."""
+
+    def possible(self, method: Method, asked: Hashable) -> bool:
+        """Whether there is something to compute."""
+        return True
+
+    def called_for(self, method: Method, asked: Hashable) -> bool:
+        """Whether a method, or what is asked besides, calls for it by itself."""
+        return asked is not None
+
+    @abstractmethod
+    def run(
+        self, method: Method, recording: Recording, asked: Any = None, progress: Progress = silent
+    ) -> R:
+        """The result. ``asked`` is what a view wants of it besides the method."""
+
+    def values(self, result: R, context: Context) -> dict[str, Any]:
+        """For JSON, under its own keys."""
+        return {}
+
+    def lines(self, result: R, context: Context) -> list[str]:
+        """For reading."""
+        return []
+
+    def tables(self, result: R, context: Context) -> Sequence[Table[Any]]:
+        """For spreadsheets."""
+        return ()
+
+    def pictures(self, result: R, context: Context) -> Sequence[Picture]:
+        """For report and exports."""
+        return ()
+
+
+@dataclass(frozen=True, eq=False)
+class Told:
+    """A result with its kind."""
+
+    kind: Kind[Any]
+    result: Any

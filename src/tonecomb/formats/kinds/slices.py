@@ -1,0 +1,96 @@
+"""Spectra of slices of the stretch."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from dataclasses import replace
+from typing import Any, ClassVar
+
+import numpy as np
+
+from tonecomb.core.estimate.bands import band_rms
+from tonecomb.core.estimate.slices import Slices, Slicing, run_slices
+from tonecomb.core.method import Method
+from tonecomb.core.progress import Progress, silent
+from tonecomb.core.record.recording import Recording
+from tonecomb.formats.columns import Table, series
+from tonecomb.formats.kinds.kind import Context, Kind, Picture
+
+
+class SliceKind(Kind[Slices]):
+    """``asked`` is the :class:`Slicing`."""
+
+    key: ClassVar[str] = "slices"
+    doing: ClassVar[str] = "Cutting the slices"
+
+    def parts(self, method: Method) -> Method:
+        plain = method.single_frames()
+        # Bins are shown as they are; bands and totals are made of them here.
+        in_bins = method.shown.display.drawn == "bins"
+        return plain if in_bins else replace(plain, shown=method.shown)
+
+    def possible(self, method: Method, asked: Hashable) -> bool:
+        return asked is not None
+
+    def run(
+        self, method: Method, recording: Recording, asked: Slicing | None = None,
+        progress: Progress = silent,
+    ) -> Slices:  # fmt: skip
+        slices = run_slices(method, recording, asked or Slicing(), progress)
+        if method.shown.display.drawn != "bins":
+            slices.curves()
+        return slices
+
+    def values(self, result: Slices, context: Context) -> dict[str, Any]:
+        return {"slices": _each(result)}
+
+    def lines(self, result: Slices, context: Context) -> list[str]:
+        lines = []
+        for one in _each(result):
+            bands = "".join(f"  {level:.5g}" for level in one["bands"])
+            lines.append(
+                f"slice {one['time_s']:.4f} s: rms {one['rms']:.5g}, highest "
+                f"{one['highest']:.5g} at {one['highest_hz']:.5g} Hz{bands}"
+            )
+        return lines
+
+    def tables(self, result: Slices, context: Context) -> list[Table[Any]]:
+        """A row a bin (or band, by its lower edge), a column a slice."""
+        curves, a = result.curves(), context.analysis
+        frequency = curves.frequency[: curves.values.shape[1]]
+        columns = [("frequency_hz", "frequency [Hz]", frequency)]
+        for i, (time, row) in enumerate(zip(result.time, curves.values, strict=True)):
+            columns.append((f"slice_{i + 1}", f"{time:.6g} s", row))
+        return [series("slices", a.recording_name, a.sentence, columns)]
+
+    def pictures(self, result: Slices, context: Context) -> list[Picture]:
+        from tonecomb.formats.report.figures_in_time import waterfall_panel
+
+        a, search = context.analysis, context.analysis.method.search.peaks
+        low, high = search.low or 0.0, search.high or a.fs / 2
+        panel = waterfall_panel(a, result, low, high, context.decibels)
+        words = f"{len(result.time)} slices of {result.width_s:.4g} s each."
+        return [Picture("waterfall", panel, words)]
+
+
+def _each(slices: Slices) -> list[dict[str, Any]]:
+    """Of each slice its rms, its highest place and its bands, in the quantity that is shown."""
+    method, curves = slices.method, slices.curves()
+    every = slices.displayed(method.shown.display)
+    places = curves.frequency
+    if curves.stepped:
+        places = np.sqrt(places[:-1] * places[1:])
+    told = []
+    for time, squares, values in zip(slices.time, every.mean_square, curves.values, strict=True):
+        spectrum, first = replace(every, mean_square=squares), 0 if curves.stepped else 1
+        top = int(np.argmax(values[first:])) + first
+        told.append(
+            {
+                "time_s": float(time),
+                "rms": spectrum.rms,
+                "highest_hz": float(places[top]),
+                "highest": float(values[top]),
+                "bands": [band_rms(spectrum, band.low, band.high) for band in method.follow.bands],
+            }
+        )
+    return told

@@ -1,0 +1,201 @@
+"""The averaged spectrum with what was found in it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Hashable
+from typing import Any, ClassVar
+
+from tonecomb.core.analysis import Analysis, run
+from tonecomb.core.find.combs import Comb, inharmonicity, mains, matching
+from tonecomb.core.find.damping import Resonance
+from tonecomb.core.find.knowledge import Knowledge
+from tonecomb.core.find.peaks import Peak
+from tonecomb.core.find.ratios import ratio_words, small_ratio
+from tonecomb.core.method import Method
+from tonecomb.core.progress import Progress, silent
+from tonecomb.core.record.recording import Recording
+from tonecomb.core.say.numbers import with_std
+from tonecomb.formats import readings
+from tonecomb.formats.columns import Table
+from tonecomb.formats.kinds.kind import Context, Kind, Picture
+from tonecomb.formats.report.figures import SpectrumView, spectrum_panel
+from tonecomb.formats.session.schema import method_values
+
+
+class Spectra(Kind[Analysis]):
+    key: ClassVar[str] = "spectrum"
+    doing: ClassVar[str] = "Averaging the spectrum"
+
+    def parts(self, method: Method) -> Method:
+        return method.findings()
+
+    def called_for(self, method: Method, asked: Hashable) -> bool:
+        return True
+
+    def run(
+        self, method: Method, recording: Recording, asked: Any = None, progress: Progress = silent
+    ) -> Analysis:
+        return run(method, recording, progress)
+
+    def values(self, result: Analysis, context: Context) -> dict[str, Any]:
+        a, said, r = result, context.said, result.resolution
+        families = said.families(a)
+        table = readings.peaks(a, said)
+        peaks = [
+            value
+            | {"unit": a.amplitude_unit}
+            | ({"by_hand": True} if row.peak.by_hand else {})
+            | _resonance(a.resonance(row.peak))
+            for value, row in zip(table.values(), table.rows, strict=True)
+        ]
+        return {
+            "channel": a.channel.name,
+            "unit": a.unit.symbol,
+            "method": a.sentence,
+            "method_values": method_values(a.method),
+            "resolution": {
+                "bin_hz": r.bin_hz,
+                "enbw_hz": r.enbw_hz,
+                "frame_s": r.frame_s,
+                "frames": r.frames,
+                "effective_averages": r.effective_averages,
+                "covered_fraction": r.covered_fraction,
+            },
+            "rms": a.spectrum.rms,
+            "peaks": peaks,
+            "resonances": [_resonance(one) for one in a.resonances],
+            "combs": [_comb(comb, families) for comb in families],
+            "bands": readings.bands(a).values(),
+            "cautions": [{"code": one.code, "text": one.text} for one in context.cautions],
+        }
+
+    def lines(self, result: Analysis, context: Context) -> list[str]:
+        a, said, r = result, context.said, result.resolution
+        frames = "frame" if r.frames == 1 else "frames"
+        lines = [
+            f"bins {r.bin_hz:.5g} Hz, ENBW {r.enbw_hz:.5g} Hz, {r.frames} {frames} of "
+            f"{r.frame_s:.4g} s cover {100 * r.covered_fraction:.1f} % of the stretch, "
+            f"rms {a.spectrum.rms:.5g} {a.unit.symbol}",
+            "",
+            f"{'Hz':>14} {'±':>9} {a.amplitude_unit:>14} {'±':>9} {'°':>8} {'dB':>6}",
+        ]
+        for peak in a.peaks or ():
+            tone, (amplitude, std) = peak.tone, a.amplitude(peak)
+            phase = "wanders" if math.isnan(tone.phase_deg) else f"{tone.phase_deg:.1f}"
+            lines.append(
+                f"{tone.frequency:>14.5f} {tone.frequency_std:>9.2g} {amplitude:>14.6g} "
+                f"{std:>9.2g} {phase:>8} {peak.prominence_db:>6.1f}{_said(said, peak, a)}"
+            )
+        if not a.peaks:
+            lines.append("no peaks")
+        lines += [f"resonance {resonance_words(one)}" for one in a.resonances]
+        families = said.families(a)
+        lines += [f"comb {comb_words(comb, families)}" for comb in families]
+        for band, level in zip(a.method.follow.bands, a.band_levels, strict=True):
+            lines.append(f"band {band.low:g}–{band.high:g} Hz: {level:.6g} {a.unit.symbol} rms")
+        return lines + [f"{caution.code}: {caution.text}" for caution in context.cautions]
+
+    def tables(self, result: Analysis, context: Context) -> list[Table[Any]]:
+        return [
+            readings.spectrum(result),
+            readings.peaks(result, context.said),
+            readings.combs(result, context.said.families(result)),
+            readings.resonances(result),
+            readings.bands(result),
+        ]
+
+    def pictures(self, result: Analysis, context: Context) -> list[Picture]:
+        view = SpectrumView(decibels=context.decibels)
+        return [Picture("spectrum", spectrum_panel(result, view))]
+
+
+def _resonance(one: Resonance | None) -> dict[str, Any]:
+    """What is known of the mode under a peak: null where it is a tone's line."""
+    if one is None:
+        return {"q": None, "damping_ratio": None}
+    return {
+        "q": one.q,
+        "damping_ratio": one.damping,
+        "damping_ratio_std": one.damping_std,
+        "natural_frequency_hz": one.frequency,
+        "natural_frequency_std_hz": one.frequency_std,
+        "half_power_bandwidth_hz": one.bandwidth,
+        "half_power_measured_hz": one.half_power,
+        "excited_by": one.kind,
+    }
+
+
+def resonance_words(one: Resonance) -> str:
+    """A mode in one line."""
+    excited = {"decay": "decay", "noise": "noise", "ringing": "rung by a comb"}[one.kind]
+    cut = math.isnan(one.half_power)
+    measured = "" if cut else f"{one.half_power:.4g} Hz in the spectrum; "
+    return (
+        f"{with_std(one.frequency, one.frequency_std)} Hz, damping "
+        f"{with_std(100 * one.damping, 100 * one.damping_std)} %, Q {one.q:.4g}, half-power "
+        f"bandwidth {one.bandwidth:.4g} Hz ({measured}{excited})"
+    )
+
+
+def _comb(comb: Comb, families: tuple[Comb, ...]) -> dict[str, Any]:
+    """A family for JSON; figures that it has not are null."""
+    told: dict[str, Any] = {
+        "name": comb.name,
+        "fundamental_hz": comb.spacing,
+        "fundamental_std_hz": comb.spacing_std,
+        "thd_percent": 100 * comb.distortion,
+        "inharmonicity": inharmonicity(comb),
+    }
+    if comb.carrier is not None:
+        told |= {
+            "carrier_hz": comb.carrier,
+            "carrier_std_hz": comb.carrier_std,
+            "spacing_of": matching(comb, families) or None,
+            "modulation_depth": comb.modulation,
+        }
+    told["teeth"] = [
+        {
+            "number": tooth.number,
+            "expected_hz": tooth.expected,
+            "frequency_hz": tooth.frequency,
+            "amplitude": tooth.amplitude,
+            "found": tooth.found,
+        }
+        for tooth in comb.teeth
+    ]
+    return told
+
+
+def comb_words(comb: Comb, combs: tuple[Comb, ...]) -> str:
+    """A family in one line."""
+    found = [tooth.number for tooth in comb.teeth if tooth.found]
+    spacing = with_std(comb.spacing, comb.spacing_std)
+    if comb.carrier is None:
+        text = f"{comb.name}: {spacing} Hz, teeth {', '.join(map(str, found))}"
+        if (hz := mains(comb)) is not None:
+            text += f", {hz:g} Hz mains"
+        if not math.isnan(comb.distortion):
+            text += f", THD {100 * comb.distortion:.3g} %"
+        for other in (one for one in combs if one is not comb and one.carrier is None):
+            ratio = small_ratio(comb.spacing, comb.spacing_std, other.spacing)
+            text += f", {ratio_words(ratio)} of {other.name}" if ratio else ""
+        return text
+    of = matching(comb, combs)
+    tied = f" = comb {of}" if of else ""
+    text = f"{comb.name}: sidebands of {with_std(comb.carrier, comb.carrier_std)} Hz, {spacing} Hz"
+    sides = ", ".join(f"{n:+d}".replace("-", "−") for n in found if n)
+    text += f" apart{tied}, {sides}"
+    parent = next((c for c in combs if c.name == of), None)
+    if parent is not None:
+        ratio = small_ratio(comb.carrier, comb.carrier_std, parent.spacing)
+        text += f"; the carrier is {ratio_words(ratio)} of {of}" if ratio else ""
+    return text
+
+
+def _said(said: Knowledge, peak: Peak, a: Analysis) -> str:
+    """Order and note of a peak, for the end of its line."""
+    note, order = said.of(peak, a), said.order(peak.tone.frequency)
+    parts = [] if order is None else [f"{order:.3f} × shaft"]
+    parts += [note.words] if note is not None else []
+    return "  " + ", ".join(parts) if parts else ""

@@ -1,0 +1,45 @@
+"""Every kind of result, in the order in which they are told. To add one: its module and a line."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Mapping
+from typing import Any
+
+from tonecomb.core.method import Method
+from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.record.recording import Recording
+from tonecomb.formats.kinds.kind import Kind, Told
+from tonecomb.formats.kinds.ranges import Ranges
+from tonecomb.formats.kinds.run_up import RunUps
+from tonecomb.formats.kinds.slices import SliceKind
+from tonecomb.formats.kinds.spectrogram import Spectrograms
+from tonecomb.formats.kinds.spectrum import Spectra
+from tonecomb.formats.kinds.trend import Trends
+
+SPECTRUM, SPECTROGRAM = Spectra(), Spectrograms()
+KINDS: list[Kind[Any]] = [SPECTRUM, SPECTROGRAM, SliceKind(), Trends(), RunUps(), Ranges()]
+
+
+def kind(key: str) -> Kind[Any]:
+    """The kind with this key."""
+    return next(one for one in KINDS if one.key == key)
+
+
+def besides(
+    method: Method, recording: Recording, asked: Mapping[str, Hashable] | None = None,
+    progress: Progress = silent,
+) -> list[Told]:  # fmt: skip
+    """What a method, or what is ``asked`` of a kind by its key, calls for besides the spectrum;
+    where that is anything, a spectrogram comes first."""
+    wanted = asked or {}
+    called = [
+        one for one in KINDS
+        if one is not SPECTRUM and one.called_for(method, wanted.get(one.key))
+    ]  # fmt: skip
+    if called and SPECTROGRAM not in called:
+        called.insert(0, SPECTROGRAM)
+    told = []
+    for i, one in enumerate(called):
+        share = part(progress, i / len(called), (i + 1) / len(called))
+        told.append(Told(one, one.run(method, recording, wanted.get(one.key), share)))
+    return told

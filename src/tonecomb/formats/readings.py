@@ -1,0 +1,177 @@
+"""What was found, as tables: peaks, the teeth of combs, resonances, bands, and the curve itself."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.document import PeakNote
+from tonecomb.core.estimate.bands import Band
+from tonecomb.core.find.combs import Comb, Tooth
+from tonecomb.core.find.damping import Resonance
+from tonecomb.core.find.knowledge import NOTHING, Knowledge
+from tonecomb.core.find.peaks import Peak
+from tonecomb.core.say import numbers
+from tonecomb.core.say.numbers import with_std
+from tonecomb.core.say.sentence import SCALINGS
+from tonecomb.formats.columns import Column, Table
+
+
+@dataclass(frozen=True, eq=False)
+class PeakRow:
+    """A peak, where it was found, and what is said about it."""
+
+    peak: Peak
+    analysis: Analysis
+    said: Knowledge = NOTHING
+
+    @property
+    def amplitude(self) -> tuple[float, float]:
+        """In the method's level, and its standard deviation."""
+        return self.analysis.amplitude(self.peak)
+
+    @property
+    def note(self) -> PeakNote | None:
+        """Its name, and why it is set aside."""
+        return self.said.of(self.peak, self.analysis)
+
+    @property
+    def order(self) -> float | None:
+        """Times the shaft's frequency, None where that is not known."""
+        return self.said.order(self.peak.tone.frequency)
+
+
+def _phase(row: PeakRow) -> str:
+    phase = row.peak.tone.phase_deg
+    return "wanders" if math.isnan(phase) else numbers.signed(f"{phase:.1f}")
+
+
+def peak_columns(unit: str) -> tuple[Column[PeakRow], ...]:
+    """Of the table of peaks, amplitudes in ``unit``."""
+    return (
+        Column("frequency_hz", "frequency", lambda r: r.peak.tone.frequency, "Hz",
+               told=lambda r: with_std(r.peak.tone.frequency, r.peak.tone.frequency_std)),
+        Column("frequency_std_hz", "frequency std", lambda r: r.peak.tone.frequency_std, "Hz",
+               ".3g"),
+        Column("amplitude", "amplitude", lambda r: r.amplitude[0], unit, ".8g",
+               told=lambda r: with_std(*r.amplitude)),
+        Column("amplitude_std", "amplitude std", lambda r: r.amplitude[1], unit, ".3g"),
+        Column("phase_deg", "phase", lambda r: r.peak.tone.phase_deg, "°", ".2f", told=_phase),
+        Column("prominence_db", "prominence", lambda r: r.peak.prominence_db, "dB", ".1f"),
+        Column("above_floor_db", "above floor", lambda r: r.peak.above_floor_db, "dB", ".1f"),
+        Column("order", "order", lambda r: r.order, digits=".6g", rarely=True,
+               told=lambda r: "" if r.order is None else f"{r.order:.3f}"),
+        Column("name", "name", lambda r: r.note.name if r.note else "", rarely=True),
+        Column("set_aside", "set aside", lambda r: r.note.aside if r.note else "", rarely=True),
+    )  # fmt: skip
+
+
+def peaks(a: Analysis, said: Knowledge = NOTHING) -> Table[PeakRow]:
+    """A row a peak. A wandering phase is left empty."""
+    rows = [PeakRow(peak, a, said) for peak in a.peaks or ()]
+    return Table("peaks", a.recording_name, a.sentence, peak_columns(a.amplitude_unit), rows)
+
+
+@dataclass(frozen=True, eq=False)
+class ToothRow:
+    """A tooth of a comb."""
+
+    tooth: Tooth
+    comb: Comb
+
+    def if_found(self, value: float) -> float:
+        """A figure of the tone at the tooth, nan where there is none."""
+        return value if self.tooth.found else math.nan
+
+    @property
+    def share(self) -> float:
+        """Of the comb's power, percent."""
+        if not self.tooth.found or not self.comb.power > 0:
+            return math.nan
+        return 100 * self.tooth.amplitude**2 / self.comb.power
+
+
+def tooth_columns(unit: str) -> tuple[Column[ToothRow], ...]:
+    """Of the table of teeth, amplitudes in ``unit``."""
+    return (
+        Column("comb", "comb", lambda r: r.comb.name),
+        Column("kind", "kind", lambda r: "harmonics" if r.comb.carrier is None else "sidebands"),
+        Column("spacing_hz", "spacing", lambda r: r.comb.spacing, "Hz"),
+        Column("spacing_std_hz", "spacing std", lambda r: r.comb.spacing_std, "Hz", ".3g"),
+        Column("carrier_hz", "carrier", lambda r: r.comb.carrier, "Hz"),
+        Column("number", "tooth", lambda r: r.tooth.number, digits="d"),
+        Column("expected_hz", "expected", lambda r: r.tooth.expected, "Hz"),
+        Column("frequency_hz", "found", lambda r: r.if_found(r.tooth.frequency), "Hz"),
+        Column("deviation_hz", "deviation", lambda r: r.if_found(r.tooth.deviation), "Hz", ".3g"),
+        Column("amplitude", "amplitude", lambda r: r.if_found(r.tooth.amplitude), unit, ".8g"),
+        Column("share_percent", "share of the comb's power", lambda r: r.share, "%", ".4g"),
+    )  # fmt: skip
+
+
+def combs(a: Analysis, families: Sequence[Comb]) -> Table[ToothRow]:
+    """A row a tooth of each family."""
+    rows = [ToothRow(tooth, comb) for comb in families for tooth in comb.teeth]
+    return Table("combs", a.recording_name, a.sentence, tooth_columns(a.amplitude_unit), rows)
+
+
+RESONANCE_COLUMNS: tuple[Column[Resonance], ...] = (
+    Column("natural_frequency_hz", "natural frequency", lambda r: r.frequency, "Hz",
+           told=lambda r: with_std(r.frequency, r.frequency_std)),
+    Column("natural_frequency_std_hz", "frequency std", lambda r: r.frequency_std, "Hz", ".3g"),
+    Column("damping_ratio", "damping ratio", lambda r: r.damping, digits=".6g",
+           told=lambda r: with_std(r.damping, r.damping_std)),
+    Column("damping_ratio_std", "damping ratio std", lambda r: r.damping_std, digits=".3g"),
+    Column("q", "Q", lambda r: r.q, digits=".6g"),
+    Column("half_power_bandwidth_hz", "half-power bandwidth", lambda r: r.bandwidth, "Hz", ".6g"),
+    Column("half_power_measured_hz", "half-power in the spectrum", lambda r: r.half_power, "Hz",
+           ".6g"),
+    Column("excited_by", "excited by", lambda r: r.kind),
+)  # fmt: skip
+
+
+def resonances(a: Analysis) -> Table[Resonance]:
+    """A row a mode."""
+    return Table("resonances", a.recording_name, a.sentence, RESONANCE_COLUMNS, a.resonances)
+
+
+_BandRow = tuple[Band, float]
+
+
+def bands(a: Analysis) -> Table[_BandRow]:
+    """A row a band."""
+    columns: tuple[Column[_BandRow], ...] = (
+        Column("name", "name", lambda r: r[0].name, rarely=True),
+        Column("low_hz", "from", lambda r: r[0].low, "Hz"),
+        Column("high_hz", "to", lambda r: r[0].high, "Hz"),
+        Column("rms", "rms", lambda r: r[1], a.unit.symbol, ".8g"),
+    )
+    rows = list(zip(a.method.follow.bands, a.band_levels, strict=True))
+    return Table("bands", a.recording_name, a.sentence, columns, rows)
+
+
+def spectrum(a: Analysis) -> Table[Any]:
+    """What is drawn within the method's frequency range: a row a bin with frequency and value, or
+    a band with both edges and its value."""
+    search, curve = a.method.search.peaks, a.curve
+    low = -np.inf if search.low is None else search.low
+    high = np.inf if search.high is None else search.high
+    name = a.method.shown.display.words() or SCALINGS[a.scaling]
+    value: Column[Any] = Column("value", name, lambda r: r[-1], a.values_unit)
+    if curve.stepped:
+        every = zip(curve.frequency[:-1], curve.frequency[1:], curve.values, strict=True)
+        rows: list[Any] = [row for row in every if row[0] >= low and row[1] <= high]
+        columns: tuple[Column[Any], ...] = (
+            Column("low_hz", "from", lambda r: r[0], "Hz"),
+            Column("high_hz", "to", lambda r: r[1], "Hz"),
+            value,
+        )
+    else:
+        inside = (curve.frequency >= low) & (curve.frequency <= high)
+        rows = list(zip(curve.frequency[inside], curve.values[inside], strict=True))
+        columns = (Column("frequency_hz", "frequency", lambda r: r[0], "Hz"), value)
+    return Table("spectrum", a.recording_name, a.sentence, columns, rows)

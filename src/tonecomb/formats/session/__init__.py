@@ -1,0 +1,1 @@
+"""Sessions and presets: an explicit schema, and a migration for each older version."""

@@ -1,0 +1,62 @@
+"""Presets: methods that the user named, apart from any recording, as versioned JSON."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.windows import window
+from tonecomb.core.method import Preset
+from tonecomb.formats import atomic
+from tonecomb.formats.session import migrations, schema, strict
+
+FORMAT = "tone-comb presets"
+VERSION = 3
+
+
+def load(file: Path) -> tuple[Preset, ...]:
+    """The presets in a file, by name.
+
+    Raises :class:`UserError` for a file that holds none, or is from a newer program.
+    """
+    body = strict.read_body(file, FORMAT, tuple(range(1, VERSION + 1)), "a list of presets")
+    try:
+        content = body.get("presets")
+        if body["version"] < VERSION:
+            content = migrations.presets_3(content or [])
+        found = schema.converter().structure(content, tuple[Preset, ...])
+        for preset in found:
+            window(preset.method.frames.window)
+    except Exception as error:  # cattrs raises groups of whatever went wrong inside
+        raise UserError(
+            f"{file.name} is damaged", strict.first_cause(error), "export it again"
+        ) from error
+    return tuple(sorted(found, key=lambda preset: preset.name.lower()))
+
+
+def save(file: Path, presets: tuple[Preset, ...]) -> None:
+    """Write presets; the file is either wholly written or the old one stays."""
+    atomic.make_folder(file.parent)
+    body = {
+        "format": FORMAT,
+        "version": VERSION,
+        "presets": [schema.written(one) for one in presets],
+    }
+    atomic.write_text(file, json.dumps(body, indent=1, ensure_ascii=False, allow_nan=False) + "\n")
+
+
+def library(file: Path) -> tuple[Preset, ...]:
+    """The user's own presets; none where there is no file yet. Raises as :func:`load` does."""
+    return load(file) if file.exists() else ()
+
+
+def keep(file: Path, *presets: Preset) -> None:
+    """Put presets into the library, over those of the same names."""
+    named = {one.name: one for one in library(file)} | {one.name: one for one in presets}
+    save(file, tuple(named.values()))
+
+
+def forget(file: Path, name: str) -> None:
+    """Take a preset out of the library."""
+    save(file, tuple(one for one in library(file) if one.name != name))

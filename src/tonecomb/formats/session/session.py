@@ -1,0 +1,82 @@
+"""Sessions: versioned JSON with recordings by relative path and fingerprint."""
+
+from __future__ import annotations
+
+import json
+import os
+from dataclasses import replace
+from pathlib import Path
+
+from tonecomb import __version__
+from tonecomb.core.document import Document, RecordingRef
+from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.windows import window
+from tonecomb.core.units import unit
+from tonecomb.formats import atomic, files
+from tonecomb.formats.session import migrations, schema, strict
+
+FORMAT = "tone-comb session"
+VERSION = 6
+SUFFIX = ".tcomb"
+
+
+def to_json(document: Document, folder: Path) -> str:
+    """The session's text, with paths relative to ``folder``."""
+    content = schema.written(document)
+    for ref in content["recordings"]:
+        ref["path"] = Path(os.path.relpath(ref["path"], folder)).as_posix()
+    body = {"format": FORMAT, "version": VERSION, "program": __version__, "document": content}
+    return json.dumps(body, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def save(path: Path, document: Document) -> None:
+    """Write a session; it is either wholly written or the old one stays."""
+    atomic.write_text(path, to_json(document, path.parent.absolute()))
+
+
+def load(path: Path) -> Document:
+    """Read a session. Paths come back absolute; whether the files are there is not checked.
+
+    Raises :class:`UserError` for a file that is no session, or is from a newer program.
+    """
+    body = strict.read_body(path, FORMAT, tuple(range(1, VERSION + 1)), "a session")
+    content = migrations.migrated(body.get("document"), body["version"])
+    try:
+        document = schema.converter().structure(content, Document)
+        _check(document)
+    except Exception as error:  # cattrs raises groups of whatever went wrong inside
+        raise UserError(
+            f"{path.name} is damaged", strict.first_cause(error), "go back to an earlier copy of it"
+        ) from error
+    folder = path.parent.absolute()
+    refs = tuple(_absolute(ref, folder) for ref in document.recordings)
+    return replace(document, recordings=refs)
+
+
+def _absolute(ref: RecordingRef, folder: Path) -> RecordingRef:
+    joined = os.path.normpath(folder / ref.path)
+    return replace(ref, path=joined)
+
+
+def _check(document: Document) -> None:
+    ids = [ref.id for ref in document.recordings]
+    if len(set(ids)) != len(ids):
+        raise ValueError("two recordings have one id")
+    if document.current is not None and document.current not in ids:
+        raise ValueError("its current recording is not on the shelf")
+    if any(trace.recording not in ids for trace in document.held):
+        raise ValueError("a held trace is of no recording on the shelf")
+    for trace in document.held:
+        window(trace.method.frames.window)
+    for ref in document.recordings:
+        window(ref.method.frames.window)
+        if ref.given.unit is not None:
+            unit(ref.given.unit)
+
+
+def check_source(ref: RecordingRef) -> str | None:
+    """None when the recording's file is as it was, else one sentence on what is different."""
+    path = Path(ref.path)
+    if files.fingerprint(path) == ref.fingerprint:
+        return None
+    return f"{path.name} has changed since the session was saved; its results may differ."

@@ -1,0 +1,141 @@
+"""Steps of a chain as files have them, and as the command line does:
+``NAME[:VALUE…][:key=value…]``, like ``keep:2:22`` or ``integral:low-cut=2``.
+
+Both follow from what the fields of a step say of themselves.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import MISSING
+from typing import Any
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.steps.step import Setting, Step, settings
+from tonecomb.core.steps.table import STEPS, step_kind
+
+_KEY = "step"
+
+
+def written(step: Step) -> dict[str, Any]:
+    """A step as JSON has it."""
+    told: dict[str, Any] = {_KEY: step.key}
+    for attribute, setting, _ in settings(type(step)):
+        value = getattr(step, attribute)
+        told[setting.name] = list(value) if isinstance(value, tuple) else value
+    return told
+
+
+def read(value: Any) -> Step:
+    """The step that :func:`written` wrote; :class:`ValueError` says what is wrong."""
+    if not isinstance(value, dict) or not isinstance(value.get(_KEY), str):
+        raise ValueError(f"{value!r} is no step")
+    try:
+        kind = step_kind(value[_KEY])
+    except UserError as error:
+        raise ValueError(error.what) from error
+    given = {name: one for name, one in value.items() if name != _KEY}
+    made: dict[str, Any] = {}
+    for attribute, setting, default in settings(kind):
+        if setting.name in given:
+            made[attribute] = _checked(setting, given.pop(setting.name))
+        elif default is MISSING:
+            raise ValueError(f"a step ‘{kind.key}’ lacks its {setting.name}")
+    if given:
+        raise ValueError(f"a step ‘{kind.key}’ has no {next(iter(given))}")
+    return kind(**made)
+
+
+def _checked(setting: Setting, value: Any) -> Any:
+    plain = isinstance(value, (int, float)) and not isinstance(value, bool)
+    if setting.kind == "number" and plain and math.isfinite(value):
+        return float(value)
+    if setting.kind == "whole" and isinstance(value, int) and plain:
+        return value
+    if setting.kind == "text" and isinstance(value, str):
+        return value
+    if setting.kind == "channels" and isinstance(value, (list, tuple)):
+        return tuple(_checked(Setting(setting.name, "whole"), one) for one in value)
+    raise ValueError(f"{value!r} is not of the kind {setting.kind}")
+
+
+def parse(text: str) -> Step:
+    """A step from the command line. Channels count from 1 there."""
+    name, *parts = text.split(":")
+    kind = step_kind(name)
+    known = settings(kind)
+    made: dict[str, Any] = {}
+    loose: list[str] = []
+    for part in parts:
+        head, equals, value = part.partition("=")
+        if not equals:
+            loose.append(part)
+            continue
+        found = next(((a, s) for a, s, _ in known if s.name == head), None)
+        if found is None:
+            raise _wrong(text, kind, f"it has no {head}")
+        made[found[0]] = _value(found[1], [value], text, kind)
+    free = [(a, s) for a, s, _ in known if a not in made]
+    while loose and free:
+        attribute, setting = free.pop(0)
+        # Channels take all values there are.
+        count = len(loose) if setting.kind == "channels" else 1
+        made[attribute] = _value(setting, [loose.pop(0) for _ in range(count)], text, kind)
+    if loose:
+        raise _wrong(text, kind, f"‘{loose[0]}’ is one value too many")
+    lacking = [s.name for a, s, default in known if default is MISSING and a not in made]
+    if lacking:
+        raise _wrong(text, kind, f"its {lacking[0]} is missing")
+    return kind(**made)
+
+
+def _value(setting: Setting, texts: list[str], whole: str, kind: type[Step]) -> Any:
+    try:
+        if setting.kind == "channels":
+            numbers = [int(one) for text in texts for one in text.split(",")]
+            if min(numbers) < 1:
+                raise ValueError
+            return tuple(number - 1 for number in numbers)
+        if setting.kind == "text":
+            return texts[0]
+        return _checked(setting, int(texts[0]) if setting.kind == "whole" else float(texts[0]))
+    except ValueError as error:
+        raise _wrong(whole, kind, f"‘{texts[0]}’ is no {setting.name}") from error
+
+
+def _wrong(text: str, kind: type[Step], why: str) -> UserError:
+    return UserError(f"‘{text}’ is no step", why, f"give it like {usage(kind)}")
+
+
+def usage(kind: type[Step]) -> str:
+    """How a step is typed: ``keep:START:END``."""
+    text = kind.key
+    for _, setting, default in settings(kind):
+        if setting.kind == "channels":
+            text += ":CHANNEL:…" if default is MISSING else "[:CHANNEL]"
+        elif default is MISSING:
+            text += f":{setting.name.upper()}"
+        else:
+            text += f"[:{setting.name}={setting.name.upper()}]"
+    return text
+
+
+def typed(step: Step) -> str:
+    """A step as it would be typed."""
+    parts = [step.key]
+    for attribute, setting, default in settings(type(step)):
+        value = getattr(step, attribute)
+        if value == default:
+            continue
+        if setting.kind == "channels":
+            parts.append(f"{setting.name}={','.join(str(i + 1) for i in value)}")
+        else:
+            parts.append(f"{setting.name}={value:.17g}" if setting.kind == "number" else
+                         f"{setting.name}={value}")  # fmt: skip
+    return ":".join(parts)
+
+
+def listed() -> str:
+    """Every step, how it is typed and what it is for."""
+    width = max(len(usage(kind)) for kind in STEPS)
+    return "\n".join(f"  {usage(kind):<{width}}  {kind.tip}" for kind in STEPS)

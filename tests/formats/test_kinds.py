@@ -1,0 +1,265 @@
+"""What changes in time, in tables, JSON, pictures and the report: against the values themselves."""
+
+from __future__ import annotations
+
+import csv
+import json
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import pytest
+from matplotlib.figure import Figure
+from tests.support import recording
+
+from tonecomb.core.analysis import Analysis, run
+from tonecomb.core.estimate.bands import Band, band_rms
+from tonecomb.core.estimate.display import Display
+from tonecomb.core.estimate.shaft import Shaft
+from tonecomb.core.estimate.slices import Slicing
+from tonecomb.core.estimate.spectrogram import View, run_spectrogram
+from tonecomb.core.estimate.synchronous import Sync
+from tonecomb.core.estimate.tracks import Wanted
+from tonecomb.core.estimate.trend import run_trend
+from tonecomb.core.method import Method, Shown
+from tonecomb.core.progress import silent
+from tonecomb.core.record.recording import Recording
+from tonecomb.formats import output
+from tonecomb.formats.kinds.kind import Context, Told
+from tonecomb.formats.kinds.table import KINDS, SPECTRUM, besides, kind
+from tonecomb.formats.kinds.trend import amplitude as track_amplitude
+from tonecomb.formats.kinds.trend import lines_of
+from tonecomb.formats.report import figures, figures_in_time
+from tonecomb.formats.report.figures import Panel, SpectrumView
+from tonecomb.formats.report.figures_in_time import GramLook
+from tonecomb.formats.report.folder import files_of
+from tonecomb.formats.report.html import report
+
+FS, SECONDS = 1000.0, 16.0
+SHAFT = Shaft(tacho=Sync(channel=1, level=0.0), orders=(1.0, 3.0))
+METHOD = Method.of(
+    frame=1000,
+    bands=(Band(20, 60, "low"), Band(100, 200)),
+    tracks=(Wanted(15, 60, (), "third"),),
+    shaft=SHAFT,
+)
+
+
+@pytest.fixture(scope="module")
+def made() -> Recording:
+    """Orders 1 and 3 of a shaft from 6 to 14 Hz, its reference beside, and noise."""
+    t = np.arange(round(FS * SECONDS)) / FS
+    turns = 6 * t + 8 * t**2 / (2 * SECONDS)
+    x = np.cos(2 * np.pi * turns) + 0.5 * np.cos(2 * np.pi * 3 * turns)
+    noise = 0.01 * np.random.default_rng(2).standard_normal(len(t))
+    return recording(x + noise, np.cos(2 * np.pi * turns), fs=FS)
+
+
+Results = dict[str, Any]
+
+
+@pytest.fixture(scope="module")
+def told(made: Recording) -> list[Told]:
+    return besides(METHOD, made, {"slices": Slicing(count=4, width=2.0)})
+
+
+@pytest.fixture(scope="module")
+def changing(told: list[Told]) -> Results:
+    return {one.kind.key: one.result for one in told}
+
+
+@pytest.fixture(scope="module")
+def context(analysis: Analysis) -> Context:
+    return Context(analysis)
+
+
+def table(key: str, result: Any, context: Context) -> str:
+    (one,) = kind(key).tables(result, context)
+    return one.csv()
+
+
+@pytest.fixture(scope="module")
+def analysis(made: Recording) -> Analysis:
+    return run(METHOD, made)
+
+
+def rows(text: str) -> tuple[list[str], np.ndarray]:
+    of, program, *lines = text.splitlines()
+    assert of.startswith("# made: c") and program.startswith("# Tone Comb "), "every table says how"
+    first, *rest = csv.reader(lines)
+    cells = [[float(cell) if cell else np.nan for cell in row] for row in rest]
+    return first, np.array(cells)
+
+
+def test_only_what_is_asked_for_is_computed(made: Recording) -> None:
+    assert besides(Method.of(frame=1000), made) == []
+    only = besides(Method.of(frame=1000, tracks=METHOD.follow.tracks), made)
+    assert [one.kind.key for one in only] == ["spectrogram", "trend"]
+    with pytest.raises(RuntimeError):
+
+        def stop(_: float) -> None:
+            raise RuntimeError
+
+        besides(METHOD, made, {"slices": Slicing(count=4)}, stop)
+
+
+@pytest.mark.parametrize("one", KINDS, ids=lambda one: one.key)
+def test_a_kind_hangs_on_its_parts_alone(made: Recording, one: Any, context: Context) -> None:
+    """With everything else set back the result is told alike; what only changes how a spectrum is
+    shown is not among the parts."""
+    asked = {"slices": Slicing(count=3), "spectrogram": View(20, 30)}.get(one.key)
+    parts = one.parts(METHOD)
+    assert one.possible(parts, asked) and one.doing
+    assert one.parts(parts) == parts
+    assert one.parts(METHOD.having(scaling="psd")) == parts
+    whole, bare = (one.run(method, made, asked) for method in (METHOD, parts))
+    if one.key not in ("slices", "spectrum"):  # their bands are read off as the method says
+        assert output.dumps(one.values(whole, context)) == output.dumps(one.values(bare, context))
+    for picture in one.pictures(whole, context):
+        assert picture.panel.height > 0
+
+
+def test_the_tables_hold_the_values(changing: Results, context: Context) -> None:
+    trend, slices, run_up = (changing[key] for key in ("trend", "slices", "run-up"))
+    titles, cells = rows(table("trend", trend, context))
+    assert titles == ["time [s]", "rms [m/s²]", "crest factor", "kurtosis", "low [m/s² rms]",
+                      "100–200 Hz [m/s² rms]", "third [Hz]", "third [m/s² rms]"]  # fmt: skip
+    np.testing.assert_allclose(cells[:, 0], trend.time, rtol=1e-7)
+    np.testing.assert_allclose(cells[:, 6], trend.tracks[0].frequency, rtol=1e-7)
+    speed = 6 + 8 * trend.time / SECONDS
+    np.testing.assert_allclose(cells[:, 6], 3 * speed, atol=0.05)
+    titles, cells = rows(table("slices", slices, context))
+    assert titles[0] == "frequency [Hz]" and len(titles) == 5
+    np.testing.assert_allclose(cells[:, 1:].T, slices.curves().values, rtol=1e-7)
+    text = table("run-up", run_up, context)
+    titles, cells = rows(text)
+    assert "by shaft angle" in text.splitlines()[0]
+    assert titles[2:] == ["order 1 [m/s² rms]", "order 1 phase [°]", "order 3 [m/s² rms]",
+                          "order 3 phase [°]"]  # fmt: skip
+    np.testing.assert_allclose(cells[2:-2, 2], np.sqrt(0.5), rtol=0.01)
+    np.testing.assert_allclose(cells[2:-2, 4], 0.5 * np.sqrt(0.5), rtol=0.02)
+    np.testing.assert_allclose(cells[2:-2, 1], 6 + 8 * cells[2:-2, 0] / SECONDS, rtol=0.002)
+
+
+@pytest.mark.parametrize("level", ["rms", "peak", "peak-to-peak"])
+def test_levels_are_those_that_are_named(
+    made: Recording, context: Context, level: Any
+) -> None:
+    """Tables say an amplitude in the level of the method; beside bands everything is rms."""
+    trend = run_trend(METHOD.having(level=level), made, METHOD.follow.tracks)
+    wanted = {"rms": np.sqrt(0.125), "peak": 0.5, "peak-to-peak": 1.0}[level]
+    np.testing.assert_allclose(np.median(track_amplitude(trend, 0)), wanted, rtol=0.02)
+    assert table("trend", trend, context).splitlines()[2].endswith(f"third [m/s² {level}]")
+    lines, title, unit = lines_of(trend, "levels")
+    assert (title, unit) == ("Level", "m/s² rms")
+    assert [name for name, _ in lines] == ["low", "100–200 Hz", "third"]
+    np.testing.assert_allclose(np.median(lines[2][1]), np.sqrt(0.125), rtol=0.02)
+    for kind, word in (("rms", "Rms"), ("crest", "Crest factor"), ("kurtosis", "Kurtosis")):
+        ((_, values),), title, _ = lines_of(trend, kind)
+        assert title == word and len(values) == len(trend.time)
+
+
+def test_velocity_changes_everything_that_is_told(made: Recording, context: Context) -> None:
+    display = Display(quantity="Velocity", low_cut=2.0)
+    method = METHOD.having(display=display, shaft=None)
+    told = besides(method, made, {"slices": Slicing(count=2, width=2.0)})
+    found = {one.kind.key: one.result for one in told}
+    slices = found["slices"]
+    shown = slices.displayed(display)
+    one, last = replace(shown, mean_square=shown.mean_square[1]), kind("slices").values(slices, context)["slices"][1]
+    assert last["rms"] == pytest.approx(one.rms)
+    assert last["bands"][0] == pytest.approx(band_rms(one, 20, 60))
+    # 0.5 m/s² at three times the speed about the last slice, in mm/s.
+    speed = 6 + 8 * slices.time[1] / SECONDS
+    wanted = 1000 * 0.5 / np.sqrt(2) / (2 * np.pi * 3 * speed)
+    assert last["bands"][0] == pytest.approx(wanted, rel=0.03)
+    assert "[mm/s rms]" in table("trend", found["trend"], context).splitlines()[2]
+
+
+def test_json_is_strict_and_whole(told: list[Told], context: Context) -> None:
+    every = [one.kind.values(one.result, context) for one in told]
+    values = json.loads(output.dumps({k: v for one in every for k, v in one.items()}))
+    assert set(values) == {"slices", "trend", "run_up"}
+    assert [one["order"] for one in values["run_up"]["orders"]] == [1, 3]
+    peaks = {round(one["order"], 2): one["amplitude"] for one in values["run_up"]["order_spectrum"]}
+    assert peaks[1.0] == pytest.approx(np.sqrt(0.5), rel=0.02)
+    assert peaks[3.0] == pytest.approx(np.sqrt(0.125), rel=0.02)
+    assert values["run_up"]["resonances"] == []
+    assert "by shaft angle, speed from c2, 1 pulse a turn" in values["run_up"]["method"]
+    text = "\n".join(line for one in told for line in one.kind.lines(one.result, context))
+    assert text.count("slice ") == 4 and "track third: " in text and "order 3.000" in text
+
+
+def drawn(panel: Panel) -> Figure:
+    figure = Figure(figsize=(10, panel.height))
+    panel.draw(figure)
+    return figure
+
+
+@pytest.mark.parametrize("sideways", [False, True])
+@pytest.mark.parametrize("decibels", [False, True])
+@pytest.mark.parametrize("log", [False, True])
+def test_a_spectrogram_on_paper(
+    made: Recording, analysis: Analysis, sideways: bool, decibels: bool, log: bool
+) -> None:
+    view = View(30, 60, low=5.0, high=100.0, log=log)
+    gram = run_spectrogram(METHOD, made, view)
+    look = GramLook(decibels, (0.0, 1.0), "grey", sideways)
+    axes, bar = drawn(figures_in_time.gram_panel(analysis, gram, look)).axes
+    across, upward = ("Time, s", "Frequency, Hz") if sideways else ("Frequency, Hz", "Time, s")
+    assert (axes.get_xlabel(), axes.get_ylabel()) == (across, upward)
+    assert axes.yaxis_inverted() == (not sideways)
+    scales = (axes.get_xscale(), axes.get_yscale())
+    assert scales[sideways] == ("log" if log else "linear") and scales[not sideways] == "linear"
+    assert bar.get_ylabel() == analysis.label(decibels)
+    (mesh,) = axes.collections
+    assert mesh.get_clim() == (0.0, 1.0)
+    cells = mesh.get_array()
+    assert cells.size == gram.mean_square.size  # type: ignore[union-attr]
+
+
+def test_a_trend_a_waterfall_and_a_run_up_on_paper(analysis: Analysis, changing: Results) -> None:
+    trend, slices = changing["trend"], changing["slices"]
+    above, below = drawn(figures_in_time.trend_panel(trend, *lines_of(trend, "levels"))).axes
+    assert [line.get_label() for line in above.get_lines()] == ["third"]
+    assert [line.get_label() for line in below.get_lines()] == ["low", "100–200 Hz", "third"]
+    assert (below.get_xlabel(), below.get_ylabel()) == ("Time, s", "Level, m/s² rms")
+    alone = replace(trend, tracks=())
+    (only,) = drawn(figures_in_time.trend_panel(alone, *lines_of(alone, "crest"))).axes
+    assert only.get_ylabel() == "Crest factor"
+    for display in (Display(), Display(drawn="octave", bands=3)):
+        shown = analysis.displayed(Shown("psd", "rms", display))
+        (axes,) = drawn(figures_in_time.waterfall_panel(shown, slices, 5, 400)).axes
+        lines = axes.get_lines()[: len(slices.time)]
+        # The first slice is in front and lowest, the last at the back, to the right.
+        starts = [float(np.min(line.get_xdata())) for line in lines]
+        assert starts == sorted(starts, reverse=True) and min(starts) >= 5.0
+        assert all(5 <= tick <= 400 for tick in axes.get_xticks())
+        assert axes.get_ylabel() == shown.label(True)
+    left, right, _ = drawn(figures_in_time.run_up_panel(changing["run-up"])).axes
+    assert (left.get_xlabel(), right.get_xlabel()) == ("Order", "Speed, Hz")
+    assert [line.get_label() for line in right.get_lines()] == ["order 1", "order 3"]
+
+
+def test_all_files_of_an_analysis(
+    made: Recording, analysis: Analysis, told: list[Told], context: Context
+) -> None:
+    files = dict(files_of(made, [Told(SPECTRUM, analysis), *told], context, silent))
+    tables = {f"{name}.csv" for name in ("spectrum", "peaks", "combs", "resonances", "bands",
+                                         "trend", "slices", "orders")}  # fmt: skip
+    pictures = {f"{name}.png" for name in ("spectrum", "spectrogram", "waterfall", "trend",
+                                           "run-up")}  # fmt: skip
+    assert set(files) == tables | pictures | {"report.html"}
+    assert all(files[name].startswith(b"\x89PNG") for name in pictures)
+    page = files["report.html"].decode()
+    assert page.count("<figure>") == 6 and "4 slices of 2 s each." in page
+    plain = report(made, analysis, SpectrumView())
+    assert plain.count("<figure>") == 2 and "Changes in time" not in plain
+
+
+def test_a_picture_that_was_made_elsewhere_is_put_below(analysis: Analysis) -> None:
+    spectrum = figures.spectrum_panel(analysis, SpectrumView())
+    alone = figures.stacked([spectrum], "png")
+    both = figures.stacked([spectrum, figures.image_panel(alone, 4.4)], "png", "a heading")
+    sizes = [int.from_bytes(png[20:24], "big") for png in (alone, both)]
+    assert sizes[1] == 2 * sizes[0]
