@@ -84,7 +84,7 @@ def _measure(path: Path) -> None:
 
     def settle() -> None:
         wait(200)
-        while bench.context.results.busy or bench.context.jobs.running or bench.context.figures.busy:
+        while bench.context.scheduler.busy:
             wait(20)
 
     settle()
@@ -93,8 +93,7 @@ def _measure(path: Path) -> None:
         took = []
         for i in range(2 * _ROUNDS):
             if name != "scaling":  # which only shows what is known in another way
-                bench.context.results._spectra.forget(bench.store.document.current or "")
-                bench.context.results._found.forget(bench.store.document.current or "")
+                bench.context.scheduler.cache.clear()
             settle()
             shown: list[float] = []
             loop = QEventLoop()
@@ -116,7 +115,7 @@ def _measure(path: Path) -> None:
         every += took
         print(f"| {name} | {1000 * statistics.median(took):.0f} ms | {1000 * max(took):.0f} ms |")
     print(f"| all | {1000 * statistics.median(every):.0f} ms | {1000 * max(every):.0f} ms |")
-    for pane in (None, bench.stage.panes["spectrogram"]):
+    for pane in (None, "spectrogram"):
         if pane is not None:
             bench.stage.toggle_pane(pane)
             settle()

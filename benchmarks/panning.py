@@ -50,7 +50,7 @@ def _measure(path: Path) -> None:
     bench.show()
     bench.opening.open_paths([path])
     _wait(app, 0.5)
-    while bench.context.results.busy or bench.context.jobs.running or bench.context.figures.busy:
+    while bench.context.scheduler.busy:
         _wait(app, 0.05)
     bench.stage.show_view(0)
     _wait(app, 0.2)

@@ -42,9 +42,7 @@ def bench_pictures() -> None:
 
     def settle() -> None:
         QTest.qWait(100)
-        waited = (bench.context.results, bench.context.figures, bench.context.held, bench.context.watched["spectrogram"], bench.context.watched["trend"], bench.context.watched["slices"],
-                  bench.context.watched["run-up"], bench.context.moments)  # fmt: skip
-        while bench.context.jobs.running or any(one.busy for one in waited):
+        while bench.context.scheduler.busy:
             QTest.qWait(20)
         QTest.qWait(100)
 
@@ -184,6 +182,7 @@ def time_pictures(bench: Bench, settle: Callable[[], None]) -> None:
 def phase_picture(bench: Bench, settle: Callable[[], None]) -> None:
     """Magnitude and phase of one tap on the bracket."""
     from tonecomb.core.document import select
+    from tonecomb.core.estimate.averages import Mean, Single
     from tonecomb.core.record.recording import Stretch
 
     before = bench.store.document
@@ -198,7 +197,7 @@ def phase_picture(bench: Bench, settle: Callable[[], None]) -> None:
     settle()
     bench.grab().save(str(SHOTS / "phase.png"))
     bench.stage.toggle_pane("phase")
-    bench.store.edit_method("One tap", at=None, stretch=Stretch(6.9, 9.0), frame=16384, pad=1)
+    bench.store.edit_method("All of it", average=Mean(), stretch=Stretch(6.9, 9.0), frame=16384, pad=1)
     settle()
     bench.stage.spectrum.set_limits(100, 190)
     bench.readings.show_page("resonances")

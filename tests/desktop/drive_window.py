@@ -131,7 +131,7 @@ def main(report: Path) -> None:
     seen: dict[str, object] = {"platform": app.platformName()}
 
     def idle() -> bool:
-        return not bench.context.results.busy and not bench.context.jobs.running
+        return not bench.context.scheduler.busy
 
     xdo("key", "ctrl+shift+d")
     until(lambda: bench.context.results.analysis is not None and idle(), "the demo")

@@ -115,11 +115,11 @@ def test_choosing_a_phrase_by_keys(
     QTest.keyClick(chooser, Key.Key_Return)
     settle()
     assert button.text() == shown
-    analysis, recording = opened.context.results.analysis, opened.store.current
+    analysis, signal = opened.context.results.analysis, opened.store.current
     assert analysis is not None
-    assert recording is not None
+    assert signal is not None
     assert opened.store.method is not None
-    assert analysis.sentence == sentence(opened.store.method, recording)
+    assert analysis.sentence == sentence(opened.store.method, signal.recording)
     assert analysis.peaks is not None
 
 

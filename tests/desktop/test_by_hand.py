@@ -199,9 +199,9 @@ def test_filter_columns_and_copies(
     assert len(column(opened)) > 10
     trigger(monkeypatch, "Above the floor")
     opened.readings.choose_columns()
-    assert [one.key for one in opened.readings.peaks.model.columns][-1] == "above floor"
+    assert [one.key for one in opened.readings.peaks.model.columns][-1] == "above_floor_db"
     assert column(opened, 4)[0].isdigit()
-    assert "above floor" in settings.settings().value("peak columns")
+    assert "above_floor_db" in settings.settings().value("peak columns")
     clipboard = QGuiApplication.clipboard()
     assert clipboard is not None
     for page, start in (("peaks", "frequency [Hz]"), ("combs", "comb\tkind")):

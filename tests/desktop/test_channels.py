@@ -21,11 +21,15 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from tonecomb.core.document import set_steps
+from tonecomb.core.steps.decimate import Decimate
+from tonecomb.core.steps.keep import Keep
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.calibrating import CalibrationDialog
 from tonecomb.desktop.dialogs.deriving import DerivingDialog
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.widgets import Choice, Number, Popover
+from tonecomb.formats.session import session
 
 Settle = Callable[[], None]
 FS = 8000
@@ -62,7 +66,11 @@ def choose(widget: QWidget, name: str, text: str) -> None:
     choice.showPopup()
     view = choice.view()
     assert view is not None
-    QTest.keyClicks(view, text)
+    texts = [choice.itemText(i).lower() for i in range(choice.count())]
+    (place,) = [i for i, one in enumerate(texts) if one.startswith(text.lower())]
+    QTest.keyClick(view, Qt.Key.Key_Home)
+    for _ in range(place):
+        QTest.keyClick(view, Qt.Key.Key_Down)
     QTest.keyClick(view, Qt.Key.Key_Return)
 
 

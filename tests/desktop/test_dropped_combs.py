@@ -118,11 +118,13 @@ def test_teeth_run_through_every_view(opened: Bench, settle: Settle) -> None:
     settle()
     stage = opened.stage
     stage.spectrum.set_limits(300, 500)
+    opened.context.combs.choose(2)
     for plot in (stage.spectrum, stage.spectra.second, stage.panes["phase"].plot, stage.panes["against"].plot):
         middle = sum(plot.level_limits()) / 2
         assert plot.combs.at(QPointF(plot.place(437.4), middle)) == (2, 1)
         assert plot.combs.at(QPointF(plot.place(425.0), middle)) is None
     opened.layout_.toggle_log()
+    stage.spectrum.set_limits(300, 500)
     assert stage.spectrum.combs.at(QPointF(stage.spectrum.place(437.4), 90.0)) == (2, 1)
     opened.layout_.toggle_log()
     stage.spectrum.set_limits(300, 500)
@@ -169,6 +171,8 @@ def test_the_menu_of_a_comb(opened: Bench, settle: Settle, monkeypatch: pytest.M
     assert row(opened, 1).text(0) == "motor"
     choose("Remove", 0)
     assert [one.name for one in dropped(opened)] == ["motor", "C"]
+    spectrum.set_limits(50, 250)
+    opened.context.combs.choose(None)
     assert spectrum.combs.at(QPointF(24.3 * 5, 90.0)) is None, "it was not chosen"
     opened.context.combs.choose(0)
     assert spectrum.combs.at(QPointF(24.3 * 5, 90.0)) == (0, 5)

@@ -82,7 +82,7 @@ def test_level_at_the_cursor_and_the_scale(pictured: Bench, settle: Settle) -> N
     assert plot._image.image.mean() < picture.mean()
     QTest.mouseDClick(scale, Qt.MouseButton.LeftButton, pos=QPoint(scale.width() // 2, 15))
     assert plot.picture.ends == pytest.approx((low, high), abs=0.5)
-    pictured.toggle_decibels()
+    pictured.layout_.toggle_decibels()
     assert pane.scale.unit == "m/s² rms" and plot.picture.ends[0] == 0.0
     pane.pooling.picked.emit(pane.pooling.choose("mean") or "mean")
     settle()
@@ -91,7 +91,9 @@ def test_level_at_the_cursor_and_the_scale(pictured: Bench, settle: Settle) -> N
     plot.hover(QPointF(293.0, 46.0))
     assert row.isVisible()
     QTest.keyClick(pictured, Key.Key_4)
-    assert not pane.isVisible() and pictured.grams._view is None and not row.isVisible()
+    settle()
+    assert pictured.context.watched["spectrogram"].shown is None
+    assert not pane.isVisible() and not row.isVisible()
 
 
 def test_log_frequency_and_a_box_that_becomes_the_stretch(
@@ -132,20 +134,20 @@ def test_frame_by_frame(pictured: Bench, settle: Settle) -> None:
     """Each step is half a frame; the frame's spectrum has the tone where the motor is then."""
     QTest.keyClick(pictured, Key.Key_Period)
     settle()
-    assert pictured.moments.time == pytest.approx(0.32)
+    assert pictured.context.moments.time == pytest.approx(0.32)
     for _ in range(3):
         QTest.keyClick(pictured, Key.Key_Period)
     QTest.keyClick(pictured, Key.Key_Comma)
     settle()
-    assert pictured.moments.time == pytest.approx(0.32 + 2 * 0.32)
-    pictured.moments.go(45.0)
+    assert pictured.context.moments.time == pytest.approx(0.32 + 2 * 0.32)
+    pictured.context.moments.go(45.0)
     settle()
-    single = pictured.moments.shown
+    single = pictured.context.moments.shown
     assert single is not None and single.resolution.frames == 1
     high = single.spectrum.frequency > 100
     at = single.spectrum.frequency[high][np.argmax(single.spectrum.mean_square[high])]
-    assert at == pytest.approx(17 * (5 + 24 * pictured.moments.time / 90), abs=3)
-    assert f"frame at {pictured.moments.time:.2f} s" in pictured.stage.spectrum.legend.text()
+    assert at == pytest.approx(17 * (5 + 24 * pictured.context.moments.time / 90), abs=3)
+    assert f"frame at {pictured.context.moments.time:.2f} s" in pictured.stage.spectrum.legend.text()
     curve = pictured.stage.spectrum.frames.curve
     assert curve.isVisible() and len(curve.getData()[0]) > 100
     assert pictured.stage.frame_place._span.isVisible()
@@ -153,7 +155,7 @@ def test_frame_by_frame(pictured: Bench, settle: Settle) -> None:
     assert bar.isVisible() and bar.told.text() == "frame 141 of 280, 45.12 s"
     bar.slider.setValue(31)
     settle()
-    assert pictured.moments.time == pytest.approx(0.32 * 32)
+    assert pictured.context.moments.time == pytest.approx(0.32 * 32)
     QTest.mouseClick(bar.back, Qt.MouseButton.LeftButton)
     settle()
     assert bar.slider.value() == 30
@@ -163,17 +165,17 @@ def test_frame_by_frame(pictured: Bench, settle: Settle) -> None:
     before = pictured.stage.panes["spectrogram"].plot.lines.moment.value()
     bar.speed.picked.emit(bar.speed.choose(25) or 25)
     QTest.keyClick(pictured, Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
-    assert pictured.player.playing and bar.play.text() == "Stop"
+    assert pictured.context.player.playing and bar.play.text() == "Stop"
     QTest.qWait(400)
     QTest.keyClick(pictured, Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
     settle()
-    assert not pictured.player.playing
+    assert not pictured.context.player.playing
     assert pictured.stage.panes["spectrogram"].plot.lines.moment.value() > before + 0.5
-    pictured.moments.go(1e9)
+    pictured.context.moments.go(1e9)
     settle()
-    assert not pictured.moments.step(1), "there is no frame after the last"
+    assert not pictured.context.moments.step(1), "there is no frame after the last"
     QTest.keyClick(pictured, Key.Key_Period, Qt.KeyboardModifier.ShiftModifier)
-    assert pictured.moments.shown is None and not pictured.stage.frame_place._span.isVisible()
+    assert pictured.context.moments.shown is None and not pictured.stage.frame_place._span.isVisible()
     assert bar.isHidden()
 
 
@@ -240,10 +242,10 @@ def test_what_all_frames_range_over_and_what_the_window_does(
     QTest.keyClick(pictured, Key.Key_W, shift)
     pane = pictured.stage.panes["frame"]
     assert pane.isVisible() and pane.plot.lines == []
-    pictured.moments.go(45.0)
+    pictured.context.moments.go(45.0)
     settle()
     (_, taken), (_, windowed) = pane.plot.lines
-    single = pictured.moments.shown
+    single = pictured.context.moments.shown
     assert single is not None and single.single is not None
     assert np.array_equal(taken, single.single.samples)
     half = len(taken) // 2

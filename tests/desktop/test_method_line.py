@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QCheckBox, QMessageBox, QPushButton
 from tests.desktop.test_bench import popover
 
 from tonecomb.core.estimate.bands import Band
+from tonecomb.core.estimate.averages import InStep
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.method import Method
 from tonecomb.core.record.recording import Stretch
@@ -138,12 +139,12 @@ def test_frames_in_step_and_frames_left_out(opened: Bench, settle: Settle) -> No
     chooser = popover().focusProxy()
     QTest.keyClick(chooser, Qt.Key.Key_End)
     QTest.keyClick(chooser, Qt.Key.Key_Return)
-    assert (method(opened).averaging.average, method(opened).sync) == ("synchronous", Sync(1.0))
+    assert method(opened).averaging.average == InStep(Sync(1.0))
     pick("What frames start with", 0)
     write("Level of the trigger", "0.2")
     pick("Edge", True)
-    wanted = Sync(1.0, 0, 0.2, True)
-    assert method(opened).sync == wanted
+    wanted = InStep(Sync(1.0, 0, 0.2, True))
+    assert method(opened).averaging.average == wanted
     popover().close()
     settle()
     assert opened.context.results.analysis.single is not None  # type: ignore[union-attr]

@@ -246,7 +246,7 @@ def test_recent_files_are_listed_and_open(bench: Bench, settle: Settle, tmp_path
         bench.opening.open_paths([path])
         settle()
     assert [Path(path).name for path in settings.recent_files()] == ["one.csv", "two.csv"]
-    actions = bench._recent.actions()
+    actions = bench.menus.recent.actions()
     assert [action.text() for action in actions] == ["one.csv", "two.csv"]
     actions[1].trigger()
     settle()

@@ -74,11 +74,11 @@ def test_from_the_shaft_to_the_resonances(
         np.searchsorted(pane.map._found.map_time, 12.9),
         abs=12,  # type: ignore[union-attr]
     )
-    bracket.toggle_decibels()
+    bracket.layout_.toggle_decibels()
     assert pane.levels.label_of("left") == "Acceleration, m/s² rms"
     pane.map.clicked.emit(45.0)
     settle()
-    assert bracket.moments.time == pytest.approx(45.0, abs=0.4)
+    assert bracket.context.moments.time == pytest.approx(45.0, abs=0.4)
     for action, name in (
         ("Export orders…", "o.csv"), ("Save report…", "r.html"), ("Export picture…", "p.png"),
     ):  # fmt: skip
@@ -88,7 +88,9 @@ def test_from_the_shaft_to_the_resonances(
         bracket.action(action).trigger()
         settle()
     rows = (tmp_path / "o.csv").read_text().splitlines()
-    assert rows[0].startswith("time [s],speed [Hz],order 1 [m/s² rms],order 1 phase [°],order 2")
+    assert rows[0].startswith("# run-up: Tower bracket · ") and "by shaft angle" in rows[0]
+    table = [row for row in rows if not row.startswith("#")]
+    assert table[0].startswith("time [s],speed [Hz],order 1 [m/s² rms],order 1 phase [°],order 2")
     page = (tmp_path / "r.html").read_text()
     assert "met by order 17" in page and "by shaft angle" in page
     assert (tmp_path / "p.png").read_bytes().startswith(b"\x89PNG")
@@ -97,7 +99,7 @@ def test_from_the_shaft_to_the_resonances(
     assert kept is not None and kept.method.shaft == method.shaft
     bracket.action("Run-up").trigger()
     settle()
-    assert pane.isHidden() and bracket.run_ups.shown is None
+    assert pane.isHidden() and bracket.context.watched["run-up"].shown is None
 
 
 def test_what_a_shaft_is_suggested_by_and_what_fails_is_told(
@@ -112,7 +114,7 @@ def test_what_a_shaft_is_suggested_by_and_what_fails_is_told(
     bracket.store.edit_method("Shaft", shaft=of_comb(700, 900, (1,)))
     settle()
     assert "not known well enough" in bracket.context.notices.text
-    assert bracket.run_ups.shown is None
+    assert bracket.context.watched["run-up"].shown is None
     QTest.keyClick(bracket, Key.Key_F, Qt.KeyboardModifier.ShiftModifier)
     popover = QApplication.activePopupWidget()
     assert isinstance(popover, ShaftPopover)

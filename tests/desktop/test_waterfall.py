@@ -141,7 +141,7 @@ def test_slices_in_relief(relieved: Bench, settle: Settle) -> None:
     assert view.words_at(30, k).startswith(f"{relief.time[30]:.3f} s · ")
     QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=at.toPoint())
     settle()
-    assert relieved.moments.time == pytest.approx(relief.time[30], abs=0.2)
+    assert relieved.context.moments.time == pytest.approx(relief.time[30], abs=0.2)
     assert view.chosen is not None
     before = view.grab().toImage()
     mouse.drag(view, QPoint(300, 200), QPoint(350, 180))
@@ -188,14 +188,14 @@ def test_slices_in_relief(relieved: Bench, settle: Settle) -> None:
     settle()
     assert view._shares(view._ordered()[1]).tolist() == pytest.approx([0, 0.75, 1])
     assert len(view._even()) == 5
-    assert relieved.moments.time == 20.0, "the frame that was shown goes to the nearest slice"
-    relieved.moments.step(1)
+    assert relieved.context.moments.time == 20.0, "the frame that was shown goes to the nearest slice"
+    relieved.context.moments.step(1)
     settle()
-    assert relieved.moments.time == 50.0 and not relieved.moments.step(1)
-    relieved.moments.step(-1)
+    assert relieved.context.moments.time == 50.0 and not relieved.context.moments.step(1)
+    relieved.context.moments.step(-1)
     settle()
-    assert relieved.moments.time == 20.0 and relieved.moments.shown is not None
-    assert relieved.moments.shown.resolution.stretch_s == pytest.approx(2.0)
+    assert relieved.context.moments.time == 20.0 and relieved.context.moments.shown is not None
+    assert relieved.context.moments.shown.resolution.stretch_s == pytest.approx(2.0)
     assert relieved.stage.frame_bar.told.text() == "slice 2 of 3, 20 s"
     # In bands each slice has steps, of the level that its own band has.
     octaves = Display(drawn="octave", bands=1)
@@ -205,18 +205,18 @@ def test_slices_in_relief(relieved: Bench, settle: Settle) -> None:
     assert steps.sum() < 6 and view.relief.title.startswith("Acceleration PSD")
     QTest.keyClick(relieved, Key.Key_5)
     settle()
-    assert pane.isHidden() and relieved.slices.shown is None
+    assert pane.isHidden() and relieved.context.watched["slices"].shown is None
 
 
 def test_log_frequency_linear_levels_and_teeth(relieved: Bench, settle: Settle) -> None:
     view = relieved.stage.panes["waterfall"].view
-    relieved.toggle_log()
+    relieved.layout_.toggle_log()
     settle()
     assert view.relief is not None and view.relief.log
     assert view._share(view.relief.high) == pytest.approx(1.0)
-    relieved.toggle_decibels()
+    relieved.layout_.toggle_decibels()
     assert view.relief is not None and view.relief.unit == "m/s² rms" and view.relief.ends[0] == 0
-    relieved.combs.drop(24.0)
+    relieved.context.combs.drop(24.0)
     settle()
     assert len(view.teeth) == 12 and view.teeth[1][0] == pytest.approx(2 * view.teeth[0][0])
     assert not view.grab().isNull()

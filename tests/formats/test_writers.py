@@ -141,13 +141,13 @@ def test_presets_are_methods_apart_from_recordings(tmp_path: Path) -> None:
     amps, bearings = presets.library(file)
     assert (amps.name, amps.method.frames.frame, bearings.name) == ("Amps", 512, "bearings")
     kept = bearings.method
-    assert (kept.channel, kept.stretch, kept.struck, kept.at) == (0, None, (), None)
+    assert (kept.source.channel, kept.source.stretch, kept.averaging.struck) == (0, None, ())
     assert kept.shaft is None, "its channels are the recording's"
     shaft = of_comb(5, 30, (1, 2))
     here = Method.of(channel=1, stretch=Stretch(3, 4), struck=(Stretch(3.1, 3.2),), shaft=shaft)
     back = bearings.applied(here)
-    assert back == replace(
-        EVERYTHING, channel=1, stretch=here.stretch, struck=here.struck, at=None, shaft=shaft
+    assert back == EVERYTHING.having(
+        channel=1, stretch=Stretch(3, 4), struck=(Stretch(3.1, 3.2),), shaft=shaft
     )
     presets.forget(file, "Amps")
     assert [one.name for one in presets.library(file)] == ["bearings"]

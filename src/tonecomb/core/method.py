@@ -117,6 +117,9 @@ class Method:
     def having(self, **settings: Any) -> Method:
         """The same with these settings changed. A setting is a field of a part, or a part."""
         parts: dict[str, Any] = {name: settings.pop(name) for name in _PARTS if name in settings}
+        for name, part in parts.items():
+            if name != "shaft" and not isinstance(part, type(getattr(self, name))):
+                raise TypeError(f"{part!r} is not the part {name} of a method")
         for name, value in settings.items():
             home = _HOMES[name]
             parts[home] = replace(parts.get(home, getattr(self, home)), **{name: value})

@@ -77,7 +77,7 @@ class PeakNotes(QObject):
             return
         kept = tuple(f for f in method.search.peaks.by_hand if abs(f - frequency) > self._play)
         picked = tuple(sorted((*kept, frequency)))
-        self._store.edit_method("Pick peak", search=replace(method.search.peaks, by_hand=picked))
+        self._store.edit_method("Pick peak", peaks=replace(method.search.peaks, by_hand=picked))
 
     def let_go(self, peak: Peak | None) -> None:
         """A peak that was picked by hand counts no more."""
@@ -86,7 +86,7 @@ class PeakNotes(QObject):
             return
         picked = sorted(method.search.peaks.by_hand, key=lambda f: abs(f - peak.tone.frequency))[1:]
         search = replace(method.search.peaks, by_hand=tuple(sorted(picked)))
-        self._store.edit_method("Let peak go", search=search)
+        self._store.edit_method("Let peak go", peaks=search)
 
     def name(self, peak: Peak | None) -> None:
         """Ask for a name; an empty one takes it away."""

@@ -35,6 +35,7 @@ class RowsPopover(Popover):
         clear(self._rows)
         for one in rows:
             self._rows.addWidget(one)
+            one.show()  # now, so that the surface takes its size from it
         self.adjustSize()
 
     def last_row(self) -> QWidget | None:

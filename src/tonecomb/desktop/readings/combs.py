@@ -189,12 +189,14 @@ class CombReadings(QWidget):
 
     def _picked(self, item: QTreeWidgetItem | None) -> None:
         self._tell()
-        if item is not None:
-            self._combs.choose(int(item.data(0, _COMB)))
-        if item is None or item.data(0, _TOOTH) is None:
+        if item is None:
             return
-        comb = self._shown[item.data(0, _COMB)].comb
-        self.chosen.emit(comb.place(item.data(0, _TOOTH)))
+        # What is chosen is drawn anew, rows included: nothing may be asked of the item after.
+        index, number = int(item.data(0, _COMB)), item.data(0, _TOOTH)
+        comb = self._shown[index].comb
+        self._combs.choose(index)
+        if number is not None:
+            self.chosen.emit(comb.place(number))
 
     def words(self, shown: ShownComb) -> str:
         """The chosen comb in full."""

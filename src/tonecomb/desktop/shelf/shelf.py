@@ -209,9 +209,11 @@ class Shelf(QWidget):
             self._store.apply("Drop chain", dropped)
 
     def _clicked(self, item: QTreeWidgetItem) -> None:
-        if (chain := item.data(0, CHAIN)) is not None:
+        # Either has the tree filled anew: nothing may be asked of the item after.
+        chain, trace = item.data(0, CHAIN), item.data(0, TRACE)
+        if chain is not None:
             self._take_chain(item.data(0, ID), chain)
-        if (trace := item.data(0, TRACE)) is not None:
+        elif trace is not None:
             self._held.toggle(trace)
 
     def _items(self) -> list[QTreeWidgetItem]:

@@ -416,6 +416,10 @@ class SpectrumView(FrequencyPlot):
                 part = 20 if self._analysis.scaling in ("amplitude", "amplitude-density") else 10
                 edge.setData(x, y * 10 ** (limit / part))
 
+    def refresh(self) -> None:
+        """Draw anew: names of peaks may have changed."""
+        self._draw()
+
     def labelled(self) -> list[str]:
         """The labels that stand in the picture now."""
         return self.marks.labelled()

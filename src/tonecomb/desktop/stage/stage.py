@@ -259,6 +259,7 @@ class Stage(QWidget):
         for pane in self.panes.values():
             pane.show_signal(signal, channel, stretch)
         self.show_marks(self._context.notes.marks())
+        self.spectrum.refresh()
         self.show_shaft(self._context.notes.knowledge.shaft)
 
     def show_analysis(self, analysis: Analysis | None) -> None:

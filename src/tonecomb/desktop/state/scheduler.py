@@ -151,7 +151,9 @@ class Slot(QObject):
             self._show(None)
             return
         self.waiting.emit(True)
-        self.ticket = self._scheduler.have(want, self._done, self._stopped)
+        ticket = self._scheduler.have(want, self._done, self._stopped)
+        if ticket is not None:  # else it is there, and whoever was told may have asked for more
+            self.ticket = ticket
 
     def again(self) -> None:
         """Look again, also where nothing seems to have changed."""
@@ -266,7 +268,7 @@ class Scheduler(QObject):
         tickets = [ticket]
         job = self._pool.submit(
             want.title, want.run, lambda result: self._arrived(want.key, result),
-            lambda error: self._failed(want.key, error), background=want.background,
+            lambda error: self._failed(want.key, tickets, error), background=want.background,
         )  # fmt: skip
         self._running[want.key] = (job, tickets)
         return ticket
@@ -294,8 +296,9 @@ class Scheduler(QObject):
                 ticket.done(result)
         self.settle()
 
-    def _failed(self, key: Hashable, error: Exception) -> None:
-        _, tickets = self._running.pop(key, (None, []))
+    def _failed(self, key: Hashable, tickets: list[_Ticket], error: Exception) -> None:
+        if self._running.get(key, (None, None))[1] is tickets:  # else it was begun anew since
+            del self._running[key]
         for ticket in tickets:
             if ticket.valid:
                 ticket.failed(error)
