@@ -15,7 +15,8 @@ from scipy.signal import lfilter
 from tonecomb.core.analysis import run
 from tonecomb.core.estimate.framing import make_framing
 from tonecomb.core.estimate.windows import window
-from tonecomb.core.find.combs import Comb, Line, find_combs
+from tonecomb.core.find.comb import Comb, Line
+from tonecomb.core.find.combs import find_combs
 from tonecomb.core.find.damping import Resonance
 from tonecomb.core.find.tones import fit_tones
 from tonecomb.core.method import Method, default_method

@@ -1,33 +1,62 @@
-"""The direction of imports: an arrow only ever points down."""
+"""The direction of imports, and how large things may be: what a newcomer is promised."""
 
 from __future__ import annotations
 
 import ast
+import statistics
+import sys
+from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 
 import pytest
 
 SOURCE = Path(__file__).parents[1] / "src" / "tonecomb"
-# What each layer may import of ours, and the outside packages that only it may touch.
+# What each room may import of ours.
 ALLOWED = {
     "core": {"core"},
     "formats": {"core", "formats", "__version__"},
+    "api": {"core", "formats", "__version__"},
     "demo": {"core", "formats", "demo"},
-    "live": {"core", "formats", "live"},
-    "cli": {"core", "formats", "demo", "live", "desktop", "cli_method", "__version__"},
-    "cli_method": {"core", "formats"},
+    "cli": {"api", "core", "formats", "demo", "desktop", "cli", "__version__"},
     "__main__": {"cli"},
-    "desktop": {"core", "formats", "demo", "live", "desktop", "__version__"},
-    "__init__": set(),
+    "desktop": {"core", "formats", "demo", "desktop", "__version__"},
+    "__init__": {"api"},
 }
+# Inside the bench an arrow points to a higher number; rooms of one number do not know each other.
+FLOORS = {
+    "app": 0, "bench": 1, "acts": 2, "actions": 3,
+    "shelf": 4, "method_line": 4, "stage": 4, "readings": 4, "ruler": 4, "dialogs": 5,
+    "edits": 6, "state": 7, "kit": 8,
+}  # fmt: skip
 CORE_PACKAGES = {"numpy", "scipy", "pint"}
 QT = {"PyQt6", "pyqtgraph", "superqt", "qtawesome"}
+# scipy.signal designs filters here, and nowhere makes a spectrum.
+DESIGNS: set[str] = set()
+
+FILES = sorted(SOURCE.rglob("*.py"))
+each_file = pytest.mark.parametrize("path", FILES, ids=lambda p: str(p.relative_to(SOURCE)))
 
 
-def imports(path: Path) -> set[str]:
-    """Every module that a file imports, function bodies included."""
+@cache
+def tree(path: Path) -> ast.Module:
+    return ast.parse(path.read_text())
+
+
+def walk(node: ast.AST, *, run: bool) -> Iterator[ast.AST]:
+    """Every node; with ``run`` only what happens when the module is imported."""
+    for child in ast.iter_child_nodes(node):
+        typing_only = isinstance(child, ast.If) and ast.unparse(child.test) == "TYPE_CHECKING"
+        if typing_only or (run and isinstance(child, (ast.FunctionDef, ast.Lambda))):
+            continue
+        yield child
+        yield from walk(child, run=run)
+
+
+def imports(path: Path, *, run: bool = False) -> set[str]:
+    """Every module that a file imports, function bodies included unless only the ``run`` counts."""
     found = set()
-    for node in ast.walk(ast.parse(path.read_text())):
+    for node in walk(tree(path), run=run):
         if isinstance(node, ast.Import):
             found |= {alias.name for alias in node.names}
         elif isinstance(node, ast.ImportFrom):
@@ -36,18 +65,79 @@ def imports(path: Path) -> set[str]:
     return found
 
 
-@pytest.mark.parametrize("path", sorted(SOURCE.rglob("*.py")), ids=lambda p: str(p.name))
+@each_file
 def test_imports_point_down(path: Path) -> None:
-    import sys
-
-    layer = path.relative_to(SOURCE).parts[0].removesuffix(".py")
+    room = path.relative_to(SOURCE).parts[0].removesuffix(".py")
     for name in imports(path):
         top, *rest = name.split(".")
         if top == "tonecomb":
-            assert rest[0] in ALLOWED[layer], f"{path} imports {name}"
+            assert rest[0] in ALLOWED[room], f"{path} imports {name}"
             continue
-        if layer != "desktop":
+        if room != "desktop":
             assert top not in QT, f"{path} knows Qt"
-        if layer == "core":
+        if room == "core":
             assert top in CORE_PACKAGES | set(sys.stdlib_module_names), f"{path} imports {name}"
-        assert not name.startswith("scipy.signal"), f"{path} lets scipy.signal do our work"
+        if name.startswith("scipy.signal"):
+            assert str(path.relative_to(SOURCE)) in DESIGNS, f"{path} lets scipy do our work"
+
+
+@pytest.mark.parametrize(
+    "path", [p for p in FILES if "desktop" in p.parts and p.name != "__init__.py"],
+    ids=lambda p: str(p.relative_to(SOURCE / "desktop")),
+)  # fmt: skip
+def test_the_floors_of_the_bench(path: Path) -> None:
+    room = path.relative_to(SOURCE / "desktop").parts[0].removesuffix(".py")
+    for name in imports(path):
+        if name.startswith("tonecomb.desktop."):
+            other = name.split(".")[2]
+            assert other == room or FLOORS[other] > FLOORS[room], f"{path} imports {name}"
+
+
+def test_nothing_is_imported_in_a_circle() -> None:
+    modules = {
+        ".".join(("tonecomb", *path.relative_to(SOURCE).with_suffix("").parts)).removesuffix(
+            ".__init__"
+        ): path
+        for path in FILES
+    }
+    needs = {
+        module: {
+            found
+            for name in imports(path, run=True)
+            if (found := name if name in modules else name.rpartition(".")[0]) in modules
+        }
+        for module, path in modules.items()
+    }
+    done: set[str] = set()
+
+    def visit(module: str, way: tuple[str, ...]) -> None:
+        assert module not in way, " → ".join((*way, module))
+        if module not in done:
+            for other in needs[module]:
+                visit(other, (*way, module))
+            done.add(module)
+
+    for module in modules:
+        visit(module, ())
+
+
+def is_qt(name: str) -> bool:
+    """Whether Qt or pyqtgraph calls a method of this name."""
+    return name[:1] != "_" and any(letter.isupper() for letter in name) or name == "paint"
+
+
+def test_nothing_is_too_large() -> None:
+    lengths = []
+    for path in FILES:
+        assert len(path.read_text().splitlines()) <= 450, f"{path} is too long"
+        for node in ast.walk(tree(path)):
+            if isinstance(node, ast.FunctionDef):
+                lengths.append((node.end_lineno or 0) - node.lineno + 1)
+            if isinstance(node, ast.ClassDef):
+                own = [one for one in node.body if isinstance(one, ast.FunctionDef)]
+                ours = [one.name for one in own if not is_qt(one.name)]
+                assert len(ours) <= 25, f"{node.name} in {path} has {len(ours)} methods"
+                for one in own:
+                    said = len(one.args.args) + len(one.args.kwonlyargs) - 1
+                    assert one.name != "__init__" or said <= 6, f"{node.name} in {path}: {said}"
+    assert statistics.median(lengths) <= 8

@@ -12,15 +12,8 @@ from hypothesis import strategies as st
 from tests.support import recording
 
 from tonecomb.core.analysis import run
-from tonecomb.core.find.combs import (
-    Line,
-    find_combs,
-    inharmonicity,
-    mains,
-    matching,
-    measured,
-    snapped,
-)
+from tonecomb.core.find.comb import Line, inharmonicity, mains, matching, measured, snapped
+from tonecomb.core.find.combs import find_combs
 from tonecomb.core.find.ratios import ratio_words, small_ratio
 from tonecomb.core.method import default_method
 

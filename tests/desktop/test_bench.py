@@ -70,7 +70,7 @@ def test_demo_opens_by_key_and_is_analysed(bench: Bench, settle: Settle) -> None
     assert sentence_shown(bench).startswith("Gearbox DE · 0.0–60.0 s · mean removed · Hann · 32768")
     first = bench.readings.peaks.sorted.index(0, 0).data()
     assert first == "24.3000"
-    assert "413.10" in bench.stage.spectrum.labelled()
+    assert "413.10" in bench.stage.spectrum.marks.labelled()
     assert bench.ruler.figure("frames") == "45, 98.1 % of 60 s"
     assert bench.ruler.figure("bin") == "0.3906 Hz"
     curve = bench.stage.spectrum._curve.getData()[1]

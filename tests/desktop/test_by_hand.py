@@ -95,10 +95,10 @@ def test_a_range_is_dragged_and_fitted(opened: Bench, settle: Settle) -> None:
     view.set_limits(0.1, 0.8)
     middle = float(np.mean(view.level_limits()))
     QTest.keyClick(opened, Key.Key_F)
-    assert view.choosing and "Drag over the range" in opened.context.notices.text
+    assert view.drag.choosing and "Drag over the range" in opened.context.notices.text
     drag(view, (0.2, middle), (0.6, middle))
     popover = QApplication.activePopupWidget()
-    assert popover is not None and not view.choosing
+    assert popover is not None and not view.drag.choosing
     assert view.limits() == pytest.approx((0.1, 0.8)), "the drag chose, and did not zoom"
     settle()
     method = opened.store.method
@@ -156,7 +156,7 @@ def test_the_machine_names_peaks_and_gives_orders(
     assert ref.machine == Machine(None, "A", (Known("Gear mesh", 17.0, True),))
     assert (settings.machines_folder() / "drive1.csv").exists()
     opened.stage.spectrum.set_limits(0, 500)
-    assert "413.10 Gear mesh" in opened.stage.spectrum.labelled()
+    assert "413.10 Gear mesh" in opened.stage.spectrum.marks.labelled()
     choose(opened, "413.100")
     assert "order 17.0000\nGear mesh" in opened.readings.peaks.detail.text()
     opened.stage.spectrum.hover(QPointF(24.3, 0.0))
@@ -178,7 +178,7 @@ def test_the_machine_names_peaks_and_gives_orders(
     assert not axis.isVisible()
     opened.store.undo()
     settle()
-    assert "413.10" in opened.stage.spectrum.labelled()
+    assert "413.10" in opened.stage.spectrum.marks.labelled()
 
 
 def test_filter_columns_and_copies(

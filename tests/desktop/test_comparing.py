@@ -159,15 +159,15 @@ def test_the_confidence_band(opened: Bench, settle: Settle) -> None:
     assert limits is not None
     assert f"95 % band −{-limits[0]:.1f} to +{limits[1]:.1f} dB" in spectrum.legend.text()
     y = spectrum._curve.getData()[1]
-    for edge, limit in zip(spectrum._edges, limits, strict=True):
+    for edge, limit in zip(spectrum.overlays.edges, limits, strict=True):
         np.testing.assert_allclose(edge.getData()[1] - y, limit)
     opened.layout_.toggle_decibels()
     y = spectrum._curve.getData()[1]
-    np.testing.assert_allclose(spectrum._edges[1].getData()[1], y * 10 ** (limits[1] / 10))
+    np.testing.assert_allclose(spectrum.overlays.edges[1].getData()[1], y * 10 ** (limits[1] / 10))
     opened.layout_.toggle_decibels()
     opened.store.edit_method("Change", average=Highest())
     settle()
-    assert not spectrum._band.isVisible(), "there is none for the highest of all frames"
+    assert not spectrum.overlays.band.isVisible(), "there is none for the highest of all frames"
     press(opened, Qt.Key.Key_K)
     assert not spectrum.legend.isVisible()
 
@@ -181,12 +181,12 @@ def test_the_noise_floor_is_drawn(opened: Bench, settle: Settle) -> None:
     spectrum.set_limits(1500, 3000)
     assert "noise floor" in spectrum.legend.text()
     density = 10 * np.log10((1.4e-3 / 1e-6) ** 2)  # what the demo puts in
-    x, y = spectrum._floor.getData()
+    x, y = spectrum.overlays.noise.getData()
     assert np.median(y[(x > 1600) & (x < 2900)]) == pytest.approx(density, abs=0.5)
     opened.readings.peaks.table.selectRow(0)
     assert "dB above the noise floor" in opened.readings.peaks.detail.text()
     press(opened, Qt.Key.Key_U)
-    assert not spectrum._floor.isVisible()
+    assert not spectrum.overlays.noise.isVisible()
 
 
 def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
@@ -215,7 +215,7 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
     at = np.argmin(abs(single.frequency - 62.0))
     assert y[np.argmin(abs(x - 62.0))] == pytest.approx(single.part("phase", "start")[at])
     # The decay's modes, fitted and drawn over it, with the figures of the one that is chosen.
-    fitted = opened.stage.spectrum._fit.getData()[0]
+    fitted = opened.stage.spectrum.overlays.fits.getData()[0]
     assert fitted[np.isfinite(fitted)].min() < 61.8 < 388.0 < fitted[np.isfinite(fitted)].max()
     opened.readings.peaks.table.selectRow(0)
     assert "resonance, damping 1.2" in opened.readings.peaks.detail.text()

@@ -20,7 +20,7 @@ Settle = Callable[[], None]
 
 
 def curve(bench: Bench, number: int = 0) -> tuple[np.ndarray, np.ndarray]:
-    found = bench.stage.spectrum._held_curves[number]
+    found = bench.stage.spectrum.held.curves[number]
     assert found.isVisible()
     x, y = found.getData()
     return x, y
@@ -66,7 +66,7 @@ def test_traces_of_other_recordings_and_units(opened: Bench, settle: Settle) -> 
     assert mesh == pytest.approx(0.9, rel=0.15)  # the highest bin of the mesh
     opened.store.apply("Choose", edits.select(opened.store.document, taps.id, 0))
     settle()
-    assert not opened.stage.spectrum._held_curves[0].isVisible(), "newtons are no acceleration"
+    assert not opened.stage.spectrum.held.curves[0].isVisible(), "newtons are no acceleration"
     given = edits.replace(taps.given, unit="mm/s^2")
     opened.store.apply(
         "Unit", edits.change_recording(opened.store.document, edits.replace(taps, given=given))
@@ -86,11 +86,11 @@ def test_hiding_renaming_returning_dropping(
     viewport = opened.shelf.tree.viewport()
     place = opened.shelf.tree.visualItemRect(item).center()
     QTest.mouseClick(viewport, Qt.MouseButton.LeftButton, pos=place)
-    assert opened.stage.spectrum._held_curves == []
+    assert opened.stage.spectrum.held.curves == []
     assert not opened.stage.spectrum.legend.isVisible()
     QTest.qWait(QApplication.doubleClickInterval() + 50)
     QTest.mouseClick(viewport, Qt.MouseButton.LeftButton, pos=place)
-    assert len(opened.stage.spectrum._held_curves) == 1
+    assert len(opened.stage.spectrum.held.curves) == 1
 
     def choose(text: str) -> None:
         def pick(menu: QMenu, *_: object) -> None:

@@ -69,13 +69,13 @@ def test_measuring_a_known_period(opened: Bench, settle: Settle) -> None:
     QTest.keyClick(lanes.strip.periods, Qt.Key.Key_Return)
     assert lanes.strip.mean.text().startswith("periods of 82.")
     before = between
-    view.readouts[1].setValue(10.3)
+    view.readouts.lines[1].setValue(10.3)
     settle()
     assert lanes.strip.between.text() != before, "a readout is moved on its own"
     assert opened.store.method.source.stretch is None  # type: ignore[union-attr]
     QTest.keyClick(opened, Qt.Key.Key_M)
     assert not lanes.measuring
-    assert not view.readouts[0].isVisible()
+    assert not view.readouts.lines[0].isVisible()
 
 
 def test_lanes_below_and_over_each_other(opened: Bench, settle: Settle) -> None:
@@ -139,23 +139,23 @@ def test_marks_with_notes(
     ref = opened.store.ref
     assert ref is not None
     assert [(mark.time, mark.note) for mark in ref.marks] == [(12.0, "gate opened")]
-    assert [line.label.format for line in view._marks] == ["gate opened"]
-    view._marks[0].sigClicked.emit(view._marks[0], None)
+    assert [line.label.format for line in view.marks.lines] == ["gate opened"]
+    view.marks.lines[0].sigClicked.emit(view.marks.lines[0], None)
     assert opened.store.ref.marks == ref.marks, "escaped"  # type: ignore[union-attr]
-    view._marks[0].sigClicked.emit(view._marks[0], None)
+    view.marks.lines[0].sigClicked.emit(view.marks.lines[0], None)
     assert opened.store.ref.marks[0].note == "gate shut"  # type: ignore[union-attr]
     session.save(tmp_path / "s.tcomb", opened.store.document)
     assert session.load(tmp_path / "s.tcomb").current_ref.marks[0].note == "gate shut"  # type: ignore[union-attr]
-    view._marks[0].sigClicked.emit(view._marks[0], None)
+    view.marks.lines[0].sigClicked.emit(view.marks.lines[0], None)
     assert opened.store.ref.marks == ()  # type: ignore[union-attr]
     opened.store.undo()
-    assert len(view._marks) == 1
+    assert len(view.marks.lines) == 1
 
 
 def test_what_is_wrong_is_drawn_where_it_is(opened: Bench, settle: Settle) -> None:
     choose(opened, "station-log", 0, settle)
     view = opened.stage.waveform
-    kinds = {span.kind: span for span in view._spans.spans}
+    kinds = {span.kind: span for span in view.problems.spans.spans}
     assert kinds["missing"].start == pytest.approx(12.4, abs=0.01)
     assert kinds["missing"].text == "2 samples missing"
     assert kinds["gap"].start == pytest.approx(103.0, abs=0.01)
@@ -171,9 +171,9 @@ def test_what_is_wrong_is_drawn_where_it_is(opened: Bench, settle: Settle) -> No
     QTest.mouseClick(opened.context.notices._remedy, Qt.MouseButton.LeftButton)
     settle()
     assert opened.context.results.analysis is not None
-    assert "missing" not in {span.kind for span in view._spans.spans}
+    assert "missing" not in {span.kind for span in view.problems.spans.spans}
     choose(opened, "bracket-taps", 0, settle)
-    clipped = [span for span in view._spans.spans if span.kind == "clipped"]
+    clipped = [span for span in view.problems.spans.spans if span.kind == "clipped"]
     assert [round(span.start, 2) for span in clipped] == [42.0]
     told = [label.text() for label in opened.readings.findChildren(QLabel)]
     assert any("6 samples stand at the recorder's limit" in text for text in told)

@@ -124,7 +124,7 @@ def test_frames_in_step_and_frames_left_out(opened: Bench, settle: Settle) -> No
     assert method(opened).averaging.struck == (Stretch(5, 6.5),)
     popover().close()
     settle()
-    spans = opened.stage.waveform._spans.spans
+    spans = opened.stage.waveform.problems.spans.spans
     assert [(s.start, s.end) for s in spans if s.kind == "struck"] == [(5, 6.5)]
     assert "without 1 stretch struck out, without" in opened.method_line._shown[7][1]
     frames = opened.context.results.analysis.resolution.frames  # type: ignore[union-attr]

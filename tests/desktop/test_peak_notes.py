@@ -36,7 +36,7 @@ def test_a_peak_is_named_and_set_aside(
     answer(monkeypatch, " Gear mesh ")
     QTest.keyClick(opened, Qt.Key.Key_R)
     settle()
-    assert "413.10 Gear mesh" in opened.stage.spectrum.labelled()
+    assert "413.10 Gear mesh" in opened.stage.spectrum.marks.labelled()
     assert opened.readings.peaks.detail.text().endswith("Gear mesh")
     choose(opened, "50.000")
     answer(monkeypatch, "mains of the lighting")
@@ -51,7 +51,7 @@ def test_a_peak_is_named_and_set_aside(
     assert len(aside) == 1 and aside[0] == pytest.approx(50, abs=1e-3)
     choose(opened, "24.300")
     opened.stage.spectrum.set_limits(0, 120)
-    assert "50.00" not in opened.stage.spectrum.labelled()
+    assert "50.00" not in opened.stage.spectrum.marks.labelled()
     rows = opened.readings.peaks.sorted
     place = next(i for i in range(rows.rowCount()) if rows.index(i, 0).data() == "50.0000")
     assert rows.index(place, 0).data(Qt.ItemDataRole.FontRole).italic(), "it stays listed"

@@ -8,20 +8,13 @@ from functools import cached_property
 
 import numpy as np
 
-from tonecomb.core.estimate.bands import band_rms
-from tonecomb.core.estimate.display import Curve, curve, curve_scaling
 from tonecomb.core.estimate.estimate import Estimate, run_spectrum
-from tonecomb.core.estimate.phase import OneFrame
 from tonecomb.core.estimate.spectrum import (
     LEVEL_FACTORS,
-    Level,
     Read,
-    Scaling,
-    Spectrum,
-    level_label,
-    to_decibels,
 )
-from tonecomb.core.find.combs import Comb, Line, find_combs
+from tonecomb.core.find.comb import Comb, Line
+from tonecomb.core.find.combs import find_combs
 from tonecomb.core.find.damping import (
     Data,
     Fit,
@@ -33,11 +26,11 @@ from tonecomb.core.find.damping import (
 from tonecomb.core.find.floor import noise_floor
 from tonecomb.core.find.peaks import Peak, find_peaks
 from tonecomb.core.find.ringing import find_ringing
-from tonecomb.core.method import Method, Resolution, Shown, plan
+from tonecomb.core.method import Method, Shown, plan
 from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.record.recording import Array, Channel, Recording
+from tonecomb.core.record.recording import Array, Recording
 from tonecomb.core.say.sentence import sentence
-from tonecomb.core.units import Unit
+from tonecomb.core.shown import ShownEstimate
 
 _OF_WIDTH = 0.4  # of a wandering line's width, for one average, that its place is uncertain
 
@@ -58,7 +51,7 @@ class Findings:
 
 
 @dataclass(frozen=True, eq=False)
-class Analysis:
+class Analysis(ShownEstimate):
     """An estimate, what was ``found`` in it (None while it has not been looked for), and the
     method by which both are shown, with its sentence. All that is needed to draw, export and
     report it; to show it otherwise computes nothing anew.
@@ -67,9 +60,7 @@ class Analysis:
     peaks and fits have been multiplied by a power of iω.
     """
 
-    estimate: Estimate
     found: Findings | None
-    method: Method
     sentence: str
 
     @classmethod
@@ -77,57 +68,7 @@ class Analysis:
         cls, estimate: Estimate, found: Findings | None, method: Method, recording: Recording
     ) -> Analysis:
         """What was computed of a recording, shown as ``method`` says."""
-        return cls(estimate, found, method, sentence(method, recording))
-
-    @property
-    def recording_id(self) -> str:
-        """Whose it is."""
-        return self.estimate.recording_id
-
-    @property
-    def recording_name(self) -> str:
-        """The recording's name."""
-        return self.estimate.recording_name
-
-    @property
-    def channel(self) -> Channel:
-        """The channel that was analysed."""
-        return self.estimate.channel
-
-    @property
-    def fs(self) -> float:
-        """Its sample rate, Hz."""
-        return self.estimate.fs
-
-    @property
-    def resolution(self) -> Resolution:
-        """What the estimate can tell apart."""
-        return self.estimate.resolution
-
-    @property
-    def order(self) -> int:
-        """The power of iω by which the channel's amplitudes were divided to be shown."""
-        return self.method.shown.display.order(self.channel.unit)
-
-    def _gain(self, frequency: Array) -> Array:
-        return self.method.shown.display.gain(frequency, self.channel.unit)
-
-    @cached_property
-    def spectrum(self) -> Spectrum:
-        """The estimated spectrum."""
-        spectrum = self.estimate.spectrum
-        if not self.order:
-            return spectrum
-        gain = self._gain(spectrum.frequency)
-        return replace(spectrum, mean_square=spectrum.mean_square * gain**2)
-
-    @cached_property
-    def single(self) -> OneFrame | None:
-        """The one frame, where there is but one."""
-        single = self.estimate.single
-        if single is None or not self.order:
-            return single
-        return replace(single, bins=single.bins * self._gain(self.estimate.spectrum.frequency))
+        return cls(estimate, method, found, sentence(method, recording))
 
     @cached_property
     def peaks(self) -> tuple[Peak, ...] | None:
@@ -141,7 +82,7 @@ class Analysis:
 
     def _shown(self, peak: Peak) -> Peak:
         """A peak as another quantity: its phase turns by a right angle for each iω."""
-        gain = float(self._gain(np.array([peak.tone.frequency]))[0])
+        gain = float(self.gain(np.array([peak.tone.frequency]))[0])
         phase = peak.tone.phase_deg - 90.0 * self.order
         tone = replace(
             peak.tone,
@@ -158,7 +99,7 @@ class Analysis:
         if not self.order:
             return found
         return tuple(
-            replace(one, fit=one.fit * self._gain(one.fit_frequency) ** 2) for one in found
+            replace(one, fit=one.fit * self.gain(one.fit_frequency) ** 2) for one in found
         )
 
     @cached_property
@@ -167,7 +108,7 @@ class Analysis:
         floor = None if self.found is None else self.found.floor
         if floor is None or not self.order:
             return floor
-        return floor * self._gain(self.estimate.spectrum.frequency) ** 2
+        return floor * self.gain(self.estimate.spectrum.frequency) ** 2
 
     def resonance(self, peak: Peak) -> Resonance | None:
         """The mode that a peak is the top of, None where it is a tone's line."""
@@ -221,66 +162,6 @@ class Analysis:
         """Without what was found."""
         return replace(self, found=None)
 
-    @cached_property
-    def unit(self) -> Unit:
-        """The unit that is shown, with its decibel reference."""
-        return self.method.shown.display.unit(self.channel.unit)
-
-    @cached_property
-    def curve(self) -> Curve:
-        """What is drawn, in the method's scaling, linear."""
-        return curve(
-            self.spectrum,
-            self.method.shown.scaling,
-            self.method.shown.level,
-            self.method.shown.display,
-        )
-
-    @property
-    def scaling(self) -> Scaling:
-        """The scaling of ``curve``."""
-        return curve_scaling(
-            self.method.shown.scaling, self.method.shown.level, self.method.shown.display
-        )[0]
-
-    @property
-    def values(self) -> Array:
-        """The spectrum in the method's scaling, linear, shape (bins,)."""
-        return self.spectrum.values(self.method.shown.scaling, self.method.shown.level)
-
-    @property
-    def values_unit(self) -> str:
-        """Symbol of what is drawn."""
-        return self.unit.scaled(*self._drawn)
-
-    def decibels(self, values: Array) -> Array:
-        """Linear values of the curve in dB; zeros become the lowest that can be."""
-        return to_decibels(np.maximum(values, np.finfo(float).tiny), self.scaling, self.unit)
-
-    def label(self, decibels: bool) -> str:
-        """Quantity and unit of what is drawn, for an axis."""
-        text = level_label(*self._drawn, self.unit, decibels)
-        words = self.method.shown.display.words()
-        return f"{text}, {words}" if words else text
-
-    @property
-    def _drawn(self) -> tuple[Scaling, Level]:
-        return curve_scaling(
-            self.method.shown.scaling, self.method.shown.level, self.method.shown.display
-        )
-
-    @property
-    def amplitude_unit(self) -> str:
-        """Symbol and level of peak amplitudes, which are amplitudes in every scaling."""
-        return f"{self.unit.symbol} {self.method.shown.level}"
-
-    @property
-    def band_levels(self) -> tuple[float, ...]:
-        """Rms of each of the method's bands, in the unit that is shown."""
-        return tuple(
-            band_rms(self.spectrum, band.low, band.high) for band in self.method.follow.bands
-        )
-
     def amplitude(self, peak: Peak) -> tuple[float, float]:
         """A peak's amplitude in the method's level, and its standard deviation."""
         factor = LEVEL_FACTORS[self.method.shown.level] / LEVEL_FACTORS["peak"]
@@ -317,7 +198,7 @@ def run_findings(
     floor = noise_floor(spectrum)
     peaks = find_peaks(spectrum, search.peaks, read, p.fs, p.taper, floor, progress)
     found = Findings(peaks, floor)
-    combs = Analysis(estimate, found, method.findings(), "").combs
+    combs = Analysis(estimate, method.findings(), found, "").combs
     teeth = {line for comb in combs for line in comb.lines}
     alone = [peak.tone.frequency for i, peak in enumerate(peaks) if i not in teeth]
     decay = None if estimate.single is None else estimate.single.samples

@@ -128,7 +128,7 @@ class Bench(QMainWindow):
         context.results.analysis_changed.connect(
             lambda analysis: setattr(self.method_line, "pair", current_pair(analysis))
         )
-        spectrum.tooth_dragged.connect(context.combs.drag)
+        spectrum.drag.tooth_dragged.connect(context.combs.drag)
         self.readings.range_chosen.connect(spectrum.bring_range)
         self.readings.place_chosen.connect(spectrum.bring_into_view)
         self.ruler.tried.connect(spectrum.preview)

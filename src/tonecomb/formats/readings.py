@@ -12,7 +12,7 @@ import numpy as np
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.document import PeakNote
 from tonecomb.core.estimate.bands import Band
-from tonecomb.core.find.combs import Comb, Tooth
+from tonecomb.core.find.comb import Comb, Tooth
 from tonecomb.core.find.damping import Resonance
 from tonecomb.core.find.knowledge import NOTHING, Knowledge
 from tonecomb.core.find.peaks import Peak

@@ -8,7 +8,7 @@ from string import ascii_uppercase
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.document import DroppedComb, PeakNote, RecordingRef, note_at
-from tonecomb.core.find.combs import Comb, measured
+from tonecomb.core.find.comb import Comb, measured
 from tonecomb.core.find.machine import Known, named
 from tonecomb.core.find.peaks import Peak
 

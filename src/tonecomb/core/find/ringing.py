@@ -15,7 +15,7 @@ import numpy as np
 from tonecomb.core.estimate.framing import effective_averages, make_framing
 from tonecomb.core.estimate.spectrum import Detrend, Read, Spectrum, averaged_spectrum
 from tonecomb.core.estimate.windows import window
-from tonecomb.core.find.combs import Comb
+from tonecomb.core.find.comb import Comb
 from tonecomb.core.find.damping import Data, Resonance, find_resonances
 
 _TEETH = 8  # found teeth from which a comb may ring something

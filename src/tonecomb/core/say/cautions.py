@@ -20,7 +20,7 @@ from tonecomb.core.estimate.confidence import confidence_db
 from tonecomb.core.estimate.estimate import run_spectrum
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.estimate.windows import window
-from tonecomb.core.find.combs import MAINS
+from tonecomb.core.find.comb import MAINS
 from tonecomb.core.find.damping import half_power_width
 from tonecomb.core.method import Frames, Method
 from tonecomb.core.progress import Progress, part, silent

@@ -25,7 +25,7 @@ class Finding(QObject):
         self._combs, self._notes = context.combs, context.notes
         self._fits, self._notices = context.fits, context.notices
         readings.peak_chosen.connect(self._go_to_peak)
-        stage.spectrum.range_chosen.connect(self.fit_range)
+        stage.spectrum.drag.chosen.connect(self.fit_range)
         context.fits.armed.connect(self.choose_fit)
         context.held.comparison_asked.connect(lambda: stage.show_pane("against"))
         editors = {"trend": self.edit_tracks, "run-up": self.choose_shaft}
@@ -62,7 +62,7 @@ class Finding(QObject):
 
     def choose_fit(self, wanted: bool) -> None:
         """Let the next drag on the spectrum choose what is fitted, or not."""
-        self._stage.spectrum.choose_range(wanted)
+        self._stage.spectrum.drag.choose(wanted)
         if wanted:
             self._notices.show_notice("Drag over the range on the spectrum that is to be fitted.")
 

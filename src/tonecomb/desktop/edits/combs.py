@@ -11,8 +11,8 @@ from tonecomb.core import document as edits
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.document import DroppedComb
 from tonecomb.core.errors import UserError
-from tonecomb.core.find import combs as families
-from tonecomb.core.find.combs import Comb
+from tonecomb.core.find import comb as families
+from tonecomb.core.find.comb import Comb
 from tonecomb.core.find.knowledge import measured_comb, reach, same
 from tonecomb.core.find.peaks import Peak
 from tonecomb.desktop.state.messages import Notices

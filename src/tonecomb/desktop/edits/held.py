@@ -101,7 +101,7 @@ class HeldTraces(QObject):
         want, estimate = self._curves[trace.id]
         recording = self._recording(trace)
         if recording is None:
-            return Analysis(estimate, None, trace.method, "")
+            return Analysis(estimate, trace.method, None, "")
         return Analysis.of(estimate, None, trace.method, recording)
 
     def _recording(self, trace: HeldTrace) -> Recording | None:

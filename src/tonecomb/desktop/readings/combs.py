@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QHeaderView, QMenu, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.find.combs import inharmonicity, mains
+from tonecomb.core.find.comb import inharmonicity, mains
 from tonecomb.core.find.ratios import ratio_words, small_ratio
 from tonecomb.core.say.numbers import with_std
 from tonecomb.desktop.edits.combs import Combs, ShownComb

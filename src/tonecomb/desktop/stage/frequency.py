@@ -46,6 +46,7 @@ class FrequencyPlot(Plot):
     def __init__(self, parent: QWidget | None = None, left: Axis | None = None) -> None:
         super().__init__(parent, left)
         self._least = 1e-3  # Hz at which a logarithmic axis begins
+        self._greatest = math.inf  # Hz that can be shown
         self.main: FrequencyPlot | None = None
         self._taking = False
         self.set_label("bottom", "Frequency, Hz")
@@ -126,10 +127,25 @@ class FrequencyPlot(Plot):
             low = max(low, self._least)
         self.box.setXRange(self.place(low), self.place(high), padding=0)
 
+    def bring_into_view(self, frequency: float) -> None:
+        """Move the view so that a frequency (Hz) is in it; the zoom stays."""
+        low, high = self.limits()
+        if not low <= frequency <= high:
+            half = (high - low) / 2
+            low = min(max(frequency - half, 0.0), self._greatest - 2 * half)
+            self.set_limits(low, low + 2 * half)
+
+    def bring_range(self, low: float, high: float) -> None:
+        """Have a range of frequencies (Hz) in view, with some room about it."""
+        shown = self.limits()
+        if not (shown[0] <= low and high <= shown[1]):
+            room = 0.1 * (high - low)
+            self.set_limits(max(low - room, 0.0), min(high + room, self._greatest))
+
     def limit_axis(self, analysis: Analysis) -> None:
         """Nothing is shown beyond the analysis's frequencies."""
         spectrum = analysis.spectrum
-        self._least = spectrum.bin_hz
+        self._least, self._greatest = spectrum.bin_hz, float(spectrum.frequency[-1])
         low = self.place(spectrum.bin_hz if self.bottom.log else 0.0)
         high = self.place(float(spectrum.frequency[-1]))
         smallest = (high - low) * 1e-3 if self.bottom.log else 4 * spectrum.bin_hz

@@ -180,8 +180,8 @@ class Lanes(QWidget):
         for lane, other in zip(self.lanes[1:], below, strict=True):
             lane.show_channel(recording, other, stretch)
         for lane in self.lanes:
-            lane.show_marks(marks if lane is self.main else ())
-            lane.show_struck(struck)
+            lane.marks.show(marks if lane is self.main else ())
+            lane.problems.strike(struck)
             lane.name_channel(len(self.lanes) > 1 or (self._over and bool(others)))
             last = lane is self.lanes[-1]
             lane.show_time_axis(last)
@@ -230,7 +230,8 @@ class Lanes(QWidget):
     def _measure(self, start: float, end: float, finished: bool) -> None:
         self._span = (start, end)
         for lane in self.lanes:
-            lane.place_readouts(start, end)
+            lane.readouts.place(start, end)
+            lane.readouts.set_visible(True)
         self._figures.measure(self.main.channel, start, end, self._show_measure)
 
     def _show_measure(self, measure: Measure) -> None:
@@ -252,4 +253,4 @@ class Lanes(QWidget):
         self._span = None
         self.strip.hide()
         for lane in self.lanes:
-            lane.hide_readouts()
+            lane.readouts.set_visible(False)

@@ -114,8 +114,8 @@ class PaneSpec:
     """``key`` names it, ``name``, ``keys`` and ``tip`` are those of its action. ``share`` is its
     part of the stage's height where the spectrum beside it has 260.
 
-    What it is over decides what stands with it: over ``frequency`` the spectrum stays above it, over
-    ``time`` the waveform. Where it ``shows_levels`` itself the other one makes room.
+    What it is over decides what stands with it: over ``frequency`` the spectrum stays above it,
+    over ``time`` the waveform. Where it ``shows_levels`` itself the other one makes room.
     """
 
     key: str

@@ -5,6 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.estimate.estimate import Estimate
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import label
@@ -17,7 +19,7 @@ class Spectra(QSplitter):
 
     def __init__(self, context: Context) -> None:
         super().__init__(Qt.Orientation.Horizontal)
-        self._held, self._results = context.held, context.results
+        self._held, self._results, self._store = context.held, context.results, context.store
         self.setChildrenCollapsible(False)
         self.main, self.second = SpectrumView(), SpectrumView()
         self.main.setMinimumHeight(180)
@@ -40,6 +42,7 @@ class Spectra(QSplitter):
         self.second.follow(self.main)
         self.second.setYLink(self.main)
         context.held.changed.connect(self.show_held)
+        context.watched["range"].changed.connect(self._show_range)
 
     @property
     def views(self) -> tuple[SpectrumView, SpectrumView]:
@@ -84,3 +87,11 @@ class Spectra(QSplitter):
         if trace is not None:
             self.second.set_colour(self._held.colour_of(trace))
         self.second.show_analysis(beside)
+
+    def _show_range(self, found: tuple[Estimate, ...] | None) -> None:
+        """The highest, the median and the lowest of all frames behind the curve."""
+        signal, method = self._store.current, self._store.method
+        every: tuple[Analysis, ...] = ()
+        if found and signal is not None and method is not None:
+            every = tuple(Analysis.of(one, None, method, signal.recording) for one in found)
+        self.main.show_range(every or None)

@@ -4,11 +4,10 @@ how to begin."""
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QMenu, QPushButton, QSplitter, QStackedLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QPushButton, QSplitter, QStackedLayout, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.record.recording import whole
@@ -18,6 +17,7 @@ from tonecomb.desktop.edits.stretch import set_stretch
 from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.kit.widgets import label, panel, row
+from tonecomb.desktop.stage import box_menu
 from tonecomb.desktop.stage.frame_bar import FrameBar
 from tonecomb.desktop.stage.frame_place import FramePlace
 from tonecomb.desktop.stage.lanes import Lanes
@@ -114,7 +114,6 @@ class Stage(QWidget):
         context.store.changed.connect(self.refresh)
         context.results.analysis_changed.connect(self.show_analysis)
         context.results.waiting.connect(self.spectrum.set_stale)
-        context.watched["range"].changed.connect(self._show_range)
         context.combs.changed.connect(lambda: self.show_combs(context.combs.shown))
         self.lanes.stretch_chosen.connect(lambda *ends: set_stretch(self._store, *ends))
         self.spectrum.display_changed.connect(self._follow_display)
@@ -269,17 +268,6 @@ class Stage(QWidget):
         if self.spectra.side_by_side:
             self.spectra.show_held()
 
-    def _show_range(self, found: tuple[object, ...] | None) -> None:
-        """The highest, the median and the lowest of all frames behind the curve."""
-        signal, method = self._store.current, self._store.method
-        every: tuple[Analysis, ...] = ()
-        if found and signal is not None and method is not None:
-            every = tuple(
-                Analysis.of(one, None, method, signal.recording)  # type: ignore[arg-type]
-                for one in found
-            )
-        self.spectrum.show_range(every or None)
-
     def _show_moment(self, span: tuple[float, float] | None) -> None:
         """Where the single frame is that the spectrum shows as well."""
         self.frame_place.show(span)
@@ -294,28 +282,14 @@ class Stage(QWidget):
             pane.show_time(time)
 
     def _ask_box(self, start: float, end: float, low: float, high: float) -> None:
-        """What is to become of a box over time and frequency."""
-        method, asked = self._store.method, self.sender()
-        if method is None or not isinstance(asked, Pane):
-            return
-        peaks = replace(method.search, peaks=replace(method.search.peaks, low=low, high=high))
+        asked = self.sender()
 
         def zoom() -> None:
             self.spectrum.set_limits(low, high)
-            if not asked.zoom(start, end):
+            if isinstance(asked, Pane) and not asked.zoom(start, end):
                 self.waveform.set_limits(start, end)
 
-        menu = QMenu(self)
-        for text, act in (
-            (f"Analyse {start:.4g}–{end:.4g} s", lambda: set_stretch(self._store, start, end)),
-            (f"Look for peaks in {low:.4g}–{high:.4g} Hz",
-             lambda: self._store.edit_method("Choose peak range", search=peaks)),
-            ("Zoom to both", zoom),
-        ):  # fmt: skip
-            action = menu.addAction(text)
-            assert action is not None
-            action.triggered.connect(lambda _, act=act: act())
-        menu.exec(self.cursor().pos())
+        box_menu.ask(self, self._store, box_menu.Box(start, end, low, high), zoom)
 
     def show_all(self) -> None:
         """Zoom every visible view out."""

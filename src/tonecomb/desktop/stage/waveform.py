@@ -7,9 +7,8 @@ import math
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtWidgets import QGraphicsRectItem, QLabel
+from PyQt6.QtWidgets import QLabel
 
-from tonecomb.core.document import Mark
 from tonecomb.core.record.pyramid import Envelope, Pyramid
 from tonecomb.core.record.recording import Array, Stretch
 from tonecomb.core.record.signal import Signal
@@ -17,7 +16,8 @@ from tonecomb.core.say.sentence import seconds
 from tonecomb.core.units import unit
 from tonecomb.desktop.kit.plot import AXIS_WIDTH, Plot
 from tonecomb.desktop.kit.theme import Theme, font
-from tonecomb.desktop.stage.annotations import Span, Spans
+from tonecomb.desktop.stage.problems import Problems
+from tonecomb.desktop.stage.spans import Ends, MarkLines, StretchEnds
 from tonecomb.desktop.state.envelopes import Envelopes, EnvelopeWanted
 
 
@@ -54,9 +54,6 @@ class WaveformView(Plot):
     def __init__(self, envelopes: Envelopes, colour: int = 0) -> None:
         super().__init__()
         self._envelopes, self._colour = envelopes, colour
-        self._spans = Spans()
-        self._marks: list[pg.InfiniteLine] = []
-        self._theme: Theme | None = None
         self._named = False
         self.title = QLabel(self)
         self.title.setObjectName("readout")
@@ -65,35 +62,24 @@ class WaveformView(Plot):
         self.title.move(AXIS_WIDTH + 8, 10)
         self.title.hide()
         self.cursor_time: float | None = None
-        self.readouts = [pg.InfiniteLine(angle=90, movable=True) for _ in range(2)]
-        self._struck: tuple[Stretch, ...] = ()
         self._signal: Signal | None = None
         self._channel = 0
-        self._stretch: Stretch | None = None
         self._envelope: Envelope | None = None
         self._outside, self._inside = pg.PlotCurveItem(), pg.PlotCurveItem()
-        self._shade = QGraphicsRectItem()
-        self._edges = [pg.InfiniteLine(angle=90, movable=True) for _ in range(2)]
         self._cursor = pg.InfiniteLine(angle=90)
         self._cursor.hide()
-        items = (self._shade, self._spans, self._outside, self._inside, *self._edges)
-        for item in (*items, *self.readouts, self._cursor):
+        self.stretch = StretchEnds(self, self._rounded)
+        self.problems = Problems(self, envelopes)
+        for item in (self.problems.spans, self._outside, self._inside, self._cursor):
             self.addItem(item, ignoreBounds=True)
-        for line in self.readouts:
-            line.hide()
-            line.setZValue(11)
-            line.setCursor(Qt.CursorShape.SizeHorCursor)
-            line.sigPositionChanged.connect(lambda: self._readout_moved(False))
-            line.sigPositionChangeFinished.connect(lambda: self._readout_moved(True))
-        self._shade.setZValue(-10)
-        for line in self._edges:
-            line.setZValue(10)
-            line.setCursor(Qt.CursorShape.SizeHorCursor)
-            line.sigPositionChanged.connect(self._edge_moved)
-            line.sigPositionChangeFinished.connect(self._edge_dropped)
-        self.box.dragged.connect(self._dragged)
-        self.box.measured.connect(self._measured)
-        envelopes.clipping_ready.connect(self._clipping_ready)
+        self.marks = MarkLines(self)
+        self.readouts = Ends(self, 11)
+        self.box.dragged.connect(lambda a, b, end: self._drawn_out(a.x(), b.x(), end))
+        self.box.measured.connect(lambda a, b, end: self._measured(a.x(), b.x(), end))
+        self.readouts.moved.connect(self._measured)
+        self.stretch.said.connect(lambda *ends: self.say(self._range_text(*ends)))
+        self.stretch.chosen.connect(self.stretch_chosen)
+        self.marks.clicked.connect(self.mark_clicked)
         self.box.show_all.connect(self.show_all)
         self.box.sigXRangeChanged.connect(self._ask)
         self.box.sigResized.connect(self._ask)
@@ -102,22 +88,12 @@ class WaveformView(Plot):
         self.set_label("bottom", "Time, s")
 
     def paint_items(self, theme: Theme) -> None:
-        self._theme = theme
         self._outside.setPen(pg.mkPen(theme.faded))
         self._inside.setPen(pg.mkPen(theme.traces[self._colour % len(theme.traces)]))
-        self._spans.set_theme(theme)
-        for line in self.readouts:
-            line.setPen(pg.mkPen(theme.second, width=2))
-            line.setHoverPen(pg.mkPen(theme.second, width=4))
-        for line in self._marks:
-            self._paint_mark(line)
-        shade = pg.mkColor(theme.accent)
-        shade.setAlpha(26)
-        self._shade.setBrush(shade)
-        self._shade.setPen(pg.mkPen(None))
-        for line in self._edges:
-            line.setPen(pg.mkPen(theme.accent, width=2))
-            line.setHoverPen(pg.mkPen(theme.accent, width=4))
+        self.readouts.paint(theme.second)
+        self.stretch.paint(theme)
+        self.marks.paint(theme)
+        self.problems.spans.set_theme(theme)
         self._cursor.setPen(pg.mkPen(theme.quiet, style=Qt.PenStyle.DashLine))
 
     def show_channel(self, signal: Signal, channel: int, stretch: Stretch) -> None:
@@ -132,7 +108,7 @@ class WaveformView(Plot):
         )
         self._signal, self._channel = signal, channel
         self.name_channel(self._named)
-        self.set_stretch(stretch)
+        self.stretch.show(stretch)
         if rescaled:
             duration = signal.duration
             self.box.setLimits(
@@ -146,7 +122,7 @@ class WaveformView(Plot):
             self._envelope = None
             self._fit_level()
             self._ask()
-        self._place_spans()
+        self.problems.show(signal, channel)
         self._draw()
 
     def name_channel(self, named: bool) -> None:
@@ -177,56 +153,17 @@ class WaveformView(Plot):
         """Number of the channel that is shown."""
         return self._channel
 
-    def show_marks(self, marks: tuple[Mark, ...]) -> None:
-        """Show notes at their times."""
-        for line in self._marks:
-            self.removeItem(line)
-        self._marks = []
-        for i, mark in enumerate(marks):
-            line = pg.InfiniteLine(
-                mark.time, angle=90, label=mark.note,
-                labelOpts={"position": 0.07, "anchors": [(0, 0.5), (0, 0.5)]},
-            )  # fmt: skip
-            line.setZValue(9)
-            line.sigClicked.connect(lambda *_, i=i: self.mark_clicked.emit(i))
-            self._marks.append(line)
-            self.addItem(line, ignoreBounds=True)
-            self._paint_mark(line)
-
-    def _paint_mark(self, line: pg.InfiniteLine) -> None:
-        if self._theme is not None:
-            line.setPen(pg.mkPen(self._theme.ink, style=Qt.PenStyle.DotLine))
-            line.label.setColor(pg.mkColor(self._theme.ink))
-            line.label.fill = pg.mkBrush(self._theme.raised)
-            line.label.setFont(font(9))
-
     @property
     def _left_edge(self) -> int:
         """Where the readout stands at the left: beside the channel's name."""
         return AXIS_WIDTH + 8 + (self.title.width() + 8 if self._named else 0)
 
-    # Measuring
+    def _drawn_out(self, start: float, end: float, finished: bool) -> None:
+        if self._signal is not None:
+            self.stretch.draw_out(start, end, finished)
 
-    def place_readouts(self, start: float, end: float) -> None:
-        """Show the two readouts at these times."""
-        for line, at in zip(self.readouts, (start, end), strict=True):
-            line.blockSignals(True)
-            line.setPos(at)
-            line.blockSignals(False)
-            line.show()
-
-    def hide_readouts(self) -> None:
-        """Take the two readouts away."""
-        for line in self.readouts:
-            line.hide()
-
-    def _measured(self, start: QPointF, end: QPointF, finished: bool) -> None:
-        low, high = sorted((self._within(start.x()), self._within(end.x())))
-        if self._signal is not None and high - low >= 1 / self._signal.rate:
-            self.measure_wanted.emit(low, high, finished)
-
-    def _readout_moved(self, finished: bool) -> None:
-        low, high = sorted(self._within(line.value()) for line in self.readouts)
+    def _measured(self, start: float, end: float, finished: bool) -> None:
+        low, high = sorted((self._within(start), self._within(end)))
         if self._signal is not None and high - low >= 1 / self._signal.rate:
             self.measure_wanted.emit(low, high, finished)
 
@@ -234,57 +171,17 @@ class WaveformView(Plot):
         duration = self._signal.duration if self._signal else 0.0
         return min(max(time, 0.0), duration)
 
-    # What is wrong with the samples
-
-    def _clipping_ready(self, recording_id: str, channel: int) -> None:
-        shown = self._signal
-        if shown is not None and (recording_id, channel) == (shown.id, self._channel):
-            self._place_spans()
-
-    def _place_spans(self) -> None:
-        signal = self._signal
-        if signal is None:
-            self._spans.set_spans(())
-            return
-        fs, spans = signal.rate, []
-        built = self._envelopes.pyramid(signal.id, self._channel)
-        for first, stop in built.holes if built is not None else ():
-            count = f"{stop - first} samples missing" if stop - first > 1 else "missing"
-            spans.append(Span((first - 0.5) / fs, (stop - 0.5) / fs, "missing", count))
-        for one in signal.breaks:
-            text = f"gap of {one.seconds:.4g} s, joined"
-            spans.append(Span(one.sample / fs, (one.sample + 1) / fs, "gap", text))
-        for first, stop in self._envelopes.clipping(signal, self._channel):
-            text = f"{stop - first} samples at the limit"
-            spans.append(Span(first / fs, (stop - 1) / fs, "clipped", text))
-        text = "struck out: frames that touch it do not count"
-        spans += [Span(part.start, part.end, "struck", text) for part in self._struck]
-        self._spans.set_spans(tuple(spans))
-
     def show_cursor(self, time: float | None) -> None:
         """A line at the time (s) that another view points at; none for None."""
         self._cursor.setVisible(time is not None and self._signal is not None)
         if time is not None:
             self._cursor.setPos(time)
 
-    def show_struck(self, parts: tuple[Stretch, ...]) -> None:
-        """Hatch the parts whose frames do not count."""
-        self._struck = parts
-        self._place_spans()
-
     def clear_channel(self) -> None:
         """Show nothing."""
         self._signal = self._envelope = None
+        self.problems.show(None, 0)
         self._draw()
-
-    def set_stretch(self, stretch: Stretch) -> None:
-        """Show the stretch at its place."""
-        self._stretch = stretch
-        for line, at in zip(self._edges, (stretch.start, stretch.end), strict=True):
-            line.blockSignals(True)
-            line.setPos(at)
-            line.blockSignals(False)
-        self._place_shade()
 
     def show_all(self) -> None:
         """Zoom out to the whole signal."""
@@ -343,7 +240,7 @@ class WaveformView(Plot):
             self._channel,
         ):
             self._fit_level()
-            self._place_spans()
+            self.problems.place()
             self._ask()
 
     def _exact(self, wanted: EnvelopeWanted, envelope: Envelope) -> None:
@@ -352,10 +249,11 @@ class WaveformView(Plot):
             self._draw()
 
     def _draw(self) -> None:
-        envelope, signal, stretch = self._envelope, self._signal, self._stretch
+        envelope, signal, stretch = self._envelope, self._signal, self.stretch.stretch
         shown = envelope is not None and signal is not None and len(envelope.low) > 0
-        for item in (self._outside, self._inside, self._shade, *self._edges):
-            item.setVisible(shown)
+        self._outside.setVisible(shown)
+        self._inside.setVisible(shown)
+        self.stretch.set_visible(shown)
         self.show_scales(shown)
         if not shown or envelope is None or signal is None or stretch is None:
             return
@@ -365,42 +263,12 @@ class WaveformView(Plot):
         self._outside.setData(x, np.where(inside, np.nan, y), connect="finite")
         self._inside.setData(x, np.where(inside, y, np.nan), connect="finite")
 
-    def _place_shade(self) -> None:
-        low, high = sorted(line.value() for line in self._edges)
-        self._shade.setRect(low, -1e12, high - low, 2e12)
-
     def _rounded(self, time: float) -> float:
         """A time as precise as a pixel, so that typed and dragged limits look alike."""
         low, high = self.limits()
         digits = max(0, math.ceil(-math.log10(max((high - low) / self.columns, 1e-9))))
         duration = self._signal.duration if self._signal else 0.0
         return min(max(round(time, digits), 0.0), duration)
-
-    def _dragged(self, start: QPointF, end: QPointF, finished: bool) -> None:
-        if self._signal is None:
-            return
-        low, high = sorted((self._rounded(start.x()), self._rounded(end.x())))
-        if high > low:
-            for line, at in zip(self._edges, (low, high), strict=True):
-                line.blockSignals(True)
-                line.setPos(at)
-                line.blockSignals(False)
-            self._place_shade()
-            self.say(self._range_text(low, high))
-            if finished:
-                self.stretch_chosen.emit(low, high)
-
-    def _edge_moved(self) -> None:
-        self._place_shade()
-        low, high = sorted(line.value() for line in self._edges)
-        self.say(self._range_text(self._rounded(low), self._rounded(high)))
-
-    def _edge_dropped(self) -> None:
-        low, high = sorted(self._rounded(line.value()) for line in self._edges)
-        if high > low:
-            self.stretch_chosen.emit(low, high)
-        elif self._stretch is not None:
-            self.set_stretch(self._stretch)
 
     def _range_text(self, low: float, high: float) -> str:
         fs = self._signal.rate if self._signal else 1.0
@@ -425,7 +293,7 @@ class WaveformView(Plot):
         else:
             value = f"{low:.4g} to {high:.4g} {symbol}"
         low_limit, high_limit = self.limits()
-        wrong = self._spans.at(time, 3 * (high_limit - low_limit) / self.columns)
+        wrong = self.problems.spans.at(time, 3 * (high_limit - low_limit) / self.columns)
         note = f" · {wrong.text}" if wrong is not None and wrong.text != value else ""
         self._cursor.setPos(time)
         self._cursor.show()

@@ -7,7 +7,7 @@ from collections.abc import Hashable
 from typing import Any, ClassVar
 
 from tonecomb.core.analysis import Analysis, run
-from tonecomb.core.find.combs import Comb, inharmonicity, mains, matching
+from tonecomb.core.find.comb import Comb, inharmonicity, mains, matching
 from tonecomb.core.find.damping import Resonance
 from tonecomb.core.find.knowledge import Knowledge
 from tonecomb.core.find.peaks import Peak

@@ -1,0 +1,144 @@
+"""An estimate as a method says it is shown."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from tonecomb.core.estimate.bands import band_rms
+from tonecomb.core.estimate.display import Curve, curve, curve_scaling
+from tonecomb.core.estimate.estimate import Estimate
+from tonecomb.core.estimate.phase import OneFrame
+from tonecomb.core.estimate.spectrum import (
+    Level,
+    Scaling,
+    Spectrum,
+    level_label,
+    to_decibels,
+)
+from tonecomb.core.method import Method, Resolution
+from tonecomb.core.record.recording import Array, Channel
+from tonecomb.core.units import Unit
+
+
+@dataclass(frozen=True, eq=False)
+class ShownEstimate:
+    """An estimate in the quantity, scaling and level of a method: where it asks for another
+    quantity, bins have been multiplied by a power of iω. To show it otherwise computes nothing
+    anew."""
+
+    estimate: Estimate
+    method: Method
+
+    @property
+    def recording_id(self) -> str:
+        """Whose it is."""
+        return self.estimate.recording_id
+
+    @property
+    def recording_name(self) -> str:
+        """The recording's name."""
+        return self.estimate.recording_name
+
+    @property
+    def channel(self) -> Channel:
+        """The channel that was analysed."""
+        return self.estimate.channel
+
+    @property
+    def fs(self) -> float:
+        """Its sample rate, Hz."""
+        return self.estimate.fs
+
+    @property
+    def resolution(self) -> Resolution:
+        """What the estimate can tell apart."""
+        return self.estimate.resolution
+
+    @property
+    def order(self) -> int:
+        """The power of iω by which the channel's amplitudes were divided to be shown."""
+        return self.method.shown.display.order(self.channel.unit)
+
+    def gain(self, frequency: Array) -> Array:
+        """What amplitudes at these frequencies (Hz) are multiplied by to be shown."""
+        return self.method.shown.display.gain(frequency, self.channel.unit)
+
+    @cached_property
+    def spectrum(self) -> Spectrum:
+        """The estimated spectrum."""
+        spectrum = self.estimate.spectrum
+        if not self.order:
+            return spectrum
+        gain = self.gain(spectrum.frequency)
+        return replace(spectrum, mean_square=spectrum.mean_square * gain**2)
+
+    @cached_property
+    def single(self) -> OneFrame | None:
+        """The one frame, where there is but one."""
+        single = self.estimate.single
+        if single is None or not self.order:
+            return single
+        return replace(single, bins=single.bins * self.gain(self.estimate.spectrum.frequency))
+
+    @cached_property
+    def unit(self) -> Unit:
+        """The unit that is shown, with its decibel reference."""
+        return self.method.shown.display.unit(self.channel.unit)
+
+    @cached_property
+    def curve(self) -> Curve:
+        """What is drawn, in the method's scaling, linear."""
+        return curve(
+            self.spectrum,
+            self.method.shown.scaling,
+            self.method.shown.level,
+            self.method.shown.display,
+        )
+
+    @property
+    def scaling(self) -> Scaling:
+        """The scaling of ``curve``."""
+        return curve_scaling(
+            self.method.shown.scaling, self.method.shown.level, self.method.shown.display
+        )[0]
+
+    @property
+    def values(self) -> Array:
+        """The spectrum in the method's scaling, linear, shape (bins,)."""
+        return self.spectrum.values(self.method.shown.scaling, self.method.shown.level)
+
+    @property
+    def values_unit(self) -> str:
+        """Symbol of what is drawn."""
+        return self.unit.scaled(*self._drawn)
+
+    def decibels(self, values: Array) -> Array:
+        """Linear values of the curve in dB; zeros become the lowest that can be."""
+        return to_decibels(np.maximum(values, np.finfo(float).tiny), self.scaling, self.unit)
+
+    def label(self, decibels: bool) -> str:
+        """Quantity and unit of what is drawn, for an axis."""
+        text = level_label(*self._drawn, self.unit, decibels)
+        words = self.method.shown.display.words()
+        return f"{text}, {words}" if words else text
+
+    @property
+    def _drawn(self) -> tuple[Scaling, Level]:
+        return curve_scaling(
+            self.method.shown.scaling, self.method.shown.level, self.method.shown.display
+        )
+
+    @property
+    def amplitude_unit(self) -> str:
+        """Symbol and level of peak amplitudes, which are amplitudes in every scaling."""
+        return f"{self.unit.symbol} {self.method.shown.level}"
+
+    @property
+    def band_levels(self) -> tuple[float, ...]:
+        """Rms of each of the method's bands, in the unit that is shown."""
+        return tuple(
+            band_rms(self.spectrum, band.low, band.high) for band in self.method.follow.bands
+        )

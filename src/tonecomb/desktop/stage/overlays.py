@@ -1,0 +1,105 @@
+"""Over a spectrum: its confidence band, the noise floor, and what was fitted to resonances."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+import pyqtgraph as pg
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.estimate.confidence import band_db
+from tonecomb.core.estimate.display import Curve
+from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.theme import Theme
+from tonecomb.desktop.stage.frequency import FrequencyPlot
+
+_BAND = "95 % band"
+
+
+class Overlays:
+    """``confidence`` and ``floor`` say what is wanted. ``on_axis`` brings linear values to the
+    plot's levels, ``line`` makes of a curve what is in view."""
+
+    def __init__(
+        self, plot: FrequencyPlot, on_axis: Callable[[Curve], Curve],
+        line: Callable[[Curve], tuple[Array, Array]],
+    ) -> None:  # fmt: skip
+        self._plot, self._on_axis, self._line = plot, on_axis, line
+        self.confidence = self.floor = False
+        self.edges = (pg.PlotCurveItem(pen=None), pg.PlotCurveItem(pen=None))
+        self.band = pg.FillBetweenItem(*self.edges)
+        self.band.setZValue(-3)
+        self.fits = pg.PlotCurveItem(connect="finite")
+        self.fits.setZValue(3)
+        self.noise = pg.PlotCurveItem()
+        self._noise_colour = ""
+        self.items = (self.band, self.fits, self.noise)
+        for item in (*self.edges, *self.items):
+            plot.addItem(item, ignoreBounds=True)
+
+    def paint(self, theme: Theme) -> None:
+        """Take the theme's colours."""
+        self._noise_colour = theme.caution
+        self.fits.setPen(pg.mkPen(theme.second, width=2))
+        self.noise.setPen(pg.mkPen(theme.caution, width=1.5))
+        band = pg.mkColor(theme.traces[0])
+        band.setAlpha(50)
+        self.band.setBrush(band)
+
+    def hide(self) -> None:
+        """There is no spectrum."""
+        self.band.hide()
+        self.noise.hide()
+        self.fits.setData([], [])
+
+    def draw(self, analysis: Analysis, x: Array, y: Array, *, decibels: bool) -> None:
+        """Draw what is wanted over an analysis, whose curve is drawn by ``x`` and ``y``."""
+        self._draw_band(analysis, x, y, decibels)
+        self._draw_fits(analysis)
+        self._draw_noise(analysis)
+
+    def told(self, analysis: Analysis | None) -> tuple[str, list[tuple[str, str]]]:
+        """What is said behind the curve's own name, and colours and what stands for them."""
+        limits = self._limits(analysis)
+        band = ""
+        if limits is not None:
+            low, high = (f"{limit:+.1f}".replace("-", "−") for limit in limits)
+            band = f", {_BAND} {low} to {high} dB"
+        return band, [(self._noise_colour, "noise floor")] if self.floor else []
+
+    def _limits(self, analysis: Analysis | None) -> tuple[float, float] | None:
+        return band_db(analysis) if self.confidence and analysis is not None else None
+
+    def _draw_band(self, analysis: Analysis, x: Array, y: Array, decibels: bool) -> None:
+        limits = self._limits(analysis)
+        self.band.setVisible(limits is not None)
+        for edge, limit in zip(self.edges, limits or (), strict=False):
+            if decibels:
+                edge.setData(x, y + limit)
+            else:
+                part = 20 if analysis.scaling in ("amplitude", "amplitude-density") else 10
+                edge.setData(x, y * 10 ** (limit / part))
+
+    def _draw_fits(self, analysis: Analysis) -> None:
+        shown = analysis.method.shown
+        x, y = [np.zeros(0)], [np.zeros(0)]
+        for one in analysis.resonances if shown.display.drawn == "bins" else ():
+            fit = replace(analysis.spectrum, frequency=one.fit_frequency, mean_square=one.fit)
+            values = fit.values(shown.scaling, shown.level)
+            drawn = self._on_axis(Curve(one.fit_frequency, values, False))
+            x += [self._plot.places(one.fit_frequency), np.array([np.nan])]
+            y += [drawn.values, np.array([np.nan])]
+        self.fits.setData(np.concatenate(x), np.concatenate(y))
+
+    def _draw_noise(self, analysis: Analysis) -> None:
+        shown = self.floor and analysis.floor is not None and not analysis.curve.stepped
+        shown = shown and analysis.method.shown.display.drawn == "bins"
+        self.noise.setVisible(shown)
+        if not shown or analysis.floor is None:
+            return
+        method = analysis.method
+        noise = replace(analysis.spectrum, mean_square=analysis.floor)
+        values = noise.values(method.shown.scaling, method.shown.level)
+        self.noise.setData(*self._line(self._on_axis(Curve(noise.frequency, values, False))))
