@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import click
 
+import tonecomb
+from tonecomb.api import Analysed
 from tonecomb.cli.common import Reading, as_json, channels_of, importing, only, shown_progress
 from tonecomb.cli.common import stretch as stretch_option
 from tonecomb.cli.method import chain_of, method_of, method_options, slicing_of
@@ -18,23 +20,7 @@ from tonecomb.core.method import Method
 from tonecomb.core.progress import part
 from tonecomb.core.record.given import Given
 from tonecomb.core.record.recording import Recording
-from tonecomb.core.say.cautions import cautions
-from tonecomb.core.steps.prepare import prepare
-from tonecomb.formats import atomic, output
-from tonecomb.formats.kinds.kind import Context, Told
-from tonecomb.formats.kinds.table import SPECTRUM, besides
-from tonecomb.formats.registry import open_recording
-
-
-@dataclass(frozen=True, eq=False)
-class Channel:
-    """All that is told of one channel, the spectrum first."""
-
-    context: Context
-    told: list[Told]
-
-
-_Result = tuple[Recording, list[Channel]]
+from tonecomb.formats import output
 
 
 @click.command()
@@ -79,60 +65,42 @@ def analyse(
     if session is not None:
         paths, given, base, said = _from_session(session, paths, reading)
     said = _known(said, settings.pop("machine"), settings.pop("shaft"))
-    slicing = slicing_of(settings)
+    asked = {"slices": slicing_of(settings)}
     if not paths:
         raise click.UsageError("Name a recording to analyse, or a session with --session.")
-    results: list[_Result] = []
+    results: list[tuple[Recording, list[Analysed]]] = []
     with shown_progress("Analysing") as progress:
         for i, path in enumerate(paths):
             share = part(progress, i / len(paths), (i + 1) / len(paths))
-            recording = open_recording(path, given, part(share, 0, 0.2))
-            chain = chain_of(base, settings)
-            signal = prepare(recording, chain)
+            recording = tonecomb.open(path, given=given, progress=part(share, 0, 0.2))
+            signal = tonecomb.prepare(recording, chain_of(base, settings))
             usual = list(range(len(signal.channels))) if base is None else [base.source.channel]
             wanted = channels_of(recording.name, signal.channels, channels, usual)
             analyses = []
             for j, channel in enumerate(wanted):
                 method = method_of(recording, channel, base, settings)
-                step = part(share, 0.2 + 0.8 * j / len(wanted), 0.2 + 0.8 * (j + 1) / len(wanted))
-                analysis = SPECTRUM.run(method, recording, None, part(step, 0, 0.6))
-                warned = cautions(analysis, recording, part(step, 0.6, 0.7))
-                told = besides(method, recording, {"slices": slicing}, part(step, 0.7, 1))
-                context = Context(analysis, warned, said)
-                analyses.append(Channel(context, [Told(SPECTRUM, analysis), *told]))
+                first, last = (0.2 + 0.8 * (j + k) / len(wanted) for k in (0, 1))
+                done = part(share, first, last)
+                analyses.append(
+                    tonecomb.analyse(recording, method, asked=asked, said=said, progress=done)
+                )
             results.append((recording, analyses))
-        described = [
-            {
-                "recording": output.description(recording),
-                "analyses": [_values(one) for one in analyses],
-            }
-            for recording, analyses in results
-        ] if as_json else []  # fmt: skip
+    described = [
+        {
+            "recording": output.description(recording),
+            "analyses": [one.values() for one in analyses],
+        }
+        for recording, analyses in results
+    ] if as_json else []  # fmt: skip
     written = _write(out, results) if out is not None else []
     if as_json:
         click.echo(output.dumps(described[0] if len(described) == 1 else described))
         return
     for _, analyses in results:
         for one in analyses:
-            click.echo(_text(one))
+            click.echo(one.text())
     for path in written:
         click.echo(f"wrote {path}")
-
-
-def _values(channel: Channel) -> dict[str, Any]:
-    """For JSON."""
-    values: dict[str, Any] = {}
-    for one in channel.told:
-        values |= one.kind.values(one.result, channel.context)
-    return values
-
-
-def _text(channel: Channel) -> str:
-    """For reading."""
-    a = channel.context.analysis
-    lines = [line for one in channel.told for line in one.kind.lines(one.result, channel.context)]
-    body = "".join(f"  {line}".rstrip() + "\n" for line in lines)
-    return f"{a.recording_name} · {a.sentence}\n{body}"
 
 
 def _from_session(
@@ -163,26 +131,20 @@ def _known(said: Knowledge, machine: Path | None, shaft: float | None) -> Knowle
     return said
 
 
-def _write(out: Path, results: list[_Result]) -> list[Path]:
+def _write(out: Path, results: list[tuple[Recording, list[Analysed]]]) -> list[Path]:
     """Tables, pictures and a report for each analysis; in folders of their own where there are
     several."""
-    from tonecomb.formats.report.folder import files_of
-
     written: list[Path] = []
     several = sum(len(analyses) for _, analyses in results) > 1
     with shown_progress("Writing") as progress:
         for recording, analyses in results:
             for one in analyses:
-                analysis, folder = one.context.analysis, out
+                folder = out
                 if len(results) > 1:
                     folder = folder / _file_name(recording.name)
                 if several:
-                    folder = folder / _file_name(analysis.channel.name)
-                atomic.make_folder(folder)
-                files = files_of(recording, one.told, one.context, progress)
-                for name, content in files:
-                    atomic.write_bytes(folder / name, content)
-                    written.append(folder / name)
+                    folder = folder / _file_name(one.analysis.channel.name)
+                written += one.write(folder, progress)
     return written
 
 

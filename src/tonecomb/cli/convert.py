@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+import tonecomb
 from tonecomb.cli.common import (
     Reading,
     channels_of,
@@ -17,7 +18,7 @@ from tonecomb.cli.common import (
 from tonecomb.core.progress import part
 from tonecomb.core.record.evenly import excerpt
 from tonecomb.core.record.recording import Stretch
-from tonecomb.formats.registry import open_recording, write_recording
+from tonecomb.formats.registry import write_recording
 
 
 @click.command()
@@ -35,7 +36,7 @@ def convert(
 ) -> None:
     """Write the recording at PATH to TARGET, in the format that its name ends in."""
     with shown_progress("Writing") as progress:
-        recording = open_recording(path, reading(), part(progress, 0, 0.3))
+        recording = tonecomb.open(path, given=reading(), progress=part(progress, 0, 0.3))
         limits = Stretch(*stretch) if stretch else None
         every = list(range(len(recording.channels)))
         wanted = channels_of(recording.name, recording.channels, channels, every)

@@ -6,10 +6,10 @@ from pathlib import Path
 
 import click
 
+import tonecomb
 from tonecomb.cli.common import Reading, as_json, importing, shown_progress
 from tonecomb.core.progress import part
 from tonecomb.formats import output
-from tonecomb.formats.registry import open_recording
 
 
 @click.command()
@@ -19,6 +19,6 @@ from tonecomb.formats.registry import open_recording
 def describe(path: Path, reading: Reading, as_json: bool) -> None:
     """What the file at PATH holds."""
     with shown_progress("Reading") as progress:
-        recording = open_recording(path, reading(), part(progress, 0, 0.5))
+        recording = tonecomb.open(path, given=reading(), progress=part(progress, 0, 0.5))
         description = output.description(recording, part(progress, 0.5, 1))
     click.echo(output.dumps(description) if as_json else output.describe_text(description))
