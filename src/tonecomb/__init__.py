@@ -1,11 +1,11 @@
 """Tone Comb: frequency analysis of vibration recordings.
 
-    import tonecomb
+import tonecomb
 
-    recording = tonecomb.open("drive-station.flac")
-    result = tonecomb.analyse(recording, tonecomb.Method.of(channel=1, frame=16384))
-    for peak in result.peaks:
-        print(peak.tone.frequency, peak.tone.frequency_std)
+recording = tonecomb.open("drive-station.flac")
+result = tonecomb.analyse(recording, tonecomb.Method.of(channel=1, frame=16384))
+for peak in result.peaks:
+    print(peak.tone.frequency, peak.tone.frequency_std)
 """
 
 from __future__ import annotations
@@ -18,14 +18,19 @@ if TYPE_CHECKING:
     from tonecomb.api import (
         Analysed,
         Analysis,
+        Band,
         Caution,
         Comb,
+        Display,
+        Fit,
         Given,
         Knowledge,
         Method,
         Peak,
+        PeakSearch,
         Recording,
         Resonance,
+        Shaft,
         Signal,
         Slicing,
         Spectrum,
@@ -33,17 +38,47 @@ if TYPE_CHECKING:
         Stretch,
         Table,
         UserError,
+        Wanted,
         analyse,
+        averages,
         default_method,
+        of_comb,
         open,
         prepare,
         step,
     )
 
 __all__ = [
-    "Analysed", "Analysis", "Caution", "Comb", "Given", "Knowledge", "Method", "Peak", "Recording",
-    "Resonance", "Signal", "Slicing", "Spectrum", "Step", "Stretch", "Table", "UserError",
-    "analyse", "default_method", "open", "prepare", "step",
+    "Analysed",
+    "Analysis",
+    "Band",
+    "Caution",
+    "Comb",
+    "Display",
+    "Fit",
+    "Given",
+    "Knowledge",
+    "Method",
+    "Peak",
+    "PeakSearch",
+    "Recording",
+    "Resonance",
+    "Shaft",
+    "Signal",
+    "Slicing",
+    "Spectrum",
+    "Step",
+    "Stretch",
+    "Table",
+    "UserError",
+    "Wanted",
+    "analyse",
+    "averages",
+    "default_method",
+    "of_comb",
+    "open",
+    "prepare",
+    "step",
 ]  # fmt: skip
 
 

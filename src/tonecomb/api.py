@@ -14,12 +14,17 @@ from typing import Any
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate import averages
+from tonecomb.core.estimate.bands import Band
+from tonecomb.core.estimate.display import Display
+from tonecomb.core.estimate.shaft import Shaft, of_comb
 from tonecomb.core.estimate.slices import Slicing
 from tonecomb.core.estimate.spectrum import Spectrum
+from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.find.comb import Comb
-from tonecomb.core.find.damping import Resonance
+from tonecomb.core.find.damping import Fit, Resonance
 from tonecomb.core.find.knowledge import NOTHING, Knowledge
-from tonecomb.core.find.peaks import Peak
+from tonecomb.core.find.peaks import Peak, PeakSearch
 from tonecomb.core.method import Method, default_method
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.given import NOTHING_GIVEN, Given
@@ -36,9 +41,36 @@ from tonecomb.formats.registry import open_recording
 from tonecomb.formats.step_text import parse as step
 
 __all__ = [
-    "Analysed", "Analysis", "Caution", "Comb", "Given", "Knowledge", "Method", "Peak", "Recording",
-    "Resonance", "Signal", "Slicing", "Spectrum", "Step", "Stretch", "Table", "UserError",
-    "analyse", "default_method", "open", "prepare", "step",
+    "Analysed",
+    "Analysis",
+    "Band",
+    "Caution",
+    "Comb",
+    "Display",
+    "Fit",
+    "Given",
+    "Knowledge",
+    "Method",
+    "Peak",
+    "PeakSearch",
+    "Recording",
+    "Resonance",
+    "Shaft",
+    "Signal",
+    "Slicing",
+    "Spectrum",
+    "Step",
+    "Stretch",
+    "Table",
+    "UserError",
+    "Wanted",
+    "analyse",
+    "averages",
+    "default_method",
+    "of_comb",
+    "open",
+    "prepare",
+    "step",
 ]  # fmt: skip
 
 
@@ -162,6 +194,4 @@ def analyse(
     analysis = SPECTRUM.run(method, recording, None, part(progress, 0, 0.6))
     warned = cautions(analysis, recording, part(progress, 0.6, 0.7))
     others = besides(method, recording, asked, part(progress, 0.7, 1))
-    return Analysed(
-        recording, Context(analysis, warned, said), (Told(SPECTRUM, analysis), *others)
-    )
+    return Analysed(recording, Context(analysis, warned, said), (Told(SPECTRUM, analysis), *others))

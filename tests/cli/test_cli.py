@@ -24,6 +24,9 @@ from tonecomb.core.estimate.averages import InStep
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.method import Method, Preset
 from tonecomb.core.record.given import Given, Import
+from tonecomb.core.record.sensors import Calibration, ChannelGiven
+from tonecomb.core.steps.combine import Sum
+from tonecomb.core.steps.keep import Keep
 from tonecomb.demo import ropeway
 from tonecomb.formats import files
 from tonecomb.formats.session import presets, session
@@ -156,6 +159,30 @@ def test_analyse_by_a_session(demo: Path, tmp_path: Path) -> None:
     assert [a["method_values"]["frame"] for a in told] == [256]
 
 
+def test_a_session_brings_its_steps_and_calibrations(tmp_path: Path) -> None:
+    """A kept part, a derived channel and a calibration, with and without what the call says."""
+    t = np.arange(8000) / 1000
+    x = np.where(t < 4, 1.0, 3.0) * np.sin(2 * np.pi * 50 * t)
+    file = tmp_path / "a.wav"
+    soundfile.write(file, np.stack([x, x], axis=1) / 8, 1000, subtype="FLOAT")
+    sensor = Calibration("g", 1 / 8, "FS")
+    given = Given(channels=tuple(ChannelGiven(f"channel {i}", calibration=sensor) for i in (1, 2)))
+    method = Method.of(steps=(Keep(5.0, 8.0), Sum((0, 1), "both")), frame=1024)
+    ref = RecordingRef("x", "a", str(file), files.fingerprint(file), method, given)
+    session.save(tmp_path / "s.tcomb", Document((ref,), "x"))
+    for more in ((), ("--missing", "interpolate")):
+        told = json.loads(
+            call("analyse", "--session", tmp_path / "s.tcomb", "--json", *more).stdout
+        )
+        (one,) = told["analyses"]
+        assert "kept 5–8 s" in one["method"] and one["unit"] == "g"
+        assert one["peaks"][0]["amplitude"] == pytest.approx(3 / 2**0.5, rel=1e-3)
+    both = json.loads(
+        call("analyse", "--session", tmp_path / "s.tcomb", "--json", "--channel", "both").stdout
+    )
+    assert both["analyses"][0]["channel"] == "both"
+
+
 def test_demo_data(tmp_path: Path) -> None:
     done = run_alone("demo-data", tmp_path / "new" / "place", prelude=NO_QT)
     assert done.returncode == 0
@@ -165,8 +192,10 @@ def test_demo_data(tmp_path: Path) -> None:
 
 def test_averages_bands_and_cautions(demo: Path) -> None:
     """The JSON's bands and cautions, of a single frame and in thirds of an octave."""
-    done = run_alone("analyse", demo / "drive-steady.h5", "--json", "--channel", 2, "--band", "400:430",
-                "--average", "single", "--at", 30, "--octaves", 3, prelude=NO_QT)  # fmt: skip
+    done = run_alone(
+        "analyse", demo / "drive-steady.h5", "--json", "--channel", 2, "--band", "400:430",
+        "--average", "single", "--at", 30, "--octaves", 3, prelude=NO_QT,
+    )  # fmt: skip
     assert (done.returncode, done.stderr) == (0, "")
     (told,) = json.loads(done.stdout)["analyses"]
     assert "single frame at 30.0 s" in told["method"]

@@ -36,7 +36,9 @@ def frames_squared(method: Method) -> np.ndarray:
         if method.frames.detrend == "line":
             t = np.arange(method.frames.frame)
             x = x - np.polyval(np.polyfit(t, x, 1), t)
-        squares = np.abs(np.fft.rfft(x * w, method.frames.frame * method.frames.pad)) ** 2 / w.sum() ** 2
+        squares = (
+            np.abs(np.fft.rfft(x * w, method.frames.frame * method.frames.pad)) ** 2 / w.sum() ** 2
+        )
         squares[1 : (method.frames.frame * method.frames.pad + 1) // 2] *= 2
         rows.append(squares)
     return np.array(rows)

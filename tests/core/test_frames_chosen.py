@@ -80,8 +80,9 @@ def test_what_is_struck_out_does_not_count(average: str) -> None:
     spoilt = x.copy()
     spoilt[9_000:9_200] += 500.0
     spoilt[20_100] = np.nan
-    method = Method.of(frame=1000, average=AVERAGES[average](),
-                       struck=(Stretch(9.0, 9.2), Stretch(20.1, 20.101)))
+    method = Method.of(
+        frame=1000, average=AVERAGES[average](), struck=(Stretch(9.0, 9.2), Stretch(20.1, 20.101))
+    )
     a, b = run(method, recording(spoilt, fs=FS)), run(method, recording(x, fs=FS))
     np.testing.assert_array_equal(a.spectrum.mean_square, b.spectrum.mean_square)
     assert a.resolution.frames == 59 - 2 - 2
@@ -178,7 +179,8 @@ def test_phase_of_a_tone_in_one_frame(
 ) -> None:
     """At the frame's start and centre, and its real and imaginary part."""
     frame = 512
-    method = Method.of(frame=frame, window=name, pad=pad, average=Single((start + frame / 2) / FS))  # fmt: skip
+    average = Single((start + frame / 2) / FS)
+    method = Method.of(frame=frame, window=name, pad=pad, average=average)
     one = run_spectrum(method, recording(tone(4000, bins, frame, 2.0, phase), fs=FS)).single
     assert one is not None
     at = bins * pad

@@ -33,11 +33,12 @@ methods = st.builds(
 def test_agrees_with_the_library(method: Method, seed: int, offset: float) -> None:
     x = np.random.default_rng(seed).standard_normal(3000) + offset
     ours = estimated(method, recording(x, fs=512.0)).spectrum
-    overlap = method.frames.frame - ours.framing.hop
+    frames = method.frames
+    overlap = frames.frame - ours.framing.hop
     for scaling, theirs in (("power", "spectrum"), ("psd", "density")):
         frequency, expected = scipy.signal.welch(
-            x, 512.0, window(method.frames.window).samples(method.frames.frame), method.frames.frame, overlap,
-            method.frames.frame * method.frames.pad, {"none": False, "mean": "constant"}[method.frames.detrend],
+            x, 512.0, window(frames.window).samples(frames.frame), frames.frame, overlap,
+            frames.frame * frames.pad, {"none": False, "mean": "constant"}[frames.detrend],
             scaling=theirs,
         )  # fmt: skip
         np.testing.assert_allclose(ours.frequency, frequency, atol=1e-9)
@@ -52,7 +53,9 @@ def test_parseval(method: Method, seed: int) -> None:
     x = np.random.default_rng(seed).standard_normal(3000)
     spectrum = estimated(method, recording(x)).spectrum
     w = window(method.frames.window).samples(method.frames.frame)
-    frames = np.lib.stride_tricks.sliding_window_view(x, method.frames.frame)[:: spectrum.framing.hop]
+    frames = np.lib.stride_tricks.sliding_window_view(x, method.frames.frame)[
+        :: spectrum.framing.hop
+    ]
     expected = np.mean((frames * w) ** 2) / np.mean(w**2)
     assert spectrum.rms**2 == pytest.approx(expected, rel=1e-12)
 
@@ -161,9 +164,7 @@ def test_effective_averages_tell_the_scatter(name: str, overlap: float) -> None:
     x = np.random.default_rng(5).standard_normal(600_000)
     method = Method.of(window=name, frame=256, overlap=overlap)
     values = [
-        estimated(
-            method.having(stretch=Stretch(i * 6.0, i * 6.0 + 6.0)), recording(x)
-        ).spectrum
+        estimated(method.having(stretch=Stretch(i * 6.0, i * 6.0 + 6.0)), recording(x)).spectrum
         for i in range(100)
     ]
     inner = np.array([s.mean_square[8:-8] for s in values])

@@ -142,8 +142,10 @@ def test_the_method_line_names_what_was_done_in_its_order() -> None:
     assert sentence(method, made).startswith(
         "c1 · 0.0–18.0 s · kept 2–20 s, drift below 0.5 Hz removed, decimated by 4 · mean removed"
     )
-    turned = method.having(steps=steps[::-1][:2] + (Integral((), 2.0),))
-    assert "decimated by 4, drift below 0.5 Hz removed, integral from 2 Hz" in sentence(turned, made)
+    turned = method.having(steps=(*steps[::-1][:2], Integral((), 2.0)))
+    assert "decimated by 4, drift below 0.5 Hz removed, integral from 2 Hz" in sentence(
+        turned, made
+    )
     summed = method.having(steps=(Scale((0,), 3.0),), channel=1)
     assert sentence(summed, made).startswith("3 × c1 · 0.0–40.0 s · mean removed")
 

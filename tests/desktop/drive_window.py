@@ -140,7 +140,10 @@ def main(report: Path) -> None:
     view = bench.stage.waveform
     drag(view, 10, 30)
     until(lambda: bench.store.method.source.stretch is not None and idle(), "the stretch")
-    seen["stretch"] = [bench.store.method.source.stretch.start, bench.store.method.source.stretch.end]
+    seen["stretch"] = [
+        bench.store.method.source.stretch.start,
+        bench.store.method.source.stretch.end,
+    ]
 
     click(bench.method_line.phrase("window"))
     until(QApplication.activePopupWidget, "the popover")

@@ -3,20 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 import pytest
+import soundfile
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
+from tests.core.test_cautions import CASES, QUIET
+from tests.core.test_cautions import tone as sine
 
 from tonecomb.core.estimate.averages import Mean
 from tonecomb.core.estimate.windows import WINDOWS, window
+from tonecomb.core.find.damping import Fit
+from tonecomb.core.method import Method
+from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.widgets import Number, OptionList, Popover
 from tonecomb.desktop.method_line.window_picker import WindowPicker, figures
 
 Settle = Callable[[], None]
+REMEDIES = [code for code in CASES if code not in ("alias-risk", "hum", "nonstationary")]
 
 
 def cautions(bench: Bench) -> str:
@@ -53,6 +61,36 @@ def test_a_remedy_is_one_step_that_can_be_taken_back(opened: Bench, settle: Sett
     settle()
     assert opened.store.method.frames.overlap == 0.0  # type: ignore[union-attr]
     assert "hardly looks" in cautions(opened)
+
+
+@pytest.mark.parametrize("code", [*REMEDIES, "unfitted", "short-stretch"])
+def test_every_remedy_changes_the_document_and_silences_its_caution(
+    code: str, bench: Bench, settle: Settle, tmp_path: Path
+) -> None:
+    """Taken through the bench, while the document holds what is the recording's own."""
+    if code in REMEDIES:
+        (samples, method), _, _ = CASES[code]
+    else:
+        samples = QUIET + sine(100.0)
+        method = Method.of(frame=2000, fits=(Fit(300.0, 301.0),) if code == "unfitted" else ())
+        if code == "short-stretch":
+            method = method.having(stretch=Stretch(1.0, 2.5))
+    soundfile.write(tmp_path / "made.wav", samples, 1000, subtype="FLOAT")
+    bench.opening.open_paths([tmp_path / "made.wav"])
+    settle()
+    bench.store.edit_method(
+        "As provoked", frames=method.frames, averaging=method.averaging, shown=method.shown,
+        search=method.search, stretch=method.source.stretch,
+    )  # fmt: skip
+    settle()
+    before = bench.store.document
+    (caution,) = [one for one in bench.context.advice.cautions if one.code == code]
+    assert caution.remedy
+    bench.readings.remedy_chosen.emit(caution)
+    settle()
+    assert bench.store.document != before
+    assert code not in [one.code for one in bench.context.advice.cautions]
+    assert bench.store.document.recordings[0].given == before.recordings[0].given
 
 
 def test_many_cautions_are_dealt_a_few_at_a_time(opened: Bench, settle: Settle) -> None:

@@ -212,7 +212,7 @@ def test_zooming_the_waveform_shows_the_samples(opened: Bench, settle: Settle) -
     whole_range = view.box.viewRange()[1]
     view.show_all()
     settle()
-    assert view.envelope().high.max() == recording.samples.read(1, 0, recording.length).max()  # type: ignore[union-attr]
+    assert view.envelope.high.max() == recording.samples.read(1, 0, recording.length).max()  # type: ignore[union-attr]
     assert view.box.viewRange()[1] == whole_range
 
 

@@ -103,7 +103,9 @@ def test_a_range_is_dragged_and_fitted(opened: Bench, settle: Settle) -> None:
     settle()
     method = opened.store.method
     assert method is not None
-    assert (method.search.fits[0].low, method.search.fits[0].high) == pytest.approx((0.2, 0.6), abs=0.01)
+    assert (method.search.fits[0].low, method.search.fits[0].high) == pytest.approx(
+        (0.2, 0.6), abs=0.01
+    )
     (two,) = [b for b in popover.findChildren(QPushButton) if b.text() == "Two modes"]
     QTest.mouseClick(two, Qt.MouseButton.LeftButton)
     settle()

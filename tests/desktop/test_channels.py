@@ -266,10 +266,11 @@ def test_a_chain_is_put_on_the_shelf_and_taken_from_it(
     document = raw.store.document
     session.save(tmp_path / "a.tcomb", document)
     assert session.load(tmp_path / "a.tcomb").recordings == document.recordings
-    (item,) = raw.shelf.tree.findItems("slow part", Qt.MatchFlag.MatchContains | Qt.MatchFlag.MatchRecursive)
+    (item,) = raw.shelf.tree.findItems(
+        "slow part", Qt.MatchFlag.MatchContains | Qt.MatchFlag.MatchRecursive
+    )
     assert "decimated by 4" in item.toolTip(0)
     place = raw.shelf.tree.visualItemRect(item).center()
     QTest.mouseClick(raw.shelf.tree.viewport(), Qt.MouseButton.LeftButton, pos=place)
     settle()
     assert raw.context.results.analysis.sentence == told  # type: ignore[union-attr]
-

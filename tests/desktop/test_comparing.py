@@ -200,9 +200,7 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
     assert pane._pages.currentIndex() == 0
     (take,) = [b for b in pane.findChildren(QPushButton) if b.text() == "Use a single frame"]
     QTest.mouseClick(take, Qt.MouseButton.LeftButton)
-    opened.store.edit_method(
-        "Place", average=Single(7.4), frame=8192, window="rectangular"
-    )
+    opened.store.edit_method("Place", average=Single(7.4), frame=8192, window="rectangular")
     settle()
     assert pane._pages.currentIndex() == 1
     assert pane.plot.label_of("left") == "Phase re start, °"

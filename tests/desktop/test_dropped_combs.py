@@ -95,7 +95,9 @@ def test_dropping_dragging_and_removing(opened: Bench, settle: Settle) -> None:
     assert comb.spacing == pytest.approx(24.3, abs=1e-3), "it took the tones"
     assert comb.std > 0
     seen: list[float] = []
-    opened.context.combs.changed.connect(lambda: seen.extend(s.comb.spacing for s in opened.context.combs.shown))
+    opened.context.combs.changed.connect(
+        lambda: seen.extend(s.comb.spacing for s in opened.context.combs.shown)
+    )
     drag(spectrum, (72.9, level), (81.0, level))
     assert min(abs(f - 27.0) for f in seen) < 0.5, "81 Hz is three times 27"
     assert spectrum.limits() == pytest.approx((0, 200), abs=1), "no zoom"
@@ -112,6 +114,21 @@ def test_dropping_dragging_and_removing(opened: Bench, settle: Settle) -> None:
     assert "point at a tone first" in opened.context.notices.text
 
 
+def test_dragging_to_zoom_over_a_dense_comb_leaves_it(opened: Bench, settle: Settle) -> None:
+    """Mains drop on the whole axis: wherever a drag begins it zooms, unless at a flag."""
+    press(opened, Qt.Key.Key_B, shift=True)
+    settle()
+    before, spectrum = dropped(opened), opened.stage.spectrum
+    for chosen in (None, 1):
+        opened.context.combs.choose(chosen)
+        for start in (50.0, 100.0, 413.1, 437.4):
+            spectrum.show_all()
+            level = sum(spectrum.level_limits()) / 2
+            drag(spectrum, (start, level), (start + 525.0, level))
+            assert dropped(opened) == before
+            assert spectrum.limits() == pytest.approx((start, start + 525.0), abs=8)
+
+
 def test_teeth_run_through_every_view(opened: Bench, settle: Settle) -> None:
     press(opened, Qt.Key.Key_B, shift=True)
     press(opened, Qt.Key.Key_3)
@@ -119,7 +136,12 @@ def test_teeth_run_through_every_view(opened: Bench, settle: Settle) -> None:
     stage = opened.stage
     stage.spectrum.set_limits(300, 500)
     opened.context.combs.choose(2)
-    for plot in (stage.spectrum, stage.spectra.second, stage.panes["phase"].plot, stage.panes["against"].plot):
+    for plot in (
+        stage.spectrum,
+        stage.spectra.second,
+        stage.panes["phase"].plot,
+        stage.panes["against"].plot,
+    ):
         middle = sum(plot.level_limits()) / 2
         assert plot.combs.at(QPointF(plot.place(437.4), middle)) == (2, 1)
         assert plot.combs.at(QPointF(plot.place(425.0), middle)) is None

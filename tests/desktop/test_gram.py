@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QMenu
 from tests.desktop import mouse
 from tests.desktop.test_bench import drag
 
+from tonecomb.core.estimate.display import Display
 from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.stage.gram import GramPlot
@@ -126,7 +127,9 @@ def test_log_frequency_and_a_box_that_becomes_the_stretch(
     assert chosen[0][0].startswith("Analyse 30") and chosen[0][2] == "Zoom to both"
     method = pictured.store.method
     assert method is not None and method.source.stretch is not None
-    assert (method.source.stretch.start, method.source.stretch.end) == pytest.approx((30, 50), abs=1)
+    assert (method.source.stretch.start, method.source.stretch.end) == pytest.approx(
+        (30, 50), abs=1
+    )
     assert (method.search.peaks.low, method.search.peaks.high) == pytest.approx((150, 250), abs=4)
 
 
@@ -147,7 +150,9 @@ def test_frame_by_frame(pictured: Bench, settle: Settle) -> None:
     high = single.spectrum.frequency > 100
     at = single.spectrum.frequency[high][np.argmax(single.spectrum.mean_square[high])]
     assert at == pytest.approx(17 * (5 + 24 * pictured.context.moments.time / 90), abs=3)
-    assert f"frame at {pictured.context.moments.time:.2f} s" in pictured.stage.spectrum.legend.text()
+    assert (
+        f"frame at {pictured.context.moments.time:.2f} s" in pictured.stage.spectrum.legend.text()
+    )
     curve = pictured.stage.spectrum.frames.curve
     assert curve.isVisible() and len(curve.getData()[0]) > 100
     assert pictured.stage.frame_place._span.isVisible()
@@ -175,7 +180,9 @@ def test_frame_by_frame(pictured: Bench, settle: Settle) -> None:
     settle()
     assert not pictured.context.moments.step(1), "there is no frame after the last"
     QTest.keyClick(pictured, Key.Key_Period, Qt.KeyboardModifier.ShiftModifier)
-    assert pictured.context.moments.shown is None and not pictured.stage.frame_place._span.isVisible()
+    assert (
+        pictured.context.moments.shown is None and not pictured.stage.frame_place._span.isVisible()
+    )
     assert bar.isHidden()
 
 
@@ -296,3 +303,18 @@ def test_colours_fall_evenly_in_lightness() -> None:
         assert np.all(np.diff(colours.oklab(colours.table(name) / 255.0)[:, 0]) > -2e-3)
     middle = colours.srgb(colours.oklab(np.array([[0.7, 0.2, 0.4]])))
     assert middle[0] == pytest.approx([0.7, 0.2, 0.4], abs=1e-6)
+
+
+def test_levels_follow_the_low_cut_alone(pictured: Bench, settle: Settle) -> None:
+    """As velocity, with another low cut and nothing else changed: what is below it goes."""
+    plot = pictured.stage.panes["spectrogram"].plot
+    pictured.store.edit_method("Velocity", display=Display("Velocity", low_cut=1.0))
+    settle()
+    gram, before = plot.picture.gram, plot.picture.levels
+    pictured.store.edit_method("Low cut", display=Display("Velocity", low_cut=300.0))
+    settle()
+    after = plot.picture.levels
+    assert gram is not None
+    below, above = gram.centres < 280, gram.centres > 320
+    assert (after[:, below] < -1000).all() and (before[:, below] > -1000).any()
+    np.testing.assert_array_equal(after[:, above], before[:, above])

@@ -12,6 +12,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu, QTreeWidgetItem
 
 from tonecomb.core import document as edits
+from tonecomb.core.steps.keep import Keep
+from tonecomb.core.steps.scale import Scale
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.edits.held import MOST
 from tonecomb.formats.session import session
@@ -130,6 +132,39 @@ def test_held_traces_are_in_the_session(opened: Bench, settle: Settle, tmp_path:
     opened.workspace.remove(ref.id)
     settle()
     assert opened.store.document.held == (), "they go with their recording"
+
+
+def test_held_means_held(opened: Bench, settle: Settle, tmp_path: Path) -> None:
+    """Steps, units and calibrations that change later do not touch it, nor does a session."""
+    opened.store.edit_method("Steps", steps=(Keep(10.0, 30.0), Scale((1,), 2.0)), frame=8192)
+    settle()
+    opened.context.held.hold()
+    settle()
+    before = [values.copy() for values in curve(opened)]
+    opened.store.edit_method("Plain", steps=())
+    settle()
+    ref = opened.store.ref
+    assert ref is not None
+    given = edits.replace(ref.given, unit="mm/s^2")
+    changed = edits.change_recording(opened.store.document, edits.replace(ref, given=given))
+    opened.store.apply("Unit", changed)
+    settle()
+
+    def as_before() -> None:
+        now = curve(opened)
+        np.testing.assert_allclose(now[0], before[0])
+        np.testing.assert_allclose(now[1], before[1], atol=1e-6)
+
+    (trace,) = opened.store.document.held
+    assert trace.method.source.steps == (Keep(10.0, 30.0), Scale((1,), 2.0))
+    opened.store.undo()
+    settle()
+    as_before()
+    session.save(tmp_path / "s.tcomb", opened.store.document)
+    opened.store.mark_saved(tmp_path / "s.tcomb", opened.store.document)
+    opened.workspace.open_session(tmp_path / "s.tcomb")
+    settle()
+    as_before()
 
 
 def test_no_more_than_there_are_colours(opened: Bench) -> None:

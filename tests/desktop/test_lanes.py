@@ -125,7 +125,9 @@ def test_lanes_have_room_and_labels_their_colour(opened: Bench, settle: Settle) 
     for plot in (*lanes.lanes, opened.stage.spectrum):
         assert plot.left.labelStyle["color"].lower() == ink
     opened.layout_.toggle_theme()
-    assert opened.stage.spectrum.left.labelStyle["color"].lower() == opened.layout_.theme.ink.lower()
+    assert (
+        opened.stage.spectrum.left.labelStyle["color"].lower() == opened.layout_.theme.ink.lower()
+    )
 
 
 def test_marks_with_notes(

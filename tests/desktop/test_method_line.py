@@ -12,8 +12,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QMessageBox, QPushButton
 from tests.desktop.test_bench import popover
 
-from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.averages import InStep
+from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.method import Method
 from tonecomb.core.record.recording import Stretch
@@ -276,6 +276,8 @@ def test_a_stretch_too_short_for_a_frame(opened: Bench, settle: Settle) -> None:
     settle()
     assert "is longer than the stretch" in opened.context.notices.text
     assert [caution.code for caution in opened.readings._cautions] == ["short-stretch"]
-    (remedy,) = [b for b in opened.context.notices.findChildren(QPushButton) if b.text().startswith("Use")]
+    (remedy,) = [
+        b for b in opened.context.notices.findChildren(QPushButton) if b.text().startswith("Use")
+    ]
     QTest.mouseClick(remedy, Qt.MouseButton.LeftButton)
     assert method(opened).frames.frame == 2048, "the longest power of two in 2,560 samples"

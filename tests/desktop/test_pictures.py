@@ -110,7 +110,10 @@ def test_a_run_up_says_how_it_was_made(
     runup.action("Export orders…").trigger()
     assert runup.context.notices.text == "No shaft is named; choose one with Shift+F."
     assert "Say what tells" in runup.stage.panes["run-up"].told.text()
-    assert runup.stage.panes["run-up"].scale.isHidden() and runup.stage.panes["run-up"].levels.lines == []
+    assert (
+        runup.stage.panes["run-up"].scale.isHidden()
+        and runup.stage.panes["run-up"].levels.lines == []
+    )
 
 
 def test_the_scale_of_the_map_is_dragged(runup: Bench, settle: Settle) -> None:

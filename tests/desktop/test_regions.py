@@ -155,7 +155,9 @@ def test_what_was_computed_is_not_computed_again(
 
 def test_a_late_result_is_not_shown(opened: Bench, settle: Settle) -> None:
     shown: list[str] = []
-    opened.context.results.analysis_changed.connect(lambda a: shown.append(a.method.frames.window if a else ""))
+    opened.context.results.analysis_changed.connect(
+        lambda a: shown.append(a.method.frames.window if a else "")
+    )
     for window in ("hamming", "flat-top", "rectangular"):
         opened.store.edit_method("Choose window", window=window)
         QTest.qWait(60)

@@ -188,7 +188,9 @@ def test_slices_in_relief(relieved: Bench, settle: Settle) -> None:
     settle()
     assert view._shares(view._ordered()[1]).tolist() == pytest.approx([0, 0.75, 1])
     assert len(view._even()) == 5
-    assert relieved.context.moments.time == 20.0, "the frame that was shown goes to the nearest slice"
+    assert relieved.context.moments.time == 20.0, (
+        "the frame that was shown goes to the nearest slice"
+    )
     relieved.context.moments.step(1)
     settle()
     assert relieved.context.moments.time == 50.0 and not relieved.context.moments.step(1)

@@ -142,9 +142,7 @@ def test_the_tables_hold_the_values(changing: Results, context: Context) -> None
 
 
 @pytest.mark.parametrize("level", ["rms", "peak", "peak-to-peak"])
-def test_levels_are_those_that_are_named(
-    made: Recording, context: Context, level: Any
-) -> None:
+def test_levels_are_those_that_are_named(made: Recording, context: Context, level: Any) -> None:
     """Tables say an amplitude in the level of the method; beside bands everything is rms."""
     trend = run_trend(METHOD.having(level=level), made, METHOD.follow.tracks)
     wanted = {"rms": np.sqrt(0.125), "peak": 0.5, "peak-to-peak": 1.0}[level]
@@ -154,8 +152,8 @@ def test_levels_are_those_that_are_named(
     assert (title, unit) == ("Level", "m/s² rms")
     assert [name for name, _ in lines] == ["low", "100–200 Hz", "third"]
     np.testing.assert_allclose(np.median(lines[2][1]), np.sqrt(0.125), rtol=0.02)
-    for kind, word in (("rms", "Rms"), ("crest", "Crest factor"), ("kurtosis", "Kurtosis")):
-        ((_, values),), title, _ = lines_of(trend, kind)
+    for figure, word in (("rms", "Rms"), ("crest", "Crest factor"), ("kurtosis", "Kurtosis")):
+        ((_, values),), title, _ = lines_of(trend, figure)
         assert title == word and len(values) == len(trend.time)
 
 
@@ -166,7 +164,10 @@ def test_velocity_changes_everything_that_is_told(made: Recording, context: Cont
     found = {one.kind.key: one.result for one in told}
     slices = found["slices"]
     shown = slices.displayed(display)
-    one, last = replace(shown, mean_square=shown.mean_square[1]), kind("slices").values(slices, context)["slices"][1]
+    one, last = (
+        replace(shown, mean_square=shown.mean_square[1]),
+        kind("slices").values(slices, context)["slices"][1],
+    )
     assert last["rms"] == pytest.approx(one.rms)
     assert last["bands"][0] == pytest.approx(band_rms(one, 20, 60))
     # 0.5 m/s² at three times the speed about the last slice, in mm/s.

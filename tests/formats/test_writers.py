@@ -159,7 +159,10 @@ def test_presets_are_methods_apart_from_recordings(tmp_path: Path) -> None:
         (lambda b: [], "is not a list of presets"),
         (lambda b: b | {"version": 9}, "is a list of presets of version 9"),
         (lambda b: b | {"presets": [{"name": 3, "method": {}}]}, "is damaged"),
-        (lambda b: b | {"presets": [{"name": "a", "method": {"frames": {"window": "x"}}}]}, "is damaged: Th"),
+        (
+            lambda b: b | {"presets": [{"name": "a", "method": {"frames": {"window": "x"}}}]},
+            "is damaged: Th",
+        ),
     ],
 )
 def test_damaged_presets_are_refused(

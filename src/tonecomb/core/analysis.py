@@ -98,9 +98,7 @@ class Analysis(ShownEstimate):
         found = () if self.found is None else self.found.resonances
         if not self.order:
             return found
-        return tuple(
-            replace(one, fit=one.fit * self.gain(one.fit_frequency) ** 2) for one in found
-        )
+        return tuple(replace(one, fit=one.fit * self.gain(one.fit_frequency) ** 2) for one in found)
 
     @cached_property
     def floor(self) -> Array | None:

@@ -69,7 +69,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("View", "Both views", "V", "Put a second view on the stage, or take it away", lambda b: b.stage.toggle_second()),
     *(_pane(spec) for spec in PANES),
     Action("View", "Range of all frames", "Shift+U", "Highest, median and lowest of all frames behind the curve", lambda b: b.context.watched["range"].want(not b.context.watched["range"].wanted), checked=lambda b: bool(b.context.watched["range"].wanted)),
-    Action("View", "Side by side", "Shift+V", "The trace now beside a held one, each with its resolution cell", lambda b: b.stage.set_side_by_side(not b.stage.spectra.side_by_side), checked=lambda b: b.stage.spectra.side_by_side),
+    Action("View", "Side by side", "Shift+V", "The trace now beside a held one, each with its resolution cell", lambda b: b.stage.spectra.set_side_by_side(not b.stage.spectra.side_by_side), checked=lambda b: b.stage.spectra.side_by_side),
     Action("View", "Confidence band", "K", "Where the true spectrum lies with 95 % probability", lambda b: b.stage.spectrum.set_confidence(not b.stage.spectrum.overlays.confidence), checked=lambda b: b.stage.spectrum.overlays.confidence),
     Action("View", "Noise floor", "U", "The local noise floor that peaks are held against", lambda b: b.stage.spectrum.set_floor(not b.stage.spectrum.overlays.floor), checked=lambda b: b.stage.spectrum.overlays.floor),
     Action("View", "All channels", "Shift+A", "Waveforms of all channels, or only of the one analysed", lambda b: b.layout_.toggle_beside(), needs_recording=True, divided=True),

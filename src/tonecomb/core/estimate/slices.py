@@ -132,7 +132,8 @@ def _average(method: Method, p: Plan, start: int, width: int) -> Spectrum:
         return p.signal.samples.read(p.number, start + first, start + last)
 
     framing = make_framing(width, method.frames.frame, method.frames.overlap, p.fs)
+    averages = effective_averages(framing, p.taper.name)
     return averaged_spectrum(
-        read, framing, p.fs, p.taper, pad=method.frames.pad, detrend=method.frames.detrend, threads=1,
-        averages=effective_averages(framing, p.taper.name),
+        read, framing, p.fs, p.taper, pad=method.frames.pad, detrend=method.frames.detrend,
+        threads=1, averages=averages,
     )  # fmt: skip

@@ -175,7 +175,8 @@ def _sentence(
         (
             channel.name, f"{first}–{last} s", f"by shaft angle, {shaft.words(signal)}",
             DETRENDS[method.frames.detrend],
-            f"{window(plain.frames.window).title}, frames of {each:g} turns, {plain.frames.overlap:g} % overlap",
+            f"{window(plain.frames.window).title}, frames of {each:g} turns, "
+            f"{plain.frames.overlap:g} % overlap",
             f"{spectrum.resolution.frames} frames averaged", f"{scaling}, {level}",
         )
     )  # fmt: skip

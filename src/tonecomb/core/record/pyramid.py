@@ -148,9 +148,7 @@ class _Finest:
             below = levels[-1]
             edges = np.arange(0, len(below[0]), FACTOR)
             levels.append((np.fmin.reduceat(below[0], edges), np.fmax.reduceat(below[1], edges)))
-        return Pyramid(
-            self.length, tuple(levels), self.missing, self.infinite, tuple(self.holes)
-        )
+        return Pyramid(self.length, tuple(levels), self.missing, self.infinite, tuple(self.holes))
 
 
 def _add_holes(holes: list[tuple[int, int]], bad: np.ndarray, start: int) -> None:

@@ -117,7 +117,8 @@ def short_stretch(method: Method, recording: Recording) -> Caution | None:
     return Caution(
         "short-stretch",
         f"The stretch of {(stop - start) / fs:.4g} s is shorter than a frame "
-        f"({method.frames.frame} samples, {method.frames.frame / fs:.4g} s): nothing can be analysed.",
+        f"({method.frames.frame} samples, {method.frames.frame / fs:.4g} s): "
+        "nothing can be analysed.",
         f"Use {frame} samples",
         _set(frame=frame),
     )

@@ -23,9 +23,7 @@ class Combine(Step):
     joint: ClassVar[str]
     root: ClassVar[bool] = False
 
-    channels: tuple[int, ...] = setting(
-        "channels", "channels", help="what it is made of", least=2
-    )
+    channels: tuple[int, ...] = setting("channels", "channels", help="what it is made of", least=2)
     name: str = setting("name", "text", "", help="what the new channel is called")
 
     def words(self, names: Sequence[str]) -> str:

@@ -189,7 +189,7 @@ class Exports(QObject):
             return None
         from tonecomb.formats.report import figures
 
-        view, envelope = stage.spectrum.figure_view(), stage.waveform.envelope()
+        view, envelope = stage.spectrum.figure_view(), stage.waveform.envelope
         shown = [pane for pane in stage.panes.values() if pane.isVisible()]
         analysis_now = self._results.analysis
         panes = [] if analysis_now is None else [

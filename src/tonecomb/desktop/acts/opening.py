@@ -17,7 +17,7 @@ from tonecomb.core.progress import Progress, part
 from tonecomb.core.record.given import NOTHING_GIVEN, Given
 from tonecomb.core.record.recording import Recording
 from tonecomb.demo import ropeway
-from tonecomb.desktop.dialogs.importing import ImportDialog
+from tonecomb.desktop.dialogs.importing import Asked, ImportDialog
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import Theme
@@ -173,9 +173,8 @@ class Opening(QObject):
     def _show(
         self, opened: Opened, others: int, accepted: Callable[[Given], None], go: str
     ) -> None:
-        dialog = ImportDialog(
-            self._window, self._jobs, opened.understood, opened.given, others, self._theme(), go
-        )
+        asked = Asked(opened.understood, opened.given, others, go)
+        dialog = ImportDialog(self._window, self._jobs, asked, self._theme())
         self.dialog = dialog
 
         def finished(result: int) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -58,6 +58,17 @@ def _first_values(understood: Understood) -> list[list[str]]:
     return shown
 
 
+@dataclass(frozen=True)
+class Asked:
+    """What is asked about: a file as it is ``understood`` with what is said about it, how many
+    ``others`` of its shape follow, and what the button says that goes on."""
+
+    understood: Understood
+    given: Given
+    others: int
+    go: str
+
+
 class ImportDialog(Form):
     """Shows the first values, each column's role, name and unit, and the facts; ``given`` is what
     the user says, ``keeps`` whether it is for later files of the shape too."""
@@ -66,13 +77,11 @@ class ImportDialog(Form):
         self,
         parent: QWidget,
         jobs: Jobs,
-        understood: Understood,
-        given: Given,
-        others: int,
+        asked: Asked,
         theme: Theme,
-        go: str,
     ) -> None:
         super().__init__(parent)
+        understood, given, others, go = asked.understood, asked.given, asked.others, asked.go
         path = understood.recording.path
         self.setWindowTitle(f"How {path.name if path else 'the file'} is read")
         self.resize(1040, 640)

@@ -98,7 +98,7 @@ class HeldTraces(QObject):
 
     def _analysis(self, trace: HeldTrace) -> Analysis:
         """A trace's curve, in the channel's own quantity."""
-        want, estimate = self._curves[trace.id]
+        _, estimate = self._curves[trace.id]
         recording = self._recording(trace)
         if recording is None:
             return Analysis(estimate, trace.method, None, "")

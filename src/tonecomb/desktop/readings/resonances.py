@@ -71,8 +71,10 @@ class ResonanceReadings(QWidget):
         for one in () if analysis is None else analysis.resonances:
             item = QTreeWidgetItem(self.tree)
             by_hand = self._fits.holding(one.frequency) is not None
-            cells = (warranted(one.frequency, one.frequency_std), f"{100 * one.damping:.3g}", f"{one.q:.4g}",
-                     "hand" if by_hand else "")  # fmt: skip
+            cells = (
+                warranted(one.frequency, one.frequency_std), f"{100 * one.damping:.3g}",
+                f"{one.q:.4g}", "hand" if by_hand else "",
+            )  # fmt: skip
             for i, text in enumerate(cells):
                 item.setText(i, text)
                 item.setTextAlignment(i, Qt.AlignmentFlag.AlignRight)

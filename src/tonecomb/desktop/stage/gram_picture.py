@@ -46,7 +46,9 @@ class GramPicture(QObject):
         before, self.analysis = self.analysis, analysis
         if analysis is None:
             self.show_gram(None)
-        elif before is None or before.label(True) != analysis.label(True):
+        elif before is None or (before.method.shown, before.channel) != (
+            analysis.method.shown, analysis.channel
+        ):  # fmt: skip
             self._take_levels()
 
     def show_gram(self, gram: Spectrogram | None) -> None:

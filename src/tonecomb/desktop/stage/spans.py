@@ -98,7 +98,7 @@ class StretchEnds(QObject):
     def draw_out(self, start: float, end: float, finished: bool) -> None:
         """A drag over the plot draws out another stretch."""
         low, high = sorted((self._rounded(start), self._rounded(end)))
-        if high > low:
+        if high > low and self.stretch is not None:
             self.ends.place(low, high)
             self._moved(low, high, finished)
 

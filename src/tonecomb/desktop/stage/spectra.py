@@ -66,6 +66,8 @@ class Spectra(QSplitter):
             view.always_cell = wanted
             view.preview(None)
         self.show_held()
+        if wanted:
+            self.show()
 
     def name_axis(self, named: bool) -> None:
         """Whether the frequency axis is named here."""

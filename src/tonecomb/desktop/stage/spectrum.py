@@ -220,7 +220,13 @@ class SpectrumView(FrequencyPlot):
             for one in self.held.traces
         )
         return FigureView(
-            self.log_frequency, self.decibels, low, high, bottom, top, self.overlays.confidence,
+            self.log_frequency,
+            self.decibels,
+            low,
+            high,
+            bottom,
+            top,
+            self.overlays.confidence,
             others,
         )
 

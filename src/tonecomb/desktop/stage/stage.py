@@ -188,12 +188,6 @@ class Stage(QWidget):
             is_active = view is (self.lanes if self._active is self.waveform else self.spectra)
             view.setVisible(alone or is_active)
 
-    def set_side_by_side(self, wanted: bool) -> None:
-        """Put the held trace that is compared with beside the current one."""
-        self.spectra.set_side_by_side(wanted)
-        if wanted:
-            self.spectra.show()
-
     # What runs through all views
 
     def show_combs(self, combs: Sequence[ShownComb]) -> None:

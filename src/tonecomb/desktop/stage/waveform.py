@@ -64,7 +64,7 @@ class WaveformView(Plot):
         self.cursor_time: float | None = None
         self._signal: Signal | None = None
         self._channel = 0
-        self._envelope: Envelope | None = None
+        self.envelope: Envelope | None = None
         self._outside, self._inside = pg.PlotCurveItem(), pg.PlotCurveItem()
         self._cursor = pg.InfiniteLine(angle=90)
         self._cursor.hide()
@@ -74,7 +74,7 @@ class WaveformView(Plot):
             self.addItem(item, ignoreBounds=True)
         self.marks = MarkLines(self)
         self.readouts = Ends(self, 11)
-        self.box.dragged.connect(lambda a, b, end: self._drawn_out(a.x(), b.x(), end))
+        self.box.dragged.connect(lambda a, b, end: self.stretch.draw_out(a.x(), b.x(), end))
         self.box.measured.connect(lambda a, b, end: self._measured(a.x(), b.x(), end))
         self.readouts.moved.connect(self._measured)
         self.stretch.said.connect(lambda *ends: self.say(self._range_text(*ends)))
@@ -119,7 +119,7 @@ class WaveformView(Plot):
             )
             self.show_all()
         if not same:
-            self._envelope = None
+            self.envelope = None
             self._fit_level()
             self._ask()
         self.problems.show(signal, channel)
@@ -158,10 +158,6 @@ class WaveformView(Plot):
         """Where the readout stands at the left: beside the channel's name."""
         return AXIS_WIDTH + 8 + (self.title.width() + 8 if self._named else 0)
 
-    def _drawn_out(self, start: float, end: float, finished: bool) -> None:
-        if self._signal is not None:
-            self.stretch.draw_out(start, end, finished)
-
     def _measured(self, start: float, end: float, finished: bool) -> None:
         low, high = sorted((self._within(start), self._within(end)))
         if self._signal is not None and high - low >= 1 / self._signal.rate:
@@ -179,7 +175,7 @@ class WaveformView(Plot):
 
     def clear_channel(self) -> None:
         """Show nothing."""
-        self._signal = self._envelope = None
+        self._signal = self.envelope = None
         self.problems.show(None, 0)
         self._draw()
 
@@ -198,9 +194,11 @@ class WaveformView(Plot):
         """Show the time range ``low`` to ``high`` in s."""
         self.box.setXRange(low, high, padding=0)
 
-    def envelope(self) -> Envelope | None:
-        """What is drawn now."""
-        return self._envelope
+    def drawn(self) -> tuple[Array, Array]:
+        """Times (s) and values by which the curve is drawn, in and outside of the stretch."""
+        if self.envelope is None or self._signal is None:
+            return np.zeros(0), np.zeros(0)
+        return curve_points(self.envelope, self._signal.rate)
 
     def _fit_level(self) -> None:
         """Height of the whole channel, so that zooming in time keeps the scale."""
@@ -209,9 +207,6 @@ class WaveformView(Plot):
         if not built:
             return
         self.box.setYRange(*fitted_level(built), padding=0)
-
-    def _wanted(self) -> EnvelopeWanted | None:
-        return self.wanted_of(self._signal, self._channel)
 
     def wanted_of(self, signal: Signal | None, channel: int) -> EnvelopeWanted | None:
         """The part of a channel that the view shows."""
@@ -228,10 +223,10 @@ class WaveformView(Plot):
         )
 
     def _ask(self, *_: object) -> None:
-        wanted = self._wanted()
+        wanted = self.wanted_of(self._signal, self._channel)
         envelope = self._envelopes.envelope(wanted) if wanted is not None else None
         if envelope is not None:
-            self._envelope = envelope
+            self.envelope = envelope
             self._draw()
 
     def _pyramid_ready(self, recording_id: str, channel: int) -> None:
@@ -244,12 +239,12 @@ class WaveformView(Plot):
             self._ask()
 
     def _exact(self, wanted: EnvelopeWanted, envelope: Envelope) -> None:
-        if wanted == self._wanted():
-            self._envelope = envelope
+        if wanted == self.wanted_of(self._signal, self._channel):
+            self.envelope = envelope
             self._draw()
 
     def _draw(self) -> None:
-        envelope, signal, stretch = self._envelope, self._signal, self.stretch.stretch
+        envelope, signal, stretch = self.envelope, self._signal, self.stretch.stretch
         shown = envelope is not None and signal is not None and len(envelope.low) > 0
         self._outside.setVisible(shown)
         self._inside.setVisible(shown)
@@ -257,7 +252,7 @@ class WaveformView(Plot):
         self.show_scales(shown)
         if not shown or envelope is None or signal is None or stretch is None:
             return
-        x, y = curve_points(envelope, signal.rate)
+        x, y = self.drawn()
         inside = (x >= stretch.start) & (x <= stretch.end)
         # "finite" breaks the line where samples are missing.
         self._outside.setData(x, np.where(inside, np.nan, y), connect="finite")
@@ -275,7 +270,7 @@ class WaveformView(Plot):
         return f"{seconds(low, fs)}–{seconds(high, fs)} s · {seconds(high - low, fs)} s"
 
     def hover(self, place: QPointF | None) -> None:
-        envelope, signal = self._envelope, self._signal
+        envelope, signal = self.envelope, self._signal
         self.cursor_time = None if place is None else self._within(place.x())
         if place is None or envelope is None or signal is None or not len(envelope.low):
             self._cursor.hide()

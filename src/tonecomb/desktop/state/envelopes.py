@@ -116,9 +116,9 @@ class Envelopes(QObject):
     def envelope(self, wanted: EnvelopeWanted) -> Envelope | None:
         """An envelope for drawing now; the exact one follows by signal where it is affordable."""
         envelope, signal = self.outline(wanted), self._store.signal(wanted.recording_id)
-        if envelope is not None and signal is not None:
-            if wanted.stop - wanted.start <= EXACT_BELOW:
-                self._want_exact(wanted, signal)
+        affordable = wanted.stop - wanted.start <= EXACT_BELOW
+        if envelope is not None and signal is not None and affordable:
+            self._want_exact(wanted, signal)
         return envelope
 
     def outline(self, wanted: EnvelopeWanted) -> Envelope | None:

@@ -111,6 +111,7 @@ class Jobs(QObject):
         elif isinstance(error, (UserError, Cancelled)):
             failed(error)
         else:
+            failed(Cancelled())  # nobody waits for it any more
             raise error  # a defect: the exception hook tells and logs it
 
     def close(self) -> None:

@@ -53,7 +53,8 @@ from tonecomb.formats.session import strict
 # attribute, or attribute:name in files
 NAMES: dict[type, str] = {
     Document: "recordings current held",
-    RecordingRef: "id name path fingerprint method given chains beside marks combs peak_notes machine",
+    RecordingRef: "id name path fingerprint method given chains beside marks combs peak_notes "
+    "machine",
     Fingerprint: "size ends_sha256",
     Chain: "name channel steps",
     Mark: "time note",
