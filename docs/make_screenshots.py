@@ -197,7 +197,9 @@ def phase_picture(bench: Bench, settle: Callable[[], None]) -> None:
     settle()
     bench.grab().save(str(SHOTS / "phase.png"))
     bench.stage.toggle_pane("phase")
-    bench.store.edit_method("All of it", average=Mean(), stretch=Stretch(6.9, 9.0), frame=16384, pad=1)
+    bench.store.edit_method(
+        "All of it", average=Mean(), stretch=Stretch(6.9, 9.0), frame=16384, pad=1
+    )
     settle()
     bench.stage.spectrum.set_limits(100, 190)
     bench.readings.show_page("resonances")

@@ -129,6 +129,7 @@ def style_sheet(t: Theme) -> str:
     #link {{ background: transparent; border: none; color: {t.accent}; font-weight: 600;
              padding: 2px 0; text-align: left; }}
     #link:hover, #link:focus {{ text-decoration: underline; }}
+    #link:disabled {{ color: {t.lines}; }}
     #tab {{ background: transparent; border: none; color: {t.quiet}; font-weight: 600;
             padding: 2px 0; text-align: left; }}
     #phrase {{ background: transparent; border: none; border-bottom: 1px dotted {t.accent};

@@ -62,6 +62,7 @@ def _field(setting: Setting, value: Any, signal: Signal, take: Callable[[Any], N
     if setting.kind == "text":
         line = QLineEdit(value)
         line.setPlaceholderText("made up")
+        line.setMinimumWidth(line.fontMetrics().horizontalAdvance("made up") + 24)
         line.editingFinished.connect(lambda: take(line.text().strip()))
         return line
     if setting.kind == "whole":
