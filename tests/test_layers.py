@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 import statistics
 import sys
 from collections.abc import Iterator
@@ -141,3 +142,15 @@ def test_nothing_is_too_large() -> None:
                     said = len(one.args.args) + len(one.args.kwonlyargs) - 1
                     assert one.name != "__init__" or said <= 6, f"{node.name} in {path}: {said}"
     assert statistics.median(lengths) <= 8
+
+
+def test_what_is_private_stays_so() -> None:
+    """Nobody touches a private attribute of another object's class, tests neither."""
+    for path in (*FILES, *Path(__file__).parent.rglob("*.py")):
+        content = ast.parse(path.read_text())
+        own = {one.name for one in ast.walk(content) if isinstance(one, ast.ClassDef)}
+        for node in ast.walk(content):
+            if not isinstance(node, ast.Attribute) or not re.match(r"_[a-z]", node.attr):
+                continue
+            inside = isinstance(node.value, ast.Name) and node.value.id in ("self", "cls", *own)
+            assert inside, f"{path}:{node.lineno} {ast.unparse(node)}"

@@ -21,10 +21,10 @@ from tonecomb.core.record.statistics import channel_figures, sample_problem
 from tonecomb.core.say.sentence import sentence
 
 
-@pytest.mark.parametrize("symbol", units._COMMON)
+@pytest.mark.parametrize("symbol", units.COMMON)
 def test_the_units_table_agrees_with_pint(symbol: str) -> None:
-    quantity, size = units._COMMON[symbol]
-    base, reference, _ = units._REFERENCES[quantity]
+    quantity, size = units.COMMON[symbol]
+    base, reference, _ = units.REFERENCES[quantity]
     theirs = (1.0 * units.registry().parse_units(units.pint_name(symbol))).to(base).magnitude
     assert size == pytest.approx(theirs, rel=1e-9)
     assert units.unit(symbol).reference == pytest.approx(reference / size)

@@ -89,7 +89,7 @@ def import_a_log(bench: Bench, idle: Callable[[], bool]) -> dict[str, object]:
     xdo("keyup", "ctrl")
     until(lambda: bench.stage.lanes.strip.isVisible() and idle(), "the measure")
     return {
-        "rate": bench.store.current.sample_rate,
+        "rate": bench.store.current.rate,
         "periods": bench.stage.lanes.strip.periods.value(),
         "mean": bench.stage.lanes.strip.mean.text(),
     }

@@ -29,7 +29,7 @@ REMEDIES = [code for code in CASES if code not in ("alias-risk", "hum", "nonstat
 
 def cautions(bench: Bench) -> str:
     """All that the cautions say."""
-    shown = bench.readings._problems
+    shown = bench.readings.cards
     cards = [shown.itemAt(i).widget() for i in range(shown.count())]  # type: ignore[union-attr]
     labels = [w for card in cards if card is not None for w in card.findChildren(QLabel)]
     return " ".join(label.text() for label in labels)
@@ -106,7 +106,7 @@ def test_many_cautions_are_dealt_a_few_at_a_time(opened: Bench, settle: Settle) 
 
 
 def test_what_is_known_is_told_without_an_analysis(opened: Bench, settle: Settle) -> None:
-    log = next(item for item in opened.shelf._items() if item.text(0) == "Hut wall")
+    log = next(item for item in opened.shelf.channel_rows() if item.text(0) == "Hut wall")
     opened.shelf.tree.setCurrentItem(log)
     settle()
     assert opened.context.results.analysis is None
@@ -119,7 +119,7 @@ def test_the_picker_shows_and_chooses(opened: Bench, settle: Settle) -> None:
     assert shown.names.currentRow() == list(WINDOWS).index("hann")
     before = shown.picture.grab().toImage()
     QTest.keyClick(shown.names, Qt.Key.Key_Down)
-    assert shown._values[0].text() == "1.36 bins"
+    assert shown.value_labels[0].text() == "1.36 bins"
     assert shown.picture.grab().toImage() != before
     assert not shown.parameter.isVisible()
     assert opened.store.method.frames.window == "hann", "looking is not choosing"  # type: ignore[union-attr]
@@ -136,7 +136,7 @@ def test_a_windows_parameter_is_typed(opened: Bench, settle: Settle) -> None:
     shown.parameter.selectAll()
     QTest.keyClicks(shown.parameter, "12")
     QTest.keyClick(shown.parameter, Qt.Key.Key_Return)
-    assert shown._values[0].text() == f"{window('kaiser:12').enbw:.2f} bins"
+    assert shown.value_labels[0].text() == f"{window('kaiser:12').enbw:.2f} bins"
     shown.close()
     settle()
     analysis = opened.context.results.analysis
@@ -174,7 +174,7 @@ def test_ways_to_average(opened: Bench, settle: Settle) -> None:
         bottom[name] = float(np.median(analysis.spectrum.mean_square))
     assert bottom["min"] < bottom["median"] < bottom["max"]
     assert bottom["median"] == pytest.approx(bottom["mean"], rel=0.1)
-    assert opened.readings._tabs["peaks"].text() == "Peaks"
+    assert opened.readings.tabs["peaks"].text() == "Peaks"
     opened.method_line.edit("frames")
     popover = QApplication.activePopupWidget()
     assert isinstance(popover, Popover)

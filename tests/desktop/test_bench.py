@@ -30,7 +30,7 @@ Key = Qt.Key
 
 def sentence_shown(bench: Bench) -> str:
     """The method line as it is read on the screen."""
-    parts = [w.text() for w in bench.method_line._phrases.values()]
+    parts = [w.text() for w in bench.method_line.phrases.values()]
     return " · ".join(parts)
 
 
@@ -73,7 +73,7 @@ def test_demo_opens_by_key_and_is_analysed(bench: Bench, settle: Settle) -> None
     assert "413.10" in bench.stage.spectrum.marks.labelled()
     assert bench.ruler.figure("frames") == "45, 98.1 % of 60 s"
     assert bench.ruler.figure("bin") == "0.3906 Hz"
-    curve = bench.stage.spectrum._curve.getData()[1]
+    curve = bench.stage.spectrum.curve.getData()[1]
     assert curve.max() == pytest.approx(20 * np.log10(0.9 / 1e-6), abs=1.5)
 
 
@@ -204,7 +204,7 @@ def test_zooming_the_waveform_shows_the_samples(opened: Bench, settle: Settle) -
     view = opened.stage.waveform
     view.set_limits(10.0, 10.02)
     settle()
-    x, y = view._inside.getData()
+    x, y = view.inside.getData()
     recording = opened.store.current
     assert recording is not None
     start = round(x[0] * recording.rate)
@@ -244,15 +244,15 @@ def test_the_search_changes_what_is_found(opened: Bench, settle: Settle) -> None
     popover().close()
     settle()
     assert 0 < opened.readings.peaks.sorted.rowCount() < before
-    assert opened.readings._search.text() == "10 dB down, 4 dB prominent"
+    assert opened.readings.search.text() == "10 dB down, 4 dB prominent"
     found = opened.readings.peaks.sorted.rowCount()
-    assert opened.readings._tabs["peaks"].text() == f"Peaks {found}"
+    assert opened.readings.tabs["peaks"].text() == f"Peaks {found}"
     opened.readings.edit_search()
     fields = {field.accessibleName(): field for field in popover().findChildren(Number)}
     fields["At most peaks"].setValue(found)
     popover().close()
     settle()
-    assert opened.readings._search.text().startswith(f"the highest {found}, 10 dB down")
+    assert opened.readings.search.text().startswith(f"the highest {found}, 10 dB down")
     opened.readings.edit_search()
     fields = {field.accessibleName(): field for field in popover().findChildren(Number)}
     fields["At most peaks"].setValue(50)
@@ -271,7 +271,7 @@ def test_a_frame_that_does_not_fit_is_told_with_a_remedy(opened: Bench, settle: 
     assert "longer than the stretch" in opened.context.notices.text
     assert opened.context.results.analysis is None
     assert len(opened.store.document.recordings) == len(ropeway.FILES)
-    QTest.mouseClick(opened.context.notices._remedy, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(opened.context.notices.remedy, Qt.MouseButton.LeftButton)
     settle()
     assert opened.context.notices.text == ""
     assert opened.context.results.analysis is not None
@@ -413,7 +413,7 @@ def test_columns_fold_and_layout_is_remembered(opened: Bench, qtbot: object) -> 
 
 def test_the_stage_is_wide_enough(opened: Bench) -> None:
     assert opened.stage.width() >= 820
-    labels = [w for w in opened.method_line._phrases.values()]
+    labels = [w for w in opened.method_line.phrases.values()]
     assert labels[-1].geometry().right() < opened.method_line.width()
 
 

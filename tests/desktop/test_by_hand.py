@@ -59,7 +59,7 @@ def test_a_peak_is_picked_and_let_go(
     assert "picked by hand" in opened.readings.peaks.detail.text()
     trigger(monkeypatch, "Let it go")
     place = opened.readings.peaks.table.visualRect(opened.readings.peaks.table.currentIndex())
-    opened.readings.peaks._menu(place.center())
+    opened.readings.peaks.open_menu(place.center())
     settle()
     assert column(opened) == before
     view.hover(None)
@@ -74,8 +74,8 @@ def test_a_mark_runs_through_every_view(opened: Bench, settle: Settle) -> None:
     settle()
     QTest.keyClick(opened, Key.Key_3)
     assert opened.store.ref is not None and opened.store.ref.peak_notes[0].marked
-    for lines in opened.stage._marked:
-        ((frequency, name),) = lines._marks
+    for lines in opened.stage.marked:
+        ((frequency, name),) = lines.marks
         assert frequency == pytest.approx(413.1, abs=1e-3) and name == "413.10 Hz"
     opened.stage.spectrum.set_limits(300, 500)
     with_mark = opened.stage.spectrum.grab().toImage()
@@ -116,7 +116,7 @@ def test_a_range_is_dragged_and_fitted(opened: Bench, settle: Settle) -> None:
     by_hand = [item for item in rows if item is not None and item.text(3) == "hand"]
     assert [item.text(0)[:4] for item in by_hand] == ["0.31", "0.47"]
     modes.tree.setCurrentItem(by_hand[1])
-    assert "excited by noise" in modes._told.text() and "Q" in modes._told.text()
+    assert "excited by noise" in modes.told.text() and "Q" in modes.told.text()
     QTest.keyClick(opened, Key.Key_C, Qt.KeyboardModifier.ControlModifier)
     clipboard = QGuiApplication.clipboard()
     assert clipboard is not None and clipboard.text().startswith("natural frequency [Hz]\t")
@@ -137,16 +137,16 @@ def test_the_machine_names_peaks_and_gives_orders(
     def fill(dialog: MachineDialog) -> int:
         dialog.source.choose("comb A")
         dialog.source.picked.emit("comb A")
-        assert dialog._rpm.text().endswith("/min")
-        dialog._read()
-        dialog._add(Known("bad", 1.0, False))
+        assert dialog.rpm.text().endswith("/min")
+        dialog.read_table()
+        dialog.add_row(Known("bad", 1.0, False))
         dialog.table.item(1, 1).setText("fast")  # type: ignore[union-attr]
         dialog.accept()
         assert dialog.wrong.text() == "Row 2 lacks a number; type one."
         dialog.table.setCurrentCell(1, 0)
-        dialog._remove()
+        dialog.remove_row()
         monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("drive/1", True))
-        dialog._keep()
+        dialog.keep_rows()
         dialog.accept()
         return int(dialog.result())
 
@@ -190,7 +190,7 @@ def test_filter_columns_and_copies(
     settle()
     opened.readings.show_page("peaks")
     QTest.keyClick(opened, Key.Key_Q)
-    field = opened.readings._filter
+    field = opened.readings.filter_field
     assert isinstance(field, QLineEdit) and field.isVisible()
     QTest.keyClicks(field, "50.0")
     assert column(opened) == ["50.0000", "150.0000", "250.0000"]

@@ -121,7 +121,7 @@ def test_sensors_are_kept(raw: Bench, settle: Settle, monkeypatch: pytest.Monkey
     type_in(named(dialog, Number, "Sensitivity"), "0.25")
     type_in(named(dialog, QLineEdit, "Unit of the sensor"), "N")
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("hammer 3", True))
-    dialog._keep()
+    dialog.keep_rows()
     dialog.reject()
     settle()
     raw.channels.calibrate()
@@ -143,7 +143,7 @@ def test_velocity_of_an_acceleration(raw: Bench, settle: Settle) -> None:
     raw.channels.calibrate()
     dialog = raw.channels.dialog
     assert isinstance(dialog, CalibrationDialog)
-    dialog._accept()
+    dialog.take()
     settle()
     raw.action("Derive a channel…").trigger()
     deriving = raw.channels.dialog
@@ -152,7 +152,7 @@ def test_velocity_of_an_acceleration(raw: Bench, settle: Settle) -> None:
     type_in(named(deriving, QLineEdit, "Name"), "Speed")
     settle()
     assert "It will be in mm/s." in " ".join(w.text() for w in deriving.findChildren(QLabel))
-    QTest.mouseClick(deriving._make, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(deriving.make, Qt.MouseButton.LeftButton)
     settle()
     frequency, amplitude, unit = strongest(raw)
     assert (round(frequency, 3), unit) == (50.0, "mm/s rms")
@@ -169,31 +169,31 @@ def test_a_derived_channel_is_removed_from_the_shelf(
     deriving = raw.channels.dialog
     assert isinstance(deriving, DerivingDialog)
     choose(deriving, "What to make", "the vector")
-    assert not deriving._make.isEnabled(), "one channel has no sum"
+    assert not deriving.make.isEnabled(), "one channel has no sum"
     deriving.boxes[1].setChecked(True)
     settle()
-    assert deriving._make.isEnabled()
+    assert deriving.make.isEnabled()
     deriving.accept()
     settle()
-    assert [i.text(0) for i in raw.shelf._items()][-1] == "|channel 1, channel 2|"
+    assert [i.text(0) for i in raw.shelf.channel_rows()][-1] == "|channel 1, channel 2|"
 
     def pick(menu: QMenu, *_: object) -> None:
         texts = [action.text() for action in menu.actions()]
         menu.actions()[texts.index("Remove the derived channel")].trigger()
 
     monkeypatch.setattr(QMenu, "exec", pick)
-    item = raw.shelf._items()[-1]
-    raw.shelf._menu(raw.shelf.tree.visualItemRect(item).center())
+    item = raw.shelf.channel_rows()[-1]
+    raw.shelf.open_menu(raw.shelf.tree.visualItemRect(item).center())
     settle()
-    assert len(raw.shelf._items()) == 2
+    assert len(raw.shelf.channel_rows()) == 2
     raw.store.undo()
     settle()
-    assert len(raw.shelf._items()) == 3
+    assert len(raw.shelf.channel_rows()) == 3
 
 
 def test_steps_on_the_method_line(raw: Bench, settle: Settle) -> None:
     """Added, changed, moved and dropped by mouse and keys; each is a phrase of its own."""
-    raw.shelf.tree.setCurrentItem(raw.shelf._items()[1])
+    raw.shelf.tree.setCurrentItem(raw.shelf.channel_rows()[1])
     settle()
     QTest.keyClick(raw, Qt.Key.Key_C)
     popover = QApplication.activePopupWidget()

@@ -34,7 +34,7 @@ def test_the_trace_against_a_held_one(opened: Bench, settle: Settle) -> None:
     press(opened, Qt.Key.Key_H, shift=True)
     settle()
     assert pane.isVisible()
-    assert pane._why.text().startswith("Hold a trace (H)")
+    assert pane.why.text().startswith("Hold a trace (H)")
     press(opened, Qt.Key.Key_H)
     opened.store.edit_method("Change", window="flat-top", scaling="psd")
     settle()
@@ -44,18 +44,18 @@ def test_the_trace_against_a_held_one(opened: Bench, settle: Settle) -> None:
     wanted = compare(now, held)
     low, high = opened.stage.spectrum.limits()
     opened.stage.spectrum.set_limits(300, 500)
-    x, y = pane.plot._line.getData()
+    x, y = pane.plot.line.getData()
     inside = (wanted.frequency > 301) & (wanted.frequency < 499)
     assert y.max() >= wanted.ratio_db[inside].max() - 1e-9
     assert np.interp(350.0, x, y) == pytest.approx(
         np.interp(350.0, wanted.frequency, wanted.ratio_db), abs=3.0
     )
     assert pane.plot.label_of("left") == "Ratio, dB"
-    assert "‘Gearbox DE, Hann, 32768’" in pane._of.text()
+    assert "‘Gearbox DE, Hann, 32768’" in pane.of.text()
     pane.way.choose("difference")
     pane.refresh()
     assert pane.plot.label_of("left") == "Difference, (m/s²)²/Hz"
-    assert pane.plot._line.getData()[1].max() == pytest.approx(
+    assert pane.plot.line.getData()[1].max() == pytest.approx(
         wanted.difference[inside].max(), rel=1e-9
     )
     # What is dragged below moves the axis above, and the other way round.
@@ -81,7 +81,7 @@ def test_what_cannot_be_compared_is_said(opened: Bench, settle: Settle) -> None:
     opened.context.held.compare_with(opened.store.document.held[0].id)
     settle()
     assert opened.stage.panes["against"].isVisible(), "asking for it opens it"
-    assert "m/s² cannot be converted into N" in opened.stage.panes["against"]._why.text()
+    assert "m/s² cannot be converted into N" in opened.stage.panes["against"].why.text()
 
 
 def test_two_methods_beside_each_other(opened: Bench, settle: Settle) -> None:
@@ -96,8 +96,8 @@ def test_two_methods_beside_each_other(opened: Bench, settle: Settle) -> None:
     settle()
     assert stage.spectra.second.isVisible()
     assert stage.spectra.second.limits() == pytest.approx((300, 520), abs=0.1)
-    assert "Blackman–Harris, 16384 samples" in stage.spectra._titles[0].text()
-    assert "Hann, 4096 samples" in stage.spectra._titles[1].text()
+    assert "Blackman–Harris, 16384 samples" in stage.spectra.titles[0].text()
+    assert "Hann, 4096 samples" in stage.spectra.titles[1].text()
     # Their cells: Harris's −6 dB widths of 2.72 and 2.00 bins, at 12.8 kHz.
     assert stage.spectrum.cell.text == "2.08 Hz × 1.28 s"
     assert stage.spectra.second.cell.text == "6.25 Hz × 0.32 s"
@@ -158,11 +158,11 @@ def test_the_confidence_band(opened: Bench, settle: Settle) -> None:
     limits = band_db(now)
     assert limits is not None
     assert f"95 % band −{-limits[0]:.1f} to +{limits[1]:.1f} dB" in spectrum.legend.text()
-    y = spectrum._curve.getData()[1]
+    y = spectrum.curve.getData()[1]
     for edge, limit in zip(spectrum.overlays.edges, limits, strict=True):
         np.testing.assert_allclose(edge.getData()[1] - y, limit)
     opened.layout_.toggle_decibels()
-    y = spectrum._curve.getData()[1]
+    y = spectrum.curve.getData()[1]
     np.testing.assert_allclose(spectrum.overlays.edges[1].getData()[1], y * 10 ** (limits[1] / 10))
     opened.layout_.toggle_decibels()
     opened.store.edit_method("Change", average=Highest())
@@ -197,17 +197,17 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
     press(opened, Qt.Key.Key_3)
     pane = opened.stage.panes["phase"]
     assert pane.isVisible()
-    assert pane._pages.currentIndex() == 0
+    assert pane.pages.currentIndex() == 0
     (take,) = [b for b in pane.findChildren(QPushButton) if b.text() == "Use a single frame"]
     QTest.mouseClick(take, Qt.MouseButton.LeftButton)
     opened.store.edit_method("Place", average=Single(7.4), frame=8192, window="rectangular")
     settle()
-    assert pane._pages.currentIndex() == 1
+    assert pane.pages.currentIndex() == 1
     assert pane.plot.label_of("left") == "Phase re start, °"
     single = opened.context.results.analysis.single  # type: ignore[union-attr]
     assert single is not None
     opened.stage.spectrum.set_limits(40, 90)
-    x, y = pane.plot._dots.getData()
+    x, y = pane.plot.dots.getData()
     strong = single.worth()
     assert set(np.round(x, 6)) <= set(np.round(single.frequency[strong], 6)), "weak ones are pale"
     at = np.argmin(abs(single.frequency - 62.0))
@@ -220,7 +220,7 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
     opened.readings.show_page("resonances")
     modes = opened.readings.resonances
     modes.tree.setCurrentItem(modes.tree.topLevelItem(0))
-    assert "fitted to a decay" in modes._told.text() and "at half power" in modes._told.text()
+    assert "fitted to a decay" in modes.told.text() and "at half power" in modes.told.text()
     for part, reference, label in (
         ("unwrapped", "centre", "Phase, unwrapped re centre, °"),
         ("real", "start", "Real part, m/s² rms"),
@@ -232,7 +232,7 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
         pane.part.picked.emit(part)
         assert pane.plot.label_of("left") == label
         wanted = single.part(part, reference)[at]  # type: ignore[arg-type]
-        drawn = pane.plot._weak.getData()
+        drawn = pane.plot.weak.getData()
         assert drawn[1][np.argmin(abs(drawn[0] - 62.0))] == pytest.approx(wanted)
     press(opened, Qt.Key.Key_1)
     assert not pane.isVisible(), "the waveform has the stage for itself"

@@ -100,7 +100,7 @@ def test_hiding_renaming_returning_dropping(
 
         monkeypatch.setattr(QMenu, "exec", pick)
         item = held_items(opened)[0]
-        opened.shelf._menu(opened.shelf.tree.visualItemRect(item).center())
+        opened.shelf.open_menu(opened.shelf.tree.visualItemRect(item).center())
         settle()
 
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("with Hann", True))

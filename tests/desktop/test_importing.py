@@ -65,7 +65,7 @@ def test_what_the_preview_says(preview: ImportDialog) -> None:
     assert "1 value is missing: leave them, and refuse to analyse across" in told
     cells = [preview.table.item(1, 3 + i) for i in range(4)]
     assert [cell.text() for cell in cells if cell] == ["0", "0.247404", "0.479426", "0.681639"]
-    x, y = preview._curve.getData()
+    x, y = preview.curve.getData()
     assert x[-1] > 14_000
     assert np.nanmax(y) == pytest.approx(1.0, abs=1e-3)
 
@@ -190,7 +190,7 @@ def test_reading_anew_can_be_undone(opened: Bench, settle: Settle) -> None:
     assert opened.store.recording(log.id).length == 23_828  # type: ignore[union-attr]
     opened.store.redo()
     settle()
-    item = next(i for i in opened.shelf._items() if i.text(0) == "Deck vertical")
+    item = next(i for i in opened.shelf.channel_rows() if i.text(0) == "Deck vertical")
     opened.shelf.tree.setCurrentItem(item)
     settle()
     found = [round(p.tone.frequency, 2) for p in opened.context.results.analysis.peaks or ()]  # type: ignore[union-attr]

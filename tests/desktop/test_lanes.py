@@ -88,7 +88,7 @@ def test_lanes_below_and_over_each_other(opened: Bench, settle: Settle) -> None:
     settle()
     for lane in lanes.lanes:
         assert lane.limits() == pytest.approx((3, 4))
-        x, _ = lane._inside.getData()
+        x, _ = lane.inside.getData()
         assert (x.min(), x.max()) == pytest.approx((3, 4), abs=0.01)
     choose(opened, "drive-steady", 2, settle)
     assert [lane.channel for lane in lanes.lanes] == [2, 0, 1]
@@ -169,8 +169,8 @@ def test_what_is_wrong_is_drawn_where_it_is(opened: Bench, settle: Settle) -> No
     view.hover(QPointF(12.402, 9.8))
     assert "2 samples missing" in view.readout.text()
     # The way out stands beside the sentence.
-    assert opened.context.notices._remedy.text() == "Interpolate them"
-    QTest.mouseClick(opened.context.notices._remedy, Qt.MouseButton.LeftButton)
+    assert opened.context.notices.remedy.text() == "Interpolate them"
+    QTest.mouseClick(opened.context.notices.remedy, Qt.MouseButton.LeftButton)
     settle()
     assert opened.context.results.analysis is not None
     assert "missing" not in {span.kind for span in view.problems.spans.spans}
@@ -189,7 +189,7 @@ def test_figures_of_the_stretch(opened: Bench, settle: Settle) -> None:
     shown = {name: label.text() for name, label in opened.readings.stretch.values.items()}
     assert shown["rms"] == f"{np.sqrt(np.mean(x**2)):.4g}"
     assert shown["crest_factor"] == f"{np.abs(x - x.mean()).max() / x.std():.2f}"
-    assert opened.readings.stretch._heading.text() == "Stretch, m/s²"
+    assert opened.readings.stretch.heading.text() == "Stretch, m/s²"
     opened.store.edit_method("Choose stretch", stretch=Stretch(1.0, 2.0))
     settle()
     part = x[12_800:25_600]

@@ -29,14 +29,14 @@ def dialog(bench: Bench, tmp_path: Path) -> Iterator[MachineDialog]:
 
 def test_what_was_known_is_shown_and_comes_back(dialog: MachineDialog) -> None:
     assert dialog.known() == KNOWN
-    assert dialog._rpm.text() == "24.3 Hz, 1458 /min" and not dialog.shaft.isHidden()
+    assert dialog.rpm.text() == "24.3 Hz, 1458 /min" and not dialog.shaft.isHidden()
     dialog.shaft.setValue(12.0)
-    assert dialog._rpm.text() == "12 Hz, 720 /min"
+    assert dialog.rpm.text() == "12 Hz, 720 /min"
     # Sidebands have no speed: only a comb of harmonics can be the shaft's.
     texts = [dialog.source.itemText(i) for i in range(dialog.source.count())]
     assert texts == ["is not known", "is", "is comb A's"]
     dialog.source.picked.emit(dialog.source.choose("comb A") or "comb A")
-    assert dialog.shaft.isHidden() and dialog._rpm.text() == "24.3 Hz, 1458 /min"
+    assert dialog.shaft.isHidden() and dialog.rpm.text() == "24.3 Hz, 1458 /min"
     dialog.accept()
     assert dialog.machine == Machine(None, "A", KNOWN)
 
@@ -47,23 +47,23 @@ def test_a_table_is_written_and_read(
     path = tmp_path / "m.csv"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
-    dialog._write()
+    dialog.write_table()
     assert machines.read(path) == KNOWN
-    dialog._add(Known("more", 3.0))
-    dialog._read()
+    dialog.add_row(Known("more", 3.0))
+    dialog.read_table()
     assert dialog.known() == KNOWN, "the table takes the place of what was there"
     # A row that is no frequency is told, not written.
     dialog.table.item(0, 1).setText("much")  # type: ignore[union-attr]
     before = path.read_bytes()
-    dialog._write()
+    dialog.write_table()
     assert dialog.wrong.text() == "Row 1 lacks a number; type one."
     assert path.read_bytes() == before
     path.write_text("a,b\n1,2\n")
-    dialog._read()
+    dialog.read_table()
     assert "m.csv" in dialog.wrong.text()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: ("", ""))
     wrong = dialog.wrong.text()
-    dialog._read()
+    dialog.read_table()
     assert dialog.wrong.text() == wrong, "a file dialog that was left changes nothing"
 
 
@@ -82,11 +82,11 @@ def test_tables_are_kept_under_names(
     monkeypatch.setattr(QMenu, "exec", pick)
     for name, ok in (("../..", True), ("drive station", False), (" drive: station/", True)):
         monkeypatch.setattr(QInputDialog, "getText", lambda *_, name=name, ok=ok, **__: (name, ok))
-        dialog._kept()
+        dialog.kept()
     assert [file.name for file in settings.machines_folder().iterdir()] == ["drive station.csv"]
-    dialog._add(Known("more", 3.0))
-    dialog._kept()
+    dialog.add_row(Known("more", 3.0))
+    dialog.kept()
     assert chosen[-1].startswith("drive station") and dialog.known() == KNOWN
     (settings.machines_folder() / "drive station.csv").write_text("rubbish")
-    dialog._kept()
+    dialog.kept()
     assert "drive station.csv" in dialog.wrong.text() and dialog.known() == KNOWN

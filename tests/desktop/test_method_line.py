@@ -66,7 +66,7 @@ def test_every_phrase_opens_by_keys(opened: Bench, settle: Settle) -> None:
     line, seen = opened.method_line, []
     for _ in range(20):
         focused = opened.focusWidget()
-        key = next(k for k, w in line._phrases.items() if w is focused)
+        key = next(k for k, w in line.phrases.items() if w is focused)
         if key in seen:
             break
         seen.append(key)
@@ -126,7 +126,7 @@ def test_frames_in_step_and_frames_left_out(opened: Bench, settle: Settle) -> No
     settle()
     spans = opened.stage.waveform.problems.spans.spans
     assert [(s.start, s.end) for s in spans if s.kind == "struck"] == [(5, 6.5)]
-    assert "without 1 stretch struck out, without" in opened.method_line._shown[7][1]
+    assert "without 1 stretch struck out, without" in opened.method_line.told[7][1]
     frames = opened.context.results.analysis.resolution.frames  # type: ignore[union-attr]
     opened.store.edit_method("Change", frame=4096)
     settle()
@@ -166,7 +166,7 @@ def test_velocity_in_bands_with_a_reference(opened: Bench, settle: Settle) -> No
         assert spectrum.left.labelText == shown
     now = opened.context.results.analysis
     assert now is not None
-    x, y = spectrum._curve.getData()
+    x, y = spectrum.curve.getData()
     band = now.curve.at(413.1)
     assert y[np.searchsorted(x, 413.1)] == pytest.approx(20 * np.log10(band / 1e-6), abs=1e-6)
     assert now.amplitude_unit == "mm/s rms"
@@ -253,8 +253,8 @@ def test_named_bands_are_read(opened: Bench, settle: Settle) -> None:
 
 def test_the_handle_shows_before_it_is_let_go(opened: Bench, settle: Settle) -> None:
     handle, spectrum = opened.ruler.handle, opened.stage.spectrum
-    start = QPoint(round(handle._x(15)), handle.height() // 2)
-    there = QPoint(round(handle._x(12)), handle.height() // 2)
+    start = QPoint(round(handle.place_of(15)), handle.height() // 2)
+    there = QPoint(round(handle.place_of(12)), handle.height() // 2)
     QTest.mousePress(handle, Qt.MouseButton.LeftButton, pos=start)
     QTest.mouseMove(handle, there)
     assert method(opened).frames.frame == 32768, "nothing is changed yet"
@@ -275,7 +275,7 @@ def test_a_stretch_too_short_for_a_frame(opened: Bench, settle: Settle) -> None:
     opened.store.edit_method("Change", stretch=Stretch(1.0, 1.2))
     settle()
     assert "is longer than the stretch" in opened.context.notices.text
-    assert [caution.code for caution in opened.readings._cautions] == ["short-stretch"]
+    assert [caution.code for caution in opened.readings.cautions] == ["short-stretch"]
     (remedy,) = [
         b for b in opened.context.notices.findChildren(QPushButton) if b.text().startswith("Use")
     ]

@@ -47,7 +47,7 @@ def test_a_peak_is_named_and_set_aside(
         "set aside: mains of the lighting", "Gear mesh",
     ]  # fmt: skip
     marks = opened.stage.spectrum.marks
-    aside = marks._aside.getData()[0]
+    aside = marks.aside.getData()[0]
     assert len(aside) == 1 and aside[0] == pytest.approx(50, abs=1e-3)
     choose(opened, "24.300")
     opened.stage.spectrum.set_limits(0, 120)
@@ -60,7 +60,7 @@ def test_a_peak_is_named_and_set_aside(
     # The notes hold for other methods of the same recording, and are kept in the session.
     opened.store.edit_method("Change", frame=65536, window="hamming")
     settle()
-    assert len(marks._aside.getData()[0]) == 1
+    assert len(marks.aside.getData()[0]) == 1
     session.save(tmp_path / "s.tcomb", opened.store.document)
     kept = session.load(tmp_path / "s.tcomb").recordings[0].peak_notes
     assert kept == opened.store.ref.peak_notes
@@ -78,14 +78,14 @@ def test_taking_back_and_the_menu(
     table = opened.readings.peaks.table
     row = choose(opened, "150.000")
     answer(monkeypatch, "", ok=True)
-    opened.readings.peaks._menu(
+    opened.readings.peaks.open_menu(
         table.visualRect(opened.readings.peaks.sorted.index(row, 0)).center()
     )
     assert opened.store.ref is not None
     assert opened.store.ref.peak_notes == (), "no reason, nothing set aside"
     answer(monkeypatch, "hum")
     for _ in range(2):
-        opened.readings.peaks._menu(
+        opened.readings.peaks.open_menu(
             table.visualRect(opened.readings.peaks.sorted.index(row, 0)).center()
         )
         settle()

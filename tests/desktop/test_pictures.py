@@ -121,10 +121,10 @@ def test_the_scale_of_the_map_is_dragged(runup: Bench, settle: Settle) -> None:
     QTest.keyClick(runup, Key.Key_7)
     settle()
     pane = runup.stage.panes["run-up"]
-    before, (low, high) = pane.map._image.image.copy(), pane.map.ends
+    before, (low, high) = pane.map.image.image.copy(), pane.map.ends
     assert pane.scale.unit == "dB" and (pane.scale.low, pane.scale.high) == (low, high)
     pane.scale.changed.emit(low + 30, high)
-    assert pane.map.ends == (low + 30, high) and pane.map._image.image.mean() < before.mean()
+    assert pane.map.ends == (low + 30, high) and pane.map.image.image.mean() < before.mean()
     pane.scale.automatic.emit()
     assert pane.map.ends == (low, high)
     runup.layout_.toggle_theme()
@@ -135,7 +135,7 @@ def test_the_scale_of_the_map_is_dragged(runup: Bench, settle: Settle) -> None:
     pane.map.box.setXRange(0, 3, padding=0)
     assert pane.spectrum.box.viewRange()[0][1] == pytest.approx(3)
     runup.stage.show_all()
-    assert pane.map.box.viewRange()[0][1] == pytest.approx(float(pane.map._found.map.frequency[-1]))  # type: ignore[union-attr]
+    assert pane.map.box.viewRange()[0][1] == pytest.approx(float(pane.map.found.map.frequency[-1]))  # type: ignore[union-attr]
 
 
 def test_the_report_has_the_slices_that_are_shown(

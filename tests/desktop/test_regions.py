@@ -179,7 +179,7 @@ def test_the_waveform_breaks_where_samples_are_missing(
     assert bench.opening.dialog is not None, "a choice is to be made"
     bench.opening.dialog.accept()
     settle()
-    x, y = bench.stage.waveform._inside.getData()
+    x, y = bench.stage.waveform.inside.getData()
     assert np.isnan(y[(x > 1.0) & (x < 1.19)]).all()
     assert np.isfinite(y[(x > 2.0) & (x < 3.0)]).all()
     bench.stage.waveform.hover(QPointF(1.1, 0))
@@ -188,7 +188,7 @@ def test_the_waveform_breaks_where_samples_are_missing(
 
 def test_shelf_tells_facts_and_selects(opened: Bench, settle: Settle) -> None:
     assert facts(opened.store.current) == "60 s · 12.8 kHz"
-    items = opened.shelf._items()
+    items = opened.shelf.channel_rows()
     wall = next(item for item in items if item.text(0) == "Hut wall")
     opened.shelf.tree.scrollToItem(wall)
     area = opened.shelf.tree.visualItemRect(wall)
@@ -214,7 +214,7 @@ def test_shelf_menu(opened: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(QMenu, "exec", pick)
     head = opened.shelf.tree.topLevelItem(1)
     assert head is not None
-    opened.shelf._menu(opened.shelf.tree.visualItemRect(head).center())
+    opened.shelf.open_menu(opened.shelf.tree.visualItemRect(head).center())
     names = [ref.name for ref in opened.store.document.recordings]
     rest = ["drive-steady", "bracket-taps", "station-log", "tower-sway", "undersampled"]
     assert names == rest
@@ -223,7 +223,7 @@ def test_shelf_menu(opened: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
         place = [ref.name for ref in opened.store.document.recordings].index("drive-steady")
         head = opened.shelf.tree.topLevelItem(place)
         assert head is not None
-        opened.shelf._menu(opened.shelf.tree.visualItemRect(head).center())
+        opened.shelf.open_menu(opened.shelf.tree.visualItemRect(head).center())
         assert [ref.name for ref in opened.store.document.recordings] == wanted + rest[2:]
 
 

@@ -42,7 +42,7 @@ def test_from_the_shaft_to_the_resonances(
 ) -> None:
     pane = bracket.stage.panes["run-up"]
     assert pane.isVisible() and bracket.stage.spectra.isHidden()
-    assert "Say what tells" in pane.told.text() and not pane.map._image.isVisible()
+    assert "Say what tells" in pane.told.text() and not pane.map.image.isVisible()
     QTest.mouseClick(pane.edit, Qt.MouseButton.LeftButton)
     popover = QApplication.activePopupWidget()
     assert isinstance(popover, ShaftPopover)
@@ -63,15 +63,15 @@ def test_from_the_shaft_to_the_resonances(
     assert "resonance at 143.0(1) Hz, damping 0.90" in pane.resonances.text()
     assert "would be met by order 2" in pane.resonances.text()
     assert [name for name, _ in pane.levels.lines] == ["order 1", "order 2", "order 17"]
-    assert [line.label.format for line in pane.spectrum._places] == ["1", "2", "17"]
+    assert [line.label.format for line in pane.spectrum.line_places] == ["1", "2", "17"]
     # The map: order 17 is an upright line, the mode where it passes 143 Hz.
     pane.map.hover(QPointF(17.0, 12.9))
     text = pane.map.readout.text()
     assert "12.90 s · 8.4" in text and "order 17.00 · 143." in text and text.endswith(" dB")
-    assert bracket.stage.waveform._cursor.value() == pytest.approx(12.9)
-    column = int(np.argmin(np.abs(pane.map._found.map.centres - 17)))  # type: ignore[union-attr]
+    assert bracket.stage.waveform.time_line.value() == pytest.approx(12.9)
+    column = int(np.argmin(np.abs(pane.map.found.map.centres - 17)))  # type: ignore[union-attr]
     assert pane.map.levels[:, column].argmax() == pytest.approx(
-        np.searchsorted(pane.map._found.map_time, 12.9),
+        np.searchsorted(pane.map.found.map_time, 12.9),
         abs=12,  # type: ignore[union-attr]
     )
     bracket.layout_.toggle_decibels()

@@ -67,8 +67,8 @@ def test_the_tone_in_view_is_followed(runup: Bench, settle: Settle) -> None:
     assert name == "mesh" and frequency == pytest.approx(17 * (5 + 24 * time / 90), abs=1.0)
     # One cursor for all that is over time.
     pane.above.hover(QPointF(45.0, 300.0))
-    assert "289." in pane.above.readout.text() and pane.below._cursor.value() == 45.0
-    assert runup.stage.waveform._cursor.value() == 45.0
+    assert "289." in pane.above.readout.text() and pane.below.time_line.value() == 45.0
+    assert runup.stage.waveform.time_line.value() == 45.0
     pane.clicked.emit(45.0)
     settle()
     assert runup.context.moments.time == pytest.approx(45.0, abs=0.2)

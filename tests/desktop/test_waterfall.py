@@ -133,7 +133,7 @@ def test_slices_in_relief(relieved: Bench, settle: Settle) -> None:
     top = relief.frequency[high][np.argmax(relief.levels[:, high], axis=1)]
     assert top == pytest.approx(17 * (5 + 24 * relief.time / 90), abs=4.0)
     # A click singles a slice out, and shows its frame beside the average.
-    scene = view._screen()
+    scene = view.scene_now()
     k = int(np.argmax(relief.heights[30] * high))
     place = scene.point(k / (relief.heights.shape[1] - 1), 30 / 59, relief.heights[30, k])
     at = QPointF(*place)
@@ -154,14 +154,14 @@ def test_slices_in_relief(relieved: Bench, settle: Settle) -> None:
     relieved.stage.spectrum.set_limits(100, 300)
     assert view.relief is not None and view.relief.low == pytest.approx(100, abs=2)
     pane.front.picked.emit(pane.front.choose("end") or "end")
-    assert view._ordered()[1][0] > 80
+    assert view.ordered()[1][0] > 80
     pane.kind.picked.emit(pane.kind.choose("shaded") or "shaded")
     pane.floor.picked.emit(pane.floor.choose("map") or "map")
     view.grab()
-    assert view._small is not None
+    assert view.small is not None
     QTest.qWait(200)
     settle()
-    assert view._full is not None and view._full[1].width() == view.width()
+    assert view.full is not None and view.full[1].width() == view.width()
     pane.where.picked.emit(pane.where.choose("every") or "every")
     pane.every.setValue(10.0)
     pane.width_s.setValue(2.0)
@@ -186,8 +186,8 @@ def test_slices_in_relief(relieved: Bench, settle: Settle) -> None:
     pane.times.setText("10 20 50")
     pane.times.editingFinished.emit()
     settle()
-    assert view._shares(view._ordered()[1]).tolist() == pytest.approx([0, 0.75, 1])
-    assert len(view._even()) == 5
+    assert view.shares(view.ordered()[1]).tolist() == pytest.approx([0, 0.75, 1])
+    assert len(view.evenly()) == 5
     assert relieved.context.moments.time == 20.0, (
         "the frame that was shown goes to the nearest slice"
     )
@@ -215,7 +215,7 @@ def test_log_frequency_linear_levels_and_teeth(relieved: Bench, settle: Settle) 
     relieved.layout_.toggle_log()
     settle()
     assert view.relief is not None and view.relief.log
-    assert view._share(view.relief.high) == pytest.approx(1.0)
+    assert view.share_of(view.relief.high) == pytest.approx(1.0)
     relieved.layout_.toggle_decibels()
     assert view.relief is not None and view.relief.unit == "m/s² rms" and view.relief.ends[0] == 0
     relieved.context.combs.drop(24.0)

@@ -95,11 +95,11 @@ def test_the_stop_button_ends_the_analysis(
 
     monkeypatch.setattr("tonecomb.desktop.state.results.run_spectrum", slow)
     opened.store.edit_method("x", frame=999)
-    strip = opened.stage._strip
+    strip = opened.stage.progress
     qtbot.waitUntil(strip.isVisible)  # type: ignore[attr-defined]
-    assert strip._text.text() == "Averaging the spectrum · 42 %"
-    assert opened.stage.spectrum._curve.opacity() < 1, "what is drawn is no longer the method's"
-    strip._stop()
+    assert strip.text.text() == "Averaging the spectrum · 42 %"
+    assert opened.stage.spectrum.curve.opacity() < 1, "what is drawn is no longer the method's"
+    strip.stop_link()
     settle()
     gate.set()
     assert not strip.isVisible()
@@ -156,13 +156,13 @@ def test_a_session_whose_file_is_gone_or_changed(
     session.save(tmp_path / "s.tcomb", bench.store.document)
     bench.store.mark_saved(tmp_path / "s.tcomb", bench.store.document)
     source.rename(tmp_path / "b.csv")
-    bench.store._library.clear()
+    bench.store.library.clear()
     bench.opening.open_paths([tmp_path / "s.tcomb"])
     settle()
     assert "a.csv does not exist" in bench.context.notices.text
     assert len(bench.store.document.recordings) == 1, "it stays on the shelf"
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a: (str(tmp_path / "b.csv"), ""))
-    bench.context.notices._act()
+    bench.context.notices.act()
     settle()
     assert bench.context.results.analysis is not None
     (tmp_path / "b.csv").rename(source)
@@ -201,7 +201,7 @@ def test_unsaved_work_survives_a_kill(bench: Bench, settle: Settle, tmp_path: Pa
     assert done.returncode == -signal.SIGKILL
     bench.offer_left_behind()
     assert "ended without saving" in bench.context.notices.text
-    bench.context.notices._act()
+    bench.context.notices.act()
     settle()
     assert bench.store.method.frames.window == "hamming"  # type: ignore[union-attr]
     assert bench.store.unsaved
@@ -210,10 +210,10 @@ def test_unsaved_work_survives_a_kill(bench: Bench, settle: Settle, tmp_path: Pa
 
 def test_autosave_of_a_running_bench_is_not_offered(opened: Bench) -> None:
     opened.autosave.write()
-    assert opened.autosave._file.exists()
+    assert opened.autosave.file.exists()
     assert left_behind() == []
     opened.autosave.finish()
-    assert not opened.autosave._file.exists()
+    assert not opened.autosave.file.exists()
 
 
 def test_a_home_that_cannot_be_written_spoils_nothing(
@@ -222,10 +222,10 @@ def test_a_home_that_cannot_be_written_spoils_nothing(
     (tmp_path / "file").touch()
     place = tmp_path / "file" / "data"
     monkeypatch.setattr("tonecomb.desktop.state.autosave.data_folder", lambda: place)
-    monkeypatch.setattr(opened.autosave, "_file", place / "autosave" / "x.tcomb")
+    monkeypatch.setattr(opened.autosave, "file", place / "autosave" / "x.tcomb")
     opened.store.edit_method("Choose window", window="hamming")
     opened.autosave.write()
-    opened.autosave._write_later()
+    opened.autosave.write_later()
     settle()
     opened.autosave.finish()
     assert opened.store.unsaved
@@ -238,13 +238,13 @@ def test_a_defect_is_told_logged_and_the_work_kept(
     told: list[str] = []
     monkeypatch.setattr(QMessageBox, "exec", lambda box: told.append(box.text()))
     saved: list[int] = []
-    hook = app._Defects(lambda: saved.append(1))
+    hook = app.Defects(lambda: saved.append(1))
     try:
         raise ZeroDivisionError("inside")
     except ZeroDivisionError as error:
         hook(ZeroDivisionError, error, error.__traceback__)
     assert saved == [1]
-    app._Defects(lambda: 1 / 0)(ValueError, ValueError("outside"), None)
+    app.Defects(lambda: 1 / 0)(ValueError, ValueError("outside"), None)
     assert len(told) == 2, "told even when the work cannot be saved aside"
     assert "Your work was saved aside" in told[0]
     assert "inside" in caplog.text

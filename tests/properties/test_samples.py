@@ -40,7 +40,7 @@ def test_a_spool_that_is_given_up_leaves_nothing_open() -> None:
     with pytest.raises(RuntimeError), spool:
         spool.add(DATA[0])
         raise RuntimeError
-    assert spool._file.closed
+    assert spool.file.closed
     assert len(spool.read(0, 0, 10)) == 0
 
 

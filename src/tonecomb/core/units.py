@@ -72,7 +72,7 @@ G = 9.80665
 _INCH = 0.0254
 
 # quantity -> (pint unit, reference in it, text); ISO 1683:2015, table 1.
-_REFERENCES = {
+REFERENCES = {
     "Acceleration": ("m/s**2", 1e-6, "1 µm/s²"),
     "Velocity": ("m/s", 1e-9, "1 nm/s"),
     "Displacement": ("m", 1e-12, "1 pm"),
@@ -98,7 +98,7 @@ MOTIONS = {
 """Each is the derivative of the one before."""
 
 # symbol -> (quantity, size in the pint unit of the quantity)
-_COMMON = {
+COMMON = {
     "m/s²": ("Acceleration", 1.0),
     "mm/s²": ("Acceleration", 1e-3),
     "g": ("Acceleration", G),
@@ -152,9 +152,9 @@ def unit(text: str) -> Unit:
     symbol = _SPELLINGS.get(stripped.lower(), _SPELLINGS.get(stripped, stripped))
     if symbol in (FULL_SCALE, COUNTS):
         return Unit(symbol, "Amplitude", 1.0, "full scale" if symbol == FULL_SCALE else "1 count")
-    if symbol in _COMMON:
-        quantity, size = _COMMON[symbol]
-        _, reference, label = _REFERENCES[quantity]
+    if symbol in COMMON:
+        quantity, size = COMMON[symbol]
+        _, reference, label = REFERENCES[quantity]
         return Unit(symbol, quantity, reference / size, label)
     return _from_pint(symbol)
 
@@ -167,7 +167,7 @@ def _from_pint(symbol: str) -> Unit:
         quantity = 1.0 * ureg.parse_units(pint_name(symbol))
     except Exception as error:  # pint raises many kinds, even for mere typing mistakes
         raise _unknown(symbol) from error
-    for name, (base, reference, label) in _REFERENCES.items():
+    for name, (base, reference, label) in REFERENCES.items():
         if quantity.is_compatible_with(base):
             return Unit(symbol, name, reference / quantity.to(base).magnitude, label)
     return Unit(symbol, "Amplitude", 1.0, f"1 {symbol}")
@@ -189,8 +189,8 @@ def conversion(source: str, target: str) -> float:
     one, other = unit(source), unit(target)
     if one.symbol == other.symbol:
         return 1.0
-    if one.symbol in _COMMON and other.symbol in _COMMON:
-        (kind, size), (other_kind, other_size) = _COMMON[one.symbol], _COMMON[other.symbol]
+    if one.symbol in COMMON and other.symbol in COMMON:
+        (kind, size), (other_kind, other_size) = COMMON[one.symbol], COMMON[other.symbol]
         if kind == other_kind:
             return size / other_size
     elif FULL_SCALE not in (one.symbol, other.symbol) and COUNTS not in (one.symbol, other.symbol):

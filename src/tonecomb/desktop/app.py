@@ -43,7 +43,7 @@ def main(paths: list[Path], demo: bool = False) -> int:
     from tonecomb.desktop.bench import Bench
 
     bench = Bench()
-    sys.excepthook = _Defects(bench.autosave.write)
+    sys.excepthook = Defects(bench.autosave.write)
     bench.show()
     signal.signal(signal.SIGINT, lambda *_: bench.close())
     # Python sees signals only between its own instructions: give it some.
@@ -73,7 +73,7 @@ def _start_log() -> None:
         faulthandler.enable()
 
 
-class _Defects:
+class Defects:
     """What happens to an exception that nobody expected: the work is saved, the defect logged
     and told, and the bench stays open."""
 

@@ -24,7 +24,7 @@ class Spool(Samples):
     def __init__(self, columns: int) -> None:
         self._columns = columns
         self._starts: list[int] = [0]  # first row of each block, and the row after the last
-        self._file = tempfile.TemporaryFile(prefix="tone-comb-")  # noqa: SIM115
+        self.file = tempfile.TemporaryFile(prefix="tone-comb-")  # noqa: SIM115
         self._map: mmap.mmap | None = None
 
     @property
@@ -45,7 +45,7 @@ class Spool(Samples):
             )
         try:
             for column in columns:
-                self._file.write(np.ascontiguousarray(column, dtype=np.float64).data)
+                self.file.write(np.ascontiguousarray(column, dtype=np.float64).data)
         except OSError as error:
             raise UserError("The file could not be unpacked", reason(error)) from error
         self._starts.append(self._starts[-1] + rows)
@@ -54,10 +54,10 @@ class Spool(Samples):
         return self
 
     def __exit__(self, *failure: object) -> None:
-        with self._file:
+        with self.file:
             if failure[0] is None and self.length:
-                self._file.flush()
-                self._map = mmap.mmap(self._file.fileno(), 0, access=mmap.ACCESS_READ)
+                self.file.flush()
+                self._map = mmap.mmap(self.file.fileno(), 0, access=mmap.ACCESS_READ)
 
     def read(self, channel: int, start: int, stop: int) -> Array:
         parts = []

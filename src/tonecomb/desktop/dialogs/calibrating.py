@@ -85,7 +85,7 @@ class CalibrationDialog(Form):
         outer.addStretch(1)
         self.go, leave = QPushButton("Calibrate"), QPushButton("Leave it")
         self.go.setDefault(True)
-        self.go.clicked.connect(self._accept)
+        self.go.clicked.connect(self.take)
         leave.clicked.connect(self.reject)
         undo = link("As in the file", "Take the calibration away", self._as_in_file)
         undo.setVisible(said is not None)
@@ -162,7 +162,7 @@ class CalibrationDialog(Form):
 
         self._jobs.submit("Reading the units", work, done, failed)
 
-    def _accept(self) -> None:
+    def take(self) -> None:
         self._timer.stop()
         self._check(self.accept)
 
@@ -184,7 +184,7 @@ class CalibrationDialog(Form):
         )
         self._sensor.setEnabled(bool(sensors))
         self._sensor.picked.connect(self._take)
-        keep = link("Keep these figures as a sensor…", "For the next time", self._keep)
+        keep = link("Keep these figures as a sensor…", "For the next time", self.keep_rows)
         forget = link("Forget it", "Take the chosen sensor out of the library", self._forget)
         forget.setVisible(bool(sensors))
         self._sensors.addLayout(row(label("From the library:"), self._sensor, forget, keep, None))
@@ -209,7 +209,7 @@ class CalibrationDialog(Form):
             self._notices.tell(error)
         self._fill_sensors()
 
-    def _keep(self) -> None:
+    def keep_rows(self) -> None:
         name, ok = QInputDialog.getText(self, "Keep the sensor", "Name, such as its serial number:")
         if not ok or not name.strip():
             return

@@ -77,11 +77,11 @@ class DerivingDialog(Form):
         self._told = label("", "quiet", wrap=True)
         outer.addWidget(self._told)
         outer.addStretch(1)
-        self._make, leave = QPushButton("Make it"), QPushButton("Leave it")
-        self._make.setDefault(True)
-        self._make.clicked.connect(self.accept)
+        self.make, leave = QPushButton("Make it"), QPushButton("Leave it")
+        self.make.setDefault(True)
+        self.make.clicked.connect(self.accept)
         leave.clicked.connect(self.reject)
-        outer.addLayout(row(None, leave, self._make, spacing=12))
+        outer.addLayout(row(None, leave, self.make, spacing=12))
         self.setMinimumWidth(520)
         self._order = [current]
         self._show()
@@ -124,7 +124,7 @@ class DerivingDialog(Form):
             widget.setVisible(isinstance(made, Scale))
         self._name.setPlaceholderText(made.words([c.name for c in self._channels]))
         least = 1 if single else 2
-        self._make.setEnabled(False)
+        self.make.setEnabled(False)
         if len(channels_of(made)) < least:
             self._told.setText("Choose two channels or more.")
         else:
@@ -144,7 +144,7 @@ class DerivingDialog(Form):
         def done(symbol: str) -> None:
             self._job = None
             self._told.setText(f"It will be in {symbol}.")
-            self._make.setEnabled(True)
+            self.make.setEnabled(True)
 
         def failed(error: Exception) -> None:
             self._job = None

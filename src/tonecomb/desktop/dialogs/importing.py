@@ -109,8 +109,8 @@ class ImportDialog(Form):
         upper.addWidget(scroll, 1)
         self.sketch = Plot()
         self.sketch.setFixedWidth(400)
-        self._curve = pg.PlotCurveItem(pen=pg.mkPen(theme.traces[0]))
-        self.sketch.addItem(self._curve)
+        self.curve = pg.PlotCurveItem(pen=pg.mkPen(theme.traces[0]))
+        self.sketch.addItem(self.curve)
         self.sketch.set_theme(theme)
         self.sketch.set_label("bottom", "Time, s")
         upper.addWidget(self.sketch)
@@ -299,7 +299,7 @@ class ImportDialog(Form):
             self._drawing.cancel()
         recording, channel = self.understood.recording, self._channel()
         if channel is None:
-            self._curve.setData([], [])
+            self.curve.setData([], [])
             self.sketch.show_scales(False)
             return
 
@@ -319,7 +319,7 @@ class ImportDialog(Form):
             self.sketch.set_label("left", f"{name.name}, {name.unit}")
             x = np.repeat((envelope.edges[:-1] + envelope.edges[1:]) / 2, 2) / (rate or 1.0)
             y = np.stack([envelope.low, envelope.high], axis=1).ravel()
-            self._curve.setData(x, y, connect="finite")
+            self.curve.setData(x, y, connect="finite")
             self.sketch.box.autoRange(padding=0.02)
 
         def failed(error: Exception) -> None:

@@ -55,23 +55,23 @@ class MachineDialog(Form):
         self.shaft = Number(machine.shaft or 1.0, 1e-6, 1e6, 6, "Hz", shortest=True)
         self.shaft.setAccessibleName("Shaft's frequency")
         self.shaft.valueChanged.connect(lambda _: self._show_speed())
-        self._rpm = label("", "quiet")
-        outer.addLayout(row(label("The shaft's speed"), self.source, self.shaft, self._rpm, None))
+        self.rpm = label("", "quiet")
+        outer.addLayout(row(label("The shaft's speed"), self.source, self.shaft, self.rpm, None))
         outer.addWidget(
             label("Peaks within the tolerance of a frequency below are named by it.", "quiet")
         )
         self.table = self._make_table()
         outer.addWidget(self.table, 1)
         for one in machine.known:
-            self._add(one)
+            self.add_row(one)
         outer.addLayout(
             row(
-                link("Add", "One more frequency", lambda: self._add(None)),
-                link("Remove", "Remove the chosen frequency", self._remove),
+                link("Add", "One more frequency", lambda: self.add_row(None)),
+                link("Remove", "Remove the chosen frequency", self.remove_row),
                 None,
-                link("Kept tables…", "Use, or keep, a table for other recordings", self._kept),
-                link("Read…", "Read a CSV table", self._read),
-                link("Write…", "Write a CSV table", self._write),
+                link("Kept tables…", "Use, or keep, a table for other recordings", self.kept),
+                link("Read…", "Read a CSV table", self.read_table),
+                link("Write…", "Write a CSV table", self.write_table),
                 spacing=16,
             )
         )
@@ -107,7 +107,7 @@ class MachineDialog(Form):
         source = self.source.value
         self.shaft.setVisible(source == _TYPED)
         speed = self._shaft()
-        self._rpm.setText("" if speed is None else f"{speed:.6g} Hz, {60 * speed:.6g} /min")
+        self.rpm.setText("" if speed is None else f"{speed:.6g} Hz, {60 * speed:.6g} /min")
 
     def _shaft(self) -> float | None:
         source = str(self.source.value)
@@ -115,7 +115,7 @@ class MachineDialog(Form):
             return self.shaft.value()
         return self._spacing.get(source.removeprefix("comb "))
 
-    def _add(self, one: Known | None) -> None:
+    def add_row(self, one: Known | None) -> None:
         at = self.table.rowCount()
         self.table.insertRow(at)
         cells = ("", "", "0.5") if one is None else (
@@ -133,7 +133,7 @@ class MachineDialog(Form):
             self.table.setCurrentCell(at, 0)
             self.table.editItem(self.table.item(at, 0))
 
-    def _remove(self) -> None:
+    def remove_row(self) -> None:
         self.table.removeRow(self.table.currentRow())
 
     def _cell(self, at: int, column: int) -> str:
@@ -162,7 +162,7 @@ class MachineDialog(Form):
     def _fill(self, known: tuple[Known, ...]) -> None:
         self.table.setRowCount(0)
         for one in known:
-            self._add(one)
+            self.add_row(one)
 
     def accept(self) -> None:
         try:
@@ -187,21 +187,21 @@ class MachineDialog(Form):
         except UserError as error:
             self.wrong.setText(error.text)
 
-    def _read(self) -> None:
+    def read_table(self) -> None:
         chosen, _ = QFileDialog.getOpenFileName(
             self, "Known frequencies", str(self._folder), "Tables (*.csv)"
         )
         if chosen:
             self._try(Path(chosen), writing=False)
 
-    def _write(self) -> None:
+    def write_table(self) -> None:
         chosen, _ = QFileDialog.getSaveFileName(
             self, "Known frequencies", str(self._folder / "machine.csv"), "Tables (*.csv)"
         )
         if chosen:
             self._try(Path(chosen), writing=True)
 
-    def _kept(self) -> None:
+    def kept(self) -> None:
         """The tables that were kept, and a way to keep this one."""
         menu, folder = QMenu(self), settings.machines_folder()
         for file in sorted(folder.glob("*.csv")):
@@ -211,10 +211,10 @@ class MachineDialog(Form):
         menu.addSeparator()
         keep = menu.addAction("Keep this one…")
         assert keep is not None
-        keep.triggered.connect(self._keep)
+        keep.triggered.connect(self.keep_rows)
         menu.exec(self.table.mapToGlobal(self.table.rect().center()))
 
-    def _keep(self) -> None:
+    def keep_rows(self) -> None:
         name, ok = QInputDialog.getText(self, "Keep", "Name of the table:")
         plain = "".join(c for c in name.strip() if c.isalnum() or c in " -_.").strip(". ")
         if ok and plain:

@@ -30,7 +30,7 @@ class MethodLine(QWidget):
     def __init__(self, store: Store) -> None:
         super().__init__()
         self._store = store
-        self._shown: tuple[tuple[str, str], ...] = ()
+        self.told: tuple[tuple[str, str], ...] = ()
         self.popover: Popover | None = None
         self.pair: Pair | None = None
         outer = QHBoxLayout(self)
@@ -47,7 +47,7 @@ class MethodLine(QWidget):
         self.presets = link("Presets", "Keep the method under a name, or use one (Shift+P)", str)
         self.presets.setFont(font(10))
         inside.addWidget(self.presets)
-        self._phrases: dict[str, QPushButton | QLabel] = {}
+        self.phrases: dict[str, QPushButton | QLabel] = {}
         self.setMinimumHeight(46)
         store.changed.connect(self.refresh)
         self.refresh()
@@ -58,14 +58,14 @@ class MethodLine(QWidget):
         parts = () if signal is None or method is None else phrases(method, signal.recording)
         shown = tuple((part.key, part.text) for part in parts)
         self.presets.setVisible(bool(shown))
-        if shown == self._shown and self._row.count():
+        if shown == self.told and self._row.count():
             return
-        same_keys = [key for key, _ in shown] == [key for key, _ in self._shown]
-        self._shown = shown
+        same_keys = [key for key, _ in shown] == [key for key, _ in self.told]
+        self.told = shown
         if not (same_keys and shown):
             self._rebuild([part.key for part in parts])
         for part in parts:
-            widget = self._phrases[part.key]
+            widget = self.phrases[part.key]
             text = _shortened(part.text, _LONGEST_NAME if part.key == "channel" else _LONGEST)
             widget.setText(text)
             widget.setAccessibleName(part.text)
@@ -75,12 +75,12 @@ class MethodLine(QWidget):
         self.updateGeometry()
 
     def _rebuild(self, keys: list[str]) -> None:
-        focused = next((key for key, one in self._phrases.items() if one.hasFocus()), None)
+        focused = next((key for key, one in self.phrases.items() if one.hasFocus()), None)
         while (item := self._row.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.hide()
                 widget.deleteLater()
-        self._phrases = {}
+        self.phrases = {}
         if not keys:
             self._row.addWidget(label("No recording is open.", "quiet"))
         for key in keys:
@@ -88,10 +88,10 @@ class MethodLine(QWidget):
                 line = rule(vertical=True)
                 line.setFixedHeight(20)
                 self._row.addWidget(line)
-            self._phrases[key] = self._make(key)
-            self._row.addWidget(self._phrases[key])
-        if focused in self._phrases:
-            self._phrases[focused].setFocus()
+            self.phrases[key] = self._make(key)
+            self._row.addWidget(self.phrases[key])
+        if focused in self.phrases:
+            self.phrases[focused].setFocus()
 
     def _make(self, key: str) -> QPushButton | QLabel:
         if _editor_of(key) not in EDITORS:
@@ -108,7 +108,7 @@ class MethodLine(QWidget):
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
-            buttons = [one for one in self._phrases.values() if isinstance(one, QPushButton)]
+            buttons = [one for one in self.phrases.values() if isinstance(one, QPushButton)]
             at = next((i for i, one in enumerate(buttons) if one is watched), None)
             key = Qt.Key(event.key())
             if at is not None and key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
@@ -122,21 +122,21 @@ class MethodLine(QWidget):
 
     def take_focus(self) -> None:
         """Go to the sentence with the keys."""
-        first = next((w for w in self._phrases.values() if isinstance(w, QPushButton)), None)
+        first = next((w for w in self.phrases.values() if isinstance(w, QPushButton)), None)
         if first is not None:
             first.setFocus(Qt.FocusReason.TabFocusReason)
 
     def phrase(self, key: str) -> QPushButton | QLabel | None:
         """The widget of a phrase."""
-        return self._phrases.get(key)
+        return self.phrases.get(key)
 
     def edit(self, key: str) -> None:
         """Open the popover of a phrase."""
-        anchor, signal, method = self._phrases.get(key), self._store.current, self._store.method
+        anchor, signal, method = self.phrases.get(key), self._store.current, self._store.method
         if anchor is None and key in _INSTEAD:  # nothing is said of it yet: it has no phrase
             anchor = next(
-                (one for name, one in self._phrases.items() if _editor_of(name) == key), None
-            ) or self._phrases.get(_INSTEAD[key])
+                (one for name, one in self.phrases.items() if _editor_of(name) == key), None
+            ) or self.phrases.get(_INSTEAD[key])
         if anchor is None or signal is None or method is None:
             return
         self.popover = EDITORS[_editor_of(key)](self._store, signal, method, self)

@@ -187,7 +187,7 @@ class WindowPicker(Popover):
         ]
         self.names = OptionList(options, word, "Windows")
         self.picture = WindowPicture(theme)
-        self._values = []
+        self.value_labels = []
         side = QVBoxLayout()
         side.addWidget(self.picture)
         grid = QGridLayout()
@@ -200,7 +200,7 @@ class WindowPicker(Popover):
                 widget.setToolTip(tip)
             grid.addWidget(name, i // 2, 2 * (i % 2))
             grid.addWidget(value, i // 2, 2 * (i % 2) + 1)
-            self._values.append(value)
+            self.value_labels.append(value)
         side.addLayout(grid)
         self.parameter = Number(0, 0, 1, 4, "", shortest=True)
         self.parameter.setAccessibleName("Parameter of the window")
@@ -245,7 +245,7 @@ class WindowPicker(Popover):
 
     def _draw(self, shown: Window) -> None:
         self.picture.show_window(shown)
-        for value, text in zip(self._values, figures(shown), strict=True):
+        for value, text in zip(self.value_labels, figures(shown), strict=True):
             value.setText(text)
 
     def _name(self) -> str:

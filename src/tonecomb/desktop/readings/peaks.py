@@ -68,7 +68,7 @@ class PeakReadings(QWidget):
         table.setAccessibleName("Peaks")
         table.setTabKeyNavigation(False)
         table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        table.customContextMenuRequested.connect(self._menu)
+        table.customContextMenuRequested.connect(self.open_menu)
         rows, columns = table.verticalHeader(), table.horizontalHeader()
         assert rows is not None and columns is not None
         rows.hide()
@@ -141,7 +141,7 @@ class PeakReadings(QWidget):
             self.blockSignals(False)
         self.tell()
 
-    def _menu(self, at: QPoint) -> None:
+    def open_menu(self, at: QPoint) -> None:
         index = self.table.indexAt(at)
         if not index.isValid():
             return

@@ -64,24 +64,24 @@ class Readings(QWidget):
         }  # fmt: skip
         tips = ("Tones one by one", "Families of harmonics and sidebands",
                 "Natural frequencies and damping")  # fmt: skip
-        self._tabs = {
+        self.tabs = {
             name: link(name.capitalize(), tip, partial(self.show_page, name))
             for name, tip in zip(self.pages, tips, strict=True)
         }
-        column.addLayout(row(*self._tabs.values(), None, spacing=10))
-        self._search = link("", "Change which peaks are found (P)", self.edit_search)
+        column.addLayout(row(*self.tabs.values(), None, spacing=10))
+        self.search = link("", "Change which peaks are found (P)", self.edit_search)
         self._filtering = link("filter", "Show only rows that hold what you type (Q)",
                                self.focus_filter)  # fmt: skip
-        column.addLayout(row(self._search, None, self._filtering, spacing=4))
-        self._filter = QLineEdit()
-        self._filter.setPlaceholderText("only rows with …")
-        self._filter.setAccessibleName("Filter")
-        self._filter.setToolTip("Show only rows that hold what is typed (Q)")
-        self._filter.setClearButtonEnabled(True)
-        self._filter.textChanged.connect(self._filtered)
-        self._filter.editingFinished.connect(self._leave_filter)
-        self._filter.hide()
-        column.addWidget(self._filter)
+        column.addLayout(row(self.search, None, self._filtering, spacing=4))
+        self.filter_field = QLineEdit()
+        self.filter_field.setPlaceholderText("only rows with …")
+        self.filter_field.setAccessibleName("Filter")
+        self.filter_field.setToolTip("Show only rows that hold what is typed (Q)")
+        self.filter_field.setClearButtonEnabled(True)
+        self.filter_field.textChanged.connect(self._filtered)
+        self.filter_field.editingFinished.connect(self._leave_filter)
+        self.filter_field.hide()
+        column.addWidget(self.filter_field)
         self._pages = QStackedLayout()
         for page in (self.peaks, self.combs, self.resonances):
             self._pages.addWidget(page)
@@ -99,10 +99,10 @@ class Readings(QWidget):
         self.bands.wanted.connect(self.bands_wanted)
         self.bands.chosen.connect(self.range_chosen)
         column.addWidget(self.bands)
-        self._problems = QVBoxLayout()
-        self._problems.setSpacing(6)
-        column.addLayout(self._problems)
-        self._cautions: tuple[Caution, ...] = ()
+        self.cards = QVBoxLayout()
+        self.cards.setSpacing(6)
+        column.addLayout(self.cards)
+        self.cautions: tuple[Caution, ...] = ()
         self._first_caution = 0
         self._store.changed.connect(self._refresh_search)
         self._store.changed.connect(self.peaks.refresh)
@@ -150,7 +150,7 @@ class Readings(QWidget):
             "combs": len(self._combs.shown),
             "resonances": 0 if analysis is None else len(analysis.resonances),
         }
-        for name, button in self._tabs.items():
+        for name, button in self.tabs.items():
             count = counts[name]
             button.setText(f"{name.capitalize()} {count}" if count else name.capitalize())
             button.setObjectName("tab" if name == self._page else "link")
@@ -165,41 +165,41 @@ class Readings(QWidget):
 
     def focus_filter(self) -> None:
         """Type what rows are to hold."""
-        self._filter.show()
-        self._filter.setFocus()
-        self._filter.selectAll()
+        self.filter_field.show()
+        self.filter_field.setFocus()
+        self.filter_field.selectAll()
 
     def _leave_filter(self) -> None:
-        self._filter.setVisible(bool(self._filter.text()))
+        self.filter_field.setVisible(bool(self.filter_field.text()))
 
     def _filtered(self, _: str = "") -> None:
         for page in self.pages.values():
-            page.filter(self._filter.text().strip())
+            page.filter(self.filter_field.text().strip())
 
     def show_cautions(self, cautions: tuple[Caution, ...]) -> None:
         """What should be known before the readings are trusted, each with its remedy."""
-        if cautions != self._cautions:
-            self._cautions, self._first_caution = cautions, 0
+        if cautions != self.cautions:
+            self.cautions, self._first_caution = cautions, 0
             self._deal_cautions()
 
     def _deal_cautions(self) -> None:
         """A few at a time, so that they leave room for the peaks."""
-        while (item := self._problems.takeAt(0)) is not None:
+        while (item := self.cards.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.hide()
                 widget.deleteLater()
-        first, count = self._first_caution, len(self._cautions)
-        for caution in self._cautions[first : first + _AT_ONCE]:
-            self._problems.addWidget(self._card(caution))
+        first, count = self._first_caution, len(self.cautions)
+        for caution in self.cautions[first : first + _AT_ONCE]:
+            self.cards.addWidget(self._card(caution))
         if count > _AT_ONCE:
             last = min(first + _AT_ONCE, count)
             shown = f"{first + 1}–{last}" if last > first + 1 else f"{last}"
             text = f"{shown} of {count} cautions, show others"
-            self._problems.addWidget(link(text, "Look at the next ones", self._turn_cautions))
+            self.cards.addWidget(link(text, "Look at the next ones", self._turn_cautions))
 
     def _turn_cautions(self) -> None:
         following = self._first_caution + _AT_ONCE
-        self._first_caution = following if following < len(self._cautions) else 0
+        self._first_caution = following if following < len(self.cautions) else 0
         self._deal_cautions()
 
     def _card(self, caution: Caution) -> QFrame:
@@ -245,7 +245,7 @@ class Readings(QWidget):
 
     def _refresh_search(self) -> None:
         method = self._store.method
-        self._search.setVisible(method is not None and self._page == "peaks")
+        self.search.setVisible(method is not None and self._page == "peaks")
         if method is None:
             return
         search = method.search.peaks
@@ -256,11 +256,11 @@ class Readings(QWidget):
         if search.low is not None or search.high is not None:
             low = f"{search.low or 0:g}"
             text += f"\n{low}–{search.high:g} Hz" if search.high else f"\nfrom {low} Hz"
-        self._search.setText(text)
+        self.search.setText(text)
 
     def edit_search(self) -> None:
         """Open the popover of the search for peaks."""
         signal, method = self._store.current, self._store.method
         if signal is not None and method is not None:
             popover = search_popover(self._store, signal, method, self)
-            popover.open_below(self._search, popover.focusProxy())
+            popover.open_below(self.search, popover.focusProxy())

@@ -54,13 +54,13 @@ class ResonanceReadings(QWidget):
         for i, (_, tip) in enumerate(_HEADS):
             head.setToolTip(i, tip)
             head.setTextAlignment(i, Qt.AlignmentFlag.AlignRight)
-        self._told = label("", "", wrap=True)
-        self._told.setFont(font(9))
-        self._told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.told = label("", "", wrap=True)
+        self.told.setFont(font(9))
+        self.told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.tree, 1)
-        column.addWidget(self._told)
+        column.addWidget(self.told)
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         """Show the modes; the chosen row stays."""
@@ -107,11 +107,11 @@ class ResonanceReadings(QWidget):
     def _tell(self) -> None:
         one = self.current()
         if one is not None:
-            self._told.setText(words(one))
+            self.told.setText(words(one))
         elif self._analysis is not None and self._analysis.resonances:
-            self._told.setText("Choose a resonance to see its figures.")
+            self.told.setText("Choose a resonance to see its figures.")
         else:
-            self._told.setText("No peak is wider than the window's line. F fits a range by hand.")
+            self.told.setText("No peak is wider than the window's line. F fits a range by hand.")
 
     def _menu(self, at: QPoint) -> None:
         if self.tree.itemAt(at) is None or (one := self.current()) is None:

@@ -32,8 +32,8 @@ class StretchReadings(QWidget):
         grid.setContentsMargins(0, 0, 4, 0)
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(2)
-        self._heading = label("", "heading")
-        grid.addWidget(self._heading, 0, 0, 1, 4)
+        self.heading = label("", "heading")
+        grid.addWidget(self.heading, 0, 0, 1, 4)
         self.values = {}
         for i, (name, tip, _) in enumerate(_FIELDS):
             line, column = 1 + i // 2, 2 * (i % 2)
@@ -56,7 +56,7 @@ class StretchReadings(QWidget):
         self.setVisible(figures is not None)
         if figures is None:
             return
-        self._heading.setText(f"Stretch, {unit}")
+        self.heading.setText(f"Stretch, {unit}")
         for name, _, _ in _FIELDS:
             self.values[name].setText(_shown(getattr(figures, name), name))
 

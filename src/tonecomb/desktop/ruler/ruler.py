@@ -163,7 +163,7 @@ class Handle(QWidget):
         self._largest, self._place = largest, place
         self.update()
 
-    def _x(self, exponent: float) -> float:
+    def place_of(self, exponent: float) -> float:
         steps = max(1, self._largest - _SMALLEST)
         return 8 + (self.width() - 16) * min(1.0, max(0.0, (exponent - _SMALLEST) / steps))
 
@@ -177,15 +177,17 @@ class Handle(QWidget):
             return
         painter.setPen(QPen(QColor(self.theme.quiet), 1))
         for exponent in range(_SMALLEST, self._largest + 1):
-            x = round(self._x(exponent))
+            x = round(self.place_of(exponent))
             painter.drawLine(x, round(middle) - 4, x, round(middle) + 4)
         held = self._tried is not None and self._tried != self._place
         if held:  # where it came from
             painter.setPen(QPen(QColor(self.theme.accent), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(self._x(self._place) - 5, middle - 8, 10, 16), 3, 3)
+            painter.drawRoundedRect(
+                QRectF(self.place_of(self._place) - 5, middle - 8, 10, 16), 3, 3
+            )
         place = self._place if self._tried is None else self._tried
-        grip = QRectF(self._x(place) - 5, middle - 8, 10, 16)
+        grip = QRectF(self.place_of(place) - 5, middle - 8, 10, 16)
         painter.setPen(QPen(QColor(self.theme.ink if self.hasFocus() else self.theme.raised), 1))
         painter.setBrush(QColor(self.theme.second if held else self.theme.accent))
         painter.drawRoundedRect(grip, 3, 3)

@@ -67,7 +67,7 @@ class Shelf(QWidget):
         self.tree.setAccessibleName("Recordings")
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.tree.customContextMenuRequested.connect(self._menu)
+        self.tree.customContextMenuRequested.connect(self.open_menu)
         self.tree.currentItemChanged.connect(self._picked)
         self.tree.itemClicked.connect(self._clicked)
         self._delegate = Rows(context.store, context.envelopes)
@@ -109,7 +109,7 @@ class Shelf(QWidget):
             self._fill()
         self._current = document.current
         ref = document.current_ref
-        for item in self._items():
+        for item in self.channel_rows():
             wanted = ref is not None and item.data(0, ID) == ref.id
             if wanted and ref is not None and item.data(0, CHANNEL) == ref.method.source.channel:
                 self.tree.setCurrentItem(item)
@@ -216,7 +216,7 @@ class Shelf(QWidget):
         elif trace is not None:
             self._held.toggle(trace)
 
-    def _items(self) -> list[QTreeWidgetItem]:
+    def channel_rows(self) -> list[QTreeWidgetItem]:
         items = []
         for i in range(self.tree.topLevelItemCount()):
             head = self.tree.topLevelItem(i)
@@ -231,7 +231,7 @@ class Shelf(QWidget):
             document = select(self._store.document, recording_id, channel)
             self._store.apply("Choose channel", document, merge="choose channel")
 
-    def _menu(self, place: QPoint) -> None:
+    def open_menu(self, place: QPoint) -> None:
         item = self.tree.itemAt(place)
         if item is None:
             return

@@ -25,9 +25,9 @@ class AgainstPlot(FrequencyPlot):
         self.ratio = True
         self._curve: Curve | None = None
         self._unit = ""
-        self._line = pg.PlotCurveItem(connect="finite")
+        self.line = pg.PlotCurveItem(connect="finite")
         self._zero = pg.InfiniteLine(0.0, angle=0)
-        for item in (self._zero, self._line):
+        for item in (self._zero, self.line):
             self.addItem(item, ignoreBounds=True)
         self.combs = CombLines(self, numbers=False)
         self.box.sigRangeChanged.connect(self._draw)
@@ -36,7 +36,7 @@ class AgainstPlot(FrequencyPlot):
 
     def paint_items(self, theme: Theme) -> None:
         self.combs.paint_with(theme)
-        self._line.setPen(pg.mkPen(theme.traces[3]))
+        self.line.setPen(pg.mkPen(theme.traces[3]))
         self._zero.setPen(pg.mkPen(theme.quiet))
 
     def show_comparison(self, found: Comparison | None, unit: str) -> None:
@@ -61,13 +61,13 @@ class AgainstPlot(FrequencyPlot):
 
     def _draw(self, *_: object) -> None:
         shown = self._curve is not None
-        self._line.setVisible(shown)
+        self.line.setVisible(shown)
         self.show_scales(shown)
         if self._curve is None:
             return
         low, high = self.limits()
         x, y = reduce_curve(*self._curve.outline(), low, high, self.columns, log=self.bottom.log)
-        self._line.setData(self.places(x), y)
+        self.line.setData(self.places(x), y)
 
     def hover(self, place: QPointF | None) -> None:
         curve = self._curve
@@ -91,23 +91,23 @@ class AgainstPane(Pane):
         self.plots = (self.plot,)
         self.way = Choice((("ratio", "Ratio"), ("difference", "Difference")), "ratio", "Ratio or "
                           "difference")  # fmt: skip
-        self._of = label("", "quiet")
+        self.of = label("", "quiet")
         self.way.picked.connect(lambda _: self.refresh())
-        self._pages = QStackedLayout()
+        self.pages = QStackedLayout()
         teach = label("", "quiet", wrap=True)
         teach.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self._why = teach
-        self._pages.addWidget(teach)
+        self.why = teach
+        self.pages.addWidget(teach)
         shown = QWidget()
         inside = QVBoxLayout(shown)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(0)
-        bar = row(self.way, self._of, None)
+        bar = row(self.way, self.of, None)
         bar.setContentsMargins(70, 2, 8, 0)
         inside.addLayout(bar)
         inside.addWidget(self.plot, 1)
-        self._pages.addWidget(shown)
-        self.setLayout(self._pages)
+        self.pages.addWidget(shown)
+        self.setLayout(self.pages)
         self._held.compared.connect(self.refresh)
 
     def set_theme(self, theme: Theme) -> None:
@@ -131,8 +131,8 @@ class AgainstPane(Pane):
         """Show the comparison as it is now, or say why there is none."""
         self.plot.ratio = self.way.value == "ratio"
         found, reason = self._held.comparison, self._held.no_comparison
-        self._pages.setCurrentIndex(0 if found is None else 1)
-        self._why.setText(reason)
+        self.pages.setCurrentIndex(0 if found is None else 1)
+        self.why.setText(reason)
         against = self._held.against
-        self._of.setText("" if against is None else f"of the trace now to ‘{against.name}’")
+        self.of.setText("" if against is None else f"of the trace now to ‘{against.name}’")
         self.plot.show_comparison(found, self._held.unit)

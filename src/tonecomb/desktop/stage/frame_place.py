@@ -13,30 +13,30 @@ class FramePlace:
     """Marks of one plot over time in s."""
 
     def __init__(self, plot: Plot) -> None:
-        self._span = pg.LinearRegionItem(movable=False)
+        self.span = pg.LinearRegionItem(movable=False)
         self._ticks = pg.VTickGroup(yrange=[0.86, 1.0])
         self._name = pg.TextItem(anchor=(0.0, 0.0))
         self._plot = plot
-        for item in (self._span, self._ticks, self._name):
+        for item in (self.span, self._ticks, self._name):
             plot.addItem(item, ignoreBounds=True)
             item.hide()
-        self._span.setZValue(-8)
+        self.span.setZValue(-8)
         plot.box.sigRangeChanged.connect(self._place_name)
 
     def paint(self, theme: Theme) -> None:
         shade = pg.mkColor(theme.second)
-        for line in self._span.lines:
+        for line in self.span.lines:
             line.setPen(pg.mkPen(shade))
         shade.setAlpha(34)
-        self._span.setBrush(shade)
+        self.span.setBrush(shade)
         self._ticks.setPen(pg.mkPen(theme.accent, width=2))
         self._name.setColor(theme.accent)
 
     def show(self, span: tuple[float, float] | None) -> None:
         """Where the frame begins and ends (s), None for no frame."""
-        self._span.setVisible(span is not None)
+        self.span.setVisible(span is not None)
         if span is not None:
-            self._span.setRegion(span)
+            self.span.setRegion(span)
 
     def show_crests(self, crests: Crests | None) -> None:
         """Tick the crests of a tone; none for None."""

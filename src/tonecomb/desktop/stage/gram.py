@@ -35,10 +35,10 @@ class GramPlot(FrequencyPlot):
         self.getPlotItem().layout.setContentsMargins(0, 18, 18, 0)  # room for the unit of time
         self.box.setMouseEnabled(x=True, y=True)
         self._stretch = (0.0, 1.0)
-        self._image = pg.ImageItem(axisOrder="row-major")
-        self._image.setZValue(-5)
-        self.addItem(self._image, ignoreBounds=True)
-        self._image.hide()
+        self.image = pg.ImageItem(axisOrder="row-major")
+        self.image.setZValue(-5)
+        self.addItem(self.image, ignoreBounds=True)
+        self.image.hide()
         self.lines = GramMarks(self, False, self.time_clicked.emit)
         self.combs = CombLines(self, numbers=False)
         self.levels = LevelStrip(self)
@@ -73,15 +73,15 @@ class GramPlot(FrequencyPlot):
         if self.isHidden():
             return
         gram, cells = self.picture.gram, self.picture.cells()
-        self._image.setVisible(gram is not None)
+        self.image.setVisible(gram is not None)
         self.show_scales(gram is not None)
         if gram is None or cells is None:
             return
-        self._image.setLookupTable(self.picture.table)
-        self._image.setImage(cells, autoLevels=False, levels=(0, 255))
+        self.image.setLookupTable(self.picture.table)
+        self.image.setImage(cells, autoLevels=False, levels=(0, 255))
         left, right = (self.place(float(f)) for f in gram.frequency[[0, -1]])
         top, bottom = float(gram.time[0]), float(gram.time[-1])
-        self._image.setRect(QRectF(left, top, right - left, bottom - top))
+        self.image.setRect(QRectF(left, top, right - left, bottom - top))
 
     def ask(self, *_: object) -> None:
         """The view as it is now is to be computed."""

@@ -38,13 +38,13 @@ class SidewaysGram(Plot):
         self._stretch = (0.0, 1.0)
         self._combs: Sequence[ShownComb] = ()
         self._marks: Sequence[tuple[float, str]] = ()
-        self._teeth: list[pg.InfiniteLine] = []
+        self.teeth: list[pg.InfiniteLine] = []
         self.set_label("bottom", "Time, s")
         self.set_label("left", "Frequency, Hz")
-        self._image = pg.ImageItem(axisOrder="row-major")
-        self._image.setZValue(-5)
-        self._level = pg.PlotCurveItem()
-        for item in (self._image, self._level):
+        self.image = pg.ImageItem(axisOrder="row-major")
+        self.image.setZValue(-5)
+        self.level = pg.PlotCurveItem()
+        for item in (self.image, self.level):
             self.addItem(item, ignoreBounds=True)
             item.hide()
         self.lines = GramMarks(self, True, self.time_clicked.emit)
@@ -69,7 +69,7 @@ class SidewaysGram(Plot):
     def paint_items(self, theme: Theme) -> None:
         self._theme = theme
         self.lines.paint(theme)
-        self._level.setPen(pg.mkPen(theme.second, width=1.2))
+        self.level.setPen(pg.mkPen(theme.second, width=1.2))
         self._draw_lines()
 
     # What is shown
@@ -91,9 +91,9 @@ class SidewaysGram(Plot):
         self._draw_lines()
 
     def _draw_lines(self) -> None:
-        for line in self._teeth:
+        for line in self.teeth:
             self.removeItem(line)
-        self._teeth = []
+        self.teeth = []
         if self.isHidden():
             return
         for i, shown in enumerate(self._combs):
@@ -115,7 +115,7 @@ class SidewaysGram(Plot):
         if name:
             line.label.setFont(font(9))
         self.addItem(line, ignoreBounds=True)
-        self._teeth.append(line)
+        self.teeth.append(line)
 
     def _place(self, frequency: float) -> float:
         return math.log10(max(frequency, 1e-12)) if self.left.log else frequency
@@ -151,15 +151,15 @@ class SidewaysGram(Plot):
         if self.isHidden():
             return
         gram, cells = self.picture.gram, self.picture.cells()
-        self._image.setVisible(gram is not None)
+        self.image.setVisible(gram is not None)
         self.show_scales(gram is not None)
         if gram is None or cells is None:
             return
-        self._image.setLookupTable(self.picture.table)
-        self._image.setImage(cells.T, autoLevels=False, levels=(0, 255))
+        self.image.setLookupTable(self.picture.table)
+        self.image.setImage(cells.T, autoLevels=False, levels=(0, 255))
         low, high = (self._place(float(f)) for f in gram.frequency[[0, -1]])
         left, right = float(gram.time[0]), float(gram.time[-1])
-        self._image.setRect(QRectF(left, low, right - left, high - low))
+        self.image.setRect(QRectF(left, low, right - left, high - low))
 
     def ask(self, *_: object) -> None:
         """The view as it is now is to be computed."""
@@ -214,7 +214,7 @@ class SidewaysGram(Plot):
         if place is not None:
             frequency = self._frequency(place.y())
             words = self.picture.words(place.x(), frequency)
-        self._level.setVisible(words is not None)
+        self.level.setVisible(words is not None)
         self.pointed.emit(None if words is None or place is None else place.x())
         if words is None or place is None:
             self.cursor = None
@@ -241,4 +241,4 @@ class SidewaysGram(Plot):
         low, high = self.picture.ends
         foot, top = self.box.viewRange()[1]
         share = ((levels - low) / (high - low)).clip(0, 1)
-        self._level.setData(times, foot + share * _STRIP * (top - foot))
+        self.level.setData(times, foot + share * _STRIP * (top - foot))

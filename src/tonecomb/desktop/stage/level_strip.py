@@ -21,20 +21,20 @@ class LevelStrip(UprightLines):
 
     def __init__(self, plot: FrequencyPlot) -> None:
         super().__init__(plot)
-        self._time: Array = np.zeros(0)
+        self.time_line: Array = np.zeros(0)
         self._share: Array = np.zeros(0)
         self.setZValue(4)
 
     def show_levels(self, time: Array, levels: Array, low: float, high: float) -> None:
         """Levels at these times (s), from ``low`` to ``high``; nothing for no times."""
-        self._time = time
+        self.time_line = time
         if len(time):
             self._share = np.clip((levels - low) / max(high - low, 1e-12), 0.0, 1.0)
         self.update()
 
     def paint(self, painter: QPainter, *_: Any) -> None:
         view, theme = self.viewRect(), self._theme
-        if not len(self._time) or view is None or theme is None:
+        if not len(self.time_line) or view is None or theme is None:
             return
         transform = painter.transform()
         right = transform.map(QPointF(view.right(), view.top()))
@@ -45,7 +45,7 @@ class LevelStrip(UprightLines):
         ground.setAlpha(205)
         top, bottom = sorted((right.y(), end.y()))
         painter.fillRect(QRectF(right.x() - WIDE, top, WIDE, bottom - top), ground)
-        places = [transform.map(QPointF(view.right(), t)).y() for t in self._time.tolist()]
+        places = [transform.map(QPointF(view.right(), t)).y() for t in self.time_line.tolist()]
         x = right.x() - WIDE + 4 + self._share * (WIDE - 8)
         painter.setPen(QPen(QColor(theme.second), 1.2))
         points = zip(x.tolist(), places, strict=True)

@@ -32,10 +32,10 @@ class LinesPlot(Plot):
         self.lines: list[tuple[str, Array]] = []
         self._unit = ""
         self._curves: list[pg.PlotCurveItem] = []
-        self._cursor = pg.InfiniteLine(angle=90)
-        self._places: list[pg.InfiniteLine] = []
-        self._cursor.hide()
-        self.addItem(self._cursor, ignoreBounds=True)
+        self.time_line = pg.InfiniteLine(angle=90)
+        self.line_places: list[pg.InfiniteLine] = []
+        self.time_line.hide()
+        self.addItem(self.time_line, ignoreBounds=True)
         self.set_label("bottom", f"{across}, {unit}" if unit else across)
         self.box.dragged.connect(self._dragged)
         self.box.show_all.connect(self.fit)
@@ -43,7 +43,7 @@ class LinesPlot(Plot):
 
     def paint_items(self, theme: Theme) -> None:
         self._theme = theme
-        self._cursor.setPen(pg.mkPen(theme.quiet, style=Qt.PenStyle.DashLine))
+        self.time_line.setPen(pg.mkPen(theme.quiet, style=Qt.PenStyle.DashLine))
         self._pens()
 
     def _pens(self) -> None:
@@ -53,7 +53,7 @@ class LinesPlot(Plot):
             curve.setPen(pg.mkPen(traces[i % len(traces)], width=1.4, style=style))
             told.append((traces[i % len(traces)], self.lines[i][0]))
             dashes.append(dash)
-        for line in self._places:
+        for line in self.line_places:
             line.setPen(pg.mkPen(self._theme.second, style=Qt.PenStyle.DashLine))
             line.label.setColor(self._theme.second)
             line.label.fill = pg.mkBrush(self._theme.raised)
@@ -83,9 +83,9 @@ class LinesPlot(Plot):
     def show_places(self, places: Sequence[tuple[float, str]], *, low: bool = False) -> None:
         """Upright lines at places across, each with a word at its top, or ``low`` at its foot,
         where the legend is not in the way."""
-        for item in self._places:
+        for item in self.line_places:
             self.removeItem(item)
-        self._places = []
+        self.line_places = []
         for i, (place, text) in enumerate(places):
             height = 0.05 + 0.07 * (i % 3) if low else 0.93
             line = pg.InfiniteLine(
@@ -94,7 +94,7 @@ class LinesPlot(Plot):
             )  # fmt: skip
             line.label.setFont(font(9))
             self.addItem(line, ignoreBounds=True)
-            self._places.append(line)
+            self.line_places.append(line)
         self._pens()
 
     def fit(self) -> None:
@@ -123,11 +123,11 @@ class LinesPlot(Plot):
 
     def show_cursor(self, place: float | None) -> None:
         """A line at a place, and what the lines are there."""
-        self._cursor.setVisible(place is not None and len(self.across) > 0)
+        self.time_line.setVisible(place is not None and len(self.across) > 0)
         if place is None or not len(self.across):
             self.say("")
             return
-        self._cursor.setPos(place)
+        self.time_line.setPos(place)
         at = int(np.argmin(np.abs(self.across - place)))
         parts = [f"{self.across[at]:.4g} {self._across_unit}".rstrip()]
         for name, values in self.lines[:4]:

@@ -36,15 +36,15 @@ class OrderMap(Plot):
         self.set_label("bottom", "Order")
         self.set_label("left", "Time, s")
         self._theme: Theme = PAPER
-        self._found: RunUp | None = None
+        self.found: RunUp | None = None
         self.levels: Array = np.zeros((0, 0))
         self.decibels = True
         self.ends = (0.0, 1.0)
-        self._image = pg.ImageItem(axisOrder="row-major")
-        self._image.setZValue(-5)
+        self.image = pg.ImageItem(axisOrder="row-major")
+        self.image.setZValue(-5)
         self._across = pg.InfiniteLine(angle=0)
         self._curves: list[pg.PlotCurveItem | pg.TextItem] = []
-        for item in (self._image, self._across):
+        for item in (self.image, self._across):
             self.addItem(item, ignoreBounds=True)
             item.hide()
         self.box.show_all.connect(self.fit)
@@ -63,9 +63,9 @@ class OrderMap(Plot):
 
     def show_run_up(self, found: RunUp | None, decibels: bool) -> None:
         """Draw a run-up, or nothing."""
-        fresh = found is not self._found
+        fresh = found is not self.found
         if found is None or fresh or decibels != self.decibels:
-            self._found, self.decibels = found, decibels
+            self.found, self.decibels = found, decibels
             self.show_scales(found is not None)
             self.fit_ends()
         if fresh:
@@ -78,7 +78,7 @@ class OrderMap(Plot):
 
     def fit_ends(self) -> None:
         """Choose the ends by the levels there are."""
-        found = self._found
+        found = self.found
         if found is not None:
             analysis = found.spectrum
             values = found.map.values("amplitude", analysis.method.shown.level, Display(), "")
@@ -91,11 +91,11 @@ class OrderMap(Plot):
         self.levels_changed.emit()
 
     def _draw(self) -> None:
-        found = self._found
+        found = self.found
         for item in self._curves:
             self.removeItem(item)
         self._curves = []
-        self._image.setVisible(found is not None)
+        self.image.setVisible(found is not None)
         if found is None:
             return
         edges, (low, high) = found.map_time, self.ends
@@ -104,12 +104,12 @@ class OrderMap(Plot):
         even = np.linspace(edges[0], edges[-1], 2 * rows + 1)
         which = np.clip(np.searchsorted(edges, (even[:-1] + even[1:]) / 2) - 1, 0, rows - 1)
         scaled = (self.levels[which] - low) * (255 / max(high - low, 1e-30))
-        self._image.setLookupTable(self.table)
-        self._image.setImage(
+        self.image.setLookupTable(self.table)
+        self.image.setImage(
             np.clip(scaled, 0, 255).astype(np.uint8), autoLevels=False, levels=(0, 255)
         )
         across = found.map.frequency
-        self._image.setRect(
+        self.image.setRect(
             QRectF(across[0], edges[0], across[-1] - across[0], edges[-1] - edges[0])
         )
         self._draw_resonances(found)
@@ -136,9 +136,9 @@ class OrderMap(Plot):
 
     def fit(self) -> None:
         """All orders and all of the run-up."""
-        if self._found is not None:
-            edges = self._found.map_time
-            self.box.setXRange(0.0, float(self._found.map.frequency[-1]), padding=0)
+        if self.found is not None:
+            edges = self.found.map_time
+            self.box.setXRange(0.0, float(self.found.map.frequency[-1]), padding=0)
             self.box.setYRange(float(edges[0]), float(edges[-1]), padding=0)
 
     def _dragged(self, start: QPointF, end: QPointF, finished: bool) -> None:
@@ -151,17 +151,17 @@ class OrderMap(Plot):
     def _clicked(self, event: object) -> None:
         place = event.scenePos()  # type: ignore[attr-defined]
         left = event.button() == Qt.MouseButton.LeftButton  # type: ignore[attr-defined]
-        if left and self._found and self.box.sceneBoundingRect().contains(place):
+        if left and self.found and self.box.sceneBoundingRect().contains(place):
             self.clicked.emit(float(self.box.mapSceneToView(place).y()))
 
     def show_time(self, time: float | None) -> None:
         """A line at a time (s) that another view points at; none for None."""
-        self._across.setVisible(time is not None and self._found is not None)
+        self._across.setVisible(time is not None and self.found is not None)
         if time is not None:
             self._across.setPos(time)
 
     def hover(self, place: QPointF | None) -> None:
-        found = self._found
+        found = self.found
         edges = np.zeros(0) if found is None else found.map_time
         inside = place is not None and len(edges) > 0 and edges[0] <= place.y() <= edges[-1]
         if found is None or place is None or not inside:

@@ -23,11 +23,11 @@ class PeakMarks:
     def __init__(self, plot: FrequencyPlot) -> None:
         self._plot = plot
         self.note_of: Callable[[Peak], PeakNote | None] = lambda peak: None
-        self._aside = pg.ScatterPlotItem(size=6, pxMode=True)
+        self.aside = pg.ScatterPlotItem(size=6, pxMode=True)
         self._dots = pg.ScatterPlotItem(size=7, pxMode=True)
         self._ring = pg.ScatterPlotItem(size=15, pxMode=True)
         self._texts = [pg.TextItem(anchor=(0.5, 1.1)) for _ in range(_LABELS)]
-        self.items = (self._dots, self._aside, self._ring, *self._texts)
+        self.items = (self._dots, self.aside, self._ring, *self._texts)
         for item in self.items:
             plot.addItem(item, ignoreBounds=True)
         for marks in (self._dots, self._ring):
@@ -39,8 +39,8 @@ class PeakMarks:
     def paint(self, theme: Theme) -> None:
         self._dots.setPen(pg.mkPen(None))
         self._dots.setBrush(pg.mkBrush(theme.accent))
-        self._aside.setPen(pg.mkPen(theme.quiet))
-        self._aside.setBrush(pg.mkBrush(None))
+        self.aside.setPen(pg.mkPen(theme.quiet))
+        self.aside.setBrush(pg.mkBrush(None))
         self._ring.setPen(pg.mkPen(theme.accent, width=2))
         self._ring.setBrush(pg.mkBrush(None))
         for text in self._texts:
@@ -54,7 +54,7 @@ class PeakMarks:
         place = self._plot.place
         aside = [mark for mark in marks if (note := self.note_of(mark[0])) and note.aside]
         marks = [mark for mark in marks if mark not in aside]
-        for item, shown in ((self._dots, marks), (self._aside, aside)):
+        for item, shown in ((self._dots, marks), (self.aside, aside)):
             item.setData(
                 [place(peak.tone.frequency) for peak, _ in shown], [level for _, level in shown]
             )

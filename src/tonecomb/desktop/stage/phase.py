@@ -41,10 +41,10 @@ class PhasePlot(FrequencyPlot):
         self._values: Array = np.zeros(0)
         self._worth = np.zeros(0, dtype=bool)
         self._size: Array = np.zeros(0)
-        self._weak = pg.PlotCurveItem(connect="finite")
+        self.weak = pg.PlotCurveItem(connect="finite")
         self._strong = pg.PlotCurveItem(connect="finite")
-        self._dots = pg.ScatterPlotItem(size=4, pxMode=True)
-        for item in (self._weak, self._strong, self._dots):
+        self.dots = pg.ScatterPlotItem(size=4, pxMode=True)
+        for item in (self.weak, self._strong, self.dots):
             self.addItem(item, ignoreBounds=True)
         self.combs = CombLines(self, numbers=False)
         self.box.sigRangeChanged.connect(self._draw)
@@ -53,10 +53,10 @@ class PhasePlot(FrequencyPlot):
 
     def paint_items(self, theme: Theme) -> None:
         self.combs.paint_with(theme)
-        self._weak.setPen(pg.mkPen(theme.lines))
+        self.weak.setPen(pg.mkPen(theme.lines))
         self._strong.setPen(pg.mkPen(theme.traces[0]))
-        self._dots.setPen(pg.mkPen(None))
-        self._dots.setBrush(pg.mkBrush(theme.traces[0]))
+        self.dots.setPen(pg.mkPen(None))
+        self.dots.setBrush(pg.mkBrush(theme.traces[0]))
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         """Draw the part of an analysis that has one."""
@@ -104,7 +104,7 @@ class PhasePlot(FrequencyPlot):
     def _draw(self, *_: object) -> None:
         analysis = self._analysis
         shown = analysis is not None and len(self._values) > 0
-        for item in (self._weak, self._strong, self._dots):
+        for item in (self.weak, self._strong, self.dots):
             item.setVisible(shown)
         self.show_scales(shown)
         if not shown or analysis is None or analysis.single is None:
@@ -117,9 +117,9 @@ class PhasePlot(FrequencyPlot):
             jumps = np.flatnonzero(np.abs(np.diff(y)) > 180) + 1
             places, y = np.insert(places, jumps, np.nan), np.insert(y, jumps, np.nan)
             worth = np.insert(worth, jumps, False)
-        self._weak.setData(places, y)
+        self.weak.setData(places, y)
         self._strong.setData(places, np.where(worth, y, np.nan))
-        self._dots.setData(places[worth], y[worth])
+        self.dots.setData(places[worth], y[worth])
 
     def _strongest(self, frequency: Array) -> np.ndarray:
         """Bins in view, of each column of pixels the strongest: phase cannot be averaged."""
@@ -174,8 +174,8 @@ class PhasePane(Pane):
         self.reference.picked.connect(self._choose)
         self.down.valueChanged.connect(self._choose)
         pages = QWidget()
-        self._pages = QStackedLayout(pages)
-        self._pages.addWidget(self._teaching())
+        self.pages = QStackedLayout(pages)
+        self.pages.addWidget(self._teaching())
         shown = QWidget()
         inside = QVBoxLayout(shown)
         inside.setContentsMargins(0, 0, 0, 0)
@@ -184,7 +184,7 @@ class PhasePane(Pane):
         bar.setContentsMargins(70, 2, 8, 0)
         inside.addLayout(bar)
         inside.addWidget(self.plot, 1)
-        self._pages.addWidget(shown)
+        self.pages.addWidget(shown)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(pages)
@@ -212,7 +212,7 @@ class PhasePane(Pane):
     def show_analysis(self, analysis: Analysis | None) -> None:
         """Show the phase of an analysis that has one."""
         has_one = analysis is not None and analysis.single is not None
-        self._pages.setCurrentIndex(1 if has_one else 0)
+        self.pages.setCurrentIndex(1 if has_one else 0)
         self.plot.show_analysis(analysis)
 
     def fit(self) -> None:

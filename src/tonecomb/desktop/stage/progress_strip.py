@@ -22,13 +22,13 @@ class ProgressStrip(QFrame):
         self._jobs = jobs
         line = QHBoxLayout(self)
         line.setContentsMargins(12, 4, 12, 4)
-        self._text = label("")
+        self.text = label("")
         self._bar = QProgressBar()
         self._bar.setTextVisible(False)
         self._bar.setFixedWidth(140)
-        line.addWidget(self._text)
+        line.addWidget(self.text)
         line.addWidget(self._bar)
-        line.addWidget(link("Stop", "Stop this work", self._stop))
+        line.addWidget(link("Stop", "Stop this work", self.stop_link))
         self.hide()
         self._timer = QTimer(self)
         self._timer.setInterval(100)
@@ -56,12 +56,12 @@ class ProgressStrip(QFrame):
             self.hide()
             return
         job = min(slow, key=lambda job: job.background)
-        self._text.setText(f"{job.title} · {100 * job.fraction:.0f} %")
+        self.text.setText(f"{job.title} · {100 * job.fraction:.0f} %")
         self._bar.setValue(round(100 * job.fraction))
         self.place()
         self.show()
         self.raise_()
 
-    def _stop(self) -> None:
+    def stop_link(self) -> None:
         for job in self._jobs.running:
             job.stop()

@@ -63,7 +63,7 @@ class ScaleStrip(QWidget):
         self._range = (min(bottom, low), max(top, high))
         self.update()
 
-    def _x(self, level: float) -> float:
+    def place_of(self, level: float) -> float:
         bottom, top = self._range
         return _SIDE + (self.width() - 2 * _SIDE) * (level - bottom) / (top - bottom)
 
@@ -75,7 +75,7 @@ class ScaleStrip(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         base = self.height() - _BAR - 1
-        left, right = self._x(self._range[0]), self._x(self._range[1])
+        left, right = self.place_of(self._range[0]), self.place_of(self._range[1])
         if len(self._counts) and self._counts.max() > 0:
             heights = np.sqrt(self._counts / self._counts.max()) * (base - 2)
             places = np.linspace(left, right, len(heights)).tolist()
@@ -85,7 +85,7 @@ class ScaleStrip(QWidget):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(self.theme.lines))
             painter.drawPolygon(QPolygonF(points))
-        low, high = self._x(self.low), self._x(self.high)
+        low, high = self.place_of(self.low), self.place_of(self.high)
         if self._table is not None:
             row = np.ascontiguousarray(
                 np.concatenate([self._table, np.full((256, 1), 255, np.uint8)], axis=1)
@@ -120,10 +120,10 @@ class ScaleStrip(QWidget):
         if event is None:
             return
         x = event.position().x()
-        off_low, off_high = abs(x - self._x(self.low)), abs(x - self._x(self.high))
+        off_low, off_high = abs(x - self.place_of(self.low)), abs(x - self.place_of(self.high))
         if min(off_low, off_high) <= _GRIP:
             self._held = -1 if off_low < off_high else 1
-        elif self._x(self.low) < x < self._x(self.high):
+        elif self.place_of(self.low) < x < self.place_of(self.high):
             self._held = 2
         else:
             self._held = -1 if off_low < off_high else 1
@@ -134,7 +134,7 @@ class ScaleStrip(QWidget):
         if event is None:
             return
         x = event.position().x()
-        near = min(abs(x - self._x(self.low)), abs(x - self._x(self.high))) <= _GRIP
+        near = min(abs(x - self.place_of(self.low)), abs(x - self.place_of(self.high))) <= _GRIP
         self.setCursor(Qt.CursorShape.SizeHorCursor if near else Qt.CursorShape.ArrowCursor)
         if self._held:
             self._move(x)

@@ -23,8 +23,8 @@ class Spectra(QSplitter):
         self.setChildrenCollapsible(False)
         self.main, self.second = SpectrumView(), SpectrumView()
         self.main.setMinimumHeight(180)
-        self._titles = (label("", "quiet"), label("", "quiet"))
-        for title, view in zip(self._titles, self.views, strict=True):
+        self.titles = (label("", "quiet"), label("", "quiet"))
+        for title, view in zip(self.titles, self.views, strict=True):
             title.setFont(font(9))
             title.setWordWrap(True)
             title.setContentsMargins(70, 2, 8, 0)
@@ -60,7 +60,7 @@ class Spectra(QSplitter):
         assert self._beside is not None
         self._beside.setVisible(wanted)
         self.setSizes([500, 500])
-        for title in self._titles:
+        for title in self.titles:
             title.setVisible(wanted)
         for view in self.views:
             view.always_cell = wanted
@@ -81,11 +81,11 @@ class Spectra(QSplitter):
         if not self.side_by_side:
             return
         beside, now, trace = self._held.beside, self._results.analysis, self._held.against
-        self._titles[0].setText("" if now is None else now.sentence)
+        self.titles[0].setText("" if now is None else now.sentence)
         sentence = "Hold a trace (H) to have it here." if trace is None else (
             f"{trace.name}: {self._held.sentence(trace)}"
         )  # fmt: skip
-        self._titles[1].setText(sentence)
+        self.titles[1].setText(sentence)
         if trace is not None:
             self.second.set_colour(self._held.colour_of(trace))
         self.second.show_analysis(beside)

@@ -48,9 +48,9 @@ class SpectrumView(FrequencyPlot):
         self._drawn: Curve | None = None  # with levels as the upright axis has them
         self._chosen: Peak | None = None
         self._theme: Theme | None = None
-        self._curve = pg.PlotCurveItem()
+        self.curve = pg.PlotCurveItem()
         self._spot = pg.ScatterPlotItem(size=7, pxMode=True)
-        for item in (self._curve, self._spot):
+        for item in (self.curve, self._spot):
             self.addItem(item, ignoreBounds=True)
         self._spot.setZValue(5)
         self.always_cell = False
@@ -71,7 +71,7 @@ class SpectrumView(FrequencyPlot):
 
     def paint_items(self, theme: Theme) -> None:
         self._theme = theme
-        self._curve.setPen(pg.mkPen(theme.traces[self._colour]))
+        self.curve.setPen(pg.mkPen(theme.traces[self._colour]))
         self._spot.setPen(pg.mkPen(theme.raised))
         self._spot.setBrush(pg.mkBrush(theme.ink))
         for part in (self.overlays, self.held, self.frames, self.marks, self.drag):
@@ -126,7 +126,7 @@ class SpectrumView(FrequencyPlot):
         """Draw the curve in this one of the trace colours."""
         self._colour = number
         if self._theme is not None:
-            self._curve.setPen(pg.mkPen(self._theme.traces[number]))
+            self.curve.setPen(pg.mkPen(self._theme.traces[number]))
 
     def show_held(self, held: list[Shown]) -> None:
         """Draw these traces behind the current one, in the current scaling."""
@@ -201,7 +201,7 @@ class SpectrumView(FrequencyPlot):
 
     def set_stale(self, stale: bool) -> None:
         """Fade what is drawn while it is no longer what the method line says."""
-        for item in (self._curve, *self.overlays.items, *self.marks.items):
+        for item in (self.curve, *self.overlays.items, *self.marks.items):
             item.setOpacity(0.3 if stale else 1.0)
 
     def preview(self, resolution: Resolution | None) -> None:
@@ -286,7 +286,7 @@ class SpectrumView(FrequencyPlot):
         """Draw anew: what is in view, or the names of peaks, may have changed."""
         analysis, drawn = self._analysis, self._drawn
         shown = analysis is not None and drawn is not None and len(drawn.values) > 0
-        self._curve.setVisible(shown)
+        self.curve.setVisible(shown)
         self.show_scales(shown)
         if not shown or analysis is None or drawn is None:
             self.marks.hide()
@@ -296,7 +296,7 @@ class SpectrumView(FrequencyPlot):
             self.cell.show(None)
             return
         x, y = self._line(drawn)
-        self._curve.setData(x, y)
+        self.curve.setData(x, y)
         self.overlays.draw(analysis, x, y, decibels=self.decibels)
         self.held.draw(True)
         self.frames.draw(True)

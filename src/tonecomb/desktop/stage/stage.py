@@ -69,7 +69,7 @@ class Stage(QWidget):
         self._over_frequency = (
             *self.spectra.views, *(plot for pane in self.panes.values() for plot in pane.plots)
         )  # fmt: skip
-        self._marked = tuple(MarkedLines(plot) for plot in self._over_frequency)
+        self.marked = tuple(MarkedLines(plot) for plot in self._over_frequency)
         self._lay_out(open_file, open_demo)
         for key, pane in self.panes.items():
             self._connect_pane(key, pane)
@@ -92,7 +92,7 @@ class Stage(QWidget):
         column.addWidget(self.frame_bar)
         column.addWidget(self.splitter, 1)
         self._pages.addWidget(shown)
-        self._strip = ProgressStrip(self._context.jobs, self)
+        self.progress = ProgressStrip(self._context.jobs, self)
 
     def _connect_pane(self, key: str, pane: Pane) -> None:
         moments = self._context.moments
@@ -199,7 +199,7 @@ class Stage(QWidget):
 
     def show_marks(self, marks: Sequence[tuple[float, str]]) -> None:
         """Let marked frequencies (Hz), with their names, run through every view."""
-        for lines in self._marked:
+        for lines in self.marked:
             lines.show_marks(marks)
         for pane in self.panes.values():
             pane.show_marks(marks)
@@ -232,7 +232,7 @@ class Stage(QWidget):
         for pane in self.panes.values():
             pane.set_theme(theme)
         self.frame_place.paint(theme)
-        for lines in self._marked:
+        for lines in self.marked:
             lines.paint_with(theme)
         self.show_shaft(self._shaft)
 
@@ -316,7 +316,7 @@ class Stage(QWidget):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
-        self._strip.place()
+        self.progress.place()
 
 
 def _empty_page(open_file: Callable[[], object], open_demo: Callable[[], object]) -> QWidget:

@@ -61,18 +61,18 @@ class MarkedLines(UprightLines):
 
     def __init__(self, plot: FrequencyPlot) -> None:
         super().__init__(plot)
-        self._marks: Sequence[tuple[float, str]] = ()
+        self.marks: Sequence[tuple[float, str]] = ()
 
     def show_marks(self, marks: Sequence[tuple[float, str]]) -> None:
         """Draw these frequencies (Hz), with these names."""
-        self._marks = marks
+        self.marks = marks
         self.update()
 
     def paint(self, painter: QPainter, *_: Any) -> None:
         view, theme = self.viewRect(), self._theme
         if view is None or theme is None:
             return
-        for frequency, name in self._marks:
+        for frequency, name in self.marks:
             x = self._plot.place(frequency)
             if not view.left() <= x <= view.right():
                 continue

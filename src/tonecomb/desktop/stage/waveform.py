@@ -65,12 +65,12 @@ class WaveformView(Plot):
         self._signal: Signal | None = None
         self._channel = 0
         self.envelope: Envelope | None = None
-        self._outside, self._inside = pg.PlotCurveItem(), pg.PlotCurveItem()
-        self._cursor = pg.InfiniteLine(angle=90)
-        self._cursor.hide()
+        self._outside, self.inside = pg.PlotCurveItem(), pg.PlotCurveItem()
+        self.time_line = pg.InfiniteLine(angle=90)
+        self.time_line.hide()
         self.stretch = StretchEnds(self, self._rounded)
         self.problems = Problems(self, envelopes)
-        for item in (self.problems.spans, self._outside, self._inside, self._cursor):
+        for item in (self.problems.spans, self._outside, self.inside, self.time_line):
             self.addItem(item, ignoreBounds=True)
         self.marks = MarkLines(self)
         self.readouts = Ends(self, 11)
@@ -89,12 +89,12 @@ class WaveformView(Plot):
 
     def paint_items(self, theme: Theme) -> None:
         self._outside.setPen(pg.mkPen(theme.faded))
-        self._inside.setPen(pg.mkPen(theme.traces[self._colour % len(theme.traces)]))
+        self.inside.setPen(pg.mkPen(theme.traces[self._colour % len(theme.traces)]))
         self.readouts.paint(theme.second)
         self.stretch.paint(theme)
         self.marks.paint(theme)
         self.problems.spans.set_theme(theme)
-        self._cursor.setPen(pg.mkPen(theme.quiet, style=Qt.PenStyle.DashLine))
+        self.time_line.setPen(pg.mkPen(theme.quiet, style=Qt.PenStyle.DashLine))
 
     def show_channel(self, signal: Signal, channel: int, stretch: Stretch) -> None:
         """Show a channel with its stretch; a new signal is shown whole."""
@@ -140,7 +140,7 @@ class WaveformView(Plot):
 
     def set_see_through(self, others: bool) -> None:
         """Let curves behind this one show through, where there are any."""
-        self._inside.setOpacity(0.7 if others else 1.0)
+        self.inside.setOpacity(0.7 if others else 1.0)
 
     def show_time_axis(self, shown: bool) -> None:
         """Figures and label of the time axis, or only its grid."""
@@ -169,9 +169,9 @@ class WaveformView(Plot):
 
     def show_cursor(self, time: float | None) -> None:
         """A line at the time (s) that another view points at; none for None."""
-        self._cursor.setVisible(time is not None and self._signal is not None)
+        self.time_line.setVisible(time is not None and self._signal is not None)
         if time is not None:
-            self._cursor.setPos(time)
+            self.time_line.setPos(time)
 
     def clear_channel(self) -> None:
         """Show nothing."""
@@ -247,7 +247,7 @@ class WaveformView(Plot):
         envelope, signal, stretch = self.envelope, self._signal, self.stretch.stretch
         shown = envelope is not None and signal is not None and len(envelope.low) > 0
         self._outside.setVisible(shown)
-        self._inside.setVisible(shown)
+        self.inside.setVisible(shown)
         self.stretch.set_visible(shown)
         self.show_scales(shown)
         if not shown or envelope is None or signal is None or stretch is None:
@@ -256,7 +256,7 @@ class WaveformView(Plot):
         inside = (x >= stretch.start) & (x <= stretch.end)
         # "finite" breaks the line where samples are missing.
         self._outside.setData(x, np.where(inside, np.nan, y), connect="finite")
-        self._inside.setData(x, np.where(inside, y, np.nan), connect="finite")
+        self.inside.setData(x, np.where(inside, y, np.nan), connect="finite")
 
     def _rounded(self, time: float) -> float:
         """A time as precise as a pixel, so that typed and dragged limits look alike."""
@@ -273,7 +273,7 @@ class WaveformView(Plot):
         envelope, signal = self.envelope, self._signal
         self.cursor_time = None if place is None else self._within(place.x())
         if place is None or envelope is None or signal is None or not len(envelope.low):
-            self._cursor.hide()
+            self.time_line.hide()
             self.say("")
             return
         time = place.x()
@@ -290,7 +290,7 @@ class WaveformView(Plot):
         low_limit, high_limit = self.limits()
         wrong = self.problems.spans.at(time, 3 * (high_limit - low_limit) / self.columns)
         note = f" · {wrong.text}" if wrong is not None and wrong.text != value else ""
-        self._cursor.setPos(time)
-        self._cursor.show()
+        self.time_line.setPos(time)
+        self.time_line.show()
         shown = f"{seconds(self._rounded(time), signal.rate)} s · {value.replace('-', '−')}"
         self.say(shown + note)

@@ -29,15 +29,15 @@ class Autosave(QObject):
     def __init__(self, store: Store, jobs: Jobs) -> None:
         super().__init__(store)
         self._store, self._jobs = store, jobs
-        self._file = _folder() / f"{uuid.uuid4().hex[:8]}{session.SUFFIX}"
+        self.file = _folder() / f"{uuid.uuid4().hex[:8]}{session.SUFFIX}"
         self._lock: QLockFile | None = None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(_DELAY_MS)
-        self._timer.timeout.connect(self._write_later)
+        self._timer.timeout.connect(self.write_later)
         store.changed.connect(self._timer.start)
 
-    def _write_later(self) -> None:
+    def write_later(self) -> None:
         """Write in a thread: a slow disk must not hold up the bench."""
         self._take_lock()
         document = self._store.document if self._store.unsaved else None
@@ -56,7 +56,7 @@ class Autosave(QObject):
         if self._lock is None:
             with suppress(OSError):  # then nothing is written either
                 _folder().mkdir(parents=True, exist_ok=True)
-            self._lock = QLockFile(str(self._file.with_suffix(".lock")))
+            self._lock = QLockFile(str(self.file.with_suffix(".lock")))
             self._lock.setStaleLockTime(0)
             self._lock.tryLock(0)
 
@@ -64,10 +64,10 @@ class Autosave(QObject):
         """Write unsaved work; without any, remove what was written."""
         if document is None:
             with suppress(OSError):
-                self._file.unlink(missing_ok=True)
+                self.file.unlink(missing_ok=True)
             return
         with suppress(UserError):  # nothing is lost by it: the work itself is still open
-            session.save(self._file, document)
+            session.save(self.file, document)
 
     def finish(self) -> None:
         """The program ends in order: nothing is left to offer."""

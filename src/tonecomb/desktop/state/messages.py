@@ -24,8 +24,8 @@ class Notices(QFrame):
         self._text = label("", "", wrap=True)
         self._text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         row.addWidget(self._text, 1)
-        self._remedy: QPushButton = link("", "", self._act)
-        row.addWidget(self._remedy)
+        self.remedy: QPushButton = link("", "", self.act)
+        row.addWidget(self.remedy)
         close = QToolButton()
         close.setText("×")
         close.setObjectName("link")
@@ -47,8 +47,8 @@ class Notices(QFrame):
     ) -> None:
         """Show a sentence. ``source`` lets :meth:`clear_from` take it back later."""
         self._text.setText(text)
-        self._remedy.setText(remedy)
-        self._remedy.setVisible(bool(remedy))
+        self.remedy.setText(remedy)
+        self.remedy.setVisible(bool(remedy))
         self._action, self._source = action, source
         self.setProperty("fault", fault)
         style = self.style()
@@ -76,7 +76,7 @@ class Notices(QFrame):
         if self._source == source:
             self.clear()
 
-    def _act(self) -> None:
+    def act(self) -> None:
         action = self._action
         self.clear()
         if action is not None:

@@ -31,7 +31,7 @@ class Store(QObject):
         super().__init__(parent)
         self._history = History()
         self._saved = self._as_opened = self._history.present
-        self._library: dict[tuple[str, Import], Understood] = {}
+        self.library: dict[tuple[str, Import], Understood] = {}
         self._shown: dict[tuple[str, Given], Recording] = {}
         self._signals: dict[tuple[str, Given, tuple[ChainStep, ...]], Signal] = {}
         self.path: Path | None = None
@@ -98,8 +98,8 @@ class Store(QObject):
     def keep(self, understood: Understood, how: Import) -> None:
         """Remember an open recording, as its file has it when it is read like ``how``."""
         recording_id = understood.recording.id
-        known = (recording_id, how) in self._library
-        self._library[recording_id, how] = understood
+        known = (recording_id, how) in self.library
+        self.library[recording_id, how] = understood
         self._shown = {key: shown for key, shown in self._shown.items() if key[0] != recording_id}
         self._signals = {key: s for key, s in self._signals.items() if key[0] != recording_id}
         if known:
@@ -108,7 +108,7 @@ class Store(QObject):
     def understood(self, recording_id: str | None) -> Understood | None:
         """How the recording's file was understood, None while it is not open."""
         ref = self.document.get(recording_id)
-        return None if ref is None else self._library.get((ref.id, ref.given.how))
+        return None if ref is None else self.library.get((ref.id, ref.given.how))
 
     def recording(self, recording_id: str | None) -> Recording | None:
         """The open recording with this id, read, calibrated and named as the document says; None
@@ -120,9 +120,9 @@ class Store(QObject):
         """The same with something else said about its file; as the document says where that was
         never read."""
         ref = self.document.get(recording_id)
-        understood = self._library.get((recording_id, given.how))
+        understood = self.library.get((recording_id, given.how))
         if understood is None and ref is not None:
-            understood, given = self._library.get((recording_id, ref.given.how)), ref.given
+            understood, given = self.library.get((recording_id, ref.given.how)), ref.given
         if understood is None:
             return None
         key = (recording_id, given)

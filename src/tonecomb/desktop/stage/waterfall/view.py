@@ -71,8 +71,8 @@ class WaterfallView(QWidget):
         self.chosen: float | None = None
         self.teeth: Sequence[tuple[float, str]] = ()
         self._table: Table | None = None
-        self._small: tuple[object, QImage] | None = None
-        self._full: tuple[object, QImage] | None = None
+        self.small: tuple[object, QImage] | None = None
+        self.full: tuple[object, QImage] | None = None
         self._held: QPointF | None = None
         self._moved = False
         self._settle = QTimer(self)
@@ -86,7 +86,7 @@ class WaterfallView(QWidget):
     def show_relief(self, relief: Relief | None, table: Table) -> None:
         """Show slices; nothing for None."""
         self.relief, self._table = relief, table
-        self._small = self._full = None
+        self.small = self.full = None
         self.update()
 
     def choose(self, kind: str, floor: bool) -> None:
@@ -118,13 +118,13 @@ class WaterfallView(QWidget):
         surface = self.kind in ("shaded", "level")
         return _DROP if self.floor and surface else 0.0
 
-    def _screen(self) -> Scene:
+    def scene_now(self) -> Scene:
         """In the widget's own pixels, whatever the screen's are."""
         margin = (74.0, 26.0, 64.0, 48.0)
         width, height = max(self.width(), 60), max(self.height(), 60)
         return Scene(self.stance, width, height, margin, self._drop)
 
-    def _ordered(self) -> tuple[Array, Array]:
+    def ordered(self) -> tuple[Array, Array]:
         """Heights and times, the slice in front first."""
         assert self.relief is not None
         heights, time = self.relief.heights, self.relief.time
@@ -133,16 +133,16 @@ class WaterfallView(QWidget):
         return heights, time
 
     @staticmethod
-    def _shares(time: Array) -> Array:
+    def shares(time: Array) -> Array:
         """How far into the box each slice stands, from 0 in front to 1."""
         span = float(time[-1] - time[0])
         return np.asarray((time - time[0]) / span) if span else np.zeros(len(time))
 
-    def _even(self) -> Array:
+    def evenly(self) -> Array:
         """Heights as a surface has them, the slices even in time: those in between lie on straight
         lines."""
-        heights, time = self._ordered()
-        shares = self._shares(time)
+        heights, time = self.ordered()
+        shares = self.shares(time)
         steps = np.diff(shares)
         if not len(steps) or np.ptp(steps) < 1e-6:
             return heights
@@ -158,7 +158,7 @@ class WaterfallView(QWidget):
         painter.fillRect(self.rect(), QColor(self.theme.raised))
         if self.relief is None or self._table is None or len(self.relief.time) < 1:
             return
-        scene = self._screen()
+        scene = self.scene_now()
         self._draw_back(painter, scene)
         if self.kind in ("shaded", "level") and len(self.relief.time) > 1:
             self._draw_surface(painter)
@@ -171,11 +171,11 @@ class WaterfallView(QWidget):
     def _draw_surface(self, painter: QPainter) -> None:
         """The full picture where it is ready, else a smaller one that is drawn at once."""
         key = (self.stance, self.width(), self.height(), self.kind, self.floor)
-        image = self._full[1] if self._full is not None and self._full[0] == key else None
+        image = self.full[1] if self.full is not None and self.full[0] == key else None
         if image is None:
-            if self._small is None or self._small[0] != key:
-                self._small = (key, self._picture(_COARSE)())
-            image = self._small[1]
+            if self.small is None or self.small[0] != key:
+                self.small = (key, self._picture(_COARSE)())
+            image = self.small[1]
             if not self._settle.isActive() and self._job is None:
                 self._settle.start()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
@@ -183,7 +183,7 @@ class WaterfallView(QWidget):
 
     def _picture(self, part: int) -> Callable[[], QImage]:
         """How to draw the surface, so many times smaller than the screen."""
-        heights = self._even()
+        heights = self.evenly()
         scene, table, shaded = self._scene(part), self._table, self.kind == "shaded"
         assert table is not None
 
@@ -207,7 +207,7 @@ class WaterfallView(QWidget):
         work = self._picture(1)
 
         def done(image: QImage) -> None:
-            self._job, self._full = None, (key, image)
+            self._job, self.full = None, (key, image)
             self.update()
 
         def failed(_: Exception) -> None:
@@ -220,9 +220,9 @@ class WaterfallView(QWidget):
     def _draw_slices(self, painter: QPainter, scene: Scene) -> None:
         """From the back to the front, each hiding what is behind and below it."""
         assert self._table is not None
-        heights, time = self._ordered()
+        heights, time = self.ordered()
         count, points = heights.shape
-        shares = self._shares(time).tolist()
+        shares = self.shares(time).tolist()
         turning = self._settle.isActive()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, not turning)
         x = np.linspace(0, 1, points)
@@ -247,17 +247,17 @@ class WaterfallView(QWidget):
     def _draw_chosen(self, painter: QPainter, scene: Scene) -> None:
         if self.chosen is None or self.relief is None:
             return
-        heights, time = self._ordered()
+        heights, time = self.ordered()
         at = int(np.argmin(np.abs(time - self.chosen)))
         x = np.linspace(0, 1, heights.shape[1])
-        y = np.full(len(x), self._shares(time)[at])
+        y = np.full(len(x), self.shares(time)[at])
         right, down = scene.place(x, y, heights[at])
         points = zip(right.tolist(), down.tolist(), strict=True)
         painter.setPen(QPen(QColor(self.theme.accent), 1.8))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in points]))
 
-    def _share(self, frequency: float) -> float:
+    def share_of(self, frequency: float) -> float:
         """Where a frequency lies on the axis, from 0 to 1 within it."""
         assert self.relief is not None
         low, high = self.relief.low, self.relief.high
@@ -268,7 +268,7 @@ class WaterfallView(QWidget):
     def _draw_teeth(self, painter: QPainter, scene: Scene) -> None:
         """Combs' teeth as lines along the foot of the relief."""
         for frequency, colour in self.teeth:
-            if frequency <= 0 or not 0 <= (x := self._share(frequency)) <= 1:
+            if frequency <= 0 or not 0 <= (x := self.share_of(frequency)) <= 1:
                 continue
             shade = QColor(colour)
             shade.setAlpha(150)
@@ -302,11 +302,11 @@ class WaterfallView(QWidget):
         pick = log_ticks if relief.log else even_ticks
         ticks = pick(relief.low, relief.high, max(3, self.width() // 110))
         for value, text in zip(ticks, words(ticks), strict=True):
-            at = QPointF(*scene.point(self._share(value), 0, 0))
+            at = QPointF(*scene.point(self.share_of(value), 0, 0))
             self._tick(painter, at, QPointF(0, 5), text, ink, quiet)
         middle = QPointF(*scene.point(0.5, 0, 0))
         self._word(painter, middle + QPointF(-52 if near else 52, 40), "Frequency, Hz", ink)
-        _, time = self._ordered()
+        _, time = self.ordered()
         first, last = float(time[0]), float(time[-1])
         out = QPointF(6, 2) if near else QPointF(-6, 2)
         marks = even_ticks(min(first, last), max(first, last), 5) or [first]
@@ -362,8 +362,8 @@ class WaterfallView(QWidget):
         """The slice (as the relief has them) and the point whose line is nearest to a place."""
         if self.relief is None:
             return None
-        scene, (heights, time) = self._screen(), self._ordered()
-        x, shares = np.linspace(0, 1, heights.shape[1]), self._shares(time)
+        scene, (heights, time) = self.scene_now(), self.ordered()
+        x, shares = np.linspace(0, 1, heights.shape[1]), self.shares(time)
         best: tuple[float, int, int] | None = None
         for i in range(len(time)):
             y = np.full(len(x), shares[i])
