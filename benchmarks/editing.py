@@ -16,6 +16,8 @@ from typing import Any
 import numpy as np
 import soundfile
 
+from tonecomb.core.estimate.averages import Mean, Median
+
 _SAMPLES, _RATE = 1_000_000, 51_200
 _ROUNDS = 8
 _STEPS = 100
@@ -25,7 +27,7 @@ _EDITS: tuple[tuple[str, dict[str, Any], dict[str, Any]], ...] = (
     ("overlap", {"overlap": 75.0}, {"overlap": 50.0}),
     ("detrending", {"detrend": "line"}, {"detrend": "mean"}),
     ("scaling", {"scaling": "psd"}, {"scaling": "amplitude"}),
-    ("average", {"average": "median"}, {"average": "mean"}),
+    ("average", {"average": Median()}, {"average": Mean()}),
 )
 
 

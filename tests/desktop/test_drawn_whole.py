@@ -71,6 +71,16 @@ def test_a_long_record_in_the_bench(bench: Bench, settle: Settle, tmp_path: Path
     assert (np.nanmin(y), np.nanmax(y)) == pytest.approx((-12_000 / 32768, 16_000 / 32768))
     assert len(y) > 1000
     assert (y > 0).sum() == pytest.approx(len(y) / 2, abs=2), "as often up as down"
+    # Near enough the samples themselves are drawn, and stay when the view is asked again.
+    view = bench.stage.waveform
+    view.set_limits(10.0, 10.01)
+    settle()
+    for _ in range(2):
+        _, y = view.drawn()
+        assert y[:4] == pytest.approx(np.roll(x[:4], -int(view.envelope.edges[0])) / 32768)  # type: ignore[union-attr]
+        bench.resize(bench.width(), bench.height() - 30)
+        bench.context.envelopes.pyramid_ready.emit(bench.store.document.current, 0)
+        settle()
 
 
 def test_the_outline_of_a_short_record_is_as_wide_as_any(

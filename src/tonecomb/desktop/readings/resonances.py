@@ -49,6 +49,7 @@ class ResonanceReadings(QWidget):
         header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         header.setMinimumSectionSize(24)
         header.setStretchLastSection(False)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(3, QHeaderView.ResizeMode.Fixed)
         header.resizeSection(3, 44)
         for i, (_, tip) in enumerate(_HEADS):

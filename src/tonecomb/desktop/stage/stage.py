@@ -63,6 +63,7 @@ class Stage(QWidget):
             self.splitter.addWidget(part)
             self.splitter.setStretchFactor(self.splitter.count() - 1, share)
         self._shaft: float | None = None
+        self._names: object = None
         self.orders = True
         self.frame_place = FramePlace(self.waveform)
         self._active: Plot = self.spectrum
@@ -252,7 +253,9 @@ class Stage(QWidget):
         for pane in self.panes.values():
             pane.show_signal(signal, channel, stretch)
         self.show_marks(self._context.notes.marks())
-        self.spectrum.refresh()
+        if (names := (ref.peak_notes, ref.machine)) != self._names:  # which stand at the peaks
+            self._names = names
+            self.spectrum.refresh()
         self.show_shaft(self._context.notes.knowledge.shaft)
 
     def show_analysis(self, analysis: Analysis | None) -> None:

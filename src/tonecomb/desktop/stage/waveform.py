@@ -145,7 +145,7 @@ class WaveformView(Plot):
     def show_time_axis(self, shown: bool) -> None:
         """Figures and label of the time axis, or only its grid."""
         self.bottom.setStyle(showValues=shown)
-        self.bottom.showLabel(shown)
+        self.set_label("bottom", "Time, s" if shown else "")
         self.bottom.setHeight(None if shown else 6)
 
     @property

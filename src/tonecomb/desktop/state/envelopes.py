@@ -114,12 +114,15 @@ class Envelopes(QObject):
         return None if signal is None else self._built.get((signal.key, channel))
 
     def envelope(self, wanted: EnvelopeWanted) -> Envelope | None:
-        """An envelope for drawing now; the exact one follows by signal where it is affordable."""
-        envelope, signal = self.outline(wanted), self._store.signal(wanted.recording_id)
-        affordable = wanted.stop - wanted.start <= EXACT_BELOW
-        if envelope is not None and signal is not None and affordable:
+        """An envelope for drawing now; the exact one where it is known, or else it follows by
+        signal where it is affordable."""
+        signal = self._store.signal(wanted.recording_id)
+        if signal is not None and wanted.stop - wanted.start <= EXACT_BELOW:
             self._want_exact(wanted, signal)
-        return envelope
+            slot = self._exact[wanted.recording_id, wanted.channel]
+            if isinstance(slot.shown, Envelope) and not slot.busy:
+                return slot.shown
+        return self.outline(wanted)
 
     def outline(self, wanted: EnvelopeWanted) -> Envelope | None:
         """An envelope as the pyramid has it, None while there is none."""
