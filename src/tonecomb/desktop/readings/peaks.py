@@ -94,6 +94,8 @@ class PeakReadings(QWidget):
             # A name takes what the figures leave; without one they share it.
             wide = QHeaderView.ResizeMode.Interactive if named else QHeaderView.ResizeMode.Stretch
             mode = QHeaderView.ResizeMode.Fixed if column.width else wide
+            if column.key == "frequency_hz":  # a figure that is cut off would be misread
+                mode = QHeaderView.ResizeMode.ResizeToContents
             header.setSectionResizeMode(i, mode)
             if column.width or named:
                 header.resizeSection(i, column.width or 72)
