@@ -154,7 +154,6 @@ _HOMES = {
     for one in fields(getattr(Method(), part.name))
 }
 """In which part each setting is; their names are all different."""
-SETTINGS: tuple[str, ...] = tuple(_HOMES)
 
 
 @dataclass(frozen=True)
