@@ -16,13 +16,14 @@ from benchmarks import (
     spectrogram,
     spectrum,
     start,
+    truth,
     waterfall,
 )
 
 BENCHMARKS = {"spectrum": spectrum.main, "spectrogram": spectrogram.main,
               "peaks": peaks.main, "start": start.main,
               "memory": memory.main, "reading": reading.main, "panning": panning.main,
-              "editing": editing.main, "accuracy": accuracy.main,
+              "editing": editing.main, "accuracy": accuracy.main, "truth": truth.main,
               "waterfall": waterfall.main}  # fmt: skip
 
 

@@ -17,7 +17,7 @@ from tonecomb.core.estimate.framing import make_framing
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.comb import Comb, Line
 from tonecomb.core.find.combs import find_combs
-from tonecomb.core.find.damping import Resonance
+from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.tones import fit_tones
 from tonecomb.core.method import Method, default_method
 from tonecomb.core.record.recording import ArraySamples, Channel, Recording

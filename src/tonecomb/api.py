@@ -22,15 +22,17 @@ from tonecomb.core.estimate.slices import Slicing
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.find.comb import Comb
-from tonecomb.core.find.damping import Fit, Resonance
+from tonecomb.core.find.damping import Fit
 from tonecomb.core.find.knowledge import NOTHING, Knowledge
+from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.peaks import Peak, PeakSearch
 from tonecomb.core.method import Method, default_method
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.given import NOTHING_GIVEN, Given
 from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.say.cautions import Caution, cautions
+from tonecomb.core.say.caution import Caution
+from tonecomb.core.say.cautions import cautions
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
 from tonecomb.formats import atomic

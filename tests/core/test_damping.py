@@ -15,7 +15,8 @@ from tonecomb.core.estimate.averages import Single
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.estimate.estimate import run_spectrum
 from tonecomb.core.estimate.windows import window
-from tonecomb.core.find.damping import Data, Fit, Resonance, fit_noise, half_power_width
+from tonecomb.core.find.damping import Data, Fit, fit_noise
+from tonecomb.core.find.mode import Resonance, half_power_width
 from tonecomb.core.method import Method, default_method
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.say.cautions import cautions

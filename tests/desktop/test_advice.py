@@ -96,13 +96,20 @@ def test_every_remedy_changes_the_document_and_silences_its_caution(
 def test_many_cautions_are_dealt_a_few_at_a_time(opened: Bench, settle: Settle) -> None:
     opened.store.edit_method("x", overlap=0.0, pad=2, scaling="psd", frame=65536)
     settle()
-    first = cautions(opened)
-    press(opened, "1–3 of 4 cautions, show others")
-    settle()
-    assert "Zero padding ×2" in cautions(opened)
-    assert cautions(opened) != first
-    press(opened, "4 of 4 cautions, show others")
+    first, seen = cautions(opened), ""
+    for _ in range(4):  # as many at a time as have room
+        seen += cautions(opened)
+        (others,) = [
+            link.text() for link in opened.readings.findChildren(QPushButton)
+            if link.isVisible() and link.text().endswith("of 4 cautions, show others")
+        ]  # fmt: skip
+        press(opened, others)
+        settle()
+        if cautions(opened) == first:
+            break
     assert cautions(opened) == first
+    for caution in opened.readings.cautions:
+        assert caution.text in seen
 
 
 def test_what_is_known_is_told_without_an_analysis(opened: Bench, settle: Settle) -> None:

@@ -202,7 +202,7 @@ def test_filter_columns_and_copies(
     trigger(monkeypatch, "Above the floor")
     opened.readings.choose_columns()
     assert [one.key for one in opened.readings.peaks.model.columns][-1] == "above_floor_db"
-    assert column(opened, 4)[0].isdigit()
+    assert column(opened, 3)[0].isdigit()
     assert "above_floor_db" in settings.settings().value("peak columns")
     clipboard = QGuiApplication.clipboard()
     assert clipboard is not None

@@ -9,45 +9,53 @@ from functools import cached_property
 import numpy as np
 
 from tonecomb.core.estimate.estimate import Estimate, run_spectrum
-from tonecomb.core.estimate.spectrum import (
-    LEVEL_FACTORS,
-    Read,
-)
+from tonecomb.core.estimate.framing import effective_averages
+from tonecomb.core.estimate.spectrum import LEVEL_FACTORS, Read
+from tonecomb.core.estimate.windows import Window
+from tonecomb.core.find.behaviour import Behaviour
+from tonecomb.core.find.changes import Changes, find_changes
 from tonecomb.core.find.comb import Comb, Line
-from tonecomb.core.find.combs import find_combs
-from tonecomb.core.find.damping import (
-    Data,
-    Fit,
-    Resonance,
-    find_resonances,
-    fit_by_hand,
-    half_power_width,
-)
-from tonecomb.core.find.floor import noise_floor
+from tonecomb.core.find.damping import Data, Fit, find_resonances, fit_by_hand
+from tonecomb.core.find.families import families
+from tonecomb.core.find.floor import find_noise
+from tonecomb.core.find.mode import Resonance, half_power_width
+from tonecomb.core.find.moving import Moving, find_moving
 from tonecomb.core.find.peaks import Peak, find_peaks
 from tonecomb.core.find.ringing import find_ringing
-from tonecomb.core.method import Method, Shown, plan
+from tonecomb.core.find.under import find_under
+from tonecomb.core.method import Method, Plan, Shown, plan
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Array, Recording
 from tonecomb.core.say.sentence import sentence
 from tonecomb.core.shown import ShownEstimate
 
+_UNSTEADY = ("moves", "hump")
+_SWELLS = ("comes and goes", "modulated")
+_SWEPT = 2.0  # times what is told apart, that a tooth sweeps over before its peaks are its
+_SEVERAL = 3  # peaks that move from which a family may
+WANDERS = 0.01  # of a bin that the place of a tone is uncertain at least where its phase wanders
 _OF_WIDTH = 0.4  # of a wandering line's width, for one average, that its place is uncertain
 
 
 @dataclass(frozen=True, eq=False)
 class Findings:
     """What was found in an estimate, in the channel's own quantity: ``peaks``, the noise's mean
-    square per bin (unit², shape (bins,)), and ``resonances``."""
+    square per bin (unit²) and what each bin is worth in averages (shape (bins,)), a family that
+    moves, how many more peaks there are than were asked for, what else changes over the stretch,
+    and ``resonances``."""
 
     peaks: tuple[Peak, ...] = ()
     floor: Array | None = None
+    averages: Array | None = None
+    moving: Moving | None = None
+    unlisted: int = 0
+    changes: Changes | None = None
     resonances: tuple[Resonance, ...] = ()
 
     @property
     def nbytes(self) -> int:
         """What it holds in memory, besides the estimate."""
-        return 0 if self.floor is None else self.floor.nbytes
+        return 0 if self.floor is None else 2 * self.floor.nbytes
 
 
 @dataclass(frozen=True, eq=False)
@@ -108,6 +116,11 @@ class Analysis(ShownEstimate):
             return floor
         return floor * self.gain(self.estimate.spectrum.frequency) ** 2
 
+    @property
+    def averages(self) -> Array | None:
+        """What each bin is worth in independent averages, shape (bins,), where that was seen."""
+        return None if self.found is None else self.found.averages
+
     def resonance(self, peak: Peak) -> Resonance | None:
         """The mode that a peak is the top of, None where it is a tone's line."""
         near = (
@@ -136,17 +149,37 @@ class Analysis(ShownEstimate):
         lines = []
         for peak in self.peaks or ():
             tone, std = peak.tone, peak.tone.frequency_std
-            if not tone.steady:
+            still = peak.behaviour is None or peak.behaviour.kind not in _UNSTEADY
+            if not tone.steady and still:
+                std = math.hypot(std, WANDERS * self.spectrum.bin_hz)
+            elif not tone.steady:
                 width = half_power_width(self.spectrum, tone.frequency)
                 width = self.spectrum.bin_hz if math.isnan(width) else width
                 std = math.hypot(std, _OF_WIDTH * width / self.spectrum.effective_averages**0.5)
-            lines.append(Line(tone.frequency, std, self.amplitude(peak)[0]))
+            stands = still and (peak.behaviour is None or peak.behaviour.kind != "comes and goes")
+            lines.append(Line(tone.frequency, std, self.amplitude(peak)[0], stands))
         return tuple(lines)
 
     @cached_property
     def combs(self) -> tuple[Comb, ...]:
         """Families among the peaks."""
-        return find_combs(self.lines, self.fs / 2)
+        moving = None if self.found is None else self.found.moving
+        return families(self.lines, self.fs / 2, moving, self.resolution.separable_hz)
+
+    def present(self, peak: Peak) -> float:
+        """A tone's peak amplitude while it stands, in the quantity that is shown."""
+        doing = peak.behaviour
+        if doing is None:
+            return peak.tone.amplitude
+        return doing.present * (
+            float(self.gain(np.array([peak.tone.frequency]))[0]) if self.order else 1
+        )
+
+    def highest(self, count: int) -> tuple[Peak, ...]:
+        """The highest peaks and those picked by hand, by rising frequency."""
+        order = sorted(self.peaks or (), key=lambda peak: (not peak.by_hand, -peak.level))
+        chosen = order[: count + sum(peak.by_hand for peak in order)]
+        return tuple(sorted(chosen, key=lambda peak: peak.tone.frequency))
 
     def shown_by(self, method: Method, recording: Recording) -> Analysis:
         """The same, shown as ``method`` says."""
@@ -193,19 +226,95 @@ def run_findings(
             return samples[start:stop]
 
     spectrum = estimate.spectrum
-    floor = noise_floor(spectrum)
-    peaks = find_peaks(spectrum, search.peaks, read, p.fs, p.taper, floor, progress)
-    found = Findings(peaks, floor)
-    combs = Analysis(estimate, method.findings(), found, "").combs
-    teeth = {line for comb in combs for line in comb.lines}
-    alone = [peak.tone.frequency for i, peak in enumerate(peaks) if i not in teeth]
-    decay = None if estimate.single is None else estimate.single.samples
-    data = Data(spectrum, p.taper, p.fs, decay)
-    by_hand = [one for fit in search.fits for one in fit_by_hand(data, fit)]
-    found_alone = [
-        one for one in find_resonances(data, alone)
-        if not any(fit.low <= one.frequency <= fit.high for fit in search.fits)
-    ]  # fmt: skip
+    nominal = effective_averages(spectrum.framing, p.taper.name)
+    noise = find_noise(read, spectrum, p.fs, nominal, part(progress, 0, 0.2))
+    progress = part(progress, 0.2, 1)
+    peaks, unlisted = find_peaks(spectrum, search.peaks, read, p.fs, p.taper, noise, progress)
+    found = Findings(peaks, noise.floor, noise.averages, unlisted=unlisted)
+    if noise.courses is not None:
+        found = replace(found, changes=find_changes(noise.courses, p.fs))
+    before = Analysis(estimate, method.findings(), found, "")
+    moving = _moving(before, read, p)
+    found = replace(found, moving=moving)
+    combs = before.combs if moving is None else replace(before, found=found).combs
     rung = find_ringing(combs, spectrum, read, p.fs, method.frames.detrend)
-    resonances = sorted([*found_alone, *by_hand, *rung], key=lambda one: one.frequency)
-    return replace(found, resonances=tuple(resonances))
+    resonances = [*_modes(estimate, found, combs, method, p.taper), *rung]
+    resonances.sort(key=lambda one: one.frequency)
+    separable = estimate.resolution.separable_hz
+    peaks = tuple(_of_family(_of_mode(peak, resonances), moving, separable) for peak in peaks)
+    return replace(found, peaks=peaks, resonances=tuple(resonances))
+
+
+def _of_family(peak: Peak, moving: Moving | None, separable: float) -> Peak:
+    """The peak, which is somewhere in what a tooth of a family sweeps over where it has no phase
+    and no behaviour of its own: nothing steady stands there."""
+    doing, tone = peak.behaviour, peak.tone
+    if moving is None or doing is None or doing.kind != "steady" or tone.steady:
+        return peak
+    number = max(1, round(tone.frequency / moving.mean))
+    low, high = number * moving.low, number * moving.high
+    if not low <= tone.frequency <= high or high - low < _SWEPT * separable:
+        return peak
+    tone = replace(tone, frequency_std=max(tone.frequency_std, (high - low) / math.sqrt(12)))
+    return replace(peak, tone=tone, behaviour=replace(doing, kind="moves", low=low, high=high))
+
+
+def _of_mode(peak: Peak, resonances: list[Resonance]) -> Peak:
+    """The peak, whose wandering is that of the noise where a mode explains it."""
+    doing, f = peak.behaviour, peak.tone.frequency
+    near = (one for one in resonances if one.kind == "noise")
+    if (
+        doing is None
+        or peak.tone.steady
+        or not any(abs(one.frequency - f) < one.bandwidth for one in near)
+    ):
+        return peak
+    return replace(peak, behaviour=Behaviour("hump", 1.0, peak.tone.amplitude, f, f))
+
+
+def _modes(
+    estimate: Estimate, found: Findings, combs: tuple[Comb, ...], method: Method, taper: Window
+) -> list[Resonance]:
+    """The modes that are fitted by hand, those that are peaks, and those under tones."""
+    spectrum, peaks, fits = estimate.spectrum, found.peaks, method.search.fits
+    teeth = {line for comb in combs for line in comb.lines}
+    moving = found.moving
+    alone = [
+        peak for i, peak in enumerate(peaks)
+        if i not in teeth and not (moving and moving.sweeps(peak.tone.frequency))
+        and not any(comb.goes_on_to(peak.tone.frequency) for comb in combs)
+    ]  # fmt: skip
+    decay = None if estimate.single is None else estimate.single.samples
+    data = Data(spectrum, taper, estimate.fs, decay, found.averages)
+    by_hand = [one for fit in fits for one in fit_by_hand(data, fit)]
+    if moving is not None and moving.runs:
+        return by_hand  # what the averaged spectrum rises to there is where it dwelt
+    by_itself = [
+        one for one in find_resonances(data, [peak.tone.frequency for peak in alone])
+        if not any(fit.low <= one.frequency <= fit.high for fit in fits)
+    ]  # fmt: skip
+    still = [peak for peak in peaks if peak.tone.steady]
+    if decay is not None or moving or len(still) < _SEVERAL or found.floor is None:
+        return [*by_hand, *by_itself]
+    known = [one.frequency for one in (*by_hand, *by_itself)]
+    return [*by_hand, *by_itself, *find_under(still, data, found.floor, known)]
+
+
+def _moving(before: Analysis, read: Read, p: Plan) -> Moving | None:
+    """A family that moves, looked for where several peaks do, or where what is there is not."""
+    peaks, found = before.peaks or (), before.found
+    if p.framing.kept is not None or found is None:
+        return None
+    moves = [
+        one for one in peaks
+        if one.behaviour and not one.tone.steady and one.behaviour.kind != "comes and goes"
+    ]  # fmt: skip
+    goes = any(one.behaviour and one.behaviour.kind in _SWELLS for one in peaks)
+    changes = found.changes is not None and found.changes.elsewhere > 0 and not goes
+    if len(moves) < _SEVERAL and not changes:
+        return None
+    teeth = {line for comb in before.combs for line in comb.lines}
+    still = [
+        one.tone.frequency for i, one in enumerate(peaks) if one.tone.steady and i not in teeth
+    ]
+    return find_moving(read, p.framing.length, p.fs, np.array(still))

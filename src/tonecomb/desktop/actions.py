@@ -118,6 +118,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("Find", "Bands…", "Shift+L", "Name bands whose rms is read", lambda b: b.method.edit_bands(), needs_recording=True),
     Action("Find", "Next peak", "N", "Go to the next peak in the readings", lambda b: b.readings.step(1), needs_recording=True),
     Action("Find", "Previous peak", "Shift+N", "Go to the peak before in the readings", lambda b: b.readings.step(-1), needs_recording=True),
+    Action("Find", "Lower peaks", "Ctrl+PgDown", "List the peaks that are lower than those listed", lambda b: b.readings.peaks.turn(1), needs_recording=True),
+    Action("Find", "Higher peaks", "Ctrl+PgUp", "List the peaks that are higher than those listed", lambda b: b.readings.peaks.turn(-1), needs_recording=True),
     Action("Find", "Follow…", "Shift+T", "Choose tones and combs to follow from frame to frame", lambda b: b.finding.edit_tracks(), needs_recording=True),
     Action("Find", "Shaft of a run-up…", "Shift+F", "What tells the shaft's speed, and which orders are followed", lambda b: b.finding.choose_shaft(), needs_recording=True),
     Action("Find", "Next frame", ".", "Show the spectrum of the next single frame beside the average", lambda b: b.context.moments.step(1), needs_recording=True, divided=True),

@@ -12,11 +12,13 @@ import numpy as np
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.document import PeakNote
 from tonecomb.core.estimate.bands import Band
+from tonecomb.core.find.behaviour import Behaviour
 from tonecomb.core.find.comb import Comb, Tooth
-from tonecomb.core.find.damping import Resonance
 from tonecomb.core.find.knowledge import NOTHING, Knowledge
+from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.say import numbers
+from tonecomb.core.say.behaviour import words
 from tonecomb.core.say.numbers import with_std
 from tonecomb.core.say.sentence import SCALINGS
 from tonecomb.formats.columns import Column, Table
@@ -34,6 +36,19 @@ class PeakRow:
     def amplitude(self) -> tuple[float, float]:
         """In the method's level, and its standard deviation."""
         return self.analysis.amplitude(self.peak)
+
+    @property
+    def doing(self) -> Behaviour | None:
+        """How it behaves over the stretch."""
+        return self.peak.behaviour
+
+    @property
+    def present(self) -> float | None:
+        """Amplitude while it stands, in the method's level; None where that is not known."""
+        doing, whole = self.peak.behaviour, self.peak.tone.amplitude
+        if doing is None or not whole > 0:
+            return None
+        return self.amplitude[0] * self.analysis.present(self.peak) / whole
 
     @property
     def note(self) -> PeakNote | None:
@@ -62,6 +77,12 @@ def peak_columns(unit: str) -> tuple[Column[PeakRow], ...]:
                told=lambda r: with_std(*r.amplitude)),
         Column("amplitude_std", "amplitude std", lambda r: r.amplitude[1], unit, ".3g"),
         Column("phase_deg", "phase", lambda r: r.peak.tone.phase_deg, "°", ".2f", told=_phase),
+        Column("behaviour", "behaviour", lambda r: r.doing.kind if r.doing else None,
+               told=lambda r: words(r.doing)),
+        Column("share_of_frames", "share of the frames",
+               lambda r: r.doing.share if r.doing else None, digits=".4g"),
+        Column("amplitude_present", "amplitude while it stands", lambda r: r.present, unit, ".8g"),
+        Column("moved_hz", "moves by", lambda r: r.doing.moved if r.doing else None, "Hz", ".4g"),
         Column("prominence_db", "prominence", lambda r: r.peak.prominence_db, "dB", ".1f"),
         Column("above_floor_db", "above floor", lambda r: r.peak.above_floor_db, "dB", ".1f"),
         Column("order", "order", lambda r: r.order, digits=".6g", rarely=True,
@@ -71,9 +92,10 @@ def peak_columns(unit: str) -> tuple[Column[PeakRow], ...]:
     )  # fmt: skip
 
 
-def peaks(a: Analysis, said: Knowledge = NOTHING) -> Table[PeakRow]:
-    """A row a peak. A wandering phase is left empty."""
-    rows = [PeakRow(peak, a, said) for peak in a.peaks or ()]
+def peaks(a: Analysis, said: Knowledge = NOTHING, highest: int | None = None) -> Table[PeakRow]:
+    """A row a peak, or only so many of the highest. A wandering phase is left empty."""
+    listed = a.peaks or () if highest is None else a.highest(highest)
+    rows = [PeakRow(peak, a, said) for peak in listed]
     return Table("peaks", a.recording_name, a.sentence, peak_columns(a.amplitude_unit), rows)
 
 
@@ -103,6 +125,7 @@ def tooth_columns(unit: str) -> tuple[Column[ToothRow], ...]:
         Column("kind", "kind", lambda r: "harmonics" if r.comb.carrier is None else "sidebands"),
         Column("spacing_hz", "spacing", lambda r: r.comb.spacing, "Hz"),
         Column("spacing_std_hz", "spacing std", lambda r: r.comb.spacing_std, "Hz", ".3g"),
+        Column("moved_hz", "fundamental moves by", lambda r: r.comb.moved, "Hz", ".4g"),
         Column("carrier_hz", "carrier", lambda r: r.comb.carrier, "Hz"),
         Column("number", "tooth", lambda r: r.tooth.number, digits="d"),
         Column("expected_hz", "expected", lambda r: r.tooth.expected, "Hz"),

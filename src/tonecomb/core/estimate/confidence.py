@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.record.recording import Array
 
 
 def confidence_db(averages: float, share: float = 0.95) -> tuple[float, float]:
@@ -19,9 +22,35 @@ def confidence_db(averages: float, share: float = 0.95) -> tuple[float, float]:
 
 
 def band_db(analysis: Analysis) -> tuple[float, float] | None:
-    """The 95 % limits in dB about each bin of noise, None where they would not hold: for the
-    highest and lowest of the frames, and for bands and totals, which add up many bins."""
+    """The 95 % limits in dB about a bin of noise as most are, None where they would not hold: for
+    the highest and lowest of the frames, and for bands and totals, which add up many bins."""
     method = analysis.method
     if not method.averaging.average.typical or method.shown.display.drawn != "bins":
         return None
-    return confidence_db(analysis.spectrum.effective_averages)
+    averages = analysis.averages
+    usual = analysis.spectrum.effective_averages if averages is None else np.median(averages)
+    return confidence_db(float(usual))
+
+
+def limits_db(analysis: Analysis, frequency: Array) -> tuple[Array, Array] | None:
+    """The limits at these frequencies (Hz), each of their shape: wider where the noise's level
+    changes from frame to frame, so that the mean is worth fewer."""
+    usual, averages = band_db(analysis), analysis.averages
+    if usual is None:
+        return None
+    if averages is None:
+        return np.full(frequency.shape, usual[0]), np.full(frequency.shape, usual[1])
+    several, back = np.unique(averages, return_inverse=True)
+    each = np.array([confidence_db(float(one)) for one in several])[back]
+    bins = analysis.estimate.spectrum.frequency
+    return np.interp(frequency, bins, each[:, 0]), np.interp(frequency, bins, each[:, 1])
+
+
+def band_words(analysis: Analysis) -> str:
+    """The limits for a legend, "" where there are none."""
+    limits, averages = band_db(analysis), analysis.averages
+    if limits is None:
+        return ""
+    low, high = (f"{limit:+.1f}".replace("-", "−") for limit in limits)
+    varies = averages is not None and averages.min() < 0.9 * np.median(averages)
+    return f"{low} to {high} dB" + (", wider where the level changes" if varies else "")

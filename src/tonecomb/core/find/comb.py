@@ -11,17 +11,20 @@ import numpy as np
 REACH = 4.0  # standard deviations within which a tone is taken for a tooth
 WANDER = 1.5e-5  # of its frequency that a tooth may be off: no machine runs more evenly
 ALIKE = 4e-4  # of a spacing: what differs by less turns with the same shaft, hits that slip too
+LONG, ON_TOOTH = 8, 0.1  # teeth, and the share of a spacing, by which a comb goes on beyond them
 MAINS = (50.0, 60.0)  # Hz
 _MAINS_OFF = 0.003  # of it: no grid is further off
 
 
 @dataclass(frozen=True)
 class Line:
-    """A tone as it was read: frequency and its standard deviation in Hz, amplitude."""
+    """A tone as it was read: frequency and its standard deviation in Hz, amplitude, and whether
+    its frequency stands still."""
 
     frequency: float
     std: float
     amplitude: float
+    still: bool = True
 
 
 @dataclass(frozen=True)
@@ -50,7 +53,9 @@ class Tooth:
 @dataclass(frozen=True)
 class Comb:
     """A family. ``spacing`` is the fundamental of harmonics, or the distance of sidebands about
-    ``carrier`` (Hz, None for harmonics), whose teeth are numbered from −n to n, 0 the carrier."""
+    ``carrier`` (Hz, None for harmonics), whose teeth are numbered from −n to n, 0 the carrier.
+    A fundamental that moves over the stretch goes from ``low`` to ``high`` (Hz), None for one
+    that stands; ``spacing`` is its mean then."""
 
     spacing: float
     spacing_std: float
@@ -58,6 +63,13 @@ class Comb:
     carrier: float | None = None
     carrier_std: float = 0.0
     name: str = ""
+    low: float | None = None
+    high: float | None = None
+
+    @property
+    def moved(self) -> float:
+        """How far the fundamental moves, Hz."""
+        return 0.0 if self.low is None or self.high is None else self.high - self.low
 
     @property
     def lines(self) -> tuple[int, ...]:
@@ -86,6 +98,12 @@ class Comb:
         if self.carrier is None or not {-1, 0, 1} <= set(found):
             return math.nan
         return (found[-1] + found[1]) / found[0]
+
+    def goes_on_to(self, frequency: float) -> bool:
+        """Whether a tone beyond the teeth that were counted is one more of them."""
+        turns = (frequency - (self.carrier or 0.0)) / self.spacing
+        beyond = abs(turns) > max(abs(tooth.number) for tooth in self.teeth)
+        return beyond and len(self.lines) >= LONG and abs(turns - round(turns)) < ON_TOOTH
 
     def place(self, number: int) -> float:
         """Where tooth ``number`` should be, in Hz."""
@@ -143,9 +161,10 @@ def snapped(lines: Sequence[Line], comb: Comb, reach: float) -> Comb:
 
 def inharmonicity(comb: Comb) -> float:
     """How the teeth drift from n·f₀ with their number, as B of f = n·f₀·√(1 + B·n²) (Fletcher,
-    J. Acoust. Soc. Am. 36 (1964) 203–209); nan with fewer than four teeth, or for sidebands."""
+    J. Acoust. Soc. Am. 36 (1964) 203–209); nan with fewer than four teeth, for sidebands, and for
+    a family that moves."""
     found = [tooth for tooth in comb.teeth if tooth.found]
-    if comb.carrier is not None or len(found) < 4:
+    if comb.carrier is not None or comb.low is not None or len(found) < 4:
         return math.nan
     n = np.array([tooth.number for tooth in found], dtype=np.float64)
     ratio = (np.array([tooth.frequency for tooth in found]) / n) ** 2

@@ -32,6 +32,10 @@ _CERTAIN = math.log(1000.0)  # odds against chance, over all candidates, that a 
 _REFINED = 60  # candidates that are fitted
 _MOST = 8  # families
 _BETTER = 12.0  # by so much the misfit has to fall for a carrier that is free
+_OTHERS, _ON_GRID = 3, 0.75  # tones beside a family, and their share, from which they have a grid
+_FINEST = 100  # parts of a spacing that may be the grid
+_BY_CHANCE = math.log(60.0)  # odds that a family on a grid needs
+_PAIRED = 40  # strongest tones of which differences are tried
 _CARRIERS = 12  # strongest tones that are tried as carriers
 _SIDE = 8  # sidebands on each side
 
@@ -98,7 +102,9 @@ def _best_harmonics(known: _Lines) -> Comb | None:
     numbers = np.arange(1, DIVISORS + 1)
     tried = [(f[:, None] / numbers).ravel()]
     stds = [(s[:, None] / numbers).ravel()]
-    i, j = np.triu_indices(len(free), 1)
+    # The strongest tell the spacing; among all there would be too many pairs.
+    some = np.sort(np.argsort(-known.amplitude[free])[:_PAIRED])
+    i, j = (some[index] for index in np.triu_indices(len(some), 1))
     for part in range(1, PARTS + 1):
         tried.append((f[j] - f[i]) / part)
         stds.append(np.hypot(s[i], s[j]) / part)
@@ -127,9 +133,35 @@ def _best_harmonics(known: _Lines) -> Comb | None:
         fitted = _fit(known, fundamental, float(std[k]))
         if fitted is not None and (best is None or fitted[0] > best[0]):
             best = fitted
-    if best is None or best[0] < limit:
+    if best is None or best[0] < limit or _of_a_grid(best[1], known):
         return None
     return best[1]
+
+
+def _of_a_grid(comb: Comb, known: _Lines) -> bool:
+    """Whether the free tones share a finer spacing of which this family could be any multiple:
+    tones at round numbers make some such family by chance."""
+    mine = {known.position[line] for line in comb.lines}
+    others = np.array([i for i in np.flatnonzero(known.free) if i not in mine], dtype=int)
+    if len(others) < _OTHERS:
+        return False
+    f, std = known.frequency[others] - (comb.carrier or 0.0), known.std[others]
+    width = np.hypot(std, comb.spacing_std / comb.spacing * np.abs(f))
+    for part in range(1, _FINEST + 1):
+        grid = comb.spacing / part
+        near = np.abs(f - grid * np.round(f / grid)) < REACH * width
+        if near.mean() < _ON_GRID or np.sum(2 * REACH * width / grid) > 0.1 * len(others):
+            continue
+        if part == 1 and comb.carrier is None and comb.teeth[0].number <= _LOW:
+            return False
+        places = max((float(known.frequency.max()) - float(known.frequency.min())) / grid, 2.0)
+        chance = min(len(known.frequency) / places, 0.9)
+        found = len(mine) - (comb.carrier is not None)
+        lacking = sum(not tooth.found for tooth in comb.teeth)
+        score = found * math.log(_PRESENT / chance) + lacking * math.log(1 - _PRESENT)
+        tried = places * (DIVISORS / _LEAST_TEETH if comb.carrier is None else _CARRIERS)
+        return score < math.log(tried) + _BY_CHANCE
+    return False
 
 
 def _fit(known: _Lines, fundamental: float, std: float) -> tuple[float, Comb] | None:
@@ -275,7 +307,7 @@ def _sidebands(known: _Lines, families: list[Comb]) -> list[Comb]:
         known.free = np.array([int(line) not in taken for line in known.order])
         known.free[carrier] = False
         best = _best_sidebands(known, int(carrier))
-        if best is not None:
+        if best is not None and not _of_a_grid(best, known):
             result.append(best)
             taken |= set(best.lines)
     return result
@@ -286,7 +318,8 @@ def _best_sidebands(known: _Lines, carrier: int) -> Comb | None:
     if len(free) < 2:
         return None
     centre, centre_std = known.frequency[carrier], known.std[carrier]
-    gaps, gap_std = np.abs(known.frequency[free] - centre), np.hypot(known.std[free], centre_std)
+    some = free[np.argsort(-known.amplitude[free])[:_PAIRED]]
+    gaps, gap_std = np.abs(known.frequency[some] - centre), np.hypot(known.std[some], centre_std)
     candidates = np.concatenate([gaps / part for part in range(1, PARTS + 1)])
     stds = np.concatenate([gap_std / part for part in range(1, PARTS + 1)])
     numbers = np.concatenate([np.arange(-_SIDE, 0), np.arange(1, _SIDE + 1)])

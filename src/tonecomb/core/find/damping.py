@@ -15,7 +15,6 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,73 +22,27 @@ from numpy.typing import NDArray
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.estimate.windows import Window
+from tonecomb.core.find.mode import Kind, Resonance, half_power_width
 from tonecomb.core.record.recording import Array
 
-Kind = Literal["noise", "decay", "ringing"]
 WIDER = 1.35  # times the window's −3 dB width from which a line is a resonance
 _REACH = 6.0  # half-power bandwidths to each side that are fitted
 _LEAST = 12  # bins that a fit needs
 _MORE = 6  # for each further mode
 _ROUNDS = 6
-_SHARE = 0.25  # of the window's line below which a mode's width is not trusted
+_TOGETHER, _MOST_TOGETHER = 12.0, 3  # bandwidths within which so many modes are fitted jointly
+_TELLING = 0.3  # of what chance would leave, below which a misfit says how sure a fit is
+_PLACE = 0.35  # of the window's width, for one average, by which a hit's place changes a width
+SHARE = 0.25  # of the window's line below which a mode's width is not trusted
 _MOST = 8  # resonances that are fitted
 _DAMPED = 0.3  # damping ratio up to which a mode is one line
 _UNDAMPED = 0.02  # fall over a frame below which nothing can be told of damping
 _UNEXPLAINED = 0.03  # share of a decay's power about a peak that the fit may leave
 _MISFIT = 0.1  # mean square of what an average may be off its model, besides its scatter
-_SURE = 0.3  # of the damping ratio, which its standard deviation must not exceed
+SURE = 0.3  # of the damping ratio, which its standard deviation must not exceed
 _SURE_BY_HAND = 0.5  # the same where somebody says that there is a mode
 _TRIED = 2  # maxima that are tried as the second of two modes
 _SMOOTH = 30  # of a range over which it is smoothed to find them
-
-
-@dataclass(frozen=True, eq=False)
-class Resonance:
-    """A mode. ``frequency`` is its natural frequency (Hz), ``damping`` its damping ratio.
-
-    ``half_power`` is the width (Hz) of the line in the spectrum at half its power, the window's
-    part in it included, nan where the line is cut off. ``fit_frequency`` and ``fit`` (mean square
-    as in the spectrum, unit²) draw what was fitted; both have shape (bins,).
-    """
-
-    frequency: float
-    frequency_std: float
-    damping: float
-    damping_std: float
-    half_power: float
-    kind: Kind
-    fit_frequency: Array
-    fit: Array
-
-    @property
-    def q(self) -> float:
-        """Quality factor 1/2ζ."""
-        return 1 / (2 * self.damping)
-
-    @property
-    def bandwidth(self) -> float:
-        """Half-power bandwidth 2ζf₀ in Hz, that of the mode without the window."""
-        return 2 * self.damping * self.frequency
-
-
-def half_power_width(spectrum: Spectrum, frequency: float) -> float:
-    """Width in Hz of the line at ``frequency`` where it has fallen to half of its highest bin,
-    between bins by a line in the power; nan where it does not fall so far before it rises above
-    its top again or the axis ends."""
-    power = spectrum.mean_square
-    pad = round(spectrum.frame_hz / spectrum.bin_hz)
-    near = min(round(frequency / spectrum.bin_hz), len(power) - 1)
-    first = max(near - pad, 0)
-    at = first + int(np.argmax(power[first : near + pad + 1]))
-    half = power[at] / 2
-    ends = []
-    for side in (power[: at + 1][::-1], power[at:]):
-        below = np.flatnonzero(side < half)
-        if not below.size or side[: below[0]].max() > power[at]:
-            return math.nan
-        k = int(below[0])
-        ends.append(k - 1 + float((side[k - 1] - half) / (side[k - 1] - side[k])))
-    return sum(ends) * spectrum.bin_hz
 
 
 @dataclass(frozen=True)
@@ -112,32 +65,82 @@ class Fit:
 @dataclass(frozen=True, eq=False)
 class Data:
     """What modes are fitted to: a spectrum, its window, the sample rate (Hz), and the samples of
-    the one frame that was analysed, shape (frame,), None where several were averaged."""
+    the one frame that was analysed, shape (frame,), None where several were averaged.
+
+    ``averages`` is what each bin is worth where that is not the same for all, and ``left_out``
+    says what bins do not count, for a tone stands there; both of shape (bins,)."""
 
     spectrum: Spectrum
     taper: Window
     fs: float
     decay: Array | None
+    averages: Array | None = None
+    left_out: NDArray[np.bool_] | None = None
+
+    def worth(self, first: int, stop: int) -> float:
+        """Averages that the bins from ``first`` to ``stop`` (without padding) are worth."""
+        if self.averages is None:
+            return self.spectrum.effective_averages
+        pad = round(self.spectrum.frame_hz / self.spectrum.bin_hz)
+        return float(np.mean(self.averages[first * pad : stop * pad : pad]))
 
 
 def find_resonances(data: Data, frequencies: list[float]) -> tuple[Resonance, ...]:
-    """Those of the peaks at ``frequencies`` (Hz, rising) that are wider than the window's line."""
+    """Those of the peaks at ``frequencies`` (Hz, rising) that are wider than the window's line.
+    Neighbours within a few bandwidths are fitted together."""
     found: list[Resonance] = []
     spectrum, fs = data.spectrum, data.fs
     line = data.taper.width_3db * spectrum.frame_hz
-    for i, frequency in enumerate(frequencies):
-        width = half_power_width(spectrum, frequency)
-        if math.isnan(width) or width < WIDER * line or len(found) == _MOST:
-            continue
-        low = frequencies[i - 1] if i else 0.0
-        high = frequencies[i + 1] if i + 1 < len(frequencies) else fs / 2
-        reach = max(_REACH * width, _LEAST / 2 * spectrum.frame_hz)
-        low = max((low + frequency) / 2, frequency - reach)
-        high = min((high + frequency) / 2, frequency + reach)
-        fit = fit_noise if data.decay is None else fit_decay
-        ones = fit(data, (low, high), [(frequency, width)], _SURE)
-        found += [one for one in ones if one.kind == "decay" or one.bandwidth > _SHARE * line]
+    wide = [
+        (f, width) for f in frequencies
+        if not math.isnan(width := half_power_width(spectrum, f)) and width >= WIDER * line
+    ]  # fmt: skip
+    fit = fit_noise if data.decay is None else fit_decay
+    for group in _groups(wide, _TOGETHER if data.decay is None else 0.0):
+        if len(found) >= _MOST:
+            break
+        ones: tuple[Resonance, ...] = ()
+        for starts in [group] if len(group) == 1 else [group, *([one] for one in group)]:
+            within = [f for f, _ in starts]
+            beside = [f for f in frequencies if f < within[0]][-1:]
+            beyond = [f for f in frequencies if f > within[-1]][:1]
+            low, high = reach_of(starts, beside, beyond, spectrum, fs)
+            made = fit(data, (low, high), starts, SURE)
+            made = tuple(one for one in made if one.kind == "decay" or one.bandwidth > SHARE * line)
+            ones = (*ones, *made)
+            if len(starts) > 1 and len(made) == len(starts):
+                break
+        found += ones
     return tuple(found)
+
+
+def _groups(wide: list[tuple[float, float]], together: float) -> list[list[tuple[float, float]]]:
+    """Peaks (frequency and half-power width) that are nearer than so many widths, up to three."""
+    groups: list[list[tuple[float, float]]] = []
+    for frequency, width in wide:
+        before = groups[-1] if groups else []
+        near = before and frequency - before[-1][0] < together * max(width, before[-1][1])
+        if near and len(before) < _MOST_TOGETHER:
+            before.append((frequency, width))
+        else:
+            groups.append([(frequency, width)])
+    return groups
+
+
+def reach_of(
+    starts: list[tuple[float, float]], beside: list[float], beyond: list[float],
+    spectrum: Spectrum, fs: float,
+) -> tuple[float, float]:  # fmt: skip
+    """From where to where (Hz) a fit goes: some bandwidths, up to half way to other peaks."""
+    ends = []
+    for (frequency, width), others, edge in (
+        (starts[0], beside, 0.0), (starts[-1], beyond, fs / 2)
+    ):  # fmt: skip
+        reach = max(_REACH * width, _LEAST / 2 * spectrum.frame_hz)
+        other = others[0] if others else edge
+        half = abs(frequency - (other + frequency) / 2)
+        ends.append(min(reach, half))
+    return starts[0][0] - ends[0], starts[-1][0] + ends[1]
 
 
 def fit_by_hand(data: Data, wanted: Fit) -> tuple[Resonance, ...]:
@@ -214,6 +217,11 @@ def fit_noise(
         return ()
     measured, level = power[first:stop], float(power[first:stop].max())
     measured = measured / level
+    counts = np.ones(stop - first, dtype=bool)
+    if data.left_out is not None:
+        counts = ~data.left_out[first * pad : stop * pad : pad]
+        if counts.sum() < _LEAST + _MORE * (count - 1):
+            return ()
     weights = taper.samples(n)
     transform = rfft(weights, 2 * n)
     lags = irfft(np.abs(transform) ** 2, 2 * n)[:n] / float(weights @ weights)
@@ -235,13 +243,13 @@ def fit_noise(
 
     def solved(at: Array) -> tuple[Array, Array]:
         columns = shapes(at)
-        scaled = columns / model[:, None]
+        scaled = (columns / model[:, None])[counts]
         size = np.linalg.norm(scaled, axis=0)
-        parts = np.linalg.lstsq(scaled / size, measured / model, rcond=None)[0] / size
+        parts = np.linalg.lstsq(scaled / size, (measured / model)[counts], rcond=None)[0] / size
         return parts, columns @ parts
 
     def residual(at: Array) -> Array:
-        return np.asarray((measured - solved(at)[1]) / model)
+        return np.asarray(((measured - solved(at)[1]) / model)[counts])
 
     span = (stop - first) * spectrum.frame_hz * 2 * np.pi / fs
     begin = np.array([
@@ -260,16 +268,22 @@ def fit_noise(
         if np.all(np.abs(begin - before) < 1e-6 * scale):
             break
     parts, fitted = solved(begin)
-    misfit = float(np.mean((measured / model - 1) ** 2))
-    if fitted.min() <= 0 or misfit > _MISFIT + 4 / spectrum.effective_averages:
+    misfit = float(np.mean((measured / model - 1)[counts] ** 2))
+    worth = data.worth(first, stop)
+    if fitted.min() <= 0 or misfit > _MISFIT + 4 / worth:
         return ()  # several lines that run together, or no mode at all
     # Information of all parameters; neighbouring bins are not independent.
     together = rfft(np.pad(weights**2, (0, n)))[::2] / float(weights @ weights)
     shared = 1 + 2 * float(np.sum(np.abs(together[1:8]) ** 2))
-    averages = spectrum.effective_averages / shared
+    # Hits at regular times leave less than chance would: then the misfit says how sure it is.
+    variance = min(shared / worth, shared * misfit / _TELLING)
     jacobian = _jacobian(lambda at: shapes(at) @ parts, begin)
     design = np.concatenate([jacobian, shapes(begin)], axis=1) / model[:, None]
-    std = _stds(design, 1 / averages, 2 * count)
+    std = _stds(design[counts], variance, 2 * count)
+    if variance < shared / worth:
+        # Where in the frames the hits fell is still chance, and with it the window's part.
+        width = 2 * np.exp(begin[1::2]) * fs / (2 * np.pi)
+        std[1::2] = np.hypot(std[1::2], _PLACE * line / width / math.sqrt(worth))
     axis: Array = np.arange(first, stop) * np.float64(spectrum.frame_hz)
     return _made(begin, std, data, "noise", axis, fitted * level, sure)
 

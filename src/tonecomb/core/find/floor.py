@@ -1,35 +1,123 @@
-"""The local noise floor of an averaged spectrum."""
+"""The local noise floor of an averaged spectrum, and what stands out of it."""
 
 from __future__ import annotations
 
-import numpy as np
+from dataclasses import dataclass
+from functools import lru_cache
 
-from tonecomb.core.estimate.spectrum import Spectrum
+import numpy as np
+from numpy.typing import NDArray
+
+from tonecomb.core.estimate.courses import Courses, follow_frames
+from tonecomb.core.estimate.spectrum import Read, Spectrum
+from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
 
 QUANTILE = 0.3  # below the median, so that many tones in the neighbourhood do not lift it
+CHANCE = 0.02  # that noise alone exceeds the threshold somewhere in a spectrum
+_HANN = 1.9  # neighbouring bins that are worth one
+_GRID = 24  # numbers of averages at which the threshold is worked out
 
 
-def noise_floor(spectrum: Spectrum) -> Array:
-    """Mean square per bin of the noise around each bin, in unit², shape (bins,).
+def _width(bins: int, pad: int) -> int:
+    """Bins over which the quantile is taken."""
+    return min(int(np.clip(bins / 32, 41 * pad, 401 * pad)), max(bins // 2, 1)) | 1
 
-    A running quantile of the spectrum, divided by the same quantile of a unit-mean χ² variable
-    with two degrees of freedom for each effective average.
+
+def floor_of(mean_square: Array, averages: Array, pad: int = 1) -> Array:
+    """Mean square of the noise around each bin, shape (bins,), where each bin is the mean of so
+    many independent ``averages``, shape (bins,).
+
+    A running quantile, divided by the same quantile of a unit-mean χ² variable with two degrees
+    of freedom for each average.
     """
     from scipy.ndimage import percentile_filter
     from scipy.special import gammaincinv
 
+    width = _width(len(mean_square), pad)
+    running = percentile_filter(mean_square, 100 * QUANTILE, size=width, mode="reflect")
+    several, back = np.unique(averages, return_inverse=True)
+    return np.asarray(running / (gammaincinv(several, QUANTILE) / several)[back])
+
+
+def noise_floor(spectrum: Spectrum, averages: Array | None = None) -> Array:
+    """The floor of a spectrum in unit², shape (bins,); ``averages`` where its bins are not all
+    worth the same."""
     pad = round(spectrum.frame_hz / spectrum.bin_hz)
-    bins = len(spectrum.mean_square)
-    width = min(int(np.clip(bins / 32, 41 * pad, 401 * pad)), max(bins // 2, 1)) | 1
-    nu = spectrum.effective_averages
-    running = percentile_filter(spectrum.mean_square, 100 * QUANTILE, size=width, mode="reflect")
-    return running / (gammaincinv(nu, QUANTILE) / nu)
+    if averages is None:
+        averages = np.full(len(spectrum.mean_square), spectrum.effective_averages)
+    return floor_of(spectrum.mean_square, averages, pad)
 
 
-def significance(spectrum: Spectrum, chance: float = 0.02) -> float:
-    """Ratio to the floor that noise alone exceeds somewhere in the spectrum with ``chance``."""
-    from scipy.special import gammainccinv
+def significance(averages: Array, pad: int = 1, chance: float = CHANCE) -> Array:
+    """Ratio to the floor that noise alone exceeds somewhere with ``chance``, shape (bins,), where
+    the bins are worth ``averages``. The floor's own scatter, that of a sample quantile of so many
+    bins, is allowed for."""
+    low, high = float(averages.min()), float(averages.max())
+    if high < low * 1.001:
+        return np.full(len(averages), _threshold(round(low, 3), len(averages), pad, chance))
+    grid = np.geomspace(low, high, _GRID)
+    at = [_threshold(round(float(nu), 3), len(averages), pad, chance) for nu in grid]
+    return np.asarray(np.interp(np.log(averages), np.log(grid), at))
 
-    nu = spectrum.effective_averages
-    return float(gammainccinv(nu, chance / len(spectrum.mean_square)) / nu)
+
+@dataclass(frozen=True, eq=False)
+class Noise:
+    """The noise of a spectrum: ``floor`` is its mean square per bin (unit²), ``averages`` what
+    each bin is worth, and ``out`` says where a bin stands out of it, also when each frame is
+    held against its own level; shape (bins,). ``courses`` are the frames one by one, None where
+    there are too few."""
+
+    floor: Array
+    averages: Array
+    out: NDArray[np.bool_]
+    courses: Courses | None = None
+
+
+_KEPT, _BELOW = 3.0, 0.9  # times the floor, or of what is significant, from which bins are kept
+_FEW = 4  # frames of which none is held against another
+
+
+def find_noise(
+    read: Read, spectrum: Spectrum, fs: float, nominal: float, progress: Progress = silent
+) -> Noise:
+    """Look at the frames of a spectrum one by one for what its bins are worth. ``nominal`` is
+    what all frames would be worth that do not change, in the mean of their power."""
+    pad = round(spectrum.frame_hz / spectrum.bin_hz)
+    averages = np.full(len(spectrum.mean_square), spectrum.effective_averages)
+    plain = noise_floor(spectrum, averages)
+    if spectrum.framing.count < _FEW:
+        return Noise(plain, averages, spectrum.mean_square > plain * significance(averages, pad))
+    least = min(_KEPT, _BELOW * float(significance(averages, pad).min()))
+    courses = follow_frames(read, spectrum, plain, fs, nominal, least, progress)
+    worth = np.repeat(courses.worth, pad)[: len(averages)]
+    averages = np.maximum(averages * worth / nominal, 1.0)
+    changes = worth < nominal
+    floor = noise_floor(spectrum, averages) if changes.any() else plain
+    out = spectrum.mean_square > floor * significance(averages, pad)
+    if changes.any():
+        even = np.full(len(courses.alike), nominal)
+        alike = courses.alike > floor_of(courses.alike, even) * significance(even)
+        near = np.repeat(alike | np.roll(alike, 1) | np.roll(alike, -1), pad)[: len(out)]
+        out &= near | ~changes
+    return Noise(floor, averages, out, courses)
+
+
+@lru_cache(1024)
+def _threshold(nu: float, bins: int, pad: int, chance: float) -> float:
+    from scipy.optimize import brentq
+    from scipy.special import gammaincc, gammainccinv, gammaincinv, gammaln
+
+    # Scatter of a sample quantile: √(q(1−q)/n) over the density there; of its logarithm here.
+    at = float(gammaincinv(nu, QUANTILE)) / nu
+    density = np.exp(nu * np.log(nu) - gammaln(nu) + (nu - 1) * np.log(at) - nu * at)
+    seen = _width(bins, pad) / (_HANN * pad)
+    scatter = np.sqrt(QUANTILE * (1 - QUANTILE) / max(seen, 1.0)) / (density * at)
+    nodes, weights = np.polynomial.hermite_e.hermegauss(15)
+    levels, weights = np.exp(nodes * scatter), weights / weights.sum()
+
+    def excess(ratio: float) -> float:
+        return float(weights @ gammaincc(nu, nu * ratio * levels)) - chance / bins
+
+    plain = float(gammainccinv(nu, chance / bins)) / nu
+    return float(brentq(excess, 0.9 * plain, 100 * plain, rtol=1e-4))

@@ -60,11 +60,23 @@ def reach(spacing: float, analysis: Analysis) -> float:
 
 def measured_comb(one: DroppedComb, analysis: Analysis | None) -> Comb:
     """A comb of the document with the tones that an analysis has at its teeth."""
+    if analysis is not None and (comb := _as_it_moves(one, analysis)) is not None:
+        return comb
     lines = () if analysis is None else analysis.lines
     near = 0.0 if analysis is None else reach(one.spacing, analysis)
     numbers = range(one.first, one.last + 1)
     comb = measured(lines, one.spacing, one.carrier, numbers, near, one.name)
     return replace(comb, spacing_std=one.std, carrier_std=one.std)
+
+
+def _as_it_moves(one: DroppedComb, analysis: Analysis) -> Comb | None:
+    """A comb of the document as the family that was found and moves; None where none is it."""
+    moving = None if analysis.found is None else analysis.found.moving
+    if moving is None or moving.runs:
+        return None
+    found = (comb for comb in analysis.combs if comb.low is not None and same(one, comb))
+    comb = next(found, None)
+    return None if comb is None else replace(comb, name=one.name)
 
 
 def same(one: DroppedComb, comb: Comb) -> bool:

@@ -7,14 +7,25 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tonecomb.core.estimate.courses import ENBW
 from tonecomb.core.estimate.spectrum import Read, Spectrum
 from tonecomb.core.estimate.windows import Window
-from tonecomb.core.find.floor import significance
-from tonecomb.core.find.tones import Tone, fit_tones
+from tonecomb.core.find.behaviour import Behaviour, behaviour, unseen
+from tonecomb.core.find.by_lines import tones_by_lines
+from tonecomb.core.find.floor import Noise
+from tonecomb.core.find.tone import Tone
+from tonecomb.core.find.tones import fit_tones
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
 
-_TRIED = 400  # highest local maxima that are looked at
+MOST = 300  # peaks that are kept where nobody says how many
+_TRIED = 600  # highest local maxima that are looked at
+_HUMP = 4.0  # times the floor, 6 dB, down to which a hump goes
+_BEYOND = 1  # bins more
+_STOPPED = 1e-4  # of the loudest noise, 40 dB
+_LOWEST = 4.0  # bins below which a hump of noise is slow drift
+_LOW = 16.0  # times the floor, 12 dB
+_JOINTLY = 30  # highest peaks that are fitted all at once, on the samples
 _OUTSIDE = 10  # strong tones outside the range that take part in the fit
 
 
@@ -33,7 +44,7 @@ class PeakSearch:
     prominence_db: float = 4.0
     low: float | None = None
     high: float | None = None
-    most: int = 30
+    most: int = MOST
     least: float = 0.0
     above_floor_db: float = 0.0
     spacing: float = 0.0
@@ -43,13 +54,15 @@ class PeakSearch:
 @dataclass(frozen=True)
 class Peak:
     """A refined peak; ``level`` is the mean square of the bin it was found at, in unit², and
-    ``floor`` that of the noise around it. ``by_hand`` where it counts because it was pointed at."""
+    ``floor`` that of the noise around it. ``by_hand`` where it counts because it was pointed at.
+    ``behaviour`` over the stretch, None where there are too few frames to tell."""
 
     tone: Tone
     prominence_db: float
     level: float
     floor: float = 0.0
     by_hand: bool = False
+    behaviour: Behaviour | None = None
 
     @property
     def above_floor_db(self) -> float:
@@ -70,22 +83,27 @@ def find_peaks(
     read: Read,
     fs: float,
     taper: Window,
-    floor: Array,
+    noise: Noise,
     progress: Progress = silent,
-) -> tuple[Peak, ...]:
-    """The spectrum's peaks by rising frequency, refined on the samples. ``floor`` is the noise's
-    mean square per bin, shape (bins,)."""
-    found = _candidates(spectrum, floor, search, taper)
+) -> tuple[tuple[Peak, ...], int]:
+    """The spectrum's peaks by rising frequency, refined on the samples and followed through the
+    frames; and how many more there are than are kept."""
+    floor = noise.floor
+    found = _candidates(spectrum, noise, search, taper)
     low = -np.inf if search.low is None else search.low
     high = np.inf if search.high is None else search.high
     inside = [c for c in found if low <= c.frequency <= high]
-    kept = _spaced(_above(spectrum, inside, floor, search), search.spacing)[: search.most]
+    wanted = _spaced(_above(spectrum, inside, floor, search), search.spacing)
+    kept = wanted[: search.most]
     asked = [_nearest(spectrum, taper, frequency) for frequency in search.by_hand]
     taken = {c.index for c in kept}
     pointed = {c.index: c for c in asked if c is not None and c.index not in taken}
-    kept += [next((f for f in found if f.index == i), c) for i, c in pointed.items()]
-    others = [c for c in found if c not in kept][:_OUTSIDE]
-    together = kept + others
+    by_hand = [next((f for f in found if f.index == i), c) for i, c in pointed.items()]
+    jointly, singly = [*kept[:_JOINTLY], *by_hand], kept[_JOINTLY:]
+    outside = [c for c in found if c not in kept and c not in by_hand][:_OUTSIDE]
+    if noise.courses is None:
+        jointly, singly = [*jointly, *singly[:_JOINTLY]], []
+    together = [*jointly, *(singly[:_OUTSIDE] if singly else outside)]
     tones = fit_tones(
         read,
         spectrum.framing,
@@ -95,17 +113,74 @@ def find_peaks(
         np.array([floor[c.index] for c in together]),
         progress=progress,
     )
-    peaks = (
-        Peak(
-            tone,
-            c.prominence_db,
-            float(spectrum.mean_square[c.index]),
-            float(floor[c.index]),
-            by_hand=c.index in pointed,
-        )
-        for tone, c in zip(tones, kept, strict=False)
-    )
+    refined = list(zip(jointly, tones, strict=False))
+    if noise.courses is not None and singly:
+        around = np.array([floor[c.index] for c in singly]) * (ENBW / taper.enbw)
+        places = np.array([c.frequency for c in singly])
+        by_lines = tones_by_lines(noise.courses, fs, places, around)
+        refined += [(c, tone) for c, tone in zip(singly, by_lines, strict=True) if tone is not None]
+    indices = [c.index for c in (*kept, *outside)]
+    peaks = _followed(spectrum, fs, noise, refined, set(pointed), indices)
+    return peaks, len(wanted) - len(kept)
+
+
+def _followed(
+    spectrum: Spectrum, fs: float, noise: Noise, refined: list[tuple[_Candidate, Tone]],
+    pointed: set[int], indices: list[int],
+) -> tuple[Peak, ...]:  # fmt: skip
+    """The peaks by rising frequency with what they do over the stretch; ``indices`` are the bins
+    of all that stand out."""
+    floor = noise.floor
+    peaks = []
+    humps = _humps(spectrum, floor, [*indices, *(c.index for c, _ in refined)])
+    for c, tone in refined:
+        told = None
+        if noise.courses is not None:
+            told = behaviour(noise.courses, *humps[c.index], tone, fs) or unseen(
+                tone, spectrum.frame_hz
+            )
+        doing, tone = told or (None, tone)
+        level, around = float(spectrum.mean_square[c.index]), float(floor[c.index])
+        by_hand = c.index in pointed
+        none = _drift(doing, tone.frequency / spectrum.frame_hz)
+        if (none or _ripple(tone, level, around, floor)) and not by_hand:
+            continue
+        peaks.append(Peak(tone, c.prominence_db, level, around, by_hand, doing))
     return tuple(sorted(peaks, key=lambda peak: peak.tone.frequency))
+
+
+def _drift(doing: Behaviour | None, place: float) -> bool:
+    """Whether a hump of noise is the end of a slope that rises to zero frequency."""
+    return doing is not None and doing.kind == "hump" and place < _LOWEST
+
+
+def _ripple(tone: Tone, level: float, around: float, floor: Array) -> bool:
+    """Whether something low that keeps no phase lies so far below the loudest noise that it is
+    the ripple of a filter's stop band and nothing of its own."""
+    return not tone.steady and level < _LOW * around and around < _STOPPED * floor.max()
+
+
+def _humps(spectrum: Spectrum, floor: Array, indices: list[int]) -> dict[int, tuple[int, int]]:
+    """First and last bin, without padding, of what belongs to each peak: where the spectrum
+    stands 6 dB over the floor and a little beyond, up to the saddle to the next peak."""
+    pad = round(spectrum.frame_hz / spectrum.bin_hz)
+    power = spectrum.mean_square[::pad]
+    out = power > _HUMP * floor[::pad]
+    places = sorted({round(index / pad) for index in indices})
+    humps = {}
+    for k, place in enumerate(places):
+        low, high = 0, len(power) - 1
+        if k:
+            low = places[k - 1] + int(np.argmin(power[places[k - 1] : place + 1]))
+        if k + 1 < len(places):
+            high = place + int(np.argmin(power[place : places[k + 1] + 1]))
+        below = np.flatnonzero(~out[low:place])
+        above = np.flatnonzero(~out[place + 1 : high + 1])
+        first = low + int(below[-1]) + 1 if below.size else low
+        last = place + int(above[0]) if above.size else high
+        first, last = min(first, place - 1), max(last, place + 1)
+        humps[place] = max(first - _BEYOND, low, 1), min(last + _BEYOND, high, len(power) - 2)
+    return {index: humps[round(index / pad)] for index in indices}
 
 
 def _above(
@@ -146,7 +221,7 @@ def _nearest(spectrum: Spectrum, taper: Window, frequency: float) -> _Candidate 
 
 
 def _candidates(
-    spectrum: Spectrum, floor: Array, search: PeakSearch, taper: Window
+    spectrum: Spectrum, noise: Noise, search: PeakSearch, taper: Window
 ) -> list[_Candidate]:
     """Significant, prominent maxima that are not another's leakage; highest first."""
     power = spectrum.mean_square
@@ -156,7 +231,7 @@ def _candidates(
     # Below half a main lobe a tone cannot be told from the offset; nor at Nyquist from its image.
     edge = max(2, round(min(taper.main_lobe / 2, 2.0) * pad))
     maxima = maxima[(maxima >= edge) & (maxima < len(power) - 2)]
-    maxima = maxima[power[maxima] > floor[maxima] * significance(spectrum)]
+    maxima = maxima[noise.out[maxima]]
     maxima = maxima[np.argsort(-power[maxima], kind="stable")][:_TRIED]
     with np.errstate(divide="ignore"):
         level = 10 * np.log10(np.maximum(power, np.finfo(float).tiny))

@@ -1,4 +1,9 @@
-"""Finding where a recorder ran into its limits."""
+"""Finding where a recorder ran into its limits.
+
+A limit is a value that the record keeps coming back to: its extreme value is far more frequent
+than the next ones below it. A coarse record has equal samples at its top by chance; a limit in
+noise need not hold three samples in a row.
+"""
 
 from __future__ import annotations
 
@@ -9,16 +14,16 @@ import numpy as np
 from tonecomb.core.record.pyramid import BASE, Pyramid
 from tonecomb.core.record.recording import Array
 
-_RUN = 3  # samples at the very same extreme from which it is a limit and no chance
+_OFTEN = 5.0  # times as frequent as the next values
+_NEXT = 5  # values that it is held against
+_RUN = 3  # equal samples in a row that are a limit where no other value comes twice
 _MOST = 1000  # places that are told apart
+_CELLS = 1 << 13  # that are read for it
 
 
 def clipped(read: Callable[[int, int], Array], built: Pyramid) -> tuple[tuple[int, int], ...]:
-    """First sample and the one after the last of each run that stands at the record's highest or
-    lowest value, three samples or more; the first thousand.
-
-    Only the parts in which the pyramid has such a value are read.
-    """
+    """First sample and the one after the last of each run that stands at a limit; the first
+    thousand. Only the parts in which the pyramid has such high or low values are read."""
     low, high = built.levels[0]
     if not len(low) or not np.isfinite(low).any():
         return ()
@@ -26,16 +31,40 @@ def clipped(read: Callable[[int, int], Array], built: Pyramid) -> tuple[tuple[in
     if least == most:
         return ()
     runs: list[tuple[int, int]] = []
-    for extreme, cells in ((most, high == most), (least, low == least)):
-        for first, stop in _stretches(np.flatnonzero(cells)):
-            # A run may begin before its cell or end after it.
-            start = max(0, first * BASE - _RUN)
-            end = min(built.length, stop * BASE + _RUN)
-            for a, b in _runs(read(start, end) == extreme):
-                runs.append((start + a, start + b))
-                if len(runs) >= 2 * _MOST:
-                    break
+    for sign, tops in ((1.0, high), (-1.0, -low)):
+        runs += _at_limit(read, built.length, tops, sign)
     return tuple(sorted(set(runs))[:_MOST])
+
+
+def _at_limit(
+    read: Callable[[int, int], Array], length: int, tops: Array, sign: float
+) -> list[tuple[int, int]]:
+    """Runs at the highest value of ``sign`` times the samples; none where it is no limit.
+    ``tops`` are the highest of each cell."""
+    finite = np.where(np.isfinite(tops), tops, -np.inf)
+    several = np.unique(finite)[::-1]
+    # Where the tops of the cells hold too few values, all samples of some cells are counted.
+    extreme, least = several[0], several[_NEXT] if len(several) > _NEXT else -np.inf
+    # A sample as high as the sixth highest cell lies in a cell that is as high.
+    cells = np.flatnonzero(finite >= least)
+    counts: dict[float, int] = {}
+    runs: list[tuple[int, int]] = []
+    for first, stop in _stretches(cells[:_CELLS]):
+        # A run may begin before its cell or end after it.
+        start, end = max(0, first * BASE - _RUN), min(length, stop * BASE + _RUN)
+        samples = sign * read(start, end)
+        inside = samples[first * BASE - start : min(stop * BASE, length) - start]
+        values, times = np.unique(inside[inside >= least], return_counts=True)
+        for value, count in zip(values.tolist(), times.tolist(), strict=True):
+            counts[value] = counts.get(value, 0) + count
+        runs += [(start + a, start + b) for a, b in _runs(samples == extreme)]
+    often = counts.get(float(extreme), 0)
+    others = [counts[value] for value in sorted(counts, reverse=True)[1 : 1 + _NEXT]]
+    usual = float(np.mean(others)) if others else 0.0
+    longest = max((b - a for a, b in runs), default=0)
+    fine = usual <= 1.0  # no other value comes twice
+    limit = often > _OFTEN * usual + fine or (fine and longest >= _RUN)
+    return runs[:_MOST] if limit else []
 
 
 def _stretches(cells: np.ndarray) -> list[tuple[int, int]]:
@@ -50,4 +79,4 @@ def _stretches(cells: np.ndarray) -> list[tuple[int, int]]:
 
 def _runs(at: np.ndarray) -> list[tuple[int, int]]:
     edges = np.flatnonzero(np.diff(np.concatenate([[False], at, [False]]).astype(np.int8)))
-    return [(int(a), int(b)) for a, b in edges.reshape(-1, 2) if b - a >= _RUN]
+    return [(int(a), int(b)) for a, b in edges.reshape(-1, 2)]

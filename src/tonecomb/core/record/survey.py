@@ -10,6 +10,7 @@ import numpy as np
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record import pyramid
 from tonecomb.core.record.clipping import clipped
+from tonecomb.core.record.held import Held, HeldSamples
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.signal import Signal
 
@@ -20,13 +21,15 @@ _PARTS = 16
 class Survey:
     """``levels`` holds the rms about its mean of each sixteenth of the stretch, ``mean`` and
     ``rms`` (about the mean) are those of all; ``clipped`` counts samples at the limits, and
-    ``first_clipped`` is the time in s of the first, None where there is none."""
+    ``first_clipped`` is the time in s of the first, None where there is none; ``held`` what is
+    known of equal samples."""
 
     levels: Array
     mean: float
     rms: float
     clipped: int
     first_clipped: float | None
+    held: Held
 
 
 def survey(
@@ -38,12 +41,15 @@ def survey(
     sums, squares = np.zeros(_PARTS), np.zeros(_PARTS)
     shift = math.nan
 
+    equal = HeldSamples()
+
     def read(first: int, last: int) -> Array:
         return signal.samples.read(channel, start + first, start + last)
 
     def read_and_add(first: int, last: int) -> Array:
         nonlocal shift
         samples = read(first, last)
+        equal.take(first, samples)
         finite = np.where(np.isfinite(samples), samples, 0.0)
         if math.isnan(shift):
             shift = float(finite[0])
@@ -67,4 +73,5 @@ def survey(
         rms=rms,
         clipped=sum(b - a for a, b in runs),
         first_clipped=runs[0][0] / signal.rate if runs else None,
+        held=equal.found(),
     )

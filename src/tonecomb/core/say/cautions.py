@@ -7,26 +7,25 @@ thing. A remedy is an edit of the method, applied to the method as it is when th
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from collections.abc import Iterator
+from dataclasses import replace
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.estimate.averages import Mean, Single
+from tonecomb.core.estimate.averages import Mean
 from tonecomb.core.estimate.confidence import confidence_db
 from tonecomb.core.estimate.estimate import run_spectrum
-from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.estimate.windows import window
-from tonecomb.core.find.comb import MAINS
-from tonecomb.core.find.damping import half_power_width
+from tonecomb.core.find.comb import MAINS, mains
 from tonecomb.core.method import Frames, Method
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Recording, Stretch, whole
 from tonecomb.core.record.statistics import uncalibrated
-from tonecomb.core.record.survey import Survey, survey
+from tonecomb.core.record.survey import survey
+from tonecomb.core.say import changing
+from tonecomb.core.say.caution import Caution, Detector, Seen, setting
 from tonecomb.core.steps.prepare import prepare
 
 _TOP = 0.95  # of the Nyquist frequency: what lies above may have been folded down
@@ -38,43 +37,10 @@ _BIN_OFF_DB = 0.5
 _OFFSET = 10.0  # times the rms about it
 _MAINS_OFF = 0.003
 _WIDE_DB = 1.5
-_AS_WIDE = 2.0  # times the window's line: between bins a width is known no better
-_CHANGE_DB = 6.0
 _FINER, _FINER_FRAMES = 4, 4  # times the frame, and so many of these
 _STRONGEST = 5  # peaks that are looked at more closely
+_OF_NOISE = 12.0  # times the median about it, above which a maximum of so few frames is no noise
 _PAIR_HEIGHT, _PAIR_DIP = 0.1, 0.25  # 10 dB below the higher; 6 dB below the lower
-
-
-Edit = Callable[[Method], Method]
-"""What a remedy does to a method."""
-
-
-def _set(**settings: Any) -> Edit:
-    """The edit that gives these settings new values."""
-    return lambda method: method.having(**settings)
-
-
-@dataclass(frozen=True)
-class Caution:
-    """``text`` is one sentence with the actual figures. ``remedy`` names the button that edits
-    the method so that this need not be said; both are empty where no edit would help."""
-
-    code: str
-    text: str
-    remedy: str = ""
-    edit: Edit | None = None
-
-
-@dataclass(frozen=True, eq=False)
-class Seen:
-    """What the detectors need besides the analysis: a look over the stretch, and its spectrum
-    with a frame four times as long, None where the stretch is too short for one."""
-
-    survey: Survey
-    finer: Spectrum | None
-
-
-Detector = Callable[[Analysis, Seen], "Caution | None"]
 
 
 def look(analysis: Analysis, recording: Recording, progress: Progress = silent) -> Seen:
@@ -120,7 +86,7 @@ def short_stretch(method: Method, recording: Recording) -> Caution | None:
         f"({method.frames.frame} samples, {method.frames.frame / fs:.4g} s): "
         "nothing can be analysed.",
         f"Use {frame} samples",
-        _set(frame=frame),
+        setting(frame=frame),
     )
 
 
@@ -138,7 +104,7 @@ def _clipped(a: Analysis, seen: Seen) -> Caution | None:
     )
     if not a.method.averaging.average.cut:
         return Caution("clipped", text)
-    return Caution("clipped", text, "Leave those frames out", _set(leave_clipped=True))
+    return Caution("clipped", text, "Leave those frames out", setting(leave_clipped=True))
 
 
 def _alias_risk(a: Analysis, seen: Seen) -> Caution | None:
@@ -161,7 +127,7 @@ def _one_frame(a: Analysis, seen: Seen) -> Caution | None:
         return None
     used = r.covered_fraction * r.stretch_s
     text = f"Only {used:.4g} s of the {r.stretch_s:.4g} s chosen are analysed"
-    better = _set(average=Mean(), overlap=max(method.frames.overlap, 50.0), struck=())
+    better = setting(average=Mean(), overlap=max(method.frames.overlap, 50.0), struck=())
     return Caution(
         "one-frame", f"{text} ({100 * r.covered_fraction:.2g} %).", "Average all of it", better
     )
@@ -186,7 +152,7 @@ def _overlap_gap(a: Analysis, seen: Seen) -> Caution | None:
         f"With {a.method.frames.overlap:g} % overlap the {taper.title} window hardly looks at "
         f"{100 * share:.0f} % of the record.",
         f"Overlap {taper.overlap:g} %",
-        _set(overlap=taper.overlap),
+        setting(overlap=taper.overlap),
     )
 
 
@@ -198,7 +164,7 @@ def _padding(a: Analysis, seen: Seen) -> Caution | None:
         f"Zero padding ×{a.method.frames.pad} draws the line finer, but tones closer than "
         f"{a.resolution.separable_hz:.4g} Hz still show as one.",
         "Without padding",
-        _set(pad=1),
+        setting(pad=1),
     )
 
 
@@ -215,25 +181,33 @@ def _unresolved(a: Analysis, seen: Seen) -> Caution | None:
     )
     if frame > longest:
         return Caution("unresolved", f"{text}; the stretch is too short for a frame that would.")
-    return Caution("unresolved", f"{text}.", f"Use {frame} samples", _set(frame=frame))
+    return Caution("unresolved", f"{text}.", f"Use {frame} samples", setting(frame=frame))
 
 
 def _close_pair(a: Analysis, seen: Seen) -> tuple[float, float] | None:
     """Two tones closer than can be told apart: among the peaks themselves, or where a longer
-    frame shows two maxima with a dip between them under one of the strongest peaks."""
+    frame shows two maxima with a dip between them under one of the strongest peaks. What moves
+    is no two tones."""
     separable = a.resolution.separable_hz
-    frequencies = sorted(peak.tone.frequency for peak in a.peaks or ())
+    still = [
+        peak for peak in a.peaks or ()
+        if not (peak.behaviour and peak.behaviour.kind in changing.UNSTEADY)
+    ]  # fmt: skip
+    frequencies = sorted(peak.tone.frequency for peak in still)
     pairs = [(high - low, low, high) for low, high in pairwise(frequencies)]
     if pairs and min(pairs)[0] < separable:
         return min(pairs)[1:]
     if seen.finer is None:
         return None
-    strongest = sorted(a.peaks or (), key=lambda p: -p.tone.amplitude)[:_STRONGEST]
-    for peak in strongest:
+    for peak in sorted(still, key=lambda p: -p.tone.amplitude)[:_STRONGEST]:
         near = np.flatnonzero(abs(seen.finer.frequency - peak.tone.frequency) < separable)
+        around = np.flatnonzero(abs(seen.finer.frequency - peak.tone.frequency) < 16 * separable)
         x = seen.finer.mean_square[near]
         tops = np.flatnonzero((x[1:-1] > x[:-2]) & (x[1:-1] >= x[2:])) + 1
-        tops = tops[x[tops] > _PAIR_HEIGHT * x.max()] if len(tops) else tops
+        if not len(tops):
+            continue
+        noise = _OF_NOISE * float(np.median(seen.finer.mean_square[around]))
+        tops = tops[x[tops] > max(_PAIR_HEIGHT * x.max(), noise)]
         for one, other in pairwise(tops.tolist()):
             if x[one : other + 1].min() < _PAIR_DIP * min(x[one], x[other]):
                 first, second = seen.finer.frequency[near[[one, other]]]
@@ -242,20 +216,20 @@ def _close_pair(a: Analysis, seen: Seen) -> tuple[float, float] | None:
 
 
 def _scalloping(a: Analysis, seen: Seen) -> Caution | None:
-    if a.method.shown.scaling != "amplitude" or not a.peaks or a.method.frames.pad > 1:
+    """Where no peak is refined, the highest bin is all that there is to read."""
+    average, frames = a.method.averaging.average, a.method.frames
+    if average.typical or a.method.shown.scaling != "amplitude" or frames.pad > 1:
         return None
-    tone = max(a.peaks, key=lambda peak: peak.tone.amplitude).tone
-    at = round(tone.frequency / a.spectrum.bin_hz)
-    around = a.spectrum.mean_square[max(0, at - 1) : at + 2]
-    low_db = 20 * math.log10(tone.amplitude / math.sqrt(2 * float(around.max())))
+    taper = window(frames.window)
+    low_db = -20 * math.log10(float(taper.transform(np.array([0.5]))[0]))
     if low_db < _BIN_OFF_DB:
         return None
     return Caution(
         "scalloping",
-        f"The highest bin at {tone.frequency:.6g} Hz reads {low_db:.2g} dB low, for the tone lies "
-        f"between two bins: take the peak's amplitude.",
+        f"A tone between two bins reads {low_db:.2g} dB low, and no peak is refined in the "
+        f"{average.title.lower()} of the frames.",
         "Use a flat-top",
-        _set(window="flat-top", overlap=window("flat-top").overlap),
+        setting(window="flat-top", overlap=window("flat-top").overlap),
     )
 
 
@@ -269,23 +243,36 @@ def _offset(a: Analysis, seen: Seen) -> Caution | None:
         f"The offset of {mean:.4g} {symbol} is {times} about it ({moving:.4g} {symbol} rms) and "
         f"leaks into the low bins.",
         "Remove the mean",
-        _set(detrend="mean"),
+        setting(detrend="mean"),
     )
 
 
 def _hum(a: Analysis, seen: Seen) -> Caution | None:
-    found = [peak.tone.frequency for peak in a.peaks or ()]
-    for mains in MAINS:
+    other = {
+        line for comb in a.combs for line in comb.lines
+        if comb.carrier is None and mains(comb) is None
+        and any(_off_mains(tooth.frequency) for tooth in comb.teeth if tooth.found)
+    }  # fmt: skip
+    found = [
+        peak.tone.frequency for i, peak in enumerate(a.peaks or ())
+        if i not in other and not (peak.behaviour and peak.behaviour.kind in changing.UNSTEADY)
+    ]  # fmt: skip
+    for hz in MAINS:
         near = [
-            n for n in (1, 2, 3, 5, 7) if any(abs(f / (n * mains) - 1) < _MAINS_OFF for f in found)
+            n for n in (1, 2, 3, 5, 7) if any(abs(f / (n * hz) - 1) < _MAINS_OFF for f in found)
         ]
         if 1 in near and len(near) > 1:
-            listed = ", ".join(f"{n * mains:g}" for n in near)
+            listed = ", ".join(f"{n * hz:g}" for n in near)
             return Caution(
-                "hum", f"Peaks at {listed} Hz are those of {mains:g} Hz mains: hum, or a machine "
+                "hum", f"Peaks at {listed} Hz are those of {hz:g} Hz mains: hum, or a machine "
                 f"that runs with it.",
             )  # fmt: skip
     return None
+
+
+def _off_mains(frequency: float) -> bool:
+    """Whether a tone is no multiple of the mains."""
+    return all(abs(frequency / hz - round(frequency / hz)) > _MAINS_OFF * 10 for hz in MAINS)
 
 
 def _low_averages(a: Analysis, seen: Seen) -> Caution | None:
@@ -305,43 +292,8 @@ def _low_averages(a: Analysis, seen: Seen) -> Caution | None:
         low, high = confidence_db(averages)
         if max(-low, high) <= _WIDE_DB:
             return Caution("low-averages", f"{text}.", f"Use {frame} samples",
-                           _set(frame=frame, average=Mean()))  # fmt: skip
+                           setting(frame=frame, average=Mean()))  # fmt: skip
     return Caution("low-averages", f"{text}; only a longer stretch would narrow that.")
-
-
-def _nonstationary(a: Analysis, seen: Seen) -> Caution | None:
-    if isinstance(a.method.averaging.average, Single):
-        return None
-    low, high = float(seen.survey.levels.min()), float(seen.survey.levels.max())
-    if low <= 0 or 20 * math.log10(high / low) < _CHANGE_DB:
-        return None
-    return Caution(
-        "nonstationary",
-        f"The level changes by {20 * math.log10(high / low):.0f} dB over the stretch "
-        f"({low:.3g} to {high:.3g} {a.channel.unit} rms): the average holds for no part of it.",
-    )
-
-
-def _damping_limited(a: Analysis, seen: Seen) -> Caution | None:
-    """A line whose phase wanders is no tone; where it is no wider than the window's it may be a
-    resonance that this frame cannot show."""
-    line = window(a.method.frames.window).width_3db * a.spectrum.frame_hz
-    teeth = {line for comb in a.combs for line in comb.lines}
-    alone = [peak for i, peak in enumerate(a.peaks or ()) if i not in teeth]
-    for peak in sorted(alone, key=lambda p: -p.tone.amplitude):
-        width = half_power_width(a.spectrum, peak.tone.frequency)
-        if peak.tone.steady or a.resonance(peak) is not None or not width < _AS_WIDE * line:
-            continue
-        longest = round(a.resolution.stretch_s * a.fs)
-        text = (
-            f"The line at {peak.tone.frequency:.6g} Hz wanders in phase and is {width:.3g} Hz wide "
-            f"at half power, as the window's own ({line:.3g} Hz): its damping cannot be told"
-        )
-        frame = 4 * a.method.frames.frame
-        if frame > longest // 2:
-            return Caution("damping-limited", f"{text}; that takes a longer stretch.")
-        return Caution("damping-limited", f"{text}.", f"Use {frame} samples", _set(frame=frame))
-    return None
 
 
 def _unfitted(analysis: Analysis, seen: Seen) -> Caution | None:
@@ -361,9 +313,26 @@ def _unfitted(analysis: Analysis, seen: Seen) -> Caution | None:
     )
 
 
+def _list_cut(a: Analysis, seen: Seen) -> Caution | None:
+    """The list of peaks ends before what stands out does."""
+    left = 0 if a.found is None else a.found.unlisted
+    if not left:
+        return None
+    most = a.method.search.peaks.most
+    every = replace(a.method.search.peaks, most=most + left)
+    return Caution(
+        "list-cut",
+        f"{most + left} peaks stand out; the list holds the {most} highest, and combs are sought "
+        "among those.",
+        "List them all", lambda now: now.having(peaks=replace(now.search.peaks, most=every.most)),
+    )  # fmt: skip
+
+
 DETECTORS: tuple[Detector, ...] = (
-    _clipped, _one_frame, _overlap_gap, _unresolved, _nonstationary, _low_averages, _offset,
-    _alias_risk, _hum, _padding, _scalloping, _damping_limited, _unfitted,
+    _clipped, changing.held, changing.quantised, _one_frame, _overlap_gap, changing.nonstationary,
+    changing.moving, changing.comes_and_goes, changing.content_changes, _unresolved,
+    _low_averages, _offset, _alias_risk, _hum, _padding, _scalloping, changing.damping_limited,
+    _unfitted, _list_cut,
 )  # fmt: skip
 
 

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QHeaderView, QMenu, QTreeWidget, QTreeWidgetItem, QV
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.comb import inharmonicity, mains
 from tonecomb.core.find.ratios import ratio_words, small_ratio
-from tonecomb.core.say.numbers import with_std
+from tonecomb.core.say.numbers import warranted, with_std
 from tonecomb.desktop.edits.combs import Combs, ShownComb
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import current_theme, font
@@ -120,6 +120,8 @@ class CombReadings(QWidget):
                 if tooth.found:
                     off_mhz = 1000 * tooth.deviation
                     off = f"{off_mhz:+.2f}" if abs(off_mhz) < 100 else f"{off_mhz:+.0f}"
+                    if shown.comb.low is not None:
+                        off = "–"  # where it moves a peak's top is nowhere in particular
                     cells[1:4] = [f"{tooth.frequency:.3f}", off, f"{tooth.amplitude:.4g}"]
                 if tooth.found and shown.comb.power > 0:
                     cells[5] = f"{100 * tooth.amplitude**2 / shown.comb.power:.3g}"
@@ -142,7 +144,10 @@ class CombReadings(QWidget):
     def _row(self, shown: ShownComb, i: int) -> QTreeWidgetItem:
         item = QTreeWidgetItem(self.tree)
         item.setText(0, shown.dropped.name)
-        item.setText(1, f"{shown.comb.spacing:.4f}")
+        moves = shown.comb.low is not None
+        spacing = shown.comb.spacing
+        told = warranted(spacing, shown.comb.spacing_std) if moves else f"{spacing:.4f}"
+        item.setText(1, told)
         found = len(shown.comb.lines)
         item.setText(3, f"{found} of {len(shown.comb.teeth)}")
         for k in (1, 3):
@@ -210,6 +215,8 @@ class CombReadings(QWidget):
                      f"spacing {spacing} Hz{tied}"]  # fmt: skip
         if (hz := mains(comb)) is not None:
             lines.append(f"that of {hz:g} Hz mains")
+        if comb.low is not None and comb.high is not None:
+            lines.append(f"moves from {comb.low:.5g} to {comb.high:.5g} Hz")
         for other in self._shown:
             if other is shown or other.comb.carrier is not None:
                 continue

@@ -13,6 +13,7 @@ from PyQt6.QtGui import QColor
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.knowledge import Knowledge
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.say.behaviour import brief, words
 from tonecomb.core.say.numbers import level, signed, warranted, whole
 from tonecomb.desktop.kit.theme import current_theme, font
 from tonecomb.formats.columns import Column
@@ -46,7 +47,19 @@ COLUMNS = (
     Shown("amplitude", "Amplitude", "", "Amplitude of the tone",
           lambda row: level(row.amplitude[0])),
     Shown("phase_deg", "Phase", "°", "Phase in degrees of a cosine at the stretch's start; – where "
-          "it wanders over the stretch", lambda row: whole(row.peak.tone.phase_deg), 42),
+          "it wanders over the stretch", lambda row: whole(row.peak.tone.phase_deg), 36),
+    Shown("behaviour", "Behaviour", "does", "What the tone does over the stretch: nothing for one "
+          "that is steady; ± Hz for one that moves; in how many of the frames it stands; by how "
+          "many dB it swells and fades; hump for one that is no single tone",
+          lambda row: brief(row.doing), 72),
+    Shown("share_of_frames", "Share of the frames", "frames",
+          "Share of the frames in which the tone stands, in percent",
+          lambda row: "–" if row.doing is None else f"{100 * row.doing.share:.0f}", 46),
+    Shown("amplitude_present", "Amplitude while it stands", "stands",
+          "Amplitude in the frames in which the tone stands",
+          lambda row: "–" if row.present is None else level(row.present), 62),
+    Shown("moved_hz", "Moved", "Δ Hz", "How far the frequency moves over the stretch, in Hz",
+          lambda row: "–" if row.doing is None else f"{row.doing.moved:.2g}", 52),
     Shown("prominence_db", "Prominence", "dB",
           "Prominence in dB: how far the peak stands above the higher saddle beside it",
           lambda row: whole(row.peak.prominence_db), 38),
@@ -58,7 +71,8 @@ COLUMNS = (
     Shown("name", "Name", "name", "What you called it, or a known frequency of the machine",
           lambda row: row.note.name if row.note is not None else ""),
 )  # fmt: skip
-USUAL = ("frequency_hz", "amplitude", "phase_deg", "prominence_db")
+USUAL = ("frequency_hz", "amplitude", "behaviour")
+PAGE = 30  # peaks that are listed at a time
 SORT_ROLE, FILTER_ROLE = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 
 
@@ -80,6 +94,8 @@ class PeaksModel(QAbstractTableModel):
         self._said = said
         self._analysis: Analysis | None = None
         self._peaks: tuple[Peak, ...] = ()
+        self.every: tuple[Peak, ...] = ()
+        self.page, self.whole = 0, False
         self._values: dict[str, Column[PeakRow]] = {c.key: c for c in peak_columns("")}
         self.columns = tuple(column for column in COLUMNS if column.key in USUAL)
 
@@ -94,8 +110,37 @@ class PeaksModel(QAbstractTableModel):
         """Take an analysis's peaks."""
         self.beginResetModel()
         self._analysis = analysis
-        self._peaks = () if analysis is None else analysis.peaks or ()
+        self.every = () if analysis is None else analysis.peaks or ()
+        self.page = min(self.page, self.pages - 1)
+        self._list()
         self.endResetModel()
+
+    @property
+    def pages(self) -> int:
+        """How many pages there are, at least one."""
+        return max(1, -(-len(self.every) // PAGE))
+
+    @property
+    def limits(self) -> tuple[int, int]:
+        """Which of the peaks are listed, by falling level: the first, from 1, and the last."""
+        first = self.page * PAGE
+        return first + 1, min(first + PAGE, len(self.every))
+
+    def turn(self, page: int, *, whole: bool = False) -> None:
+        """List another page, or all peaks at once."""
+        self.beginResetModel()
+        self.page, self.whole = min(max(page, 0), self.pages - 1), whole
+        self._list()
+        self.endResetModel()
+
+    def _list(self) -> None:
+        """The peaks of the page, by frequency."""
+        if self.whole or self.pages == 1:
+            self._peaks = self.every
+            return
+        first, last = self.limits
+        falling = sorted(self.every, key=lambda peak: -peak.level)[first - 1 : last]
+        self._peaks = tuple(sorted(falling, key=lambda peak: peak.tone.frequency))
 
     def peak(self, row: int) -> Peak:
         return self._peaks[row]
@@ -121,7 +166,7 @@ class PeaksModel(QAbstractTableModel):
         if role == SORT_ROLE:
             value = self._values[column.key].value(row)
             missing = value is None or (isinstance(value, float) and math.isnan(value))
-            return -math.inf if missing else value
+            return ("" if column.key == "behaviour" else -math.inf) if missing else value
         if role == Qt.ItemDataRole.TextAlignmentRole:
             return _side(column)
         if role == Qt.ItemDataRole.DisplayRole:
@@ -136,6 +181,8 @@ class PeaksModel(QAbstractTableModel):
             struck = font()
             struck.setItalic(True)
             return struck
+        if role == Qt.ItemDataRole.ToolTipRole and column.key == "behaviour":
+            return words(row.doing).capitalize()
         if role == Qt.ItemDataRole.ToolTipRole and note is not None:
             return note.words
         return None

@@ -17,12 +17,13 @@ from PyQt6.QtWidgets import (
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.say.behaviour import words
 from tonecomb.core.say.numbers import with_std
 from tonecomb.desktop.edits.combs import Combs
 from tonecomb.desktop.edits.peak_notes import PeakNotes
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import font
-from tonecomb.desktop.kit.widgets import label
+from tonecomb.desktop.kit.widgets import label, link, row
 from tonecomb.desktop.readings.model import COLUMNS, USUAL, Filtered, PeaksModel
 from tonecomb.formats import readings
 
@@ -52,6 +53,14 @@ class PeakReadings(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         column.addLayout(self._pages, 1)
+        self.back = link("‹ higher", "List the higher peaks (Ctrl+PgUp)", lambda: self.turn(-1))
+        self.on = link("lower ›", "List the lower peaks (Ctrl+PgDown)", lambda: self.turn(1))
+        self.listed = label("", "quiet")
+        self._turning = QWidget()
+        line = row(self.back, self.listed, self.on, None, spacing=8)
+        line.setContentsMargins(0, 0, 0, 0)
+        self._turning.setLayout(line)
+        column.addWidget(self._turning)
         column.addWidget(self.detail)
         kept = settings.settings().value("peak columns", list(USUAL))
         self.choose_columns(tuple([kept] if isinstance(kept, str) else kept or ()))
@@ -94,7 +103,10 @@ class PeakReadings(QWidget):
             # A name takes what the figures leave; without one they share it.
             wide = QHeaderView.ResizeMode.Interactive if named else QHeaderView.ResizeMode.Stretch
             mode = QHeaderView.ResizeMode.Fixed if column.width else wide
-            if column.key == "frequency_hz":  # a figure that is cut off would be misread
+            if column.key in (
+                "frequency_hz",
+                "amplitude",
+            ):  # cut off it is misread
                 mode = QHeaderView.ResizeMode.ResizeToContents
             header.setSectionResizeMode(i, mode)
             if column.width or named:
@@ -119,8 +131,26 @@ class PeakReadings(QWidget):
         self.choose_columns(keys)
         settings.settings().setValue("peak columns", list(keys))
 
+    def turn(self, by: int) -> None:
+        """List the next peaks by falling level, or those before."""
+        self.model.turn(self.model.page + by)
+        self._tell_page()
+        self.tell()
+
+    def _tell_page(self) -> None:
+        """Which of the peaks are listed, where those are not all."""
+        model = self.model
+        self._turning.setVisible(model.pages > 1 and not model.whole)
+        first, last = model.limits
+        self.listed.setText(f"{first}–{last} of {len(model.every)}")
+        self.back.setEnabled(model.page > 0)
+        self.on.setEnabled(model.page + 1 < model.pages)
+
     def filter(self, text: str) -> None:
-        """Show only rows that hold this."""
+        """Show only rows that hold this, of all peaks."""
+        if bool(text) != self.model.whole:
+            self.model.turn(self.model.page, whole=bool(text))
+            self._tell_page()
         self.sorted.setFilterFixedString(text)
 
     def show_analysis(self, analysis: Analysis | None) -> None:
@@ -128,6 +158,7 @@ class PeakReadings(QWidget):
         before = self.current_peak()
         self._analysis = analysis
         self.model.show(analysis)
+        self._tell_page()
         peaks = None if analysis is None else analysis.peaks
         self._pages.setCurrentIndex(1 if peaks else 0)
         if analysis is None:
@@ -217,9 +248,14 @@ class PeakReadings(QWidget):
             f"{with_std(tone.frequency, tone.frequency_std)} Hz",
             f"{with_std(amplitude, std)} {analysis.amplitude_unit}",
             phase,
+            words(peak.behaviour),
             f"{peak.above_floor_db:.0f} dB above the noise floor"
             + (", picked by hand" if peak.by_hand else ""),
         ]
+        doing = peak.behaviour
+        if doing is not None and doing.share < 1:
+            present = amplitude * analysis.present(peak) / max(tone.amplitude, 1e-300)
+            lines[3] += f", at {present:.4g} {analysis.amplitude_unit} then"
         if (order := self._notes.order(tone.frequency)) is not None:
             lines.append(f"order {order:.4f}")
         if (note := self._notes.of(peak)) is not None and note.words:

@@ -5,14 +5,14 @@ from __future__ import annotations
 from functools import partial
 from typing import Protocol
 
-from PyQt6.QtCore import QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtCore import QPoint, QRect, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics, QGuiApplication, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QLineEdit, QSizePolicy, QStackedLayout, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.record.statistics import StretchFigures
-from tonecomb.core.say.cautions import Caution
+from tonecomb.core.say.caution import Caution
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import label, link, panel, row, rule
@@ -24,6 +24,20 @@ from tonecomb.desktop.readings.search import search_popover
 from tonecomb.desktop.readings.stretch import StretchReadings
 
 _AT_ONCE = 3  # cautions that are shown together
+_ABOVE, _LINE = 505, 15  # pixels that all else needs, and that a line of a caution takes
+_CARD = 180  # pixels for the words of one
+
+
+def _height(text: str) -> int:
+    """Pixels that the words of a card need."""
+    inside = QRect(0, 0, _CARD, 10_000)
+    return QFontMetrics(font(9)).boundingRect(inside, Qt.TextFlag.TextWordWrap, text).height()
+
+
+def _lines(caution: Caution) -> int:
+    """Lines of a card, its remedy and margin included."""
+    words = _height(caution.text) // QFontMetrics(font(9)).lineSpacing()
+    return words + (2 if caution.remedy else 1)
 
 
 class Page(Protocol):
@@ -103,7 +117,7 @@ class Readings(QWidget):
         self.cards.setSpacing(6)
         column.addLayout(self.cards)
         self.cautions: tuple[Caution, ...] = ()
-        self._first_caution = 0
+        self._first_caution = self._dealt = 0
         self._store.changed.connect(self._refresh_search)
         self._store.changed.connect(self.peaks.refresh)
         context.results.analysis_changed.connect(self.show_analysis)
@@ -188,17 +202,26 @@ class Readings(QWidget):
             if (widget := item.widget()) is not None:
                 widget.hide()
                 widget.deleteLater()
-        first, count = self._first_caution, len(self.cautions)
+        first, count, lines, shown_now = self._first_caution, len(self.cautions), 0, 0
         for caution in self.cautions[first : first + _AT_ONCE]:
+            lines += _lines(caution)
+            if shown_now and lines > (self.height() - _ABOVE) // _LINE:
+                break
             self.cards.addWidget(self._card(caution))
-        if count > _AT_ONCE:
-            last = min(first + _AT_ONCE, count)
+            shown_now += 1
+        self._dealt = shown_now
+        if count > shown_now:
+            last = first + shown_now
             shown = f"{first + 1}–{last}" if last > first + 1 else f"{last}"
             text = f"{shown} of {count} cautions, show others"
             self.cards.addWidget(link(text, "Look at the next ones", self._turn_cautions))
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._deal_cautions()
+
     def _turn_cautions(self) -> None:
-        following = self._first_caution + _AT_ONCE
+        following = self._first_caution + self._dealt
         self._first_caution = following if following < len(self.cautions) else 0
         self._deal_cautions()
 
@@ -211,6 +234,7 @@ class Readings(QWidget):
         inside.setSpacing(2)
         words = label(caution.text, "", wrap=True)
         words.setFont(font(9))
+        words.setMinimumHeight(_height(caution.text))  # nothing of it is cut off
         words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         inside.addWidget(words)
         if caution.remedy:
@@ -250,8 +274,8 @@ class Readings(QWidget):
             return
         search = method.search.peaks
         found = None if self._analysis is None else self._analysis.peaks
-        first = "the highest " if found and len(found) >= search.most else ""
-        first += f"{search.most}, " if first else ""
+        whole = None if self._analysis is None else self._analysis.found
+        first = f"the highest {len(found or ())}, " if whole and whole.unlisted else ""
         text = f"{first}{search.above_db:g} dB down, {search.prominence_db:g} dB prominent"
         if search.low is not None or search.high is not None:
             low = f"{search.low or 0:g}"

@@ -25,7 +25,7 @@ def search_popover(store: Store, signal: Signal, method: Method, parent: QWidget
     nyquist = signal.rate / 2
     low = Number(search.low or 0.0, 0, nyquist, 2, "Hz")
     high = Number(search.high if search.high is not None else nyquist, 0, nyquist, 2, "Hz")
-    most = Number(search.most, 1, 200, 0, "")
+    most = Number(search.most, 1, 2000, 0, "")
     symbol = signal.channels[min(method.source.channel, len(signal.channels) - 1)].unit
     least = Number(search.least, 0, 1e12, 9, f"{symbol} rms", shortest=True)
     over = Number(search.above_floor_db, 0, 200, 1, "dB")

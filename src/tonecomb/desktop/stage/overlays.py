@@ -9,7 +9,7 @@ import numpy as np
 import pyqtgraph as pg
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.estimate.confidence import band_db
+from tonecomb.core.estimate.confidence import band_words, limits_db
 from tonecomb.core.estimate.display import Curve
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.kit.theme import Theme
@@ -62,18 +62,13 @@ class Overlays:
 
     def told(self, analysis: Analysis | None) -> tuple[str, list[tuple[str, str]]]:
         """What is said behind the curve's own name, and colours and what stands for them."""
-        limits = self._limits(analysis)
-        band = ""
-        if limits is not None:
-            low, high = (f"{limit:+.1f}".replace("-", "−") for limit in limits)
-            band = f", {_BAND} {low} to {high} dB"
+        words = band_words(analysis) if self.confidence and analysis is not None else ""
+        band = f", {_BAND} {words}" if words else ""
         return band, [(self._noise_colour, "noise floor")] if self.floor else []
 
-    def _limits(self, analysis: Analysis | None) -> tuple[float, float] | None:
-        return band_db(analysis) if self.confidence and analysis is not None else None
-
     def _draw_band(self, analysis: Analysis, x: Array, y: Array, decibels: bool) -> None:
-        limits = self._limits(analysis)
+        frequency = analysis.curve.outline()[0][-len(x) :]  # a logarithmic axis has no zero
+        limits = limits_db(analysis, frequency) if self.confidence and len(x) else None
         self.band.setVisible(limits is not None)
         for edge, limit in zip(self.edges, limits or (), strict=False):
             if decibels:

@@ -1,10 +1,11 @@
-"""Peaks on a spectrum: a dot on each, a ring about the chosen one, and frequencies over the
-highest, none over another."""
+"""Peaks on a spectrum: a dot on each, a line over the range through which it moves, a ring about
+the chosen one, and frequencies over the highest, none over another."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
+import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QFont
@@ -26,8 +27,9 @@ class PeakMarks:
         self.aside = pg.ScatterPlotItem(size=6, pxMode=True)
         self._dots = pg.ScatterPlotItem(size=7, pxMode=True)
         self._ring = pg.ScatterPlotItem(size=15, pxMode=True)
+        self.ranges = pg.PlotCurveItem(connect="pairs")
         self._texts = [pg.TextItem(anchor=(0.5, 1.1)) for _ in range(_LABELS)]
-        self.items = (self._dots, self.aside, self._ring, *self._texts)
+        self.items = (self.ranges, self._dots, self.aside, self._ring, *self._texts)
         for item in self.items:
             plot.addItem(item, ignoreBounds=True)
         for marks in (self._dots, self._ring):
@@ -38,6 +40,7 @@ class PeakMarks:
 
     def paint(self, theme: Theme) -> None:
         self._dots.setPen(pg.mkPen(None))
+        self.ranges.setPen(pg.mkPen(theme.accent, width=2))
         self._dots.setBrush(pg.mkBrush(theme.accent))
         self.aside.setPen(pg.mkPen(theme.quiet))
         self.aside.setBrush(pg.mkBrush(None))
@@ -58,6 +61,11 @@ class PeakMarks:
             item.setData(
                 [place(peak.tone.frequency) for peak, _ in shown], [level for _, level in shown]
             )
+        moves = [
+            (one.low, one.high, at) for peak, at in marks if (one := peak.behaviour) and one.moved
+        ]
+        ends = [place(f) for low, high, _ in moves for f in (low, high)]
+        self.ranges.setData(np.array(ends), np.repeat([at for *_, at in moves], 2))
         marks = marks + [mark for mark in aside if mark[0] is chosen]
         ring = [mark for mark in marks if mark[0] is chosen]
         self._ring.setData(

@@ -8,7 +8,8 @@ from tonecomb.core import document as edits
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
 from tonecomb.core.record.statistics import sample_problem
-from tonecomb.core.say.cautions import Caution, Seen, find_cautions, look, short_stretch
+from tonecomb.core.say.caution import Caution, Seen
+from tonecomb.core.say.cautions import find_cautions, look, short_stretch
 from tonecomb.desktop.state.envelopes import Envelopes
 from tonecomb.desktop.state.results import Results
 from tonecomb.desktop.state.scheduler import Scheduler, Slot, Want

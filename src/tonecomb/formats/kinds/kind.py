@@ -16,7 +16,7 @@ from tonecomb.core.find.knowledge import NOTHING, Knowledge
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Recording
-from tonecomb.core.say.cautions import Caution
+from tonecomb.core.say.caution import Caution
 from tonecomb.formats.columns import Table
 from tonecomb.formats.report.figures import Panel
 

@@ -8,19 +8,22 @@ from typing import Any, ClassVar
 
 from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.find.comb import Comb, inharmonicity, mains, matching
-from tonecomb.core.find.damping import Resonance
 from tonecomb.core.find.knowledge import Knowledge
+from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.find.ratios import ratio_words, small_ratio
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.say.behaviour import words
 from tonecomb.core.say.numbers import with_std
 from tonecomb.formats import readings
 from tonecomb.formats.columns import Table
 from tonecomb.formats.kinds.kind import Context, Kind, Picture
 from tonecomb.formats.report.figures import SpectrumView, spectrum_panel
 from tonecomb.formats.session.schema import method_values
+
+LISTED = 30  # peaks in a list that people read
 
 
 class Spectra(Kind[Analysis]):
@@ -64,6 +67,7 @@ class Spectra(Kind[Analysis]):
             },
             "rms": a.spectrum.rms,
             "peaks": peaks,
+            "unlisted_peaks": 0 if a.found is None else a.found.unlisted,
             "resonances": [_resonance(one) for one in a.resonances],
             "combs": [_comb(comb, families) for comb in families],
             "bands": readings.bands(a).values(),
@@ -80,13 +84,16 @@ class Spectra(Kind[Analysis]):
             "",
             f"{'Hz':>14} {'±':>9} {a.amplitude_unit:>14} {'±':>9} {'°':>8} {'dB':>6}",
         ]
-        for peak in a.peaks or ():
+        listed = a.highest(LISTED)
+        for peak in listed:
             tone, (amplitude, std) = peak.tone, a.amplitude(peak)
             phase = "wanders" if math.isnan(tone.phase_deg) else f"{tone.phase_deg:.1f}"
             lines.append(
                 f"{tone.frequency:>14.5f} {tone.frequency_std:>9.2g} {amplitude:>14.6g} "
                 f"{std:>9.2g} {phase:>8} {peak.prominence_db:>6.1f}{_said(said, peak, a)}"
             )
+        if (more := len(a.peaks or ()) - len(listed)) > 0:
+            lines.append(f"{more} lower peaks more: with --json, and with --out in peaks.csv")
         if not a.peaks:
             lines.append("no peaks")
         lines += [f"resonance {resonance_words(one)}" for one in a.resonances]
@@ -144,6 +151,7 @@ def _comb(comb: Comb, families: tuple[Comb, ...]) -> dict[str, Any]:
         "name": comb.name,
         "fundamental_hz": comb.spacing,
         "fundamental_std_hz": comb.spacing_std,
+        "moved_hz": comb.moved,
         "thd_percent": 100 * comb.distortion,
         "inharmonicity": inharmonicity(comb),
     }
@@ -173,6 +181,8 @@ def comb_words(comb: Comb, combs: tuple[Comb, ...]) -> str:
     spacing = with_std(comb.spacing, comb.spacing_std)
     if comb.carrier is None:
         text = f"{comb.name}: {spacing} Hz, teeth {', '.join(map(str, found))}"
+        if comb.low is not None and comb.high is not None:
+            text += f", moves from {comb.low:.5g} to {comb.high:.5g} Hz"
         if (hz := mains(comb)) is not None:
             text += f", {hz:g} Hz mains"
         if not math.isnan(comb.distortion):
@@ -194,8 +204,11 @@ def comb_words(comb: Comb, combs: tuple[Comb, ...]) -> str:
 
 
 def _said(said: Knowledge, peak: Peak, a: Analysis) -> str:
-    """Order and note of a peak, for the end of its line."""
+    """What a peak does, its order and note, for the end of its line."""
     note, order = said.of(peak, a), said.order(peak.tone.frequency)
-    parts = [] if order is None else [f"{order:.3f} × shaft"]
+    doing = peak.behaviour
+    steady = doing is None or doing.kind == "steady"
+    parts = [] if steady else [words(doing)]
+    parts += [] if order is None else [f"{order:.3f} × shaft"]
     parts += [note.words] if note is not None else []
     return "  " + ", ".join(parts) if parts else ""

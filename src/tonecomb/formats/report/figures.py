@@ -14,7 +14,7 @@ import numpy as np
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.compare import AMPLITUDES, alike, in_unit_of
-from tonecomb.core.estimate.confidence import band_db
+from tonecomb.core.estimate.confidence import band_db, band_words, limits_db
 from tonecomb.core.estimate.reduce import reduce_curve
 from tonecomb.core.record.pyramid import Envelope
 from tonecomb.core.record.recording import Array
@@ -141,14 +141,13 @@ def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
 
 
 def _draw_band(axes: Axes, analysis: Analysis, view: SpectrumView, x: Array, y: Array) -> None:
-    limits = band_db(analysis) if view.confidence else None
+    limits = limits_db(analysis, x) if view.confidence else None
     if limits is None:
         return
     part = 20 if analysis.scaling in AMPLITUDES else 10
     lower, upper = (y + one if view.decibels else y * 10 ** (one / part) for one in limits)
-    low, high = (f"{limit:+.1f}".replace("-", "−") for limit in limits)
     axes.fill_between(x, lower, upper, color=TRACE, alpha=0.2, linewidth=0,
-                      label=f"95 % band, {low} to {high} dB")  # fmt: skip
+                      label=f"95 % band, {band_words(analysis)}")  # fmt: skip
 
 
 def _draw_others(

@@ -12,13 +12,14 @@ from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record import pyramid
 from tonecomb.core.record.recording import Array, Recording, whole
 from tonecomb.core.record.statistics import channel_figures
+from tonecomb.core.say.behaviour import words
 from tonecomb.core.say.cautions import cautions
 from tonecomb.core.say.numbers import significant
 from tonecomb.core.say.sentence import seconds
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.formats import files, readings
 from tonecomb.formats.kinds.kind import Context, Told
-from tonecomb.formats.kinds.spectrum import comb_words, resonance_words
+from tonecomb.formats.kinds.spectrum import LISTED, comb_words, resonance_words
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import Panel, SpectrumView
 
@@ -100,6 +101,8 @@ def report(
         spectrum=_inline(figures.spectrum_panel(analysis, view), "spec"),
         peaks=(peaks := _peak_rows(analysis, said)),
         noted=any(peak["note"] for peak in peaks),
+        behaving=any(peak["doing"] for peak in peaks),
+        lower=len(analysis.peaks or ()) - len(peaks),
         changing=_section(besides, Context(analysis, said=said, decibels=view.decibels)),
         shaft=said.shaft,
     )  # fmt: skip
@@ -118,9 +121,11 @@ def _section(told: Sequence[Told], context: Context) -> dict[str, object] | None
 
 
 def _peak_rows(analysis: Analysis, said: Knowledge) -> list[dict[str, str]]:
-    table = readings.peaks(analysis, said)
+    table = readings.peaks(analysis, said, LISTED)
     rows = [{column.key: column.read(row) for column in table.columns} for row in table.rows]
     for row, source in zip(rows, table.rows, strict=True):
+        steady = source.doing is None or source.doing.kind == "steady"
+        row["doing"] = "" if steady else words(source.doing)
         row["note"] = source.note.words if source.note is not None else ""
     for name in ("frequency_hz", "amplitude"):
         tails = [len(row[name].partition(".")[2]) for row in rows]

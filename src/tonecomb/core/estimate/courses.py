@@ -1,0 +1,217 @@
+"""How the frames of a stretch differ from one another, in one pass over it.
+
+A record may change while it is averaged. What its average is worth then follows from the frames
+themselves: with gₖ the level of the noise in frame k, in a neighbourhood of bins, and ρₘ the
+correlation of two frames m apart, the mean of the frames has the scatter of
+
+    ν = (Σ gₖ)² / Σₖₗ ρ²₍ₖ₋ₗ₎ gₖ gₗ
+
+independent ones (Welch 1967 for frames that differ in level). Levels are low quantiles over the
+bins, which tones hardly move. All here is of Hann frames without their mean, whatever window the
+spectrum has: the Hann window tells frequency and level of a line from three bins.
+"""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tonecomb.core.estimate.framing import Framing
+from tonecomb.core.estimate.spectrum import (
+    CACHE_SAMPLES,
+    READ_SAMPLES,
+    THREADS_FROM,
+    Read,
+    Spectrum,
+    frames_of,
+    read_frames,
+)
+from tonecomb.core.estimate.windows import overlap_correlation, window
+from tonecomb.core.progress import Progress, silent
+from tonecomb.core.record.recording import Array
+
+CELL = 32  # bins that share a level
+_AROUND = 2  # cells to each side that are averaged with it
+_QUANTILE = 0.4
+_KEPT = 4 << 20  # complex values that are kept at most
+_BESIDE = 3  # bins beside those
+_STEADY = 0.88  # of the nominal number of averages above which the noise counts as steady
+ENBW = 1.5  # of the Hann window, bins
+
+
+@dataclass(frozen=True, eq=False)
+class Courses:
+    """``levels`` is the noise's mean square per bin of each frame and cell of bins (unit², shape
+    (frames, cells)); ``worth`` the number of independent frames that the mean is worth at each
+    bin, and ``alike`` the mean over the frames of each frame's square over its level, in which
+    loud frames count no more than others, both of shape (bins,) of a frame without padding.
+    ``bins`` are the numbers of those that are kept whole, rising, and ``lines`` what they hold:
+    complex values about each frame's centre, of which the squared magnitude is the mean square of
+    a tone there (unit², shape (frames, kept)). ``share`` is what each frame stands for, of all
+    frames together: those at the ends count for what lies beyond their centre."""
+
+    framing: Framing
+    bin_hz: float
+    nominal: float
+    levels: Array
+    powers: Array
+    worth: Array
+    alike: Array
+    bins: NDArray[np.int_]
+    lines: NDArray[np.complex64]
+    share: Array
+
+    def level(self, bin_number: int) -> Array:
+        """Level of the noise about a bin in each frame, unit², shape (frames,)."""
+        return np.asarray(self.levels[:, min(bin_number // CELL, self.levels.shape[1] - 1)])
+
+    def around(self, first: int, last: int) -> tuple[int, int]:
+        """The kept columns of the bins from ``first`` to ``last``, as far as they are kept."""
+        a, b = np.searchsorted(self.bins, [first, last + 1])
+        return int(a), int(b)
+
+
+def follow_frames(
+    read: Read,
+    spectrum: Spectrum,
+    floor: Array,
+    fs: float,
+    nominal: float,
+    out: float = 3.0,
+    progress: Progress = silent,
+) -> Courses:
+    """Pass over the frames of a spectrum. ``floor`` is the noise's mean square per bin of that
+    spectrum, shape (bins,): what stands ``out`` times above it is kept. ``nominal`` is how many
+    averages its frames would be worth if their level were the same."""
+    import scipy.fft
+
+    framing = spectrum.framing
+    n, count = framing.frame, framing.count
+    pad = round(spectrum.frame_hz / spectrum.bin_hz)
+    bins = n // 2 + 1
+    cells = max(1, bins // CELL)
+    weights = window("hann").samples(n)
+    # Single precision from here on: levels and offsets need no more, and it is twice as fast.
+    tapering = (weights * (np.sqrt(2.0) / weights.sum())).astype(np.float32)
+    kept = _kept_bins(spectrum.mean_square[::pad][:bins], floor[::pad][:bins], count, out)
+    turn = np.where(kept % 2 == 0, 1, -1).astype(np.float32)
+    levels, powers = np.empty((count, cells)), np.empty((count, cells))
+    lines = np.empty((count, len(kept)), dtype=np.complex64)
+    edges = [0, count] if framing.covered < THREADS_FROM else [0, count // 2, count]
+    whole = cells * CELL
+
+    def work(first: int, last: int) -> Array:
+        alike, at = np.zeros(bins), first
+        for numbers in framing.blocks(READ_SAMPLES, first, last):
+            frames = frames_of(read_frames(read, framing, numbers, fs), framing)
+            for begin in range(0, len(frames), rows):
+                group = frames[begin : begin + rows]
+                tapered = (group - group.mean(axis=1, keepdims=True)).astype(np.float32)
+                tapered *= tapering
+                found = scipy.fft.rfft(tapered, axis=1, overwrite_x=True)
+                power = found.real**2 + found.imag**2
+                quiet = _levels(power, cells)
+                levels[at : at + len(group)] = quiet
+                powers[at : at + len(group)] = _powers(power, cells)
+                lines[at : at + len(group)] = found[:, kept] * turn
+                safe = np.maximum(quiet, np.finfo(float).tiny)[:, :, None]
+                if bins > CELL:
+                    squares = power[:, :whole].reshape(len(group), cells, CELL)
+                    even = np.einsum("fcb,fc->cb", squares, 1 / safe[:, :, 0])
+                    alike[:whole] += even.ravel()
+                    alike[whole:] += (power[:, whole:] / safe[:, -1]).sum(axis=0)
+                else:
+                    alike += (power / safe[:, 0]).sum(axis=0)
+                at += len(group)
+            progress(at / count)
+        return alike
+
+    rows = max(1, CACHE_SAMPLES // n)
+    if len(edges) == 2:
+        alike = work(0, count)
+    else:
+        with ThreadPoolExecutor(2, thread_name_prefix="courses") as pool:
+            alike = np.sum(list(pool.map(work, edges[:-1], edges[1:])), axis=0)
+    worth = np.repeat(_worth(levels, framing, nominal), CELL)
+    worth = np.concatenate([worth, np.full(max(bins - len(worth), 0), worth[-1])])[:bins]
+    return Courses(
+        framing, spectrum.frame_hz, nominal, levels, powers, worth, alike / count, kept,
+        lines, _shares(framing),
+    )  # fmt: skip
+
+
+def _kept_bins(power: Array, floor: Array, count: int, least: float) -> NDArray[np.int_]:
+    """Numbers of the bins that stand out and their neighbours, the highest where all would be
+    too many."""
+    over = power / np.maximum(floor, np.finfo(float).tiny)
+    most = max(_KEPT // count, 16 * _BESIDE)
+    while True:
+        out = np.flatnonzero(over > least)
+        near = np.zeros(len(power), dtype=bool)
+        for shift in range(-_BESIDE, _BESIDE + 1):
+            near[np.clip(out + shift, 0, len(power) - 1)] = True
+        if near.sum() <= most:
+            return np.flatnonzero(near)
+        least *= 1.5
+
+
+def _levels(power: Array, cells: int) -> Array:
+    """The noise's level of each frame and cell, shape (frames, cells)."""
+    frames, bins = power.shape
+    if bins <= CELL:
+        inside = power[:, 1:] if bins > 2 else power
+        place = int(_QUANTILE * inside.shape[1])
+        return np.sort(inside, axis=1)[:, place : place + 1] / -np.log(1 - _QUANTILE)
+    place = int(_QUANTILE * CELL)
+    parts = power[:, : cells * CELL].reshape(frames, cells, CELL)
+    low = np.sort(parts, axis=2)[:, :, place] / -np.log(1 - (place + 0.5) / CELL)
+    padded = np.pad(low, ((0, 0), (_AROUND, _AROUND)), mode="edge")
+    total = sum(padded[:, k : k + cells] for k in range(2 * _AROUND + 1))
+    return np.asarray(total) / (2 * _AROUND + 1)
+
+
+def _powers(power: Array, cells: int) -> Array:
+    """Mean square per bin of each frame and cell but for the offset's bins, shape (frames,
+    cells)."""
+    if power.shape[1] <= CELL:
+        return np.asarray(power[:, 2:].mean(axis=1, keepdims=True))
+    parts = power[:, : cells * CELL].reshape(len(power), cells, CELL)
+    total = parts.sum(axis=2)
+    total[:, 0] -= parts[:, 0, :2].sum(axis=1)
+    return np.asarray(total / CELL)
+
+
+def _worth(levels: Array, framing: Framing, nominal: float) -> Array:
+    """ν of each cell, never more than ``nominal``, shape (cells,)."""
+    count = framing.count
+    correlation = overlap_correlation("hann", framing.frame, framing.hop)
+    # A quantile of so many bins scatters: part of what the levels seem to change is that.
+    seen = min(CELL * (2 * _AROUND + 1), framing.frame / 2) / 1.9
+    scatter = _QUANTILE / (1 - _QUANTILE) / (np.log(1 - _QUANTILE) ** 2 * seen)
+    squares = np.sum(levels**2, axis=0) / (1 + scatter)
+    even = float(count)
+    for m, r in enumerate(correlation, start=1):
+        if m >= framing.places:
+            break
+        pairs = np.searchsorted(framing.numbers, framing.pairs(m))
+        later = np.searchsorted(framing.numbers, framing.numbers[pairs] + m)
+        both = np.sum(levels[pairs] * levels[later], axis=0) / (1 + scatter * r * r)
+        squares = squares + 2 * r * r * both
+        even += 2 * r * r * len(pairs)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        ratio = np.sum(levels, axis=0) ** 2 / squares / (count**2 / even)
+    ratio = np.where(np.isfinite(ratio), ratio, 1.0)
+    return np.where(ratio > _STEADY, nominal, np.maximum(ratio * nominal, 1.0))
+
+
+def _shares(framing: Framing) -> Array:
+    """The part of the stretch that each frame stands for, shape (frames,), sum 1: between the
+    middles of the gaps to its neighbours, and to the ends of the stretch."""
+    share = np.full(framing.count, float(framing.hop))
+    beyond = (framing.frame - framing.hop) / 2
+    share[0] += beyond
+    share[-1] += framing.length - (framing.places - 1) * framing.hop - framing.frame + beyond
+    return share / share.sum()

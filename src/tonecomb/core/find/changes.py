@@ -1,0 +1,100 @@
+"""What changes over a stretch, band by band, beyond what chance does to each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from tonecomb.core.estimate.courses import Courses
+from tonecomb.core.record.recording import Array
+
+_PARTS = 12  # at most, into which the stretch is cut
+_FRAMES = 3  # of each, at least
+_SHARE = 0.3  # of the bands whose level has to change
+_LOUD = 4.0  # times the usual level from which a frame is loud
+_MOST_LOUD = 0.45  # of the frames that may be loud, and be left out
+_MOST_SPANS = 30
+_CONTENT, _TIMES = 0.05, 4.0  # of the power, and times what chance moves, that lies elsewhere
+_KERNEL = np.array([1.0, 2.0, 3.0, 2.0, 1.0]) / 9.0  # a tone between two bands is in both
+
+
+@dataclass(frozen=True)
+class Changes:
+    """``level_db`` is by how much the level of most bands changes from part to part;
+    ``elsewhere`` the share of the power that lies at other frequencies in the part between the
+    times ``at`` (s from the stretch's start) than in all, 0 where that could be chance. ``loud``
+    are the spans (s) of frames that are much louder than most."""
+
+    level_db: float = 0.0
+    elsewhere: float = 0.0
+    at: tuple[float, float] = (0.0, 0.0)
+    loud: tuple[tuple[float, float], ...] = ()
+
+
+def find_changes(courses: Courses, fs: float) -> Changes | None:
+    """Compare the parts of a stretch; None with too few frames."""
+    framing = courses.framing
+    count = min(_PARTS, framing.count // _FRAMES)
+    if count < 2:
+        return None
+    edges = np.linspace(0, framing.count, count + 1).astype(int)
+    parts = [slice(int(a), int(b)) for a, b in pairwise(edges)]
+    levels = np.stack([courses.levels[part].mean(axis=0) for part in parts])
+    known = levels.min(axis=0) > 0
+    changing = 10 * np.log10(levels.max(axis=0)[known] / levels.min(axis=0)[known])
+    level_db = float(np.quantile(changing, 1 - _SHARE)) if known.any() else 0.0
+    elsewhere, worst = _elsewhere(courses.powers, parts)
+    starts = framing.numbers * framing.hop / fs
+    at = (float(starts[edges[worst]]), float(starts[edges[worst + 1] - 1] + framing.frame / fs))
+    return Changes(level_db, elsewhere, at, _loud(courses, fs))
+
+
+def _elsewhere(powers: Array, parts: list[slice]) -> tuple[float, int]:
+    """Largest share of the power that lies elsewhere in a part than in all, and which part."""
+    from scipy.ndimage import convolve1d
+
+    total = powers.sum(axis=1, keepdims=True)
+    shares = powers / np.maximum(total, np.finfo(float).tiny)
+    if shares.shape[1] < 2 * len(_KERNEL):
+        return 0.0, 0
+    spread = convolve1d(shares, _KERNEL, axis=1, mode="constant")
+    mean = spread.mean(axis=0)
+    moved, chance = [], []
+    for part in parts:
+        inside = spread[part]
+        moved.append(0.5 * float(np.abs(inside.mean(axis=0) - mean).sum()))
+        # Overlapped frames: two are worth about one and a half.
+        scatter = inside.std(axis=0, ddof=1) / np.sqrt(0.75 * len(inside))
+        chance.append(0.4 * float(scatter.sum()))
+    worst = int(np.argmax(moved))
+    real = moved[worst] > max(_CONTENT, _TIMES * float(np.median(chance)))
+    return (moved[worst], worst) if real else (0.0, worst)
+
+
+def _loud(courses: Courses, fs: float) -> tuple[tuple[float, float], ...]:
+    """Spans of the frames whose noise is much louder than most; none where those are many."""
+    framing = courses.framing
+    middle = np.median(courses.levels, axis=0)
+    known = middle > 0
+    if not known.any():
+        return ()
+    louder = np.median(courses.levels[:, known] / middle[known], axis=1) > _LOUD
+    if not louder.any() or louder.mean() > _MOST_LOUD:
+        return ()
+    return spans(louder, framing.numbers * framing.hop / fs, framing.frame / fs)
+
+
+def spans(frames: np.ndarray, starts: Array, seconds: float) -> tuple[tuple[float, float], ...]:
+    """The middles of frames that are so, run by run, as times (s); none where they are too
+    many. To leave a frame out it is enough to strike out its middle."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], frames, [False]]).astype(np.int8)))
+    runs = edges.reshape(-1, 2)
+    if len(runs) > _MOST_SPANS:
+        return ()
+    near = seconds / 8
+    return tuple(
+        (float(starts[a] + seconds / 2 - near), float(starts[b - 1] + seconds / 2 + near))
+        for a, b in runs
+    )

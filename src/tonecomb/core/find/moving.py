@@ -1,0 +1,342 @@
+"""Families of harmonics whose fundamental moves, found and followed frame by frame.
+
+In frames so short that the fundamental hardly moves within one, harmonics of f stand at its
+multiples and not halfway between: S(f) = Σ wₕ (L(hf) − L((h−½)f)) / √Σ wₕ², wₕ = h^−½, with L the
+logarithm of the power over the noise, clipped. The best path of f through the frames, with a
+state in which there is none, is that of Viterbi (IEEE Trans. Inf. Theory IT-13 (1967) 260–269).
+A family is told where its teeth keep to their multiples: tones that move each by itself do not.
+The fundamental is then measured anew in frames of about six of its periods, by least squares over
+the offsets of all teeth.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tonecomb.core.estimate.framing import Framing
+from tonecomb.core.estimate.spectrum import Read, frames_of
+from tonecomb.core.estimate.windows import window
+from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.record.recording import Array
+
+_BANDS = (
+    (0.6, 8.0, 45.0),
+    (0.25, 18.0, 110.0),
+    (0.064, 60.0, 500.0),
+)  # s of a frame, Hz of the fundamental
+_HARMONICS = 8
+_PER_OCTAVE = 60
+_LOW, _HIGH = -1.0, 4.5  # between which the logarithm of the power is clipped
+_FLOOR = 0.35  # quantile
+_NEAR = 24  # bins to each side of which it is taken
+_STEP, _FURTHEST = 1.2, 8  # cost of a step of the grid, and the most from frame to frame
+_SWITCH, _NEEDED = 6.0, 2.6
+_TOTAL = 25.0  # score from which a family is there
+_TEETH = 3
+_LEVEL = 1.0  # mean logarithm over the noise of a tooth that is there
+_STAYS = 0.3  # bins from its multiple within which a tooth's own top is to stay
+_MOST_FRAMES = 6000
+_LEAST_FRAMES = 12
+_PERIODS = 6.0
+_OUTLIERS = 6.0
+_OF_CUT = 0.6  # that a path which leaves its range is worth
+_FEW = 0.01  # of the frames that may lie beyond what is told of the range: they may be mistaken
+_BLOCK = 256  # frames at once
+_WIDEST = 1.45  # of highest over lowest: what moves further is a run, and no mean tells of it
+_EDGE = 3  # steps of the grid to its end: what goes so far may go on beyond
+_BETWEEN, _ENDS = 0.5, 1.0  # of the change from frame to frame that is unknown, see behaviour
+
+
+@dataclass(frozen=True, eq=False)
+class Moving:
+    """A family that moves: the ``mean`` of its fundamental over the frames in which it is heard,
+    the standard deviation of that, and the ``low`` and ``high`` ends of what it covers, in Hz.
+    ``teeth`` are the numbers of the harmonics that were there, ``share`` that of the frames.
+    ``runs`` where it goes so far that it is a run-up and no family about a mean."""
+
+    mean: float
+    std: float
+    low: float
+    high: float
+    teeth: tuple[int, ...]
+    share: float
+    runs: bool = False
+
+    @property
+    def moved(self) -> float:
+        """How far it moves, Hz."""
+        return self.high - self.low
+
+    def sweeps(self, frequency: float) -> bool:
+        """Whether one of its teeth passes a frequency (Hz)."""
+        first, last = math.ceil(frequency / self.high), math.floor(frequency / self.low)
+        return max(first, 1) <= last
+
+
+@dataclass(frozen=True, eq=False)
+class _Heard:
+    """A path through frames of ``frame`` samples: the fundamental in Hz, shape (frames,), nan
+    where there is none; its score, and the teeth that keep to it."""
+
+    framing: Framing
+    path: Array
+    score: float
+    teeth: tuple[int, ...]
+    cut: bool
+
+
+def find_moving(
+    read: Read, length: int, fs: float, still: Array, progress: Progress = silent
+) -> Moving | None:
+    """The surest family that moves in ``length`` samples. ``still`` are the frequencies (Hz) of
+    tones that stand still, which do not count."""
+    heard: list[_Heard] = []
+    for k, band in enumerate(_BANDS):
+        one = _listen(read, length, fs, still, band, part(progress, 0.3 * k, 0.3 * k + 0.3))
+        if one is not None:
+            heard.append(one)
+    if not heard:
+        return None
+
+    def worth(one: _Heard) -> float:
+        heard = one.framing.hop * float(np.isfinite(one.path).sum())
+        return len(one.teeth) * heard * (_OF_CUT if one.cut else 1.0)
+
+    return _measured(read, fs, max(heard, key=worth))
+
+
+def _listen(
+    read: Read, length: int, fs: float, still: Array, band: tuple[float, float, float],
+    progress: Progress,
+) -> _Heard | None:  # fmt: skip
+    """The best path in one range of fundamentals; None where it is no family."""
+    seconds, lowest, highest = band
+    frame = max(64, round(seconds * fs / 2) * 2)
+    highest = min(highest, 0.45 * fs / _TEETH)
+    hop = frame // 2
+    if length < frame + _LEAST_FRAMES * hop or highest < 1.5 * lowest:
+        return None
+    framing = Framing(length, frame, hop)
+    if framing.count > _MOST_FRAMES:  # the middle of a long stretch
+        first = (framing.count - _MOST_FRAMES) // 2
+        framing = Framing(length, frame, hop, ((first, first + _MOST_FRAMES),))
+    count = max(2, round(_PER_OCTAVE * np.log2(highest / lowest)))
+    grid = np.geomspace(lowest, highest, count)
+    logs = _logs(read, framing, fs, still, 1.1 * _HARMONICS * highest, progress)
+    score = _scores(logs, grid, fs / frame)
+    path, total = _viterbi(score - _NEEDED)
+    if total < _TOTAL or (path >= 0).sum() < _LEAST_FRAMES // 2:
+        return None
+    on = path >= 0
+    teeth = _keeping(logs[on], grid[path[on]], fs / frame)
+    if len(teeth) < _TEETH or np.gcd.reduce(teeth) > 1:
+        return None
+    hz = np.where(on, grid[np.maximum(path, 0)], np.nan)
+    cut = bool(path[on].min() < _EDGE or path[on].max() >= count - _EDGE)
+    return _Heard(framing, hz, total, tuple(int(h) for h in teeth), cut)
+
+
+def _frames(read: Read, framing: Framing, numbers: range) -> NDArray[np.complex64]:
+    """Transforms of Hann frames about their centres, shape (frames, bins)."""
+    import scipy.fft
+
+    n, hop = framing.frame, framing.hop
+    samples = read(numbers[0] * hop, numbers[-1] * hop + n)
+    frames = frames_of(samples, framing)
+    weights = window("hann").samples(n)
+    tapered = ((frames - frames.mean(axis=1, keepdims=True)) * weights).astype(np.float32)
+    found = scipy.fft.rfft(tapered, axis=1, overwrite_x=True)
+    found[:, 1::2] *= -1
+    return np.asarray(found)
+
+
+def _logs(
+    read: Read, framing: Framing, fs: float, still: Array, top: float, progress: Progress
+) -> Array:
+    """Clipped logarithm of the power over the noise, shape (frames, bins up to ``top`` Hz)."""
+    from scipy.ndimage import percentile_filter
+
+    bin_hz = fs / framing.frame
+    bins = min(framing.frame // 2 + 1, int(top / bin_hz) + 2)
+    deaf = np.zeros(bins, dtype=bool)
+    for f in still:
+        at = round(f / bin_hz)
+        deaf[max(at - 1, 0) : at + 2] = True
+    deaf[:2] = True
+    out = np.empty((framing.count, bins), dtype=np.float32)
+    at = 0
+    for numbers in framing.blocks(_BLOCK * framing.hop):
+        found = _frames(read, framing, numbers)[:, :bins]
+        power = found.real**2 + found.imag**2
+        cells = max(1, bins // _NEAR)
+        edges = np.linspace(0, bins, cells + 1).astype(int)
+        parts = [power[:, a:b] for a, b in pairwise(edges)]
+        quiet = np.stack([np.quantile(one, _FLOOR, axis=1) for one in parts], axis=1)
+        quiet = percentile_filter(quiet, 50, size=(1, 3), mode="nearest")
+        centres = (edges[:-1] + edges[1:]) / 2
+        place = np.clip(np.interp(np.arange(bins), centres, np.arange(cells)), 0, cells - 1)
+        low = np.floor(place).astype(int)
+        beyond = place - low
+        high = np.minimum(low + 1, cells - 1)
+        floor = quiet[:, low] * (1 - beyond) + quiet[:, high] * beyond
+        floor = np.maximum(floor / -np.log(1 - _FLOOR), np.finfo(np.float32).tiny)
+        logs = np.clip(np.log(np.maximum(power, 1e-30) / floor), _LOW, _HIGH)
+        logs[:, deaf] = 0.0
+        out[at : at + len(numbers)] = logs
+        at += len(numbers)
+        progress(at / framing.count)
+    return np.asarray(out, dtype=np.float64)
+
+
+def _at(logs: Array, place: Array) -> Array:
+    """Values between the bins, shape (frames, places); 0 beyond the last."""
+    low = np.floor(place).astype(int)
+    inside = low < logs.shape[1] - 1
+    low = np.where(inside, low, 0)
+    share = (place - low).astype(np.float32)
+    return np.asarray(np.where(inside, logs[:, low] * (1 - share) + logs[:, low + 1] * share, 0.0))
+
+
+def _scores(logs: Array, grid: Array, bin_hz: float) -> Array:
+    """S at each fundamental of the grid, shape (frames, grid)."""
+    total = np.zeros((len(logs), len(grid)), dtype=np.float32)
+    norm = 0.0
+    for h in range(1, _HARMONICS + 1):
+        weight = h**-0.5
+        total += weight * (_at(logs, h * grid / bin_hz) - _at(logs, (h - 0.5) * grid / bin_hz))
+        norm += weight**2
+    return np.asarray(total / np.sqrt(norm), dtype=np.float64)
+
+
+def _viterbi(gain: Array) -> tuple[NDArray[np.int_], float]:
+    """The best path through ``gain`` (frames, states), −1 for the state of silence, and its sum."""
+    frames, states = gain.shape
+    steps = np.arange(-_FURTHEST, _FURTHEST + 1)
+    cost = _STEP * np.abs(steps)
+    best, silent_best = gain[0] - _SWITCH, 0.0
+    back = np.full((frames, states + 1), -1, dtype=np.int32)
+    padded = np.full(states + 2 * _FURTHEST, -np.inf)
+    windows = np.lib.stride_tricks.sliding_window_view(padded, len(steps))
+    for k in range(1, frames):
+        padded[_FURTHEST : _FURTHEST + states] = best
+        reached = windows - cost
+        move = np.argmax(reached, axis=1)
+        value = reached[np.arange(states), move]
+        start = silent_best - _SWITCH
+        top = int(np.argmax(best))
+        came = np.where(value >= start, np.arange(states) + steps[move], -1)
+        back[k, :states] = came
+        if best[top] - _SWITCH > silent_best:
+            back[k, states], silent_best = top, float(best[top]) - _SWITCH
+        best = np.maximum(value, start) + gain[k]
+    at = int(np.argmax(best)) if best.max() > silent_best else -1
+    total = float(max(best.max(), silent_best))
+    path = np.empty(frames, dtype=int)
+    for k in range(frames - 1, -1, -1):
+        path[k] = at
+        if k:
+            at = int(back[k, at if at >= 0 else states])
+    return path, total
+
+
+def _keeping(logs: Array, path: Array, bin_hz: float) -> tuple[int, ...]:
+    """Numbers of the teeth that are there and keep to their multiple of the path."""
+    rows = np.arange(len(logs))
+    found = []
+    for h in range(1, _HARMONICS + 1):
+        place = np.round(h * path / bin_hz).astype(int)
+        if place.max() + 2 >= logs.shape[1]:
+            break
+        near = np.stack([logs[rows, place + k] for k in (-2, -1, 0, 1, 2)], axis=1)
+        top = np.argmax(near, axis=1)
+        high = near[rows, top]
+        inner = (top > 0) & (top < 4)
+        left = near[rows, np.maximum(top - 1, 0)]
+        right = near[rows, np.minimum(top + 1, 4)]
+        curve = left + right - 2 * high
+        with np.errstate(divide="ignore", invalid="ignore"):
+            between = np.where(curve < 0, 0.5 * (left - right) / curve, 0.0)
+        off = place + top - 2 + np.clip(between, -0.5, 0.5) - h * path / bin_hz
+        there = (high > 2.0) & inner
+        if there.mean() < 0.3 or float(near[:, 1:4].max(axis=1).mean()) < _LEVEL:
+            continue
+        # The grid's own steps are part of what a tooth may be off.
+        allowed = _STAYS + 0.5 * h * float(np.median(path)) / bin_hz * (2 ** (1 / _PER_OCTAVE) - 1)
+        if float(np.median(np.abs(off[there]))) < allowed:
+            found.append(h)
+    return tuple(found)
+
+
+def _measured(read: Read, fs: float, heard: _Heard) -> Moving | None:
+    """Mean and range of the fundamental, from frames of about six periods."""
+    on = np.isfinite(heard.path)
+    middle = float(np.median(heard.path[on]))
+    n = round(_PERIODS * fs / middle / 2) * 2
+    hop = n // 2
+    framing = Framing(heard.framing.length, n, hop)
+    centres = (heard.framing.numbers * heard.framing.hop + heard.framing.frame / 2)[on]
+    first = max(0, int((centres[0] - n / 2) // hop))
+    last = min(framing.places, int((centres[-1] - n / 2) // hop) + 2)
+    if last - first < _LEAST_FRAMES:
+        return None
+    framing = Framing(heard.framing.length, n, hop, ((first, last),))
+    at = framing.numbers * hop + n / 2
+    rough = np.interp(at, centres, heard.path[on])
+    above = np.searchsorted(centres, at).clip(1, len(centres) - 1)
+    gap = np.minimum(np.abs(at - centres[above - 1]), np.abs(at - centres[above]))
+    near = gap <= heard.framing.hop  # elsewhere it is not heard
+    values, weights = np.full(len(at), np.nan), np.zeros(len(at))
+    done = 0
+    for numbers in framing.blocks(_BLOCK * hop):
+        rows = slice(done, done + len(numbers))
+        values[rows], weights[rows] = _by_teeth(
+            _frames(read, framing, numbers), rough[rows], fs / n, heard.teeth
+        )
+        done += len(numbers)
+    use = near & (weights > 0)
+    if use.sum() < _LEAST_FRAMES:
+        return None
+    off = values - rough
+    spread = 1.4826 * float(np.median(np.abs(off[use] - np.median(off[use]))))
+    use &= np.abs(off - np.median(off[use])) <= _OUTLIERS * spread + 1e-12
+    f = values[use]
+    mean = float(f.mean())
+    second = f[:-2] - 2 * f[1:-1] + f[2:]
+    change = np.gradient(f)
+    unknown = np.full(len(f), _BETWEEN)
+    unknown[[0, -1]] = _ENDS
+    variance = (float(np.mean(second**2)) / 6 + float(np.mean((unknown * change) ** 2))) / len(f)
+    smooth = np.median(np.stack([f[:-2], f[1:-1], f[2:]]), axis=0)
+    low, high = (float(one) for one in np.quantile(smooth, [_FEW, 1 - _FEW]))
+    return Moving(
+        mean, 1.25 * float(np.sqrt(variance)), low, high, heard.teeth,
+        float(use.sum()) / framing.places, heard.cut or high > _WIDEST * low,
+    )  # fmt: skip
+
+
+def _by_teeth(
+    found: NDArray[np.complex64], rough: Array, bin_hz: float, teeth: tuple[int, ...]
+) -> tuple[Array, Array]:
+    """Fundamental of each frame (Hz) by weighted least squares over its teeth's offsets, and the
+    weight; both shape (frames,)."""
+    rows = np.arange(len(found))
+    above, below = np.zeros(len(found)), np.zeros(len(found))
+    for h in teeth:
+        place = np.round(h * rough / bin_hz).astype(int)
+        place = np.clip(place, 2, found.shape[1] - 3)
+        near = np.stack([np.abs(found[rows, place + k]) for k in (-1, 0, 1)], axis=1)
+        place = place + np.argmax(near, axis=1) - 1
+        left, middle, right = (found[rows, place + k] for k in (-1, 0, 1))
+        total = 2 * middle + left + right
+        with np.errstate(divide="ignore", invalid="ignore"):
+            delta = np.nan_to_num(np.real(2 * (right - left) / total))
+        ok = np.abs(delta) < 1.0
+        weight = np.where(ok, np.abs(middle).astype(np.float64) ** 2, 0.0)
+        above += weight * h * (place + delta) * bin_hz
+        below += weight * h * h
+    return np.divide(above, below, out=np.zeros_like(above), where=below > 0), below

@@ -1,0 +1,76 @@
+"""Samples that are what they are because a recorder stopped, or has too few steps."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from tonecomb.core.record.recording import Array
+
+_EQUAL = 8  # samples in a row from which they are held
+_JUMP = 1.5  # times the smallest step from sample to sample, that such a run begins or ends with
+_OF_USUAL = 0.1  # and times the usual one
+_VALUES = 256  # different values from which a record is not coarse
+_MOST = 100  # places that are kept
+_LOOKED = 1 << 16  # samples of a block whose values are counted
+
+
+@dataclass(frozen=True)
+class Held:
+    """``runs`` of equal samples and how many ``samples`` they hold, with the ``places`` (first,
+    and one after the last) of the first of them; ``step`` is the distance of a coarse record's
+    values, 0 where it is not coarse."""
+
+    runs: int = 0
+    samples: int = 0
+    places: tuple[tuple[int, int], ...] = ()
+    step: float = 0.0
+
+
+class HeldSamples:
+    """Looks for them block by block."""
+
+    def __init__(self) -> None:
+        self._runs = self._samples = 0
+        self._places: list[tuple[int, int]] = []
+        self._values: Array | None = np.zeros(0)
+
+    def take(self, start: int, samples: Array) -> None:
+        """Look at samples that begin with number ``start``."""
+        if self._values is not None:
+            several = np.union1d(self._values, samples[:_LOOKED][np.isfinite(samples[:_LOOKED])])
+            self._values = several if len(several) <= _VALUES else None
+        change = np.abs(np.diff(samples))
+        equal = change == 0
+        edges = np.flatnonzero(np.diff(np.concatenate([[False], equal, [False]]).astype(np.int8)))
+        runs = edges.reshape(-1, 2)
+        runs = runs[runs[:, 1] - runs[:, 0] >= _EQUAL - 1]
+        if not len(runs):
+            return
+        moving = change[change > 0]
+        if not len(moving):
+            return
+        # More than the smallest step, by which a slow signal of few steps goes on.
+        usual = max(_JUMP * float(moving.min()), _OF_USUAL * float(np.median(moving)))
+        low, high = float(np.nanmin(samples)), float(np.nanmax(samples))
+        padded = np.concatenate([[0.0], change, [0.0]])
+        for a, b in runs.tolist():
+            # What stands at the extremes is a limit, and no gap.
+            jump = max(padded[a], padded[b + 1])
+            if jump > usual and low < samples[a] < high:
+                self._runs += 1
+                self._samples += b - a + 1
+                if len(self._places) < _MOST:
+                    self._places.append((start + a, start + b + 1))
+
+    def found(self) -> Held:
+        """What was seen."""
+        step = 0.0
+        if self._values is not None and len(self._values) > 2:
+            gaps = np.diff(self._values)
+            least = float(gaps.min())
+            whole = np.abs(gaps / least - np.round(gaps / least)).max() < 0.01
+            step = least if whole and math.isfinite(least) else 0.0
+        return Held(self._runs, self._samples, tuple(self._places), step)

@@ -1,0 +1,36 @@
+"""How a tone's behaviour is put into words."""
+
+from __future__ import annotations
+
+from tonecomb.core.find.behaviour import Behaviour
+
+
+def brief(doing: Behaviour | None) -> str:
+    """For a narrow cell: nothing for a tone that is steady, as most are."""
+    if doing is None or doing.kind == "steady":
+        return ""
+    if doing.kind == "moves":
+        return f"± {_places(doing.moved / 2)} Hz"
+    if doing.kind == "comes and goes":
+        return f"in {100 * doing.share:.0f} %"
+    if doing.kind == "modulated":
+        return f"~ {doing.swing_db:.0f} dB"
+    return "hump"
+
+
+def words(doing: Behaviour | None) -> str:
+    """For a line of its own."""
+    if doing is None:
+        return "too few frames to tell whether it is steady"
+    if doing.kind == "moves":
+        text = f"moves from {doing.low:.6g} to {doing.high:.6g} Hz"
+        return text + (f", in {100 * doing.share:.0f} % of the frames" if doing.share < 1 else "")
+    if doing.kind == "comes and goes":
+        return f"stands in {100 * doing.share:.0f} % of the frames"
+    if doing.kind == "modulated":
+        return f"swells and fades by {doing.swing_db:.1f} dB"
+    return "a hump, no single tone" if doing.kind == "hump" else "steady"
+
+
+def _places(hz: float) -> str:
+    return f"{hz:.0f}" if hz >= 9.95 else f"{hz:.1f}" if hz >= 0.95 else f"{hz:.1g}"

@@ -1,0 +1,232 @@
+"""Cautions about records that change, and about samples that are not what was there."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.estimate.averages import Single
+from tonecomb.core.estimate.tracks import Wanted
+from tonecomb.core.estimate.windows import window
+from tonecomb.core.find.mode import half_power_width
+from tonecomb.core.find.peaks import Peak
+from tonecomb.core.method import Method
+from tonecomb.core.record.recording import Stretch
+from tonecomb.core.say.caution import Caution, Edit, Seen, setting
+
+UNSTEADY = ("moves", "hump")
+_CHANGE_DB = 6.0
+_MOVED_BINS = 0.4  # of a bin that a tone moves before it is said
+_MOVED = 0.004  # of its fundamental that a family does
+_SWING_DB = 4.0  # by which a modulated tone changes before it is said
+_AS_WIDE = 2.0  # times the window's line: between bins a width is known no better
+_STEPS, _UNDITHERED = 20.0, 0.42  # steps of the strongest tone; rms of the rest, in steps
+_PERIODS = 6.0  # of a fundamental in a frame in which it is followed
+_LONGEST = 4  # frames in the shortest stretch that a remedy leaves
+
+
+def _more(peaks: Sequence[Peak], what: str) -> str:
+    """How many others there are."""
+    if len(peaks) < 2:
+        return ""
+    return f", and {len(peaks) - 1} other{'s' if len(peaks) > 2 else ''} {what}"
+
+
+def _strike(a: Analysis, spans: Sequence[tuple[float, float]]) -> Edit | None:
+    """The edit that leaves out frames with these spans (s from the stretch's start); None where
+    frames cannot be left out, or few would stay."""
+    gone = sum(end - start for start, end in spans)
+    average, stretch = a.method.averaging.average, a.method.source.stretch
+    left = a.resolution.stretch_s - gone
+    if not spans or not average.cut or left < _LONGEST * a.resolution.frame_s:
+        return None
+    begin = 0.0 if stretch is None else stretch.start
+    struck = tuple(Stretch(max(begin + start, 0.0), begin + end) for start, end in spans)
+    return lambda now: now.having(struck=(*now.averaging.struck, *struck))
+
+
+def _following(wanted: Wanted, frame: int | None = None) -> Edit:
+    """The edit that follows something from frame to frame, in frames of so many samples."""
+
+    def edit(now: Method) -> Method:
+        kept = tuple(one for one in now.follow.tracks if one != wanted)
+        return now.having(tracks=(*kept, wanted), frame=frame or now.frames.frame)
+
+    return edit
+
+
+def nonstationary(a: Analysis, seen: Seen) -> Caution | None:
+    """The level changes in most bands: what changes in a few is a tone, or slow drift."""
+    if isinstance(a.method.averaging.average, Single):
+        return None
+    low, high = float(seen.survey.levels.min()), float(seen.survey.levels.max())
+    by = 20 * math.log10(high / low) if low > 0 else 0.0
+    changes = None if a.found is None else a.found.changes
+    if changes is not None:
+        # What is now here, now there, makes each band louder and softer, but not all of them.
+        most = min(changes.level_db, by) if changes.elsewhere else changes.level_db
+        by = by if min(by, most) >= _CHANGE_DB else most
+    if by < _CHANGE_DB:
+        return None
+    text = (
+        f"The level changes by {by:.0f} dB over the stretch ({low:.3g} to {high:.3g} "
+        f"{a.channel.unit} rms): the average holds for no part of it."
+    )
+    edit = _strike(a, changes.loud) if changes is not None else None
+    return Caution("nonstationary", text, "Leave the loud part out" if edit else "", edit)
+
+
+def moving(a: Analysis, seen: Seen) -> Caution | None:
+    """A family or a tone whose frequency moves."""
+    family = None if a.found is None else a.found.moving
+    if family is not None and (family.runs or family.moved > _MOVED * family.mean):
+        what, span = "moves", f"from {family.low:.4g} to {family.high:.4g} Hz"
+        if family.runs:  # it may go on beyond what is listened for
+            what, span = "runs", f"from about {family.low:.2g} to {family.high:.2g} Hz"
+        rest = "no family has a mean there" if family.runs else f"its mean is {family.mean:.5g} Hz"
+        wanted = Wanted(0.9 * family.low, 1.1 * family.high, family.teeth)
+        # Some periods of it: in longer frames its teeth are smeared.
+        short = 1 << math.ceil(math.log2(_PERIODS * a.fs / family.mean))
+        shorter = short <= a.method.frames.frame // 2
+        return Caution(
+            "moving", f"The fundamental of a family of harmonics {what} {span} over the stretch: "
+            f"{rest}, and its teeth are as wide as that.",
+            f"Follow it ({short} samples)" if shorter else "Follow it",
+            _following(wanted, short if shorter else None),
+        )  # fmt: skip
+    hz = a.spectrum.frame_hz
+    moves = [
+        peak for peak in a.peaks or ()
+        if peak.behaviour and peak.behaviour.kind == "moves"
+        and peak.behaviour.moved > _MOVED_BINS * hz
+    ]  # fmt: skip
+    if not moves:
+        return None
+    moves.sort(key=lambda peak: -peak.tone.amplitude)
+    doing = moves[0].behaviour
+    assert doing is not None
+    while_it_stands = (
+        "over the stretch" if doing.share >= 1
+        else f"in the {100 * doing.share:.0f} % of the frames in which it stands"
+    )  # fmt: skip
+    return Caution(
+        "moving",
+        f"The tone at {moves[0].tone.frequency:.6g} Hz moves by {doing.moved:.3g} Hz "
+        f"{while_it_stands} ({doing.low:.6g} to {doing.high:.6g} Hz)"
+        f"{_more(moves, 'move as well')}: its frequency is the mean, its line as wide as that.",
+        "Follow it", _following(Wanted(max(doing.low - 2 * hz, 0.0), doing.high + 2 * hz)),
+    )  # fmt: skip
+
+
+def _swept(a: Analysis, peak: Peak) -> bool:
+    """Whether a peak belongs to a family that moves, of which that is said already."""
+    family = None if a.found is None else a.found.moving
+    return family is not None and (family.runs or family.sweeps(peak.tone.frequency))
+
+
+def comes_and_goes(a: Analysis, seen: Seen) -> Caution | None:
+    """A tone that stands in a part of the frames, or swells and fades."""
+    found = [
+        peak for peak in a.peaks or ()
+        if peak.behaviour and not _swept(a, peak) and (
+            peak.behaviour.kind == "comes and goes"
+            or (peak.behaviour.kind == "modulated" and peak.behaviour.swing_db > _SWING_DB)
+        )
+    ]  # fmt: skip
+    if not found:
+        return None
+    # A tone that is gone at times is graver than one that swells.
+    found.sort(key=lambda p: (p.behaviour is None or p.behaviour.share >= 1, -p.tone.amplitude))
+    peak, doing = found[0], found[0].behaviour
+    assert doing is not None
+    at = f"The tone at {peak.tone.frequency:.6g} Hz"
+    if doing.share >= 1:
+        return Caution(
+            "comes-and-goes",
+            f"{at} swells and fades by {doing.swing_db:.0f} dB over the stretch"
+            f"{_more(found, 'do so, too')}: its amplitude is what that is on average.",
+        )
+    whole = a.amplitude(peak)[0]
+    present = whole * a.present(peak) / peak.tone.amplitude
+    edit = _strike(a, doing.absent)
+    return Caution(
+        "comes-and-goes",
+        f"{at} stands in {100 * doing.share:.0f} % of the frames, at {present:.4g} "
+        f"{a.amplitude_unit} then ({whole:.4g} over the stretch){_more(found, 'come and go')}.",
+        "Leave out where it is not" if edit else "", edit,
+    )  # fmt: skip
+
+
+def content_changes(a: Analysis, seen: Seen) -> Caution | None:
+    """What is in one part is not in the others, although the level may be the same."""
+    changes = None if a.found is None else a.found.changes
+    if changes is None or not changes.elsewhere:
+        return None
+    begin = 0.0 if a.method.source.stretch is None else a.method.source.stretch.start
+    start, end = (begin + at for at in changes.at)
+    return Caution(
+        "content-changes",
+        f"From {start:.4g} to {end:.4g} s, {100 * changes.elsewhere:.0f} % of the power lies at "
+        "other frequencies than over the whole stretch: the average holds for no part of it.",
+        "Analyse that part", lambda now: now.having(stretch=Stretch(start, end)),
+    )  # fmt: skip
+
+
+def held(a: Analysis, seen: Seen) -> Caution | None:
+    """Runs of equal samples that a jump begins or ends: the recorder had nothing new."""
+    found = seen.survey.held
+    if not found.runs:
+        return None
+    runs = "a run" if found.runs == 1 else f"{found.runs} runs"
+    spans = [(first / a.fs, stop / a.fs) for first, stop in found.places]
+    edit = _strike(a, spans) if found.runs == len(spans) else None
+    return Caution(
+        "held",
+        f"{found.samples} samples in {runs} are equal to the one before, the first at "
+        f"{spans[0][0]:.6g} s into the stretch: dropouts, which add noise at low frequencies.",
+        "Leave those frames out" if edit else "", edit,
+    )  # fmt: skip
+
+
+def quantised(a: Analysis, seen: Seen) -> Caution | None:
+    """Few steps and nothing that moves the signal across them: distortion that is tones."""
+    step = seen.survey.held.step
+    if not step or a.found is None or a.order or a.method.source.steps:
+        return None
+    tones = [peak.tone.amplitude for peak in a.peaks or ()]
+    strongest = max(tones, default=0.0)
+    rest = math.sqrt(max(seen.survey.rms**2 - sum(x * x for x in tones) / 2, 0.0))
+    if strongest > _STEPS * step or rest > _UNDITHERED * step:
+        return None
+    return Caution(
+        "quantised",
+        f"The samples have steps of {step:.3g} {a.channel.unit}, {max(strongest / step, 1):.2g} of "
+        f"them to the strongest tone's peak, and little noise across them: rounding makes tones "
+        "that are not there. Record with more gain.",
+    )
+
+
+def damping_limited(a: Analysis, seen: Seen) -> Caution | None:
+    """A line that is noise's; where it is no wider than the window's it may be a resonance that
+    this frame cannot show."""
+    line = window(a.method.frames.window).width_3db * a.spectrum.frame_hz
+    teeth = {number for comb in a.combs for number in comb.lines}
+    alone = [peak for i, peak in enumerate(a.peaks or ()) if i not in teeth]
+    for peak in sorted(alone, key=lambda p: -p.tone.amplitude):
+        width = half_power_width(a.spectrum, peak.tone.frequency)
+        noise = not peak.tone.steady if peak.behaviour is None else peak.behaviour.kind == "hump"
+        if not noise or _swept(a, peak) or not width < _AS_WIDE * line:
+            continue
+        if a.resonance(peak) is not None:
+            continue
+        longest = round(a.resolution.stretch_s * a.fs)
+        text = (
+            f"The line at {peak.tone.frequency:.6g} Hz wanders in phase and is {width:.3g} Hz wide "
+            f"at half power, as the window's own ({line:.3g} Hz): its damping cannot be told"
+        )
+        frame = 4 * a.method.frames.frame
+        if frame > longest // 2:
+            return Caution("damping-limited", f"{text}; that takes a longer stretch.")
+        return Caution("damping-limited", f"{text}.", f"Use {frame} samples", setting(frame=frame))
+    return None
