@@ -283,9 +283,22 @@ def test_held_samples_and_their_places() -> None:
     assert coarse.found().runs == 0, "a slow tone of few steps stands still without a jump"
 
 
-def test_too_few_frames_tell_nothing() -> None:
-    x = np.cos(2 * np.pi * 100 * np.arange(4000) / 1000.0)
+@pytest.mark.parametrize("length", [4000, 6000])
+def test_too_few_frames_tell_nothing(length: int) -> None:
+    """Three frames, and five."""
+    x = np.cos(2 * np.pi * 100 * np.arange(length) / 1000.0 + np.arange(length) ** 2 * 1e-6)
     analysis = run(Method.of(frame=2000), recording(x, fs=1000.0))
     assert [peak.behaviour for peak in analysis.peaks or ()] == [None] * len(analysis.peaks or ())
     assert brief(None) == ""
     assert "too few frames" in words(None)
+
+
+def test_all_peaks_are_read_with_few_frames_too() -> None:
+    """More than are fitted at once, in one frame."""
+    n = 16_384
+    t = np.arange(n) / 5000
+    x = sum(np.cos(2 * np.pi * 60.3 * k * t + k) for k in range(1, 39))
+    x = np.asarray(x) + 0.1 * np.random.default_rng(6).standard_normal(n)
+    analysis = run(Method.of(frame=n), made_recording(x))
+    found = [peak.tone.frequency for peak in analysis.peaks or ()]
+    assert found == pytest.approx([60.3 * k for k in range(1, 39)], abs=0.01)

@@ -42,6 +42,16 @@ _STEADY = 0.88  # of the nominal number of averages above which the noise counts
 ENBW = 1.5  # of the Hann window, bins
 
 
+def line_offset(
+    left: NDArray[np.complex64], middle: NDArray[np.complex64], right: NDArray[np.complex64]
+) -> Array:
+    """How far a line is from its highest bin, in bins, from three neighbours of a Hann frame about
+    its centre: 2(X₊−X₋)/(2X₀+X₊+X₋), exact for a lone line. 0 where all are zero."""
+    total = 2 * middle + left + right
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.asarray(np.nan_to_num(np.real(2 * (right - left) / total)), dtype=np.float64)
+
+
 @dataclass(frozen=True, eq=False)
 class Courses:
     """``levels`` is the noise's mean square per bin of each frame and cell of bins (unit², shape

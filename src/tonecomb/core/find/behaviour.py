@@ -15,7 +15,7 @@ from typing import Literal
 
 import numpy as np
 
-from tonecomb.core.estimate.courses import ENBW, Courses
+from tonecomb.core.estimate.courses import ENBW, Courses, line_offset
 from tonecomb.core.find.changes import spans
 from tonecomb.core.find.tone import Tone
 from tonecomb.core.record.recording import Array
@@ -88,11 +88,8 @@ def _course(courses: Courses, first: int, last: int) -> _Course | None:
     noise = courses.level((first + last) // 2)
     top = 1 + np.argmax(squares[:, 1:-1], axis=1)
     rows = np.arange(len(x))
-    left, middle, right = x[rows, top - 1], x[rows, top], x[rows, top + 1]
-    total = 2 * middle + left + right
-    with np.errstate(divide="ignore", invalid="ignore"):
-        delta = np.real(2 * (right - left) / total)
-    delta = np.clip(np.nan_to_num(delta), -0.75, 0.75)
+    delta = line_offset(x[rows, top - 1], x[rows, top], x[rows, top + 1])
+    delta = np.clip(delta, -0.75, 0.75)
     running = np.cumsum(np.pad(squares, ((0, 0), (1, 0))), axis=1)
     low, high = np.maximum(top - 2, 0), np.minimum(top + 3, squares.shape[1])
     line = running[rows, high] - running[rows, low] - (high - low) * noise
@@ -136,12 +133,12 @@ def behaviour(
     if courses.framing.count < _LEAST_FRAMES:
         return None
     course = _course(courses, first, last)
-    if course is None:
-        return None
     hz = courses.bin_hz
+    if course is None:
+        return _unseen(tone, hz)
     power = float(course.share @ course.power)
     if power <= 0 or not course.seen.any():
-        return unseen(tone, _ANYWHERE * (last - first) * hz) or (_steady(tone), tone)
+        return _unseen(tone, _ANYWHERE * (last - first) * hz) or (_steady(tone), tone)
     weights = np.where(course.seen, np.maximum(course.power, 0.0), 0.0) * course.share
     by_power = weights / weights.sum()
     present = _upper(course.power, by_power)
@@ -220,7 +217,7 @@ def _swing(course: _Course, present: float) -> float:
     return float(10 * np.log10(max(float(high), least) / least))
 
 
-def unseen(tone: Tone, wide: float) -> tuple[Behaviour, Tone] | None:
+def _unseen(tone: Tone, wide: float) -> tuple[Behaviour, Tone] | None:
     """What there is to say of a tone that the frames do not show: None for one that keeps its
     phase; else it is anywhere in ``wide`` Hz."""
     if tone.steady:

@@ -18,6 +18,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from tonecomb.core.estimate.courses import line_offset
 from tonecomb.core.estimate.framing import Framing
 from tonecomb.core.estimate.spectrum import Read, frames_of
 from tonecomb.core.estimate.windows import window
@@ -332,9 +333,7 @@ def _by_teeth(
         near = np.stack([np.abs(found[rows, place + k]) for k in (-1, 0, 1)], axis=1)
         place = place + np.argmax(near, axis=1) - 1
         left, middle, right = (found[rows, place + k] for k in (-1, 0, 1))
-        total = 2 * middle + left + right
-        with np.errstate(divide="ignore", invalid="ignore"):
-            delta = np.nan_to_num(np.real(2 * (right - left) / total))
+        delta = line_offset(left, middle, right)
         ok = np.abs(delta) < 1.0
         weight = np.where(ok, np.abs(middle).astype(np.float64) ** 2, 0.0)
         above += weight * h * (place + delta) * bin_hz

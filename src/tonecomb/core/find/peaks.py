@@ -10,7 +10,7 @@ import numpy as np
 from tonecomb.core.estimate.courses import ENBW
 from tonecomb.core.estimate.spectrum import Read, Spectrum
 from tonecomb.core.estimate.windows import Window
-from tonecomb.core.find.behaviour import Behaviour, behaviour, unseen
+from tonecomb.core.find.behaviour import Behaviour, behaviour
 from tonecomb.core.find.by_lines import tones_by_lines
 from tonecomb.core.find.floor import Noise
 from tonecomb.core.find.tone import Tone
@@ -101,24 +101,24 @@ def find_peaks(
     by_hand = [next((f for f in found if f.index == i), c) for i, c in pointed.items()]
     jointly, singly = [*kept[:_JOINTLY], *by_hand], kept[_JOINTLY:]
     outside = [c for c in found if c not in kept and c not in by_hand][:_OUTSIDE]
-    if noise.courses is None:
-        jointly, singly = [*jointly, *singly[:_JOINTLY]], []
     together = [*jointly, *(singly[:_OUTSIDE] if singly else outside)]
-    tones = fit_tones(
-        read,
-        spectrum.framing,
-        fs,
-        taper,
-        np.array([c.frequency for c in together]),
-        np.array([floor[c.index] for c in together]),
-        progress=progress,
-    )
-    refined = list(zip(jointly, tones, strict=False))
+
+    def fitted(some: list[_Candidate], report: Progress) -> list[Tone]:
+        return fit_tones(
+            read, spectrum.framing, fs, taper, np.array([c.frequency for c in some]),
+            np.array([floor[c.index] for c in some]), progress=report,
+        )  # fmt: skip
+
+    refined = list(zip(jointly, fitted(together, progress), strict=False))
     if noise.courses is not None and singly:
         around = np.array([floor[c.index] for c in singly]) * (ENBW / taper.enbw)
         places = np.array([c.frequency for c in singly])
         by_lines = tones_by_lines(noise.courses, fs, places, around)
         refined += [(c, tone) for c, tone in zip(singly, by_lines, strict=True) if tone is not None]
+        singly = [c for c, tone in zip(singly, by_lines, strict=True) if tone is None]
+    for first in range(0, len(singly), _JOINTLY):
+        some = singly[first : first + _JOINTLY]
+        refined += zip(some, fitted(some, silent), strict=True)
     indices = [c.index for c in (*kept, *outside)]
     peaks = _followed(spectrum, fs, noise, refined, set(pointed), indices)
     return peaks, len(wanted) - len(kept)
@@ -136,9 +136,7 @@ def _followed(
     for c, tone in refined:
         told = None
         if noise.courses is not None:
-            told = behaviour(noise.courses, *humps[c.index], tone, fs) or unseen(
-                tone, spectrum.frame_hz
-            )
+            told = behaviour(noise.courses, *humps[c.index], tone, fs)
         doing, tone = told or (None, tone)
         level, around = float(spectrum.mean_square[c.index]), float(floor[c.index])
         by_hand = c.index in pointed
