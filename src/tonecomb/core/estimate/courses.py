@@ -66,8 +66,8 @@ class Courses:
     framing: Framing
     bin_hz: float
     nominal: float
-    levels: Array
-    powers: Array
+    levels: NDArray[np.float32]
+    powers: NDArray[np.float32]
     worth: Array
     alike: Array
     bins: NDArray[np.int_]
@@ -108,7 +108,7 @@ def follow_frames(
     tapering = (weights * (np.sqrt(2.0) / weights.sum())).astype(np.float32)
     kept = _kept_bins(spectrum.mean_square[::pad][:bins], floor[::pad][:bins], count, out)
     turn = np.where(kept % 2 == 0, 1, -1).astype(np.float32)
-    levels, powers = np.empty((count, cells)), np.empty((count, cells))
+    levels, powers = (np.empty((count, cells), dtype=np.float32) for _ in range(2))
     lines = np.empty((count, len(kept)), dtype=np.complex64)
     edges = [0, count] if framing.covered < THREADS_FROM else [0, count // 2, count]
     whole = cells * CELL
@@ -194,27 +194,32 @@ def _powers(power: Array, cells: int) -> Array:
     return np.asarray(total / CELL)
 
 
-def _worth(levels: Array, framing: Framing, nominal: float) -> Array:
+def _worth(levels: NDArray[np.float32], framing: Framing, nominal: float) -> Array:
     """ν of each cell, never more than ``nominal``, shape (cells,)."""
     count = framing.count
     correlation = overlap_correlation("hann", framing.frame, framing.hop)
     # A quantile of so many bins scatters: part of what the levels seem to change is that.
     seen = min(CELL * (2 * _AROUND + 1), framing.frame / 2) / 1.9
     scatter = _QUANTILE / (1 - _QUANTILE) / (np.log(1 - _QUANTILE) ** 2 * seen)
-    squares = np.sum(levels**2, axis=0) / (1 + scatter)
+    squares = _product(levels, levels) / (1 + scatter)
     even = float(count)
     for m, r in enumerate(correlation, start=1):
         if m >= framing.places:
             break
         pairs = np.searchsorted(framing.numbers, framing.pairs(m))
         later = np.searchsorted(framing.numbers, framing.numbers[pairs] + m)
-        both = np.sum(levels[pairs] * levels[later], axis=0) / (1 + scatter * r * r)
+        both = _product(levels[pairs], levels[later]) / (1 + scatter * r * r)
         squares = squares + 2 * r * r * both
         even += 2 * r * r * len(pairs)
     with np.errstate(divide="ignore", invalid="ignore"):
-        ratio = np.sum(levels, axis=0) ** 2 / squares / (count**2 / even)
+        ratio = np.sum(levels, axis=0, dtype=np.float64) ** 2 / squares / (count**2 / even)
     ratio = np.where(np.isfinite(ratio), ratio, 1.0)
     return np.where(ratio > _STEADY, nominal, np.maximum(ratio * nominal, 1.0))
+
+
+def _product(one: NDArray[np.float32], other: NDArray[np.float32]) -> Array:
+    """Σ over the frames of the product, shape (cells,)."""
+    return np.asarray(np.einsum("fc,fc->c", one, other, dtype=np.float64))
 
 
 def _shares(framing: Framing) -> Array:

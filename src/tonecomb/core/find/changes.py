@@ -16,6 +16,7 @@ _SHARE = 0.3  # of the bands whose level has to change
 _LOUD = 4.0  # times the usual level from which a frame is loud
 _MOST_LOUD = 0.45  # of the frames that may be loud, and be left out
 _MOST_SPANS = 30
+_MOST_FRAMES = 4096
 _CONTENT, _TIMES = 0.05, 4.0  # of the power, and times what chance moves, that lies elsewhere
 _KERNEL = np.array([1.0, 2.0, 3.0, 2.0, 1.0]) / 9.0  # a tone between two bands is in both
 
@@ -41,14 +42,16 @@ def find_changes(courses: Courses, fs: float) -> Changes | None:
         return None
     edges = np.linspace(0, framing.count, count + 1).astype(int)
     parts = [slice(int(a), int(b)) for a, b in pairwise(edges)]
-    levels = np.stack([courses.levels[part].mean(axis=0) for part in parts])
+    levels = np.stack([courses.levels[part].mean(axis=0, dtype=np.float64) for part in parts])
     known = levels.min(axis=0) > 0
     changing = 10 * np.log10(levels.max(axis=0)[known] / levels.min(axis=0)[known])
     level_db = float(np.quantile(changing, 1 - _SHARE)) if known.any() else 0.0
-    elsewhere, worst = _elsewhere(courses.powers, parts)
+    step = max(1, framing.count // _MOST_FRAMES)  # frames that overlap widely tell little more
+    thinned = [slice(a // step, max(b // step, a // step + 1)) for a, b in pairwise(edges.tolist())]
+    elsewhere, worst = _elsewhere(courses.powers[::step].astype(np.float64), thinned)
     starts = framing.numbers * framing.hop / fs
     at = (float(starts[edges[worst]]), float(starts[edges[worst + 1] - 1] + framing.frame / fs))
-    return Changes(level_db, elsewhere, at, _loud(courses, fs))
+    return Changes(level_db, elsewhere, at, _loud(courses, fs, step))
 
 
 def _elsewhere(powers: Array, parts: list[slice]) -> tuple[float, int]:
@@ -73,17 +76,18 @@ def _elsewhere(powers: Array, parts: list[slice]) -> tuple[float, int]:
     return (moved[worst], worst) if real else (0.0, worst)
 
 
-def _loud(courses: Courses, fs: float) -> tuple[tuple[float, float], ...]:
+def _loud(courses: Courses, fs: float, step: int) -> tuple[tuple[float, float], ...]:
     """Spans of the frames whose noise is much louder than most; none where those are many."""
     framing = courses.framing
-    middle = np.median(courses.levels, axis=0)
+    levels = courses.levels[::step]
+    middle = np.median(levels, axis=0)
     known = middle > 0
     if not known.any():
         return ()
-    louder = np.median(courses.levels[:, known] / middle[known], axis=1) > _LOUD
+    louder = np.median(levels[:, known] / middle[known], axis=1) > _LOUD
     if not louder.any() or louder.mean() > _MOST_LOUD:
         return ()
-    return spans(louder, framing.numbers * framing.hop / fs, framing.frame / fs)
+    return spans(louder, framing.numbers[::step] * framing.hop / fs, framing.frame / fs)
 
 
 def spans(frames: np.ndarray, starts: Array, seconds: float) -> tuple[tuple[float, float], ...]:

@@ -24,7 +24,8 @@ from tonecomb.desktop.readings.search import search_popover
 from tonecomb.desktop.readings.stretch import StretchReadings
 
 _AT_ONCE = 3  # cautions that are shown together
-_ABOVE, _LINE = 505, 15  # pixels that all else needs, and that a line of a caution takes
+_ABOVE, _ABOVE_EMPTY, _LINE = 505, 380, 15  # pixels that all else needs, with an analysis and
+# without, and that a line of a caution takes
 _CARD = 180  # pixels for the words of one
 
 
@@ -205,7 +206,8 @@ class Readings(QWidget):
         first, count, lines, shown_now = self._first_caution, len(self.cautions), 0, 0
         for caution in self.cautions[first : first + _AT_ONCE]:
             lines += _lines(caution)
-            if shown_now and lines > (self.height() - _ABOVE) // _LINE:
+            above = _ABOVE if self._analysis is not None else _ABOVE_EMPTY
+            if shown_now and lines > (self.height() - above) // _LINE:
                 break
             self.cards.addWidget(self._card(caution))
             shown_now += 1
