@@ -13,7 +13,6 @@ spectrum has: the Hann window tells frequency and level of a line from three bin
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,7 +29,7 @@ from tonecomb.core.estimate.spectrum import (
     read_frames,
 )
 from tonecomb.core.estimate.windows import overlap_correlation, window
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.progress import Progress, in_threads, silent
 from tonecomb.core.record.recording import Array
 
 CELL = 32  # bins that share a level
@@ -113,7 +112,7 @@ def follow_frames(
     edges = [0, count] if framing.covered < THREADS_FROM else [0, count // 2, count]
     whole = cells * CELL
 
-    def work(first: int, last: int) -> Array:
+    def work(first: int, last: int, report: Progress) -> Array:
         alike, at = np.zeros(bins), first
         for numbers in framing.blocks(READ_SAMPLES, first, last):
             frames = frames_of(read_frames(read, framing, numbers, fs), framing)
@@ -136,15 +135,11 @@ def follow_frames(
                 else:
                     alike += (power / safe[:, 0]).sum(axis=0)
                 at += len(group)
-            progress(at / count)
+            report(at / count)
         return alike
 
     rows = max(1, CACHE_SAMPLES // n)
-    if len(edges) == 2:
-        alike = work(0, count)
-    else:
-        with ThreadPoolExecutor(2, thread_name_prefix="courses") as pool:
-            alike = np.sum(list(pool.map(work, edges[:-1], edges[1:])), axis=0)
+    alike = np.sum(in_threads(work, edges, progress), axis=0)
     worth = np.repeat(_worth(levels, framing, nominal), CELL)
     worth = np.concatenate([worth, np.full(max(bins - len(worth), 0), worth[-1])])[:bins]
     return Courses(

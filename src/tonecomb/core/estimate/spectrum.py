@@ -10,7 +10,6 @@ from __future__ import annotations
 import math
 import threading
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Literal
 
@@ -20,7 +19,7 @@ from numpy.typing import NDArray
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.framing import Framing
 from tonecomb.core.estimate.windows import Window
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.progress import Progress, in_threads, silent
 from tonecomb.core.record.recording import Array
 from tonecomb.core.units import Unit
 
@@ -182,28 +181,25 @@ def _sum_of_squares(
     threads = max(1, min(threads, count))
     done, lock = [0], threading.Lock()
 
-    def advance(frames: int) -> None:
+    def advance(frames: int, report: Progress) -> None:
         with lock:
             done[0] += frames
             fraction = done[0] / count
-        progress(fraction)
+        report(fraction)
 
     way = _MeanOff.choose(read, framing, fs, weights, nfft, detrend)
 
-    def work(first: int, last: int) -> Array:
+    def work(first: int, last: int, report: Progress) -> Array:
         total = np.zeros(2 * (nfft // 2 + 1))
         for numbers in framing.blocks(READ_SAMPLES, first, last):
             samples = read_frames(read, framing, numbers, fs)
             with np.errstate(over="ignore", invalid="ignore"):  # told once, at the end
                 _accumulate(samples, framing, weights, nfft, detrend, way, total)
-            advance(len(numbers))
+            advance(len(numbers), report)
         return total[0::2] + total[1::2]
 
     edges = [count * i // threads for i in range(threads + 1)]
-    if threads == 1:
-        return work(0, count)
-    with ThreadPoolExecutor(threads, thread_name_prefix="spectrum") as pool:
-        parts = list(pool.map(work, edges[:-1], edges[1:]))
+    parts = in_threads(work, edges, progress)
     return np.sum(parts, axis=0)
 
 
