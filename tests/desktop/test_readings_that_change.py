@@ -92,6 +92,7 @@ def test_a_tone_that_moves_is_drawn_over_its_range(
 
 def test_a_tone_that_comes_and_goes_says_so(show: Callable[[changing.Made], Bench]) -> None:
     bench = show(changing.TONES["halves"](3))
+    assert len(cells(bench, "behaviour")) == 6
     assert all(one.startswith("in ") for one in cells(bench, "behaviour"))
     assert "comes-and-goes" in {one.code for one in bench.readings.cautions}
 

@@ -42,7 +42,7 @@ class Findings:
     """What was found in an estimate, in the channel's own quantity: ``peaks``, the noise's mean
     square per bin (unit²) and what each bin is worth in averages (shape (bins,)), a family that
     moves, how many more peaks there are than were asked for, what else changes over the stretch,
-    and ``resonances``."""
+    the families among the peaks (None where they have not been looked for), and ``resonances``."""
 
     peaks: tuple[Peak, ...] = ()
     floor: Array | None = None
@@ -50,6 +50,7 @@ class Findings:
     moving: Moving | None = None
     unlisted: int = 0
     changes: Changes | None = None
+    combs: tuple[Comb, ...] | None = None
     resonances: tuple[Resonance, ...] = ()
 
     @property
@@ -139,7 +140,7 @@ class Analysis(ShownEstimate):
             if not any(fit.low <= one.frequency <= fit.high for one in self.resonances)
         )  # fmt: skip
 
-    @property
+    @cached_property
     def lines(self) -> tuple[Line, ...]:
         """The peaks as the search for combs takes them; amplitudes in the method's level.
 
@@ -162,8 +163,12 @@ class Analysis(ShownEstimate):
 
     @cached_property
     def combs(self) -> tuple[Comb, ...]:
-        """Families among the peaks."""
-        moving = None if self.found is None else self.found.moving
+        """Families among the peaks, found with them; their amplitudes are as they are shown."""
+        found = self.found
+        # Where a quantity leaves peaks out, the numbers of the lines are others.
+        if found and found.combs is not None and len(self.lines) == len(found.peaks):
+            return tuple(comb.measured_by(self.lines) for comb in found.combs)
+        moving = None if found is None else found.moving
         return families(self.lines, self.fs / 2, moving, self.resolution.separable_hz)
 
     def present(self, peak: Peak) -> float:
@@ -242,7 +247,7 @@ def run_findings(
     resonances.sort(key=lambda one: one.frequency)
     separable = estimate.resolution.separable_hz
     peaks = tuple(_of_family(_of_mode(peak, resonances), moving, separable) for peak in peaks)
-    return replace(found, peaks=peaks, resonances=tuple(resonances))
+    return replace(found, peaks=peaks, combs=combs, resonances=tuple(resonances))
 
 
 def _of_family(peak: Peak, moving: Moving | None, separable: float) -> Peak:

@@ -99,6 +99,14 @@ class Comb:
             return math.nan
         return (found[-1] + found[1]) / found[0]
 
+    def measured_by(self, lines: Sequence[Line]) -> Comb:
+        """The same family with the amplitudes that its tones have among ``lines``."""
+        teeth = (
+            tooth if tooth.line is None else replace(tooth, amplitude=lines[tooth.line].amplitude)
+            for tooth in self.teeth
+        )
+        return replace(self, teeth=tuple(teeth))
+
     def goes_on_to(self, frequency: float) -> bool:
         """Whether a tone beyond the teeth that were counted is one more of them."""
         turns = (frequency - (self.carrier or 0.0)) / self.spacing
