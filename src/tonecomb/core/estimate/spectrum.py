@@ -222,7 +222,10 @@ def read_frames(read: Read, framing: Framing, numbers: range, fs: float) -> Arra
 
 def frames_of(samples: Array, framing: Framing) -> Array:
     """View of shape (frames, frame): the frames that lie in ``samples``."""
-    return np.lib.stride_tricks.sliding_window_view(samples, framing.frame)[:: framing.hop]
+    count, step = (len(samples) - framing.frame) // framing.hop + 1, samples.strides[0]
+    return np.lib.stride_tricks.as_strided(
+        samples, (count, framing.frame), (framing.hop * step, step), writeable=False
+    )
 
 
 def detrended(frames: Array, detrend: Detrend) -> Array:

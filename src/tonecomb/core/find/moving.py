@@ -50,7 +50,7 @@ _FEW = 0.01  # of the frames that may lie beyond what is told of the range: they
 _BLOCK = 256  # frames at once
 _WIDEST = 1.45  # of highest over lowest: what moves further is a run, and no mean tells of it
 _EDGE = 3  # steps of the grid to its end: what goes so far may go on beyond
-_BETWEEN, _ENDS = 0.5, 1.0  # of the change from frame to frame that is unknown, see behaviour
+_BETWEEN, _ENDS = 0.15, 0.5  # of the change from frame to frame that is unknown, see behaviour
 
 
 @dataclass(frozen=True, eq=False)
@@ -305,8 +305,10 @@ def _measured(read: Read, fs: float, heard: _Heard) -> Moving | None:
     off = values - rough
     spread = 1.4826 * float(np.median(np.abs(off[use] - np.median(off[use]))))
     use &= np.abs(off - np.median(off[use])) <= _OUTLIERS * spread + 1e-12
-    f = values[use]
-    mean = float(f.mean())
+    # A frame that cannot be read moves on with those about it: leaving it out would weigh the
+    # mean towards where the family moves slowly.
+    f = np.interp(np.flatnonzero(near), np.flatnonzero(use), values[use])
+    mean = float(np.average(f, weights=_stands_for(at[near], hop, n, framing.length)))
     second = f[:-2] - 2 * f[1:-1] + f[2:]
     change = np.gradient(f)
     unknown = np.full(len(f), _BETWEEN)
@@ -318,6 +320,17 @@ def _measured(read: Read, fs: float, heard: _Heard) -> Moving | None:
         mean, 1.25 * float(np.sqrt(variance)), low, high, heard.teeth,
         float(use.sum()) / framing.places, heard.cut or high > _WIDEST * low,
     )  # fmt: skip
+
+
+def _stands_for(at: Array, hop: int, frame: int, length: int) -> Array:
+    """Samples that each frame about the centres ``at`` stands for: a hop, and at the ends of the
+    stretch all that lies beyond."""
+    out = np.full(len(at), float(hop))
+    if at[0] <= frame:
+        out[0] = at[0] + hop / 2
+    if length - at[-1] <= frame:
+        out[-1] = length - at[-1] + hop / 2
+    return out
 
 
 def _by_teeth(
