@@ -21,8 +21,10 @@ from tonecomb.core.record.sensors import Calibration, ChannelGiven, say
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.sentence import sentence
 from tonecomb.core.steps.chain import without_channel
+from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.combine import Difference, Sum, VectorSum
 from tonecomb.core.steps.decimate import Decimate
+from tonecomb.core.steps.filters import BandPass, BandStop, HighPass, LowPass, Notch
 from tonecomb.core.steps.keep import Keep
 from tonecomb.core.steps.motion import Derivative, DoubleIntegral, Integral
 from tonecomb.core.steps.prepare import prepare
@@ -228,6 +230,9 @@ class StepContract:
     def test_files_and_the_command_line_bring_it_back(self) -> None:
         assert step_text.read(step_text.written(self.step)) == self.step
         assert step_text.parse(step_text.typed(self.step)) == self.step
+        off = replace(self.step, off=True)
+        assert step_text.read(step_text.written(off)) == off
+        assert step_text.parse(step_text.typed(off)) == off
         for broken in ({"step": "nothing"}, step_text.written(self.step) | {"more": 1}, 3):
             with pytest.raises(ValueError, match=r"."):
                 step_text.read(broken)
@@ -238,6 +243,13 @@ class StepContract:
         assert one is other
         assert prepare(self.made(), (self.step,)).key != one.key, "other samples"
         assert prepare(made, ()).key != one.key
+
+    def test_it_is_switched_off(self) -> None:
+        made = self.made()
+        off = prepare(made, (replace(self.step, off=True),))
+        if not self.step.adds:
+            np.testing.assert_array_equal(read_all(off), read_all(prepare(made, ())))
+            assert off.words == ()
 
     def test_it_has_an_editor(self, qtbot: Any) -> None:
         from tonecomb.desktop.method_line.step_editors import fields_of, first_of
@@ -254,6 +266,9 @@ CONTRACT = (
     Keep(0.5, 14.0), RemoveMean(), RemoveLine(), RemoveDrift(4.0), Decimate(3), VectorSum((0, 1)),
     Sum((1, 0), "both"), Difference((0, 1)), Scale((1,), -2.5), Integral((0,), 5.0),
     Integral((), 5.0), DoubleIntegral((1,), 5.0, "path"), Derivative((0,), 5.0),
+    LowPass(100.0, causal=True),
+    HighPass(20.0, family="bessel"), BandPass(60.0, 90.0, 6, "elliptic"), BandStop(60.0, 90.0),
+    Notch(50.0, 2.0), CombNotch(50.0, 1.0, 4),
 )  # fmt: skip
 for _one in CONTRACT:
     _name = f"Test{type(_one).__name__}{'InPlace' if not getattr(_one, 'channels', True) else ''}"
@@ -271,6 +286,9 @@ def test_every_step_is_held_to_the_contract() -> None:
         ("integral:low-cut=2", Integral((), 2.0)), ("integral:2:low-cut=2", Integral((1,), 2.0)),
         ("vector-sum:1:2:3", VectorSum((0, 1, 2))), ("scale:1:factor=2", Scale((0,), 2.0)),
         ("remove-drift:below=0.3", RemoveDrift(0.3)), ("remove-mean", RemoveMean()),
+        ("low-pass:500:order=6:family=bessel:causal", LowPass(500.0, 6, "bessel", True)),
+        ("band-stop:48:52:off", BandStop(48.0, 52.0, off=True)),
+        ("comb-notch:50:width=1", CombNotch(50.0, 1.0)),
     ],
 )  # fmt: skip
 def test_steps_are_typed(text: str, expected: Step) -> None:
@@ -282,7 +300,9 @@ def test_steps_are_typed(text: str, expected: Step) -> None:
     [
         ("keep:2", "its end is missing; give it like keep:START:END"),
         ("keep:2:x", "‘x’ is no end"), ("decimate:4:5", "‘5’ is one value too many"),
-        ("decimate:2.5", "‘2.5’ is no factor"), ("hum", "There is no step ‘hum’"),
+        ("decimate:2.5", "‘2.5’ is no factor"),
+        ("low-pass:50:family=brick", "‘brick’ is no family; choose from butterworth, cheb"),
+        ("hum", "There is no step ‘hum’"),
         ("scale:0", "‘0’ is no channels"), ("decimate:by=3", "it has no by"),
     ],
 )  # fmt: skip

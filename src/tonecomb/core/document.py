@@ -174,7 +174,7 @@ def set_steps(document: Document, ref: RecordingRef, steps: tuple[Step, ...]) ->
 
 
 def _kept(steps: tuple[Step, ...]) -> tuple[Step, ...]:
-    return tuple(step for step in steps if isinstance(step, Keep))
+    return tuple(step for step in steps if isinstance(step, Keep) and not step.off)
 
 
 def added(steps: tuple[Step, ...]) -> int:

@@ -41,6 +41,20 @@ class Source:
     steps: tuple[Step, ...] = ()
     reference: int | None = None
 
+    def span(self, signal: Signal) -> tuple[int, int]:
+        """First sample of the stretch and the one after its last, without what filters' settling
+        spoils at the record's ends. Raises :class:`UserError` where nothing is left."""
+        start, stop = (self.stretch or whole(signal)).indices(signal)
+        first, last = max(start, signal.spoiled[0]), min(stop, signal.length - signal.spoiled[1])
+        if first >= last:
+            settled = (count / signal.rate for count in signal.spoiled)
+            raise UserError(
+                "The stretch lies where a filter has not settled",
+                "it spoils {:.3g} s at the record's start and {:.3g} s at its end".format(*settled),
+                "choose a stretch between them, or a wider filter",
+            )
+        return first, last
+
 
 @dataclass(frozen=True)
 class Frames:
@@ -267,7 +281,7 @@ def plan(method: Method, recording: Recording) -> Plan:
         raise UserError(
             f"Zero padding ×{frames.pad} cannot be used", remedy=f"choose 1 to {MAX_PAD}"
         )
-    first, last = (source.stretch or whole(signal)).indices(signal)
+    first, last = source.span(signal)
     taper = window(frames.window)
     average.check(signal.channels)
     start, stop, framing = average.frames(first, last, frames.frame, frames.overlap, fs)

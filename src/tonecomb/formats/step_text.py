@@ -15,6 +15,7 @@ from tonecomb.core.steps.step import Setting, Step, settings
 from tonecomb.core.steps.table import STEPS, step_kind
 
 _KEY = "step"
+_OFF = "off"
 
 
 def written(step: Step) -> dict[str, Any]:
@@ -23,7 +24,7 @@ def written(step: Step) -> dict[str, Any]:
     for attribute, setting, _ in settings(type(step)):
         value = getattr(step, attribute)
         told[setting.name] = list(value) if isinstance(value, tuple) else value
-    return told
+    return told | {_OFF: True} if step.off else told
 
 
 def read(value: Any) -> Step:
@@ -35,7 +36,10 @@ def read(value: Any) -> Step:
     except UserError as error:
         raise ValueError(error.what) from error
     given = {name: one for name, one in value.items() if name != _KEY}
-    made: dict[str, Any] = {}
+    off = given.pop(_OFF, False)
+    if not isinstance(off, bool):
+        raise ValueError(f"{off!r} is neither on nor off")
+    made: dict[str, Any] = {_OFF: off}
     for attribute, setting, default in settings(kind):
         if setting.name in given:
             made[attribute] = _checked(setting, given.pop(setting.name))
@@ -54,6 +58,10 @@ def _checked(setting: Setting, value: Any) -> Any:
         return value
     if setting.kind == "text" and isinstance(value, str):
         return value
+    if setting.kind == "choice" and value in setting.choices:
+        return value
+    if setting.kind == "flag" and isinstance(value, bool):
+        return value
     if setting.kind == "channels" and isinstance(value, (list, tuple)):
         return tuple(_checked(Setting(setting.name, "whole"), one) for one in value)
     raise ValueError(f"{value!r} is not of the kind {setting.kind}")
@@ -68,14 +76,19 @@ def parse(text: str) -> Step:
     loose: list[str] = []
     for part in parts:
         head, equals, value = part.partition("=")
-        if not equals:
+        if not equals and part == _OFF:
+            made[_OFF] = True
+            continue
+        if not equals and any(part == s.name for _, s, _ in known if s.kind == "flag"):
+            value = "yes"
+        elif not equals:
             loose.append(part)
             continue
         found = next(((a, s) for a, s, _ in known if s.name == head), None)
         if found is None:
             raise _wrong(text, kind, f"it has no {head}")
         made[found[0]] = _value(found[1], [value], text, kind)
-    free = [(a, s) for a, s, _ in known if a not in made]
+    free = [(a, s) for a, s, _ in known if a not in made and s.kind != "flag"]
     while loose and free:
         attribute, setting = free.pop(0)
         # Channels take all values there are.
@@ -98,9 +111,14 @@ def _value(setting: Setting, texts: list[str], whole: str, kind: type[Step]) -> 
             return tuple(number - 1 for number in numbers)
         if setting.kind == "text":
             return texts[0]
+        if setting.kind == "flag":
+            return {"yes": True, "no": False}[texts[0]]
+        if setting.kind == "choice":
+            return _checked(setting, texts[0])
         return _checked(setting, int(texts[0]) if setting.kind == "whole" else float(texts[0]))
-    except ValueError as error:
-        raise _wrong(whole, kind, f"‘{texts[0]}’ is no {setting.name}") from error
+    except (ValueError, KeyError) as error:
+        offered = f"; choose from {', '.join(setting.choices)}" if setting.choices else ""
+        raise _wrong(whole, kind, f"‘{texts[0]}’ is no {setting.name}{offered}") from error
 
 
 def _wrong(text: str, kind: type[Step], why: str) -> UserError:
@@ -115,6 +133,8 @@ def usage(kind: type[Step]) -> str:
             text += ":CHANNEL:…" if default is MISSING else "[:CHANNEL]"
         elif default is MISSING:
             text += f":{setting.name.upper()}"
+        elif setting.kind == "flag":
+            text += f"[:{setting.name}]"
         else:
             text += f"[:{setting.name}={setting.name.upper()}]"
     return text
@@ -129,10 +149,12 @@ def typed(step: Step) -> str:
             continue
         if setting.kind == "channels":
             parts.append(f"{setting.name}={','.join(str(i + 1) for i in value)}")
+        elif setting.kind == "flag":
+            parts.append(setting.name if value else f"{setting.name}=no")
         else:
             parts.append(f"{setting.name}={value:.17g}" if setting.kind == "number" else
                          f"{setting.name}={value}")  # fmt: skip
-    return ":".join(parts)
+    return ":".join([*parts, _OFF] if step.off else parts)
 
 
 def listed() -> str:

@@ -36,7 +36,7 @@ from tonecomb.core.estimate.spectrum import (
 from tonecomb.core.estimate.windows import Window
 from tonecomb.core.method import Method, frame_plan
 from tonecomb.core.progress import Progress, silent
-from tonecomb.core.record.recording import Array, Recording, whole
+from tonecomb.core.record.recording import Array, Recording
 from tonecomb.core.steps.prepare import prepare
 
 Pooling = Literal["max", "mean"]
@@ -109,7 +109,7 @@ def run_spectrogram(
     :class:`UserError` as :func:`tonecomb.core.method.plan` does.
     """
     signal = prepare(recording, method.source.steps)
-    start, stop = (method.source.stretch or whole(signal)).indices(signal)
+    start, stop = method.source.span(signal)
     frame = method.frames.frame
     if frame > stop - start >= _FEWEST:
         frame = 1 << (int(stop - start).bit_length() - 1)

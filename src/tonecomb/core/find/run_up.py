@@ -19,7 +19,7 @@ from tonecomb.core.find.crossings import Crossing, find_crossings
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.method import Frames, Method, Shown, frame_plan
 from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.record.recording import Array, Recording, whole
+from tonecomb.core.record.recording import Array, Recording
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.sentence import DETRENDS, seconds, shown_as
 
@@ -112,7 +112,7 @@ def _turning(
     method: Method, recording: Recording, signal: Signal, shaft: Shaft, progress: Progress
 ) -> Turning:
     """The shaft's turning as the tachometer or the comb in the spectra of short frames has it."""
-    first, stop = (method.source.stretch or whole(signal)).indices(signal)
+    first, stop = method.source.span(signal)
     if shaft.tacho is not None:
         return Turning.of_pulses(signal, shaft.tacho, shaft.pulses, first, stop, progress)
     comb = shaft.comb

@@ -15,8 +15,9 @@ class Signal:
 
     ``recording`` is whose it is. ``channels`` are those of the recording and those that steps
     added; ``words`` say what the steps did, in their order. ``start`` (ISO 8601) and ``breaks``
-    are as in the recording, counted in this signal's samples. Two signals with one ``key`` have
-    the same samples.
+    are as in the recording, counted in this signal's samples. Of its samples ``spoiled`` first and
+    last ones tell more of a filter's settling than of what was recorded. Two signals with one
+    ``key`` have the same samples.
     """
 
     recording: Recording
@@ -30,6 +31,7 @@ class Signal:
     words: tuple[str, ...] = ()
     rate_found: str = ""
     problems: tuple[Problem, ...] = ()
+    spoiled: tuple[int, int] = (0, 0)
 
     @classmethod
     def of(cls, recording: Recording) -> Signal:

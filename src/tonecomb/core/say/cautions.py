@@ -21,7 +21,7 @@ from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.comb import MAINS, mains
 from tonecomb.core.method import Frames, Method
 from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.record.recording import Recording, Stretch, whole
+from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.record.statistics import uncalibrated
 from tonecomb.core.record.survey import survey
 from tonecomb.core.say import changing
@@ -47,7 +47,7 @@ def look(analysis: Analysis, recording: Recording, progress: Progress = silent) 
     """Look over the analysis's stretch."""
     method, source = analysis.method, analysis.method.source
     signal = prepare(recording, source.steps)
-    start, stop = (source.stretch or whole(signal)).indices(signal)
+    start, stop = source.span(signal)
     found = survey(signal, source.channel, start, stop, part(progress, 0, 0.7))
     frame, fs = _FINER * method.frames.frame, signal.rate
     if frame > stop - start:
@@ -76,7 +76,7 @@ def _all(analysis: Analysis, recording: Recording, seen: Seen) -> Iterator[Cauti
 def short_stretch(method: Method, recording: Recording) -> Caution | None:
     """What there is to say when not one frame fits: there is no analysis to look at then."""
     signal = prepare(recording, method.source.steps)
-    start, stop = (method.source.stretch or whole(signal)).indices(signal)
+    start, stop = method.source.span(signal)
     if method.frames.frame <= stop - start or stop - start < 2:
         return None
     frame, fs = 1 << int(math.log2(stop - start)), signal.rate

@@ -82,7 +82,7 @@ def step_phrases(method: Method, recording: Recording) -> list[Phrase]:
         words = step.words(names)
         if step.adds:
             names.append(words)
-        else:
+        elif not step.off:
             told.append(Phrase(f"{STEP}{i}", words))
     return told
 

@@ -46,6 +46,7 @@ class Decimate(Step):
             rate=fs,
             rate_found=f"{signal.rate_found}; decimated by {self.factor} to {fs:g} Hz",
             breaks=tuple(told),
+            spoiled=(-(-signal.spoiled[0] // self.factor), -(-signal.spoiled[1] // self.factor)),
         )
 
 

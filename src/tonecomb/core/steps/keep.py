@@ -32,6 +32,7 @@ class Keep(Step):
 
     def apply(self, signal: Signal) -> Signal:
         first, stop = self.stretch.indices(signal)
+        before, after = signal.spoiled
         told = (replace(one, sample=one.sample - first) for one in signal.breaks)
         return replace(
             signal,
@@ -39,4 +40,5 @@ class Keep(Step):
             length=stop - first,
             start="",
             breaks=tuple(one for one in told if 0 <= one.sample < stop - first),
+            spoiled=(max(before - first, 0), max(after - (signal.length - stop), 0)),
         )

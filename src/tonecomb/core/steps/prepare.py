@@ -26,6 +26,8 @@ def prepare(recording: Recording, steps: tuple[Step, ...]) -> Signal:
             return found
     signal = Signal.of(recording)
     for step in steps:
+        if step.off and not step.adds:
+            continue
         before = [channel.name for channel in signal.channels]
         signal = replace(
             step.apply(signal),

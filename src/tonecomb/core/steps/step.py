@@ -19,14 +19,16 @@ from tonecomb.core.record.signal import Signal
 @dataclass(frozen=True)
 class Setting:
     """A field of a step as files and the command line have it: ``name`` in both; ``kind`` is
-    ``number``, ``whole``, ``text`` or ``channels`` (numbers from 0; on the command line from 1),
-    of which it takes ``least`` or more; ``unit`` and ``help`` are for reading."""
+    ``number``, ``whole``, ``text``, ``flag`` (on the command line its name alone), ``choice`` (one
+    of ``choices``) or ``channels`` (numbers from 0; on the command line from 1), of which it takes
+    ``least`` or more; ``unit`` and ``help`` are for reading."""
 
     name: str
     kind: str
     unit: str = ""
     help: str = ""
     least: int = 1
+    choices: tuple[str, ...] = ()
 
 
 _KEY = "setting"
@@ -40,9 +42,10 @@ def setting(
     unit: str = "",
     help: str = "",
     least: int = 1,
+    choices: tuple[str, ...] = (),
 ) -> Any:
     """A dataclass field that is a setting of a step."""
-    meta = {_KEY: Setting(name, kind, unit, help, least)}
+    meta = {_KEY: Setting(name, kind, unit, help, least, choices)}
     return field(metadata=meta) if default is MISSING else field(default=default, metadata=meta)
 
 
@@ -56,15 +59,23 @@ def setting_of(one: Field[Any]) -> Setting:
 @dataclass(frozen=True)
 class Step(ABC):
     """``key`` names the kind of step in files and on the command line, ``title`` in menus, and
-    ``tip`` says what it is for."""
+    ``tip`` says what it is for. One that is ``off`` keeps its place and does nothing."""
 
     key: ClassVar[str]
     title: ClassVar[str]
     tip: ClassVar[str]
 
+    off: bool = field(default=False, kw_only=True)
+
     @abstractmethod
     def words(self, names: Sequence[str]) -> str:
         """What it does, in the sentence; ``names`` are those of the channels it is given."""
+
+    @classmethod
+    def put(cls, signal: Signal) -> dict[str, Any]:
+        """Settings with which it is first put into the chain of a signal, where what most steps
+        begin with will not do."""
+        return {}
 
     @property
     def adds(self) -> bool:
@@ -80,8 +91,13 @@ class Step(ABC):
 
 
 def settings(kind: type[Step]) -> list[tuple[str, Setting, Any]]:
-    """Attribute, setting and default (``MISSING`` for none) of each field of a step."""
-    return [(one.name, setting_of(one), one.default) for one in fields(kind)]
+    """Attribute, setting and default (``MISSING`` for none) of each field of a step but ``off``."""
+    return [(one.name, setting_of(one), one.default) for one in fields(kind) if one.name != "off"]
+
+
+def rounded(value: float) -> float:
+    """A value of which a user would have thought: one or two figures."""
+    return float(f"{value:.1g}") if value > 0 else value
 
 
 def unfit(what: str, remedy: str, why: str = "") -> UserError:

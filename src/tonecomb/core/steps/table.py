@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from tonecomb.core.errors import UserError
+from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.combine import Difference, Sum, VectorSum
 from tonecomb.core.steps.decimate import Decimate
+from tonecomb.core.steps.filters import BandPass, BandStop, HighPass, LowPass, Notch
 from tonecomb.core.steps.keep import Keep
 from tonecomb.core.steps.motion import Derivative, DoubleIntegral, Integral
 from tonecomb.core.steps.remove import RemoveDrift, RemoveLine, RemoveMean
@@ -17,6 +19,12 @@ STEPS: list[type[Step]] = [
     RemoveLine,
     RemoveDrift,
     Decimate,
+    LowPass,
+    HighPass,
+    BandPass,
+    BandStop,
+    Notch,
+    CombNotch,
     VectorSum,
     Sum,
     Difference,

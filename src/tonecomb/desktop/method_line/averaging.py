@@ -61,7 +61,7 @@ class AveragePopover(Popover):
         self._arrange(type(average))
 
     def _place(self, method: Method) -> Number:
-        start, stop = (method.source.stretch or whole(self._signal)).indices(self._signal)
+        start, stop = method.source.span(self._signal)
         fs = self._signal.rate
         average = method.averaging.average
         at = average.at if isinstance(average, Single) else None

@@ -10,7 +10,6 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.framing import MAX_OVERLAP, good_lengths
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.method import MAX_PAD, Method, resolution
-from tonecomb.core.record.recording import whole
 from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.kit.widgets import Number, Popover, label, link, row
 from tonecomb.desktop.method_line.sketch import (
@@ -33,7 +32,7 @@ class FramePopover(Popover):
             "length will do; those offered are transformed fastest.",
         )
         self._store, self._signal, self._method = store, signal, method
-        start, stop = (method.source.stretch or whole(signal)).indices(signal)
+        start, stop = method.source.span(signal)
         self._longest = max(2, stop - start)
         fs = signal.rate
         self.samples = Number(method.frames.frame, 2, self._longest, 0, "samples")

@@ -10,7 +10,7 @@ from dataclasses import MISSING, replace
 from functools import partial
 from typing import Any
 
-from PyQt6.QtWidgets import QLineEdit, QWidget
+from PyQt6.QtWidgets import QCheckBox, QLineEdit, QWidget
 
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.step import Setting, Step, settings
@@ -25,8 +25,10 @@ _FURTHEST = 1e12
 def first_of(kind: type[Step], signal: Signal, channel: int) -> Step:
     """A step as it is first put into the chain of a signal: what must be said is what leaves most
     as it is."""
-    said: dict[str, Any] = {}
+    said = kind.put(signal)
     for attribute, setting, default in settings(kind):
+        if attribute in said:
+            continue
         if setting.kind == "channels":
             several = default is MISSING and len(signal.channels) > 1 and setting.least > 1
             said[attribute] = tuple(range(len(signal.channels))) if several else (channel,)
@@ -52,7 +54,9 @@ def fields_of(step: Step, signal: Signal, changed: Changed) -> list[QWidget]:
         field = _field(setting, value, signal, take)
         field.setAccessibleName(f"{step.title}: {setting.name}")
         field.setToolTip(setting.help)
-        widgets += [label(setting.name.replace("-", " "), "quiet"), field]
+        if setting.kind != "flag":
+            widgets.append(label(setting.name.replace("-", " "), "quiet"))
+        widgets.append(field)
     return widgets
 
 
@@ -65,6 +69,15 @@ def _field(setting: Setting, value: Any, signal: Signal, take: Callable[[Any], N
         line.setMinimumWidth(line.fontMetrics().horizontalAdvance("made up") + 24)
         line.editingFinished.connect(lambda: take(line.text().strip()))
         return line
+    if setting.kind == "choice":
+        choice = Choice([(one, one.replace("-", " ")) for one in setting.choices], value, "")
+        choice.picked.connect(take)
+        return choice
+    if setting.kind == "flag":
+        flag = QCheckBox(setting.name)
+        flag.setChecked(bool(value))
+        flag.toggled.connect(take)
+        return flag
     if setting.kind == "whole":
         whole = Number(value, 1, 100_000, 0, setting.unit)
         whole.valueChanged.connect(lambda number: take(int(number)))

@@ -11,7 +11,6 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress
 from tonecomb.core.record.periods import Periods, count_periods
-from tonecomb.core.record.recording import whole
 from tonecomb.core.record.statistics import StretchFigures, stretch_figures
 from tonecomb.desktop.state.scheduler import Scheduler, Slot, Want
 from tonecomb.desktop.state.store import Store
@@ -58,7 +57,7 @@ class Figures(QObject):
         if signal is None or method is None or method.source.channel >= len(signal.channels):
             return None
         try:
-            start, stop = (method.source.stretch or whole(signal)).indices(signal)
+            start, stop = method.source.span(signal)
         except UserError:  # the analysis tells
             return None
         channel = method.source.channel

@@ -1,0 +1,99 @@
+"""A notch on every tooth of a comb: the mains' hum with its multiples, a family of harmonics."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any, ClassVar
+
+from tonecomb.core.record.recording import Array, Samples
+from tonecomb.core.record.signal import Signal
+from tonecomb.core.steps.sections import refused
+from tonecomb.core.steps.step import Step, rounded, setting
+from tonecomb.core.steps.teeth import Course, Teeth
+
+_MOST = 400
+_SETTLES = 1.5  # over the width: what the ends do to a tooth's amplitude
+
+
+class WithoutTeeth(Samples):
+    """Every channel of ``source`` less the teeth that are followed in it."""
+
+    costly = True
+
+    def __init__(self, source: Samples, course: Course) -> None:
+        self._source, self._course = source, course
+        self._teeth: dict[int, Teeth] = {}
+        self._lock = threading.Lock()
+
+    def teeth(self, channel: int) -> Teeth:
+        """The teeth of a channel, sought when they are first wanted."""
+        with self._lock:
+            if channel not in self._teeth:
+                self._teeth[channel] = Teeth(self._source, channel, self._course)
+            return self._teeth[channel]
+
+    def read(self, channel: int, start: int, stop: int) -> Array:
+        made = self.teeth(channel)
+        return self._source.read(channel, start, stop) - made.read(start, stop)
+
+
+@dataclass(frozen=True)
+class CombNotch(Step):
+    """``frequency`` (Hz) and its multiples go, with what lies ``width``/2 beside each. It follows
+    a fundamental that drifts by some thousandths, unless it is ``fixed``."""
+
+    key: ClassVar[str] = "comb-notch"
+    title: ClassVar[str] = "Comb notch"
+    tip: ClassVar[str] = "Take out a fundamental and its harmonics, such as hum, as they drift"
+
+    frequency: float = setting("frequency", "number", unit="Hz", help="the fundamental")
+    width: float = setting("width", "number", 0.6, unit="Hz", help="of each tooth")
+    teeth: int = setting("teeth", "whole", 40, help="how many harmonics go at most")
+    fixed: bool = setting("fixed", "flag", False, help="the fundamental does not drift")
+
+    @classmethod
+    def put(cls, signal: Signal) -> dict[str, Any]:
+        width = max(0.6, rounded(2 * _SETTLES * 4 / signal.duration))
+        mains = 50.0 if 50.0 + width < signal.rate / 2 else rounded(signal.rate / 8)
+        return {"frequency": mains, "width": min(width, rounded(mains / 4))}
+
+    def words(self, names: Sequence[str]) -> str:
+        fixed = ", fixed" if self.fixed else ""
+        return f"comb notch {self.frequency:.7g} Hz, {self.width:g} Hz wide{fixed}"
+
+    def numbers(self, fs: float) -> tuple[int, ...]:
+        """The harmonics below the Nyquist frequency that it takes out."""
+        last = int((fs / 2 - self.width) / self.frequency)
+        return tuple(range(1, min(self.teeth, last) + 1))
+
+    def apply(self, signal: Signal) -> Signal:
+        fs = signal.rate
+        if not 0 < self.frequency < fs / 2 - self.width:
+            raise refused(
+                f"A comb notch at {self.frequency:g} Hz lies outside the record's frequencies",
+                f"they end at {fs / 2:g} Hz, the Nyquist frequency", "choose a lower fundamental",
+            )  # fmt: skip
+        if not 0 < self.width <= self.frequency / 2:
+            raise refused(
+                f"Teeth {self.width:g} Hz wide leave nothing of a comb of {self.frequency:g} Hz",
+                "", f"choose a width above 0 and up to {self.frequency / 2:g} Hz",
+            )  # fmt: skip
+        if not 1 <= self.teeth <= _MOST:
+            raise refused(f"{self.teeth} teeth cannot be taken out", "", f"choose 1 to {_MOST}")
+        spoiled = round(_SETTLES * fs / self.width)
+        if 3 * spoiled >= signal.length:
+            raise refused(
+                f"Teeth {self.width:g} Hz wide are too narrow for this record",
+                f"they need {spoiled / fs:.3g} s to settle at each end, and there are "
+                f"{signal.duration:.3g} s", "choose a larger width or a longer record",
+            )  # fmt: skip
+        course = Course(
+            fs, signal.length, self.frequency, self.numbers(fs), self.width / 2, not self.fixed
+        )
+        return replace(
+            signal,
+            samples=WithoutTeeth(signal.samples, course),
+            spoiled=(signal.spoiled[0] + spoiled, signal.spoiled[1] + spoiled),
+        )
