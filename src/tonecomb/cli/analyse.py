@@ -14,13 +14,16 @@ from tonecomb.api import Analysed
 from tonecomb.cli.common import Reading, as_json, channels_of, importing, only, shown_progress
 from tonecomb.cli.common import stretch as stretch_option
 from tonecomb.cli.method import chain_of, method_of, method_options, slicing_of
+from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
 from tonecomb.core.find.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.core.method import Method
 from tonecomb.core.progress import part
+from tonecomb.core.record.evenly import excerpt
 from tonecomb.core.record.given import Given
 from tonecomb.core.record.recording import Recording
 from tonecomb.formats import output
+from tonecomb.formats.registry import write_recording
 
 
 @click.command()
@@ -50,6 +53,12 @@ from tonecomb.formats import output
     metavar="DIR",
     help="Write tables as CSV, pictures as PNG, and report.html, there.",
 )
+@click.option(
+    "--write-signal",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="Write what is analysed, after all steps, in the format that FILE ends in.",
+)
 def analyse(
     paths: tuple[Path, ...],
     reading: Reading,
@@ -57,6 +66,7 @@ def analyse(
     channels: tuple[str, ...],
     session: Path | None,
     out: Path | None,
+    write_signal: Path | None,
     **settings: Any,
 ) -> None:
     """Spectrum and peaks of the recordings at PATH…, all channels unless some are named."""
@@ -68,6 +78,8 @@ def analyse(
     asked = {"slices": slicing_of(settings)}
     if not paths:
         raise click.UsageError("Name a recording to analyse, or a session with --session.")
+    if write_signal is not None and len(paths) > 1:
+        raise UserError("--write-signal writes one recording", remedy="name one PATH")
     results: list[tuple[Recording, list[Analysed]]] = []
     with shown_progress("Analysing") as progress:
         for i, path in enumerate(paths):
@@ -85,6 +97,8 @@ def analyse(
                     tonecomb.analyse(recording, method, asked=asked, said=said, progress=done)
                 )
             results.append((recording, analyses))
+            if write_signal is not None:
+                _write_signal(write_signal, recording, [one.analysis for one in analyses])
     described = [
         {
             "recording": output.description(recording),
@@ -99,8 +113,17 @@ def analyse(
     for _, analyses in results:
         for one in analyses:
             click.echo(one.text())
-    for path in written:
+    for path in [*written, *([write_signal] if write_signal is not None else [])]:
         click.echo(f"wrote {path}")
+
+
+def _write_signal(file: Path, recording: Recording, analyses: list[Analysis]) -> None:
+    """Write the samples that were analysed, after the steps, over their stretch."""
+    source = analyses[0].method.source
+    signal = tonecomb.prepare(recording, source.steps)
+    numbers = [one.method.source.channel for one in analyses]
+    with shown_progress("Writing") as progress:
+        write_recording(file, excerpt(signal.as_recording(), numbers, source.stretch), progress)
 
 
 def _from_session(

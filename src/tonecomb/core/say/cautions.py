@@ -25,10 +25,16 @@ from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.record.statistics import uncalibrated
 from tonecomb.core.record.survey import survey
 from tonecomb.core.say import changing
-from tonecomb.core.say.caution import Caution, Detector, Seen, setting
+from tonecomb.core.say.caution import Caution, Detector, Edit, Seen, setting
+from tonecomb.core.steps.comb_notch import CombNotch
+from tonecomb.core.steps.filters import LowPass
 from tonecomb.core.steps.prepare import prepare
+from tonecomb.core.steps.step import Step
 
 _TOP = 0.95  # of the Nyquist frequency: what lies above may have been folded down
+_BELOW_TOP = 0.8  # of it: what a steep filter leaves up to there lies far below it at the top
+_NARROWEST = 15.0  # over a record's length: the width of a notch that settles in it
+_WIDEST_NOTCH = 4.0  # Hz
 _ALIASED_SHARE = 0.01  # of the power
 _UNCOVERED = 0.5  # of the stretch
 _HARDLY = 0.25  # of the mean weight: what weighs less hardly counts
@@ -114,11 +120,13 @@ def _alias_risk(a: Analysis, seen: Seen) -> Caution | None:
     share = float(s.mean_square[top].sum()) / total if total > 0 else 0.0
     if share < _ALIASED_SHARE:
         return None
+    edge = float(f"{_BELOW_TOP * nyquist:.3g}")
     return Caution(
         "alias-risk",
         f"{100 * share:.2g} % of the power lies within 5 % of the Nyquist frequency of "
         f"{nyquist:g} Hz: what is above it may have been folded down.",
-    )
+        f"Take out what is above {edge:g} Hz", _with_step(LowPass(edge, 8)),
+    )  # fmt: skip
 
 
 def _one_frame(a: Analysis, seen: Seen) -> Caution | None:
@@ -248,6 +256,8 @@ def _offset(a: Analysis, seen: Seen) -> Caution | None:
 
 
 def _hum(a: Analysis, seen: Seen) -> Caution | None:
+    if any(isinstance(step, CombNotch) and not step.off for step in a.method.source.steps):
+        return None
     other = {
         line for comb in a.combs for line in comb.lines
         if comb.carrier is None and mains(comb) is None
@@ -263,11 +273,28 @@ def _hum(a: Analysis, seen: Seen) -> Caution | None:
         ]
         if 1 in near and len(near) > 1:
             listed = ", ".join(f"{n * hz:g}" for n in near)
-            return Caution(
-                "hum", f"Peaks at {listed} Hz are those of {hz:g} Hz mains: hum, or a machine "
-                f"that runs with it.",
-            )  # fmt: skip
+            text = (
+                f"Peaks at {listed} Hz are those of {hz:g} Hz mains: hum, or a machine that runs "
+                f"with it."
+            )
+            width = max(CombNotch.width, _NARROWEST / a.resolution.stretch_s)
+            if width > _WIDEST_NOTCH:
+                return Caution("hum", text)
+            notch = CombNotch(_fundamental(found, hz, near), float(f"{width:.2g}"))
+            return Caution("hum", text, "Take it out (comb notch)", _with_step(notch))
     return None
+
+
+def _fundamental(found: list[float], hz: float, numbers: list[int]) -> float:
+    """The mains' frequency as the highest of its harmonics has it."""
+    last = numbers[-1]
+    best = min(found, key=lambda f: abs(f / (last * hz) - 1))
+    return float(f"{best / last:.7g}")
+
+
+def _with_step(step: Step) -> Edit:
+    """The edit that puts a step at the chain's end."""
+    return lambda method: method.having(steps=(*method.source.steps, step))
 
 
 def _off_mains(frequency: float) -> bool:

@@ -46,6 +46,7 @@ class CombNotch(Step):
 
     key: ClassVar[str] = "comb-notch"
     title: ClassVar[str] = "Comb notch"
+    takes: ClassVar[bool] = True
     tip: ClassVar[str] = "Take out a fundamental and its harmonics, such as hum, as they drift"
 
     frequency: float = setting("frequency", "number", unit="Hz", help="the fundamental")

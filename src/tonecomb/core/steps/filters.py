@@ -44,6 +44,8 @@ _ATTENUATION = setting(
 class Filter(Step):
     """What all filters share: ``sections`` run over every channel."""
 
+    takes: ClassVar[bool] = True
+
     @abstractmethod
     def sections(self, fs: float) -> Sections:
         """The filter at this sample rate; :class:`UserError` where it cannot be."""

@@ -64,6 +64,8 @@ class Step(ABC):
     key: ClassVar[str]
     title: ClassVar[str]
     tip: ClassVar[str]
+    takes: ClassVar[bool] = False
+    """Whether it takes something out of the samples, which can be held against what there was."""
 
     off: bool = field(default=False, kw_only=True)
 

@@ -50,6 +50,8 @@ class Kind(ABC, Generic[R]):
 
     key: ClassVar[str]
     doing: ClassVar[str]
+    in_time: ClassVar[bool] = True
+    """Whether it tells what changes over the stretch, so that a spectrogram goes with it."""
 
     @abstractmethod
     def parts(self, method: Method) -> Method:

@@ -57,6 +57,9 @@ class Spectra(Kind[Analysis]):
             "unit": a.unit.symbol,
             "method": a.sentence,
             "method_values": method_values(a.method),
+            "steps": [
+                step.words(()) for step in a.method.source.steps if not (step.off or step.adds)
+            ],
             "resolution": {
                 "bin_hz": r.bin_hz,
                 "enbw_hz": r.enbw_hz,

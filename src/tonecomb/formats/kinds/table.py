@@ -8,6 +8,7 @@ from typing import Any
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Recording
+from tonecomb.formats.kinds.before_after import BeforesAfters
 from tonecomb.formats.kinds.kind import Kind, Told
 from tonecomb.formats.kinds.ranges import Ranges
 from tonecomb.formats.kinds.run_up import RunUps
@@ -17,7 +18,9 @@ from tonecomb.formats.kinds.spectrum import Spectra
 from tonecomb.formats.kinds.trend import Trends
 
 SPECTRUM, SPECTROGRAM = Spectra(), Spectrograms()
-KINDS: list[Kind[Any]] = [SPECTRUM, SPECTROGRAM, SliceKind(), Trends(), RunUps(), Ranges()]
+KINDS: list[Kind[Any]] = [
+    SPECTRUM, BeforesAfters(), SPECTROGRAM, SliceKind(), Trends(), RunUps(), Ranges(),
+]  # fmt: skip
 
 
 def kind(key: str) -> Kind[Any]:
@@ -30,13 +33,13 @@ def besides(
     progress: Progress = silent,
 ) -> list[Told]:  # fmt: skip
     """What a method, or what is ``asked`` of a kind by its key, calls for besides the spectrum;
-    where that is anything, a spectrogram comes first."""
+    where something of it is over time, a spectrogram comes first."""
     wanted = asked or {}
     called = [
         one for one in KINDS
         if one is not SPECTRUM and one.called_for(method, wanted.get(one.key))
     ]  # fmt: skip
-    if called and SPECTROGRAM not in called:
+    if any(one.in_time for one in called) and SPECTROGRAM not in called:
         called.insert(0, SPECTROGRAM)
     told = []
     for i, one in enumerate(called):
