@@ -56,11 +56,13 @@ def bench(
     remembered: Callable[[Callable[..., Any]], Callable[..., Any]],
 ) -> Iterator[Bench]:  # fmt: skip
     """An empty bench; the demo's folder is already filled."""
+    from tonecomb.core.steps.sections import get_ready
     from tonecomb.demo import ropeway
     from tonecomb.desktop.bench import Bench
     from tonecomb.desktop.kit import settings
     from tonecomb.desktop.state import results
 
+    get_ready()  # or a job more would be under way, now and then
     settings.settings().clear()
     settings.imports_file().unlink(missing_ok=True)
     with pytest.MonkeyPatch.context() as patch:

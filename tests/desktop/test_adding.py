@@ -11,7 +11,7 @@ from typing import ClassVar
 
 import numpy as np
 import pytest
-from PyQt6.QtWidgets import QApplication, QLabel
+from PyQt6.QtWidgets import QApplication, QCheckBox
 
 import tonecomb
 from tonecomb.core.record.recording import Array, Samples
@@ -72,7 +72,7 @@ def test_a_step(flip: None, demo: Path, tmp_path: Path, request: pytest.FixtureR
     bench.method_line.edit("step 0")
     popover = QApplication.activePopupWidget()
     assert popover is not None
-    assert "Flip the sign" in [label.text() for label in popover.findChildren(QLabel)]
+    assert "Flip the sign" in [one.text() for one in popover.findChildren(QCheckBox)]
     popover.close()
     session.save(tmp_path / "s.tcomb", bench.store.document)
     assert session.load(tmp_path / "s.tcomb").recordings[0].method.source.steps == (step,)
@@ -83,7 +83,7 @@ import sys
 from pathlib import Path
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QLabel
+from PyQt6.QtWidgets import QCheckBox, QLabel
 from tonecomb.desktop.app import make_application
 from tonecomb.desktop.stage.pane import Pane, PaneSpec
 from tonecomb.desktop.stage.panes import PANES

@@ -24,7 +24,7 @@ from tonecomb.desktop.kit.widgets import Number, OptionList, Popover
 from tonecomb.desktop.method_line.window_picker import WindowPicker, figures
 
 Settle = Callable[[], None]
-REMEDIES = [code for code in CASES if code not in ("alias-risk", "hum", "nonstationary")]
+REMEDIES = [code for code in CASES if code != "nonstationary"]
 
 
 def cautions(bench: Bench) -> str:

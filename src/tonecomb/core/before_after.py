@@ -23,6 +23,7 @@ CHANGED_DB = 0.1
 """A peak whose level changes by more is told."""
 _COLUMNS = 1600
 _GONE_DB = 300.0
+_STANDS = 4.0  # times the noise, that a line too low to be listed stands at least
 
 
 @dataclass(frozen=True)
@@ -146,18 +147,28 @@ def _seen(
 def _changes(before: Analysis, after: Analysis) -> tuple[Change, ...]:
     """How the level of each peak of before changed."""
     names = {line: comb.name for comb in before.combs for line in comb.lines}
-    left, hz, told = after.peaks or (), after.spectrum.bin_hz, []
+    told = []
     for i, peak in enumerate(before.peaks or ()):
-        f, had = peak.tone.frequency, peak.tone.amplitude
-        near = [one.tone for one in left if abs(one.tone.frequency - f) < 0.5 * hz]
-        if near:
-            has = min(near, key=lambda tone: abs(tone.frequency - f)).amplitude
-        else:  # as high as the noise is in a bin
-            floor = after.floor
-            at = min(round(f / hz), len(after.spectrum.mean_square) - 1)
-            has = math.sqrt(
-                2 * float(after.spectrum.mean_square[at] if floor is None else floor[at])
-            )
-        change = 20 * math.log10(has / had) if has > 0 and had > 0 else -_GONE_DB
-        told.append(Change(f, before.amplitude(peak)[0], change, names.get(i, ""), not near))
+        change, gone = _change(peak.tone.frequency, peak.tone.amplitude, before, after)
+        told.append(
+            Change(peak.tone.frequency, before.amplitude(peak)[0], change, names.get(i, ""), gone)
+        )
     return tuple(told)
+
+
+def _change(f: float, had: float, before: Analysis, after: Analysis) -> tuple[float, bool]:
+    """By how many dB a peak changed, and whether it went down into the noise."""
+    hz = after.spectrum.bin_hz
+    near = [
+        one.tone for one in after.peaks or () if abs(one.tone.frequency - f) < 0.5 * hz
+    ]  # fmt: skip
+    if near and had > 0:
+        has = min(near, key=lambda tone: abs(tone.frequency - f)).amplitude
+        return (20 * math.log10(has / had) if has > 0 else -_GONE_DB), False
+    left, was = after.spectrum.mean_square, before.spectrum.mean_square
+    at = min(max(round(f / hz), 2), len(left) - 3)
+    noise = float(left[at] if after.floor is None else after.floor[at])
+    top = at - 1 + int(np.argmax(left[at - 1 : at + 2]))
+    if left[top] > _STANDS * noise and left[top] >= max(left[top - 1], left[top + 1]):
+        return 10 * math.log10(left[top] / was[top]), False  # too low to be listed, but there
+    return (20 * math.log10(math.sqrt(2 * noise) / had) if noise > 0 else -_GONE_DB), True

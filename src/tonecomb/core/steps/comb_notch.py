@@ -7,8 +7,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
+import numpy as np
+from numpy.typing import NDArray
+
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.steps.fir import smooth
 from tonecomb.core.steps.sections import refused
 from tonecomb.core.steps.step import Step, rounded, setting
 from tonecomb.core.steps.teeth import Course, Teeth
@@ -68,6 +72,24 @@ class CombNotch(Step):
         """The harmonics below the Nyquist frequency that it takes out."""
         last = int((fs / 2 - self.width) / self.frequency)
         return tuple(range(1, min(self.teeth, last) + 1))
+
+    def response(self, frequency: Array, fs: float) -> NDArray[np.complex128]:
+        """As it is about where the teeth are at each moment."""
+        half = self.width / 2
+        number = np.clip(np.round(frequency / self.frequency), 1, self.numbers(fs)[-1])
+        off = np.abs(frequency - number * self.frequency)
+        return np.asarray(1 - smooth((1.25 * half - off) / (0.5 * half)) + 0j)
+
+    def turns(self, fs: float) -> Sequence[float]:
+        reach = (-0.625 * self.width, 0.0, 0.625 * self.width)
+        return [number * self.frequency + off for number in self.numbers(fs) for off in reach]
+
+    def note(self, fs: float) -> str:
+        last = self.numbers(fs)[-1]
+        return (
+            f"teeth 1 to {last}, up to {last * self.frequency:.5g} Hz; a tone {self.width:.3g} Hz "
+            f"beside a tooth stays as it is; settles in {_SETTLES / self.width:.3g} s at each end"
+        )
 
     def apply(self, signal: Signal) -> Signal:
         fs = signal.rate

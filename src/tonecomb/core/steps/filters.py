@@ -7,6 +7,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any, ClassVar, cast
 
+import numpy as np
+from numpy.typing import NDArray
+
+from tonecomb.core.record.recording import Array
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.recursive import Filtered
 from tonecomb.core.steps.sections import (
@@ -23,8 +27,10 @@ from tonecomb.core.steps.step import Step, rounded, setting
 
 SPOILED = 1e-3
 """What is left of the ends, of where the record stood before, when they count as settled."""
+_PASSED, _STOPPED = 10 ** (-3.02 / 20), 10 ** (-39.99 / 20)
+_GRID = 4001
 _RIPPLED = ("chebyshev-1", "elliptic")
-_STOPPED = ("chebyshev-2", "elliptic")
+_DOWN = ("chebyshev-2", "elliptic")
 _FAMILY = setting(
     "family", "choice", "butterworth", choices=tuple(FAMILIES),
     help="Butterworth: flat. Chebyshev I, elliptic: steeper, the pass band ripples. Chebyshev II: "
@@ -70,6 +76,27 @@ class Filter(Step):
         count = made.settled(SPOILED)
         return count, count if made.zero_phase else 0
 
+    def response(self, frequency: Array, fs: float) -> NDArray[np.complex128]:
+        return self.sections(fs).response(frequency, fs)
+
+    def turns(self, fs: float) -> Sequence[float]:
+        return self.edges
+
+    def note(self, fs: float) -> str:
+        """Where it passes and stops, and how long it takes to settle."""
+        made, (first, last) = self.sections(fs), self.spoiled(fs)
+        f = np.concatenate([
+            np.linspace(0, fs / 2, _GRID)[1:-1],
+            *(edge + np.linspace(-1, 1, _GRID) * min(edge, fs / 2 - edge) for edge in self.edges),
+        ])  # fmt: skip
+        f = np.unique(f[(f > 0) & (f < fs / 2)])
+        gain = np.abs(made.response(f, fs))
+        passed, stopped = (_ranges(f, one) for one in (gain >= _PASSED, gain <= _STOPPED))
+        parts = [f"−3 dB or less from {passed}"] if passed else []
+        parts += [f"−40 dB or more from {stopped}"] if stopped else ["nowhere 40 dB down"]
+        ends = "each end" if last else "its start"
+        return f"{', '.join(parts)}; settles in {first / fs:.3g} s at {ends}"
+
     def apply(self, signal: Signal) -> Signal:
         fs = signal.rate
         made, (first, last) = self.sections(fs), self.spoiled(fs)
@@ -87,6 +114,18 @@ class Filter(Step):
         )
 
 
+def _ranges(frequency: Array, inside: NDArray[np.bool_]) -> str:
+    """Where a rising grid of frequencies is ``inside``, in words."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], inside, [False]]).astype(int)))
+    last = len(frequency) - 1
+    told = []
+    for first, stop in zip(edges[::2], edges[1::2], strict=True):
+        low = "0" if first == 0 else f"{frequency[first]:.4g}"
+        high = "on" if stop > last else f"to {frequency[stop - 1]:.4g}"
+        told.append(f"{low} Hz on" if stop > last else f"{low} {high} Hz")
+    return " and ".join(told)
+
+
 class _Shaped(Filter):
     """A filter with edges and a family. What follows are fields of those that are made of it."""
 
@@ -102,11 +141,15 @@ class _Shaped(Filter):
         words = f", {FAMILIES[cast(Family, self.family)]} {self.order}"
         if self.family in _RIPPLED:
             words += f", ripple {self.ripple:g} dB"
-        if self.family in _STOPPED:
+        if self.family in _DOWN:
             words += f", {self.attenuation:g} dB down"
         if words == ", Butterworth 4":
             words = ""
         return words + (", causal" if self.causal else "")
+
+    def applies(self, attribute: str) -> bool:
+        families = {"ripple": _RIPPLED, "attenuation": _DOWN}
+        return self.family in families.get(attribute, (self.family,))
 
     @property
     def lowest(self) -> float:

@@ -79,6 +79,11 @@ def refused(what: str, why: str, remedy: str) -> UserError:
     return UserError(what, why, remedy)
 
 
+def get_ready() -> None:
+    """Load what filters are designed with, which takes a second, before one is wanted."""
+    import scipy.signal  # noqa: F401
+
+
 @lru_cache(maxsize=64)
 def designed(design: Design, fs: float) -> Sections:
     """The sections of a filter; :class:`UserError` says why it cannot be."""

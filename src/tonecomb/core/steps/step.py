@@ -11,8 +11,11 @@ from collections.abc import Sequence
 from dataclasses import MISSING, Field, dataclass, field, fields
 from typing import Any, ClassVar
 
+import numpy as np
+from numpy.typing import NDArray
+
 from tonecomb.core.errors import UserError
-from tonecomb.core.record.recording import Channel
+from tonecomb.core.record.recording import Array, Channel
 from tonecomb.core.record.signal import Signal
 
 
@@ -83,6 +86,22 @@ class Step(ABC):
     def adds(self) -> bool:
         """Whether it makes one more channel and leaves those there are alone."""
         return False
+
+    def response(self, frequency: Array, fs: float) -> NDArray[np.complex128] | None:
+        """Its gain at frequencies (Hz) of samples at ``fs`` Hz; None where it has none to show."""
+        return None
+
+    def turns(self, fs: float) -> Sequence[float]:
+        """Frequencies (Hz) that a picture of its response must not leave out."""
+        return ()
+
+    def applies(self, attribute: str) -> bool:
+        """Whether a setting means anything beside the others as they are."""
+        return True
+
+    def note(self, fs: float) -> str:
+        """What is worth knowing of it at this sample rate; "" for nothing."""
+        return ""
 
     @abstractmethod
     def apply(self, signal: Signal) -> Signal:

@@ -162,7 +162,8 @@ class Exports(QObject):
         if named is None or method is None or complete is None:
             return
         if not kind.possible(method, asked):
-            self._notices.tell(UserError("No shaft is named", remedy="choose one with Shift+F"))
+            what, remedy = kind.lacks
+            self._notices.tell(UserError(what, remedy=remedy))
             return
 
         def make(_: Path, progress: Progress) -> bytes:

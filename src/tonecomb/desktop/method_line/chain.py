@@ -4,9 +4,10 @@ order."""
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from functools import partial
 
-from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QInputDialog, QLabel, QWidget
 
 from tonecomb.core import document as edits
 from tonecomb.core.document import Chain
@@ -16,6 +17,7 @@ from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
 from tonecomb.core.steps.table import STEPS
 from tonecomb.desktop.kit.rows_popover import RowsPopover
+from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import Choice, label, link
 from tonecomb.desktop.method_line.step_editors import fields_of, first_of
 from tonecomb.desktop.state.store import Store
@@ -40,6 +42,7 @@ class ChainPopover(RowsPopover):
         )
         self._store = store
         self._recording = store.recording(store.document.current)
+        self._notes: dict[int, QLabel] = {}
         self.kind.picked.connect(self._add)
         self.setFocusProxy(self.kind)
         self._fill()
@@ -69,6 +72,7 @@ class ChainPopover(RowsPopover):
 
     def _rows_of_steps(self) -> Iterator[QWidget]:
         recording, steps = self._recording, self._steps
+        self._notes.clear()
         if recording is None:
             return
         for i, step in enumerate(steps):
@@ -76,7 +80,7 @@ class ChainPopover(RowsPopover):
             line = QWidget()
             inside = QHBoxLayout(line)
             inside.setContentsMargins(0, 0, 0, 0)
-            inside.addWidget(label(step.title))
+            inside.addWidget(self._switch(i, step))
             for field in fields_of(step, before, partial(self._change, i)):
                 inside.addWidget(field)
             if isinstance(step, Keep):
@@ -92,6 +96,28 @@ class ChainPopover(RowsPopover):
                 button.setEnabled(possible)
                 inside.addWidget(button)
             yield line
+            if note := _note(step, before.rate):
+                told = label(note, "quiet")
+                told.setFont(font(9))
+                told.setIndent(22)
+                self._notes[i] = told
+                yield told
+
+    def _switch(self, number: int, step: Step) -> QWidget:
+        """Its name; with a tick, where it can be left out and come back."""
+        if step.adds:  # others may be made of the channel that it adds
+            return label(step.title)
+        switch = QCheckBox(step.title)
+        switch.setChecked(not step.off)
+        switch.setToolTip("Leave it out, or have it back")
+        switch.toggled.connect(lambda on: self._turn(number, not on))
+        return switch
+
+    def _turn(self, number: int, off: bool) -> None:
+        steps = list(self._steps)
+        if number < len(steps):
+            steps[number] = replace(steps[number], off=off)
+            self._apply(tuple(steps))
 
     def _add(self, kind: type[Step] | None) -> None:
         method, recording = self._store.method, self._recording
@@ -107,7 +133,13 @@ class ChainPopover(RowsPopover):
         steps = list(self._steps)
         if number < len(steps):
             steps[number] = step
-            self._apply(tuple(steps), merge=f"step {number}")
+            if self._apply(tuple(steps), merge=f"step {number}"):
+                self._tell(number, step)
+
+    def _tell(self, number: int, step: Step) -> None:
+        """What is worth knowing of a step, as it is now."""
+        if (told := self._notes.get(number)) is not None and self._recording is not None:
+            told.setText(_note(step, prepare(self._recording, self._steps[:number]).rate))
 
     def _keep_stretch(self, number: int) -> None:
         method = self._store.method
@@ -144,3 +176,10 @@ class ChainPopover(RowsPopover):
             self._store.apply(
                 "Put chain on the shelf", edits.put_chain(self._store.document, ref, chain)
             )
+
+
+def _note(step: Step, fs: float) -> str:
+    try:
+        return step.note(fs)
+    except UserError:  # told below the rows
+        return ""

@@ -43,10 +43,17 @@ def fields_of(step: Step, signal: Signal, changed: Changed) -> list[QWidget]:
     if own is not None:
         return own(step, signal, changed)
     now, widgets = [step], list[QWidget]()
+    of: dict[str, list[QWidget]] = {}
+
+    def show_what_applies() -> None:
+        for attribute, own in of.items():
+            for widget in own:
+                widget.setVisible(now[0].applies(attribute))
 
     def set_one(attribute: str, value: Any) -> None:
         now[0] = replace(now[0], **{attribute: value})
         changed(now[0])
+        show_what_applies()
 
     for attribute, setting, _ in settings(type(step)):
         value = getattr(step, attribute)
@@ -54,9 +61,12 @@ def fields_of(step: Step, signal: Signal, changed: Changed) -> list[QWidget]:
         field = _field(setting, value, signal, take)
         field.setAccessibleName(f"{step.title}: {setting.name}")
         field.setToolTip(setting.help)
-        if setting.kind != "flag":
-            widgets.append(label(setting.name.replace("-", " "), "quiet"))
-        widgets.append(field)
+        named = [] if setting.kind == "flag" else [label(setting.name.replace("-", " "), "quiet")]
+        of[attribute] = [*named, field]
+        widgets += of[attribute]
+        if not step.applies(attribute):
+            for widget in of[attribute]:
+                widget.hide()
     return widgets
 
 

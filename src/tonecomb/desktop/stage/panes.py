@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from tonecomb.desktop.stage.against import AgainstPane
+from tonecomb.desktop.stage.before_after import BeforeAfterPane
 from tonecomb.desktop.stage.frame_pane import FramePane
 from tonecomb.desktop.stage.gram_pane import GramPane
 from tonecomb.desktop.stage.pane import PaneSpec
@@ -22,6 +23,9 @@ PANES: list[PaneSpec] = [
              "speed, the resonances they meet", "time", 480, RunUpPane, shows_levels=True),
     PaneSpec("frame", "The single frame in time", "Shift+W", "Its samples as taken and as windowed",
              "its own", 190, FramePane),
+    PaneSpec("before-after", "Filters: before and after", "Shift+E", "The filters' response, whose "
+             "edges are dragged, and what they took out", "frequency", 300, BeforeAfterPane,
+             names_frequency=True),
     PaneSpec("phase", "Phase", "3", "Phase, real and imaginary part or group delay below the "
              "spectrum", "frequency", 190, PhasePane),
     PaneSpec("against", "Against a held trace", "Shift+H", "Ratio or difference of the trace now "

@@ -10,6 +10,7 @@ from tonecomb.desktop.stage.annotations import Span, Spans
 from tonecomb.desktop.state.envelopes import Envelopes
 
 _STRUCK = "struck out: frames that touch it do not count"
+_SPOILED = "a filter settles here: not analysed"
 
 
 class Problems(QObject):
@@ -22,6 +23,7 @@ class Problems(QObject):
         self._signal: Signal | None = None
         self._channel = 0
         self._struck: tuple[Stretch, ...] = ()
+        self._spoiled: tuple[Stretch, ...] = ()
         envelopes.clipping_ready.connect(self._ready)
 
     def show(self, signal: Signal | None, channel: int) -> None:
@@ -32,6 +34,11 @@ class Problems(QObject):
     def strike(self, parts: tuple[Stretch, ...]) -> None:
         """Hatch the parts whose frames do not count."""
         self._struck = parts
+        self.place()
+
+    def spoil(self, parts: tuple[Stretch, ...]) -> None:
+        """Hatch the ends that filters' settling spoils."""
+        self._spoiled = parts
         self.place()
 
     def _ready(self, recording_id: str, channel: int) -> None:
@@ -57,4 +64,5 @@ class Problems(QObject):
             text = f"{stop - first} samples at the limit"
             spans.append(Span(first / fs, (stop - 1) / fs, "clipped", text))
         spans += [Span(part.start, part.end, "struck", _STRUCK) for part in self._struck]
+        spans += [Span(part.start, part.end, "struck", _SPOILED) for part in self._spoiled]
         self.spans.set_spans(tuple(spans))

@@ -25,10 +25,12 @@ from tonecomb.desktop.stage.held_curves import HeldCurves
 from tonecomb.desktop.stage.overlays import Overlays
 from tonecomb.desktop.stage.peak_marks import PeakMarks
 from tonecomb.desktop.stage.range_drag import RangeDrag
+from tonecomb.desktop.stage.taken_curves import TakenCurves
 from tonecomb.formats.report.figures import Other
 from tonecomb.formats.report.figures import SpectrumView as FigureView
 
 _FLOOR_DB = 12  # shown below the lowest hundredth of the curve
+_DEEPEST_DB = 160  # below the highest point: further down is what filters left, not what was there
 _FIGURES = 26  # pixels over the highest peak
 
 
@@ -58,6 +60,7 @@ class SpectrumView(FrequencyPlot):
         self.overlays = Overlays(self, self._on_axis, self._line)
         self.held = HeldCurves(self, self._of_held, self._line)
         self.frames = FrameCurves(self, self._of_held, self._line)
+        self.taken = TakenCurves(self, self._of_held, self._line, self._tell)
         self.marks = PeakMarks(self)
         self.cell = ResolutionCell(self)
         self.combs = CombLines(self, numbers=True)
@@ -74,7 +77,8 @@ class SpectrumView(FrequencyPlot):
         self.curve.setPen(pg.mkPen(theme.traces[self._colour]))
         self._spot.setPen(pg.mkPen(theme.raised))
         self._spot.setBrush(pg.mkBrush(theme.ink))
-        for part in (self.overlays, self.held, self.frames, self.marks, self.drag):
+        parts = (self.overlays, self.held, self.frames, self.taken, self.marks, self.drag)
+        for part in parts:
             part.paint(theme)
         self.combs.paint_with(theme)
         self.cell.paint(theme)
@@ -139,7 +143,7 @@ class SpectrumView(FrequencyPlot):
         if self._theme is None:
             return
         band, overlays = self.overlays.told(self._analysis)
-        lines = [*overlays, *self.frames.told(), *self.held.told()]
+        lines = [*overlays, *self.taken.told(), *self.frames.told(), *self.held.told()]
         if lines or band:
             lines = [(self._theme.traces[0], f"now{band}"), *lines]
         self.tell(lines)
@@ -147,7 +151,8 @@ class SpectrumView(FrequencyPlot):
 
     def _of_held(self, other: Analysis) -> Curve | None:
         """Another trace as the current one is shown; None where it measures something else."""
-        assert self._analysis is not None
+        if self._analysis is None:
+            return None
         try:
             shown = in_unit_of(self._analysis, alike(self._analysis, other))
         except UserError:
@@ -268,7 +273,7 @@ class SpectrumView(FrequencyPlot):
             return
         top = float(values.max())
         if self.decibels:
-            low = max(float(np.percentile(values, 1)) - _FLOOR_DB, top - 240)
+            low = max(float(np.percentile(values, 1)) - _FLOOR_DB, top - _DEEPEST_DB)
             # Legend and figures over the highest peaks have room however low the view is.
             taken = _FIGURES + (0 if self.legend.isHidden() else self.legend.height())
             room = max(0.12, taken / max(self.box.height() - taken, taken))
@@ -293,6 +298,7 @@ class SpectrumView(FrequencyPlot):
             self._spot.hide()
             self.overlays.hide()
             self.frames.draw(False)
+            self.taken.draw(False)
             self.cell.show(None)
             return
         x, y = self._line(drawn)
@@ -300,6 +306,7 @@ class SpectrumView(FrequencyPlot):
         self.overlays.draw(analysis, x, y, decibels=self.decibels)
         self.held.draw(True)
         self.frames.draw(True)
+        self.taken.draw(True)
         values = analysis.curve
         levels = [(peak, values.at(peak.tone.frequency)) for peak in analysis.peaks or ()]
         levels = [(peak, level) for peak, level in levels if np.isfinite(level)]

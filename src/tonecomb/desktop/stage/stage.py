@@ -10,7 +10,8 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QPushButton, QSplitter, QStackedLayout, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.record.recording import whole
+from tonecomb.core.record.recording import Stretch, whole
+from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.edits.stretch import set_stretch
@@ -249,6 +250,7 @@ class Stage(QWidget):
         channel = min(method.source.channel, len(signal.channels) - 1)
         stretch = method.source.stretch or whole(signal)
         left_out = method.averaging.left_out
+        self.lanes.show_spoiled(_spoiled(signal))
         self.lanes.show_channels(signal, channel, ref.beside, stretch, ref.marks, left_out)
         for pane in self.panes.values():
             pane.show_signal(signal, channel, stretch)
@@ -320,6 +322,13 @@ class Stage(QWidget):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self.progress.place()
+
+
+def _spoiled(signal: Signal) -> tuple[Stretch, ...]:
+    """The ends of a signal that filters' settling spoils."""
+    first, last = (count / signal.rate for count in signal.spoiled)
+    ends = (Stretch(0.0, first), Stretch(signal.duration - last, signal.duration))
+    return tuple(end for end in ends if end.end > end.start)
 
 
 def _empty_page(open_file: Callable[[], object], open_demo: Callable[[], object]) -> QWidget:

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import sys
+
 from PyQt6.QtCore import QObject
 
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.steps.sections import get_ready
 from tonecomb.desktop.state.advice import Advice
 from tonecomb.desktop.state.envelopes import Envelopes
 from tonecomb.desktop.state.figures import Figures
@@ -34,6 +37,7 @@ class State:
             kind.key: Watched(kind, self.store, self.scheduler)
             for kind in KINDS if kind.key != "spectrum"
         }  # fmt: skip
+        self.scheduler.idle.connect(self._get_ready)
         self.moments = Moments(self.store, self.scheduler, self.watched["slices"])
         self.player = Player(parent, self.moments)
 
@@ -41,3 +45,15 @@ class State:
     def current(self) -> Signal | None:
         """What is being analysed."""
         return self.store.current
+
+    def _get_ready(self) -> None:
+        """When all is done for the first time, load what filters need, so that the first one does
+        not hold the window."""
+        if self.store.current is None:
+            return
+        self.scheduler.idle.disconnect(self._get_ready)
+        if "scipy.signal" not in sys.modules:
+            self.jobs.submit(
+                "Getting filters ready", lambda _: get_ready(), lambda _: None, lambda _: None,
+                background=True,
+            )  # fmt: skip

@@ -30,9 +30,9 @@ def changes(result: BeforeAfter) -> Table[Change]:
 
 
 def change_words(one: Change) -> str:
-    """By how much a peak changed: "−12.3 dB", or "> 40 dB down" where it is gone."""
+    """By how much a peak changed: "−12.3 dB", or "≤ −40 dB" where it is gone in the noise."""
     if one.gone:
-        return f"gone, by {-one.change_db:.0f} dB or more"
+        return f"≤ −{-one.change_db:.0f} dB"
     return f"{one.change_db:+.1f} dB".replace("-", "−")
 
 
@@ -40,6 +40,7 @@ class BeforesAfters(Kind[BeforeAfter]):
     key: ClassVar[str] = "before-after"
     doing: ClassVar[str] = "Comparing before and after"
     in_time: ClassVar[bool] = False
+    lacks: ClassVar[tuple[str, str]] = ("No step takes anything out", "add a filter with C")
 
     def parts(self, method: Method) -> Method:
         return Method(

@@ -53,6 +53,9 @@ class Kind(ABC, Generic[R]):
     in_time: ClassVar[bool] = True
     """Whether it tells what changes over the stretch, so that a spectrogram goes with it."""
 
+    lacks: ClassVar[tuple[str, str]] = ("There is nothing to compute", "")
+    """What is lacking where it is not possible, and what to do."""
+
     @abstractmethod
     def parts(self, method: Method) -> Method:
         """The parts of a method that the result hangs on, the rest set back."""

@@ -26,6 +26,7 @@ if TYPE_CHECKING:  # they bring SciPy's interpolation
 class RunUps(Kind["RunUp"]):
     key: ClassVar[str] = "run-up"
     doing: ClassVar[str] = "Turning with the shaft"
+    lacks: ClassVar[tuple[str, str]] = ("No shaft is named", "choose one with Shift+F")
 
     def parts(self, method: Method) -> Method:
         return replace(method.turning(), shown=Shown(level=method.shown.level))
