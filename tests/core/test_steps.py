@@ -24,6 +24,7 @@ from tonecomb.core.steps.chain import without_channel
 from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.combine import Difference, Sum, VectorSum
 from tonecomb.core.steps.decimate import Decimate
+from tonecomb.core.steps.envelope import Envelope
 from tonecomb.core.steps.filters import BandPass, BandStop, HighPass, LowPass, Notch
 from tonecomb.core.steps.keep import Keep
 from tonecomb.core.steps.motion import Derivative, DoubleIntegral, Integral
@@ -268,7 +269,7 @@ CONTRACT = (
     Integral((), 5.0), DoubleIntegral((1,), 5.0, "path"), Derivative((0,), 5.0),
     LowPass(100.0, causal=True),
     HighPass(20.0, family="bessel"), BandPass(60.0, 90.0, 6, "elliptic"), BandStop(60.0, 90.0),
-    Notch(50.0, 2.0), CombNotch(50.0, 1.0, 4),
+    Notch(50.0, 2.0), CombNotch(50.0, 1.0, 4), Envelope(100.0, 200.0),
 )  # fmt: skip
 for _one in CONTRACT:
     _name = f"Test{type(_one).__name__}{'InPlace' if not getattr(_one, 'channels', True) else ''}"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Hashable
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -41,6 +42,8 @@ from tonecomb.formats.registry import write_recording
     help="A CSV table of known frequencies that name peaks: name, frequency [Hz] or times "
     "shaft, tolerance [%].",
 )
+@click.option("--hits", is_flag=True, help="Look for hits that repeat, such as a bearing's.")
+@click.option("--cepstrum", is_flag=True, help="Families of lines by the power cepstrum.")
 @click.option(
     "--session",
     type=click.Path(path_type=Path),
@@ -75,7 +78,8 @@ def analyse(
     if session is not None:
         paths, given, base, said = _from_session(session, paths, reading)
     said = _known(said, settings.pop("machine"), settings.pop("shaft"))
-    asked = {"slices": slicing_of(settings)}
+    asked: dict[str, Hashable] = {"slices": slicing_of(settings)}
+    asked |= {key: True for key in ("hits", "cepstrum") if settings.pop(key)}
     if not paths:
         raise click.UsageError("Name a recording to analyse, or a session with --session.")
     if write_signal is not None and len(paths) > 1:

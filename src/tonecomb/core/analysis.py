@@ -32,6 +32,7 @@ from tonecomb.core.shown import ShownEstimate
 _UNSTEADY = ("moves", "hump")
 _SWELLS = ("comes and goes", "modulated")
 _SWEPT = 2.0  # times what is told apart, that a tooth sweeps over before its peaks are its
+_BORNE_OUT = 1.4  # times the floor, that a tooth's range holds on average
 _SEVERAL = 3  # peaks that move from which a family may
 WANDERS = 0.01  # of a bin that the place of a tone is uncertain at least where its phase wanders
 _OF_WIDTH = 0.4  # of a wandering line's width, for one average, that its place is uncertain
@@ -302,6 +303,8 @@ def _modes(
     if decay is not None or moving or len(still) < _SEVERAL or found.floor is None:
         return [*by_hand, *by_itself]
     known = [one.frequency for one in (*by_hand, *by_itself)]
+    # A tooth that is wider than a line is no mode.
+    known += [peaks[i].tone.frequency for i in teeth if not peaks[i].tone.steady]
     return [*by_hand, *by_itself, *find_under(still, data, found.floor, known)]
 
 
@@ -322,4 +325,19 @@ def _moving(before: Analysis, read: Read, p: Plan) -> Moving | None:
     still = [
         one.tone.frequency for i, one in enumerate(peaks) if one.tone.steady and i not in teeth
     ]
-    return find_moving(read, p.framing.length, p.fs, np.array(still))
+    heard = find_moving(read, p.framing.length, p.fs, np.array(still))
+    return heard if heard is None or _borne_out(heard, before) else None
+
+
+def _borne_out(heard: Moving, before: Analysis) -> bool:
+    """Whether the average has something over its noise where a tooth of the family was: what is
+    heard in short frames may be steady lines beside those that were left out."""
+    power, floor, hz = before.spectrum.mean_square, before.floor, before.spectrum.bin_hz
+    if floor is None:
+        return True
+    for number in heard.teeth:
+        first, last = math.floor(number * heard.low / hz), math.ceil(number * heard.high / hz)
+        over = power[first : last + 1] / np.maximum(floor[first : last + 1], 1e-300)
+        if len(over) and over.mean() > _BORNE_OUT:
+            return True
+    return False

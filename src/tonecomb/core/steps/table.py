@@ -6,6 +6,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.combine import Difference, Sum, VectorSum
 from tonecomb.core.steps.decimate import Decimate
+from tonecomb.core.steps.envelope import Envelope
 from tonecomb.core.steps.filters import BandPass, BandStop, HighPass, LowPass, Notch
 from tonecomb.core.steps.keep import Keep
 from tonecomb.core.steps.motion import Derivative, DoubleIntegral, Integral
@@ -25,6 +26,7 @@ STEPS: list[type[Step]] = [
     BandStop,
     Notch,
     CombNotch,
+    Envelope,
     VectorSum,
     Sum,
     Difference,

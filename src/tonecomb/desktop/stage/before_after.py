@@ -18,7 +18,7 @@ from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import Choice, label, row
 from tonecomb.desktop.stage.pane import Pane, Views
 from tonecomb.desktop.stage.response import ResponsePlot, changed, with_responses
-from tonecomb.desktop.stage.taken_curves import COLOURS
+from tonecomb.desktop.stage.spectrum import TAKEN
 from tonecomb.desktop.stage.wave_strips import Strip, WaveStrips
 from tonecomb.formats.kinds.before_after import change_words
 
@@ -97,7 +97,8 @@ class BeforeAfterPane(Pane):
         self._store.apply("Move a filter's edge", edits.set_steps(self._store.document, ref, steps))
 
     def _show(self, result: BeforeAfter | None) -> None:
-        self._spectrum.taken.show(result)
+        pairs = [] if result is None else [("before", result.before), ("taken out", result.removed)]
+        self._spectrum.taken.show(pairs)
         if result is None:
             self.told.setText("")
             self.strips.show_strips(())
@@ -107,7 +108,7 @@ class BeforeAfterPane(Pane):
         self.strips.show_strips([
             Strip(name, wave, f"{rms:.4g} {symbol} rms", colour)
             for name, wave, rms, colour in zip(
-                names, result.waves, result.rms, (COLOURS[0], 0, COLOURS[1]), strict=True
+                names, result.waves, result.rms, (TAKEN[0], 0, TAKEN[1]), strict=True
             )
         ])  # fmt: skip
         every = result.changed
@@ -122,7 +123,7 @@ class BeforeAfterPane(Pane):
     def hideEvent(self, event: object) -> None:
         super().hideEvent(event)  # type: ignore[arg-type]
         self._watched.want(False)
-        self._spectrum.taken.show(None)
+        self._spectrum.taken.show([])
 
     def showEvent(self, event: object) -> None:
         super().showEvent(event)  # type: ignore[arg-type]

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from tonecomb.desktop.stage.against import AgainstPane
 from tonecomb.desktop.stage.before_after import BeforeAfterPane
+from tonecomb.desktop.stage.cepstrum import CepstrumPane
+from tonecomb.desktop.stage.envelope import EnvelopePane
 from tonecomb.desktop.stage.frame_pane import FramePane
 from tonecomb.desktop.stage.gram_pane import GramPane
 from tonecomb.desktop.stage.pane import PaneSpec
@@ -26,6 +28,10 @@ PANES: list[PaneSpec] = [
     PaneSpec("before-after", "Filters: before and after", "Shift+E", "The filters' response, whose "
              "edges are dragged, and what they took out", "frequency", 300, BeforeAfterPane,
              names_frequency=True),
+    PaneSpec("envelope", "Envelope", "8", "Hits that repeat, such as a bearing's, and the bands in "
+             "which they ring", "its own", 280, EnvelopePane),
+    PaneSpec("cepstrum", "Cepstrum", "9", "Families of lines as single values over quefrency, to "
+             "be dropped as combs or taken out", "its own", 220, CepstrumPane),
     PaneSpec("phase", "Phase", "3", "Phase, real and imaginary part or group delay below the "
              "spectrum", "frequency", 190, PhasePane),
     PaneSpec("against", "Against a held trace", "Shift+H", "Ratio or difference of the trace now "

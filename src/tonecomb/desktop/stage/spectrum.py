@@ -22,15 +22,17 @@ from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frame_curves import FrameCurves
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.held_curves import HeldCurves
+from tonecomb.desktop.stage.named_curves import NamedCurves
 from tonecomb.desktop.stage.overlays import Overlays
 from tonecomb.desktop.stage.peak_marks import PeakMarks
 from tonecomb.desktop.stage.range_drag import RangeDrag
-from tonecomb.desktop.stage.taken_curves import TakenCurves
 from tonecomb.formats.report.figures import Other
 from tonecomb.formats.report.figures import SpectrumView as FigureView
 
 _FLOOR_DB = 12  # shown below the lowest hundredth of the curve
 _DEEPEST_DB = 160  # below the highest point: further down is what filters left, not what was there
+TAKEN, LIFTERED = (2, 3), (1,)
+"""Colours of what there was before filters and what they took, and of a liftered spectrum."""
 _FIGURES = 26  # pixels over the highest peak
 
 
@@ -60,7 +62,10 @@ class SpectrumView(FrequencyPlot):
         self.overlays = Overlays(self, self._on_axis, self._line)
         self.held = HeldCurves(self, self._of_held, self._line)
         self.frames = FrameCurves(self, self._of_held, self._line)
-        self.taken = TakenCurves(self, self._of_held, self._line, self._tell)
+        self.taken, self.liftered = (
+            NamedCurves(self, colours, self._of_held, self._line, self._tell)
+            for colours in (TAKEN, LIFTERED)
+        )
         self.marks = PeakMarks(self)
         self.cell = ResolutionCell(self)
         self.combs = CombLines(self, numbers=True)
@@ -77,7 +82,8 @@ class SpectrumView(FrequencyPlot):
         self.curve.setPen(pg.mkPen(theme.traces[self._colour]))
         self._spot.setPen(pg.mkPen(theme.raised))
         self._spot.setBrush(pg.mkBrush(theme.ink))
-        parts = (self.overlays, self.held, self.frames, self.taken, self.marks, self.drag)
+        parts = (self.overlays, self.held, self.frames, self.taken, self.liftered,
+                 self.marks, self.drag)  # fmt: skip
         for part in parts:
             part.paint(theme)
         self.combs.paint_with(theme)
@@ -143,7 +149,13 @@ class SpectrumView(FrequencyPlot):
         if self._theme is None:
             return
         band, overlays = self.overlays.told(self._analysis)
-        lines = [*overlays, *self.taken.told(), *self.frames.told(), *self.held.told()]
+        lines = [
+            *overlays,
+            *self.taken.told(),
+            *self.liftered.told(),
+            *self.frames.told(),
+            *self.held.told(),
+        ]
         if lines or band:
             lines = [(self._theme.traces[0], f"now{band}"), *lines]
         self.tell(lines)
@@ -299,6 +311,7 @@ class SpectrumView(FrequencyPlot):
             self.overlays.hide()
             self.frames.draw(False)
             self.taken.draw(False)
+            self.liftered.draw(False)
             self.cell.show(None)
             return
         x, y = self._line(drawn)
@@ -307,6 +320,7 @@ class SpectrumView(FrequencyPlot):
         self.held.draw(True)
         self.frames.draw(True)
         self.taken.draw(True)
+        self.liftered.draw(True)
         values = analysis.curve
         levels = [(peak, values.at(peak.tone.frequency)) for peak in analysis.peaks or ()]
         levels = [(peak, level) for peak, level in levels if np.isfinite(level)]

@@ -9,6 +9,8 @@ from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Recording
 from tonecomb.formats.kinds.before_after import BeforesAfters
+from tonecomb.formats.kinds.cepstrum import CepstrumKind
+from tonecomb.formats.kinds.hits import HitKind
 from tonecomb.formats.kinds.kind import Kind, Told
 from tonecomb.formats.kinds.ranges import Ranges
 from tonecomb.formats.kinds.run_up import RunUps
@@ -20,6 +22,7 @@ from tonecomb.formats.kinds.trend import Trends
 SPECTRUM, SPECTROGRAM = Spectra(), Spectrograms()
 KINDS: list[Kind[Any]] = [
     SPECTRUM, BeforesAfters(), SPECTROGRAM, SliceKind(), Trends(), RunUps(), Ranges(),
+    HitKind(), CepstrumKind(),
 ]  # fmt: skip
 
 

@@ -1,0 +1,315 @@
+"""Hits that repeat, such as those of a bearing's fault: in which band they ring, and how often.
+
+Bands of many widths are taken from one transform of the record, its steady lines left out, and
+ranked by how far the kurtosis of their envelope is from that of noise (spectral kurtosis: Antoni,
+Mech. Syst. Signal Process. 20, 2006; the grid of bands: 21, 2007). In the spectrum of the squared
+envelope of the best bands, hits that come every 1/f₀ with some slip are lines at its multiples,
+wider the higher they are.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.spectrum import Read
+from tonecomb.core.progress import Progress, silent
+from tonecomb.core.record.recording import Array
+
+DIVISIONS = (1, 2, 3, 4, 6, 8, 12, 16, 24, 32)
+"""Into how many bands of one width the frequencies are divided."""
+MOST_SAMPLES = 1 << 22
+LEAST_SAMPLES = 4096
+_DRAWN_HZ, _POINTS = 1000.0, 6000
+_TAPER = 5  # part of the record over which it begins, and ends
+_LINE = 16.0  # times the local floor, from which a bin is a steady line and left out
+_NEAR_BINS = 201  # that tell the local floor
+_GROWS = 0.25  # of the frequency, that blocks are wide in a spectrum that falls
+_WIDE = 8.0  # times the rate of hits, that the band is wide which shows them
+_NEARLY = 0.6  # of the highest score of any band, that a narrower one has at least
+_BANDS = 3
+_OVERLAP = 0.5  # of the narrower band, that two of the best may share
+_HARMONICS = 5
+_SLIP = 0.01  # spread of each interval, in parts of it, for which lines are as wide as they may be
+_LOWEST = 12.0  # hits in the record at least
+_FURTHEST = 0.45  # of an envelope's highest frequency, that a fundamental may have
+_CLAIMED = 22.0  # the score from which hits are claimed
+_CLEAR = 3.0  # times the noise, that so many lines stand at least
+_SEVERAL = 2
+_FIRST = 0.3  # of the highest line, that the first has at least
+_KNOWN = 0.5  # bins of 1/duration that a rate is uncertain: hits at the ends count less
+
+
+@dataclass(frozen=True)
+class Band:
+    """From ``low`` to ``high`` Hz; ``kurtosis`` of the complex envelope (0 for noise), and how many
+    standard deviations of noise that is."""
+
+    low: float
+    high: float
+    kurtosis: float
+    stands: float
+
+
+@dataclass(frozen=True)
+class Hits:
+    """They repeat ``frequency`` times a second, in a ``band``. ``score`` is the logarithm of how
+    much likelier they are than noise; ``harmonics`` the heights of the first lines over it."""
+
+    frequency: float
+    std: float
+    band: Band
+    score: float
+    harmonics: tuple[float, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Envelopes:
+    """``bands`` is the whole grid, row by row of :data:`DIVISIONS`, ``best`` the most promising
+    ones, and ``hits`` what repeats in them, the surest first. ``frequency`` (Hz) and ``over_db``
+    are the spectrum of the squared envelope of ``shown``, over its noise, both of shape (n,).
+    ``seconds`` is how much of the record was looked at, from ``start`` (s) of it."""
+
+    bands: tuple[tuple[Band, ...], ...]
+    best: tuple[Band, ...]
+    hits: tuple[Hits, ...]
+    shown: Band
+    frequency: Array
+    over_db: Array
+    start: float
+    seconds: float
+
+    @property
+    def nbytes(self) -> int:
+        """What it holds in memory."""
+        return self.frequency.nbytes + self.over_db.nbytes
+
+
+def find_hits(read: Read, length: int, fs: float, progress: Progress = silent) -> Envelopes:
+    """Look for hits in ``length`` samples at ``fs`` Hz; of very long records in their middle."""
+    import scipy.fft
+
+    n = min(length, MOST_SAMPLES)
+    n = scipy.fft.prev_fast_len(n, real=True)
+    n -= n % 2
+    if n < LEAST_SAMPLES:
+        raise UserError(
+            f"{length} samples are too few to look for hits in",
+            f"it takes {LEAST_SAMPLES}", "choose a longer stretch",
+        )  # fmt: skip
+    first = (length - n) // 2
+    spectrum, uneven = _tapered(np.asarray(read(first, first + n), dtype=np.float64))
+    progress(0.3)
+    spectrum[_lines(spectrum)] = 0
+    spectrum[0] = 0
+    bands = tuple(
+        tuple(_band(spectrum, k, parts, fs, uneven) for k in range(parts)) for parts in DIVISIONS
+    )
+    progress(0.6)
+    best = _best([band for row in bands for band in row])
+    hits: list[Hits] = []
+    for k, band in enumerate(best):
+        found = _hits(_envelope(spectrum, band, fs), band, n / fs)
+        if found is not None:
+            hits.append(found)
+        progress(0.6 + 0.4 * (k + 1) / len(best))
+    hits.sort(key=lambda one: -one.score)
+    every = [band for row in bands for band in row]
+    told = tuple(_where_clearest(one, every, spectrum, fs, n / fs) for one in _once(hits))
+    shown = told[0].band if told else best[0]
+    frequency, over_db = _drawn(_envelope(spectrum, shown, fs), shown, n / fs)
+    return Envelopes(bands, tuple(best), told, shown, frequency, over_db, first / fs, n / fs)
+
+
+def _tapered(x: Array) -> tuple[np.ndarray, float]:
+    """Transform of samples that begin and end slowly, lest lines leak into all bands, and what
+    that alone makes of the kurtosis of noise."""
+    import scipy.fft
+
+    ramp = np.sin(np.linspace(0, np.pi / 2, len(x) // _TAPER)) ** 2
+    weights = np.ones(len(x))
+    weights[: len(ramp)], weights[len(x) - len(ramp) :] = ramp, ramp[::-1]
+    spectrum = scipy.fft.rfft((x - x.mean()) * weights, overwrite_x=True)
+    weights *= weights
+    return spectrum, float((weights @ weights) / len(x) / weights.mean() ** 2)
+
+
+def _drawn(envelope: Array, band: Band, seconds: float) -> tuple[Array, Array]:
+    """Frequencies (Hz) and levels (dB) of an envelope's spectrum, the highest of several bins."""
+    power, _ = _power(envelope, band, seconds)
+    power = power[: max(2, round(_DRAWN_HZ * seconds))]
+    several = -(-len(power) // _POINTS)
+    count = len(power) // several
+    parts = power[: count * several].reshape(count, several)
+    place = np.argmax(parts, axis=1) + np.arange(count) * several
+    return place / seconds, 10 * np.log10(np.maximum(power[place], 1e-3))
+
+
+def _where_clearest(
+    hits: Hits, bands: Sequence[Band], spectrum: np.ndarray, fs: float, seconds: float
+) -> Hits:
+    """The hits in the narrowest band in which their lines stand nearly as high as in any."""
+    at, told = np.array([hits.frequency]), [hits]
+    for band in bands:
+        if band.high - band.low < _WIDE * hits.frequency:
+            continue
+        power, top = _power(_envelope(spectrum, band, fs), band, seconds)
+        sums = np.concatenate([[0.0], np.cumsum(power)])
+        score, heights = _scores(sums, at, 1 / seconds, top)
+        lines = tuple(float(one) for one in heights[:, 0])
+        told.append(replace(hits, band=band, score=float(score[0]), harmonics=lines))
+    enough = _NEARLY * max(one.score for one in told)
+    return min(
+        (one for one in told if one.score >= enough),
+        key=lambda one: (one.band.high - one.band.low, -one.score),
+    )
+
+
+def _once(hits: Sequence[Hits]) -> tuple[Hits, ...]:
+    """Each rate once, in the band that shows it best."""
+    found: list[Hits] = []
+    for one in hits:
+        if all(abs(one.frequency / other.frequency - 1) > 0.01 for other in found):
+            found.append(one)
+    return tuple(found)
+
+
+def local_floor(power: Array, bins: int = _NEAR_BINS, least: int = 0) -> Array:
+    """Mean of the noise about each bin, from medians of neighbouring blocks of ``bins``; with
+    ``least`` the blocks begin as short as that and grow with frequency."""
+    size, starts = least or bins, [0]
+    while starts[-1] + 2 * size < len(power):
+        starts.append(starts[-1] + size)
+        size = min(bins, max(size, int(starts[-1] * _GROWS)))
+    edges = [*starts, len(power)]
+    middles = [float(np.median(power[a:b])) for a, b in pairwise(edges)]
+    centres = [(a + b) / 2 for a, b in pairwise(edges)]
+    return np.interp(np.arange(len(power)), centres, middles) / np.log(2)
+
+
+def _lines(spectrum: np.ndarray) -> np.ndarray:
+    """Which bins belong to steady lines, with those that leak beside them."""
+    power = spectrum.real**2 + spectrum.imag**2
+    out = power > _LINE * local_floor(power)
+    near = out.copy()
+    for shift in (1, 2):
+        near[shift:] |= out[:-shift]
+        near[:-shift] |= out[shift:]
+    return near
+
+
+def _slice(band: tuple[float, float], bins: int, fs: float) -> tuple[int, int]:
+    first, last = (round(edge / (fs / 2) * (bins - 1)) for edge in band)
+    return max(first, 1), max(last, first + 2)
+
+
+def _envelope(spectrum: np.ndarray, band: Band, fs: float) -> Array:
+    """Squared envelope of a band, at a rate of its width."""
+    import scipy.fft
+
+    first, last = _slice((band.low, band.high), len(spectrum), fs)
+    # Twice the rate: the squared envelope has twice the band's width.
+    size = scipy.fft.next_fast_len(2 * (last - first))
+    padded = np.zeros(size, dtype=np.complex128)
+    padded[: last - first] = spectrum[first:last]
+    made = scipy.fft.ifft(padded, overwrite_x=True)
+    return np.asarray(made.real**2 + made.imag**2)
+
+
+def _band(spectrum: np.ndarray, number: int, parts: int, fs: float, uneven: float) -> Band:
+    import scipy.fft
+
+    low, high = number * fs / 2 / parts, (number + 1) * fs / 2 / parts
+    first, last = _slice((low, high), len(spectrum), fs)
+    last = first + scipy.fft.prev_fast_len(last - first)
+    made = scipy.fft.ifft(spectrum[first:last])
+    square = made.real**2 + made.imag**2
+    mean = float(square.mean())
+    if mean <= 0:
+        return Band(low, high, 0.0, 0.0)
+    kurtosis = float((square @ square) / len(square)) / mean**2 / uneven - 2
+    return Band(low, high, kurtosis, kurtosis * np.sqrt(len(square) / 4))
+
+
+def _best(bands: Sequence[Band]) -> list[Band]:
+    best: list[Band] = []
+    for band in sorted(bands, key=lambda one: -one.stands):
+        shared = (
+            (min(band.high, one.high) - max(band.low, one.low))
+            / min(band.high - band.low, one.high - one.low)
+            for one in best
+        )
+        if all(part < _OVERLAP for part in shared):
+            best.append(band)
+        if len(best) == _BANDS:
+            break
+    return best
+
+
+def _hits(envelope: Array, band: Band, seconds: float) -> Hits | None:
+    """What repeats in a squared envelope that lasts so long."""
+    power, top = _power(envelope, band, seconds)
+    rate, hz = len(envelope) / seconds, 1 / seconds
+    lowest, highest = _LOWEST / seconds, _FURTHEST * min(rate / 2, top * hz)
+    if highest <= lowest:
+        return None
+    sums = np.concatenate([[0.0], np.cumsum(power)])
+    grid = np.arange(lowest, highest, 0.4 * hz / _HARMONICS)
+    score, _ = _scores(sums, grid, hz, top)
+    at = int(np.argmax(score))
+    fine = grid[at] + np.linspace(-1, 1, 401) * hz
+    fine = fine[fine > lowest / 2]
+    better, levels = _scores(sums, fine, hz, top)
+    top_score = float(better.max())
+    near = better > top_score - 2.0
+    frequency = float(np.average(fine[near], weights=np.exp(better[near] - top_score)))
+    spread = float(np.sqrt(np.average((fine[near] - frequency) ** 2,
+                                      weights=np.exp(better[near] - top_score))))  # fmt: skip
+    heights = levels[:, int(np.argmax(better))]
+    # Lines stand over what lies between them, or the envelope only changes slowly.
+    _, between = _scores(sums, np.array([frequency]), hz, top, -0.5)
+    clear = heights > _CLEAR * np.maximum(between[:, 0], 1.0)
+    if top_score < _CLAIMED or clear.sum() < _SEVERAL or not clear[0]:
+        return None
+    return Hits(frequency, max(spread, _KNOWN * hz), band, top_score,
+                tuple(float(one) for one in heights))  # fmt: skip
+
+
+def _power(envelope: Array, band: Band, seconds: float) -> tuple[Array, int]:
+    """Power spectrum of a squared envelope over its floor, bin by bin of 1/``seconds``, up to the
+    band's width, and how many bins that are."""
+    import scipy.fft
+
+    found = np.abs(scipy.fft.rfft(envelope - envelope.mean())) ** 2
+    top = min(len(found), int((band.high - band.low) * seconds))
+    power = found[:top] / local_floor(found[:top], 401, 16)
+    power[:4] = 1.0
+    return power, top
+
+
+def _scores(
+    sums: Array, grid: Array, hz: float, top: int, beside: float = 0.0
+) -> tuple[Array, Array]:
+    """Log-likelihood of lines at the multiples of each frequency against noise, shape (grid,), and
+    the mean heights there, or so many frequencies ``beside``, shape (harmonics, grid)."""
+    total = np.zeros(len(grid))
+    heights = np.ones((_HARMONICS, len(grid)))
+    for h in range(1, _HARMONICS + 1):
+        middle = (h + beside) * grid / hz
+        # A walk of the phase with so much slip an interval widens line h to 2π h² s² f₀.
+        half = np.maximum(0.75, np.pi * h * h * _SLIP**2 * grid / hz)
+        first = np.clip(np.round(middle - half).astype(int), 0, top)
+        last = np.clip(np.round(middle + half).astype(int) + 1, 0, top)
+        count = np.maximum(last - first, 1)
+        inside = last > first
+        mean = np.where(inside, (sums[last] - sums[first]) / count, 1.0)
+        gain = count * (mean - 1 - np.log(np.maximum(mean, 1e-6)))
+        total += np.where(mean > 1, gain, -gain)
+        heights[h - 1] = mean
+    # The first line is among the highest, or it is not the first.
+    total[heights[0] < _FIRST * heights.max(axis=0)] = 0.0
+    return total, heights
