@@ -14,6 +14,7 @@ import tonecomb
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.cepstrum import cepstrum
 from tonecomb.core.estimate.estimate import Estimate, run_spectrum
+from tonecomb.core.find.bearing import Bearing
 from tonecomb.core.find.hits import Envelopes, find_hits
 from tonecomb.core.method import Method, default_method
 from tonecomb.core.record.recording import Array
@@ -174,3 +175,28 @@ def test_the_method_of_a_cepstrum_is_that_of_the_spectrum() -> None:
     told = tonecomb.analyse(made, Method.of(frame=1024), asked={"cepstrum": True})
     assert told.values()["rahmonics"] == []
     assert len(told.result("cepstrum").values) == 513
+
+
+def test_a_bearings_frequencies_follow_from_its_geometry() -> None:
+    """A deep-groove bearing of nine balls, with the textbook's figures; with all the elements of
+    one circle of pure rolling, outer and inner ring share what passes."""
+    outer, inner, element, cage = Bearing("DE", 9, 7.94, 39.04).known()
+    assert outer.value == pytest.approx(3.5848, abs=2e-4)
+    assert inner.value == pytest.approx(5.4152, abs=2e-4)
+    assert element.value == pytest.approx(4.7135, abs=2e-4)
+    assert cage.value == pytest.approx(0.39831, abs=1e-5)
+    assert outer.value + inner.value == pytest.approx(9)
+    assert outer.value == pytest.approx(9 * cage.value)
+    assert (outer.name, outer.of_shaft, outer.tolerance) == ("DE outer ring", True, 2.0)
+
+
+@pytest.mark.parametrize(
+    ("bearing", "sentence"),
+    [(Bearing("", 9, 40.0, 39.0), "give a diameter smaller than the circle's"),
+     (Bearing("", 16, 7.94, 39.04), "16 elements do not fit into the bearing: .* room for 15"),
+     (Bearing("", 0, 7.94, 39.04), "0 elements do not fit"),
+     (Bearing("", 9, 7.94, 39.04, 95.0), "an angle below 90°")],
+)  # fmt: skip
+def test_bearings_that_cannot_be(bearing: Bearing, sentence: str) -> None:
+    with pytest.raises(UserError, match=sentence):
+        bearing.known()

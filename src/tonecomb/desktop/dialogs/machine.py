@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 from tonecomb.core.document import DroppedComb
 from tonecomb.core.errors import UserError
 from tonecomb.core.find.machine import Known, Machine
+from tonecomb.desktop.dialogs.bearing import BearingDialog
 from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import font
@@ -68,6 +69,11 @@ class MachineDialog(Form):
             row(
                 link("Add", "One more frequency", lambda: self.add_row(None)),
                 link("Remove", "Remove the chosen frequency", self.remove_row),
+                link(
+                    "Bearing…",
+                    "The frequencies of a bearing's faults, from its geometry",
+                    self.add_bearing,
+                ),
                 None,
                 link("Kept tables…", "Use, or keep, a table for other recordings", self.kept),
                 link("Read…", "Read a CSV table", self.read_table),
@@ -132,6 +138,12 @@ class MachineDialog(Form):
         if one is None:
             self.table.setCurrentCell(at, 0)
             self.table.editItem(self.table.item(at, 0))
+
+    def add_bearing(self) -> None:
+        asking = BearingDialog(self)
+        if asking.exec():
+            for one in asking.known:
+                self.add_row(one)
 
     def remove_row(self) -> None:
         self.table.removeRow(self.table.currentRow())

@@ -99,6 +99,11 @@ class EnvelopePane(Pane):
             (n * one.frequency, f"{n}" if n > 1 else f"{one.frequency:.5g} Hz")
             for one in found.hits[:1] for n in range(1, _LINES + 1)
         ]  # fmt: skip
+        top = float(found.frequency[-1])
+        for one in said.known:
+            at = one.value * (said.shaft or 0.0) if one.of_shaft else one.value
+            if 0 < at < top:
+                places.append((at, one.name))
         self.plot.show_places(places, low=True)
         self.fit()
 
