@@ -26,9 +26,11 @@ from tonecomb.core.steps.combine import Difference, Sum, VectorSum
 from tonecomb.core.steps.decimate import Decimate
 from tonecomb.core.steps.envelope import Envelope
 from tonecomb.core.steps.filters import BandPass, BandStop, HighPass, LowPass, Notch
+from tonecomb.core.steps.isolate import Isolate
 from tonecomb.core.steps.keep import Keep
 from tonecomb.core.steps.motion import Derivative, DoubleIntegral, Integral
 from tonecomb.core.steps.prepare import prepare
+from tonecomb.core.steps.regions import Box, Outline, Tooth
 from tonecomb.core.steps.remove import RemoveDrift, RemoveLine, RemoveMean
 from tonecomb.core.steps.scale import Scale
 from tonecomb.core.steps.step import Step
@@ -270,6 +272,8 @@ CONTRACT = (
     LowPass(100.0, causal=True),
     HighPass(20.0, family="bessel"), BandPass(60.0, 90.0, 6, "elliptic"), BandStop(60.0, 90.0),
     Notch(50.0, 2.0), CombNotch(50.0, 1.0, 4), Envelope(100.0, 200.0),
+    Isolate((Box(2.0, 9.0, 50.0, 150.0), Outline(((3.0, 200.0), (8.0, 300.0), (6.0, 400.0))),
+             Tooth(3, 0.0, ((1.0, 20.0), (4.0, 25.0), (9.0, 22.0))))),
 )  # fmt: skip
 for _one in CONTRACT:
     _name = f"Test{type(_one).__name__}{'InPlace' if not getattr(_one, 'channels', True) else ''}"
@@ -289,6 +293,8 @@ def test_every_step_is_held_to_the_contract() -> None:
         ("remove-drift:below=0.3", RemoveDrift(0.3)), ("remove-mean", RemoveMean()),
         ("low-pass:500:order=6:family=bessel:causal", LowPass(500.0, 6, "bessel", True)),
         ("band-stop:48:52:off", BandStop(48.0, 52.0, off=True)),
+        ("isolate:box/1/2/100/200+tooth/7/4/0/58.1:out", Isolate(
+            (Box(1.0, 2.0, 100.0, 200.0), Tooth(7, 4.0, ((0.0, 58.1),))), out=True)),
         ("comb-notch:50:width=1", CombNotch(50.0, 1.0)),
     ],
 )  # fmt: skip

@@ -11,11 +11,14 @@ from dataclasses import MISSING
 from typing import Any
 
 from tonecomb.core.errors import UserError
+from tonecomb.core.steps import regions
 from tonecomb.core.steps.step import Setting, Step, settings
 from tonecomb.core.steps.table import STEPS, step_kind
 
 _KEY = "step"
 _OFF = "off"
+MOST = 100
+"""Regions in a step at most."""
 
 
 def written(step: Step) -> dict[str, Any]:
@@ -23,6 +26,8 @@ def written(step: Step) -> dict[str, Any]:
     told: dict[str, Any] = {_KEY: step.key}
     for attribute, setting, _ in settings(type(step)):
         value = getattr(step, attribute)
+        if setting.kind == "regions":
+            value = tuple(one.written() for one in value)
         told[setting.name] = list(value) if isinstance(value, tuple) else value
     return told | {_OFF: True} if step.off else told
 
@@ -62,6 +67,8 @@ def _checked(setting: Setting, value: Any) -> Any:
         return value
     if setting.kind == "flag" and isinstance(value, bool):
         return value
+    if setting.kind == "regions" and isinstance(value, (list, tuple)) and len(value) <= MOST:
+        return tuple(regions.parsed(str(one)) for one in value)
     if setting.kind == "channels" and isinstance(value, (list, tuple)):
         return tuple(_checked(Setting(setting.name, "whole"), one) for one in value)
     raise ValueError(f"{value!r} is not of the kind {setting.kind}")
@@ -115,6 +122,8 @@ def _value(setting: Setting, texts: list[str], whole: str, kind: type[Step]) -> 
             return {"yes": True, "no": False}[texts[0]]
         if setting.kind == "choice":
             return _checked(setting, texts[0])
+        if setting.kind == "regions":
+            return _checked(setting, texts[0].split("+"))
         return _checked(setting, int(texts[0]) if setting.kind == "whole" else float(texts[0]))
     except (ValueError, KeyError) as error:
         offered = f"; choose from {', '.join(setting.choices)}" if setting.choices else ""
@@ -149,6 +158,8 @@ def typed(step: Step) -> str:
             continue
         if setting.kind == "channels":
             parts.append(f"{setting.name}={','.join(str(i + 1) for i in value)}")
+        elif setting.kind == "regions":
+            parts.append("+".join(one.written().replace(" ", "/") for one in value))
         elif setting.kind == "flag":
             parts.append(setting.name if value else f"{setting.name}=no")
         else:

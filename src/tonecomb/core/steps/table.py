@@ -8,6 +8,7 @@ from tonecomb.core.steps.combine import Difference, Sum, VectorSum
 from tonecomb.core.steps.decimate import Decimate
 from tonecomb.core.steps.envelope import Envelope
 from tonecomb.core.steps.filters import BandPass, BandStop, HighPass, LowPass, Notch
+from tonecomb.core.steps.isolate import Isolate
 from tonecomb.core.steps.keep import Keep
 from tonecomb.core.steps.motion import Derivative, DoubleIntegral, Integral
 from tonecomb.core.steps.remove import RemoveDrift, RemoveLine, RemoveMean
@@ -26,6 +27,7 @@ STEPS: list[type[Step]] = [
     BandStop,
     Notch,
     CombNotch,
+    Isolate,
     Envelope,
     VectorSum,
     Sum,

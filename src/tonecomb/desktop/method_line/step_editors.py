@@ -79,6 +79,10 @@ def _field(setting: Setting, value: Any, signal: Signal, take: Callable[[Any], N
         line.setMinimumWidth(line.fontMetrics().horizontalAdvance("made up") + 24)
         line.editingFinished.connect(lambda: take(line.text().strip()))
         return line
+    if setting.kind == "regions":
+        told = "; ".join(one.words() for one in value[:2])
+        more = f" and {len(value) - 2} more" if len(value) > 2 else ""
+        return label(told + more)
     if setting.kind == "choice":
         choice = Choice([(one, one.replace("-", " ")) for one in setting.choices], value, "")
         choice.picked.connect(take)
