@@ -10,8 +10,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import read_all, recording
 
+from tonecomb.core.analysis import run
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.windows import WINDOWS
+from tonecomb.core.method import Method
 from tonecomb.core.record.recording import Array
 from tonecomb.core.steps.isolate import Isolate
 from tonecomb.core.steps.prepare import prepare
@@ -30,7 +32,8 @@ def through(x: Array, step: Step) -> Array:
 
 
 @given(
-    name=st.sampled_from(sorted(set(WINDOWS) - {"force", "exponential"})), overlap=st.sampled_from([50.0, 66.7, 75.0, 87.5, 90.0]),
+    name=st.sampled_from(sorted(set(WINDOWS) - {"force", "exponential"})),
+    overlap=st.sampled_from([50.0, 66.7, 75.0, 87.5, 90.0]),
     frame=st.sampled_from([64, 100, 256, 1000]),
 )  # fmt: skip
 def test_where_all_is_marked_nothing_changes(name: str, overlap: float, frame: int) -> None:
@@ -160,3 +163,12 @@ def test_regions_are_written_and_read(region: Region) -> None:
     for broken in ("", "box 1 2 3", "box 1 2 3 nan", "ring 1 2", "tooth 1.5 0 0 60"):
         with pytest.raises((ValueError, TypeError)):
             parsed(broken)
+
+
+def test_silence_beside_a_region_is_analysed() -> None:
+    """Frames of nothing at all are no defect: no division by them."""
+    tone = np.cos(2 * np.pi * 450 * T * (1 + 0.001 * T)) + 0.01 * NOISE
+    made = recording(tone, fs=FS)
+    method = Method.of(frame=512, steps=(Isolate((Box(3.0, 6.0, 300.0, 600.0),)),))
+    (peak, *_) = run(method, made).peaks or ()
+    assert peak.tone.frequency == pytest.approx(454, abs=3)

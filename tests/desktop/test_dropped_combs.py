@@ -72,7 +72,8 @@ def test_one_key_finds_motor_mains_and_the_mesh_with_its_sidebands(
     monkeypatch.setattr(QMenu, "exec", choose)
     opened.action("Columns of the readings…").trigger()
     assert not tree.isColumnHidden(5)
-    assert not CombReadings(opened.context.combs).tree.isColumnHidden(5)
+    made = CombReadings(opened.context.combs, opened.context.isolating)
+    assert not made.tree.isColumnHidden(5)
     press(opened, Qt.Key.Key_B, shift=True)
     assert len(dropped(opened)) == 3
     assert "are there already" in opened.context.notices.text

@@ -326,7 +326,10 @@ def _moving(before: Analysis, read: Read, p: Plan) -> Moving | None:
         one.tone.frequency for i, one in enumerate(peaks) if one.tone.steady and i not in teeth
     ]
     heard = find_moving(read, p.framing.length, p.fs, np.array(still))
-    return heard if heard is None or _borne_out(heard, before) else None
+    if heard is None or not _borne_out(heard, before):
+        return None
+    start = p.start / p.fs  # of the stretch, from which it was heard
+    return replace(heard, track=tuple((start + time, f) for time, f in heard.track))
 
 
 def _borne_out(heard: Moving, before: Analysis) -> bool:

@@ -247,7 +247,8 @@ def _moving(courses: Courses, course: _Course, by_power: bool, tone: Tone) -> To
     second = offset[:-2] - 2 * offset[1:-1] + offset[2:]
     least = np.minimum(np.minimum(weights[:-2], weights[1:-1]), weights[2:])
     noise = float(least**2 @ second**2) / 6 / float(weights.sum()) ** 2
-    by_chance = 2 * course.noise / np.maximum(course.power, course.noise)
+    most = np.maximum(course.power, course.noise)
+    by_chance = 2 * course.noise / np.maximum(most, np.finfo(float).tiny)  # silence has neither
     weighing = float(weights**2 @ (by_chance * (offset - mean) ** 2)) / float(weights.sum()) ** 2
     between = _between(offset, weights, _COURSE_INSIDE, _COURSE_ENDS)
     std = np.sqrt(noise + between + (weighing if by_power else 0.0))

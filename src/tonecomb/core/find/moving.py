@@ -49,6 +49,7 @@ _OF_CUT = 0.6  # that a path which leaves its range is worth
 _FEW = 0.01  # of the frames that may lie beyond what is told of the range: they may be mistaken
 _BLOCK = 256  # frames at once
 _WIDEST = 1.45  # of highest over lowest: what moves further is a run, and no mean tells of it
+_POINTS = 4000  # of a track at most
 _EDGE = 3  # steps of the grid to its end: what goes so far may go on beyond
 _BETWEEN, _ENDS = 0.15, 0.5  # of the change from frame to frame that is unknown, see behaviour
 
@@ -58,7 +59,8 @@ class Moving:
     """A family that moves: the ``mean`` of its fundamental over the frames in which it is heard,
     the standard deviation of that, and the ``low`` and ``high`` ends of what it covers, in Hz.
     ``teeth`` are the numbers of the harmonics that were there, ``share`` that of the frames.
-    ``runs`` where it goes so far that it is a run-up and no family about a mean."""
+    ``runs`` where it goes so far that it is a run-up and no family about a mean. ``track`` are
+    times (s) and the fundamental then (Hz)."""
 
     mean: float
     std: float
@@ -67,6 +69,7 @@ class Moving:
     teeth: tuple[int, ...]
     share: float
     runs: bool = False
+    track: tuple[tuple[float, float], ...] = ()
 
     @property
     def moved(self) -> float:
@@ -319,7 +322,13 @@ def _measured(read: Read, fs: float, heard: _Heard) -> Moving | None:
     return Moving(
         mean, 1.25 * float(np.sqrt(variance)), low, high, heard.teeth,
         float(use.sum()) / framing.places, heard.cut or high > _WIDEST * low,
+        _track(at[near] / fs, f),
     )  # fmt: skip
+
+
+def _track(time: Array, f: Array) -> tuple[tuple[float, float], ...]:
+    some = slice(None, None, -(-len(time) // _POINTS))
+    return tuple(zip(time[some].tolist(), f[some].tolist(), strict=True))
 
 
 def _stands_for(at: Array, hop: int, frame: int, length: int) -> Array:

@@ -66,7 +66,7 @@ class Isolate(Step):
         "regions", "regions", help="box/START/END/LOW/HIGH, outline/…, tooth/NUMBER/HALF/0/HZ"
     )
     out: bool = setting("out", "flag", False, help="take them out, and keep the rest")
-    frame: int = setting("frame", "whole", 0, help="samples of a frame; 0: about 0.16 s")
+    frame: int = setting("frame", "whole", 0, least=0, help="samples of a frame; 0: about 0.16 s")
     window: str = setting("window", "choice", "hann", choices=tuple(WINDOWS), help="of the frames")
     overlap: float = setting("overlap", "number", 75.0, unit="%", help="of the frames")
 

@@ -12,6 +12,7 @@ from tonecomb.desktop.dialogs.tracks import TracksPopover
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.readings.readings import Readings
+from tonecomb.desktop.stage.gram_pane import GramPane
 from tonecomb.desktop.stage.stage import Stage
 
 
@@ -48,6 +49,13 @@ class Finding(QObject):
         """Put every family that is sure among the peaks."""
         self._combs.find()
         self._readings.show_page("combs")
+
+    def outline_region(self) -> None:
+        """Let an outline be drawn on the spectrogram, which is shown for it."""
+        self._stage.show_pane("spectrogram")
+        pane = self._stage.panes["spectrogram"]
+        assert isinstance(pane, GramPane)
+        pane.outline()
 
     def remove_comb(self) -> None:
         """Take the comb away that is chosen in the readings."""

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QWidget
 from tonecomb.desktop.edits.combs import Combs
 from tonecomb.desktop.edits.fits import Fits
 from tonecomb.desktop.edits.held import HeldTraces
+from tonecomb.desktop.edits.isolating import Isolating
 from tonecomb.desktop.edits.marks import Marks
 from tonecomb.desktop.edits.peak_notes import PeakNotes
 from tonecomb.desktop.state.messages import Notices
@@ -23,6 +24,7 @@ class Context(State):
         self.marks = Marks(window, self.store)
         self.notes = PeakNotes(window, self.store, self.results, self.notices)
         self.combs = Combs(window, self.store, self.results, self.notices)
+        self.isolating = Isolating(window, self.store, self.results, self.combs, self.notices)
         self.fits = Fits(window, self.store)
         self.held = HeldTraces(window, self, self.notices)
         for watched in self.watched.values():

@@ -10,9 +10,10 @@ from dataclasses import MISSING, replace
 from functools import partial
 from typing import Any
 
-from PyQt6.QtWidgets import QCheckBox, QLineEdit, QWidget
+from PyQt6.QtWidgets import QCheckBox, QLineEdit, QVBoxLayout, QWidget
 
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.steps.regions import Region, parsed
 from tonecomb.core.steps.step import Setting, Step, settings
 from tonecomb.desktop.kit.widgets import Choice, Number, label
 
@@ -20,6 +21,7 @@ Changed = Callable[[Step], None]
 OWN: dict[type[Step], Callable[[Step, Signal, Changed], list[QWidget]]] = {}
 """Steps that are edited in another way than by the fields of their settings."""
 _FURTHEST = 1e12
+_MOST_LINES, _LINE = 6, 230  # regions that are shown; pixels
 
 
 def first_of(kind: type[Step], signal: Signal, channel: int) -> Step:
@@ -80,9 +82,7 @@ def _field(setting: Setting, value: Any, signal: Signal, take: Callable[[Any], N
         line.editingFinished.connect(lambda: take(line.text().strip()))
         return line
     if setting.kind == "regions":
-        told = "; ".join(one.words() for one in value[:2])
-        more = f" and {len(value) - 2} more" if len(value) > 2 else ""
-        return label(told + more)
+        return _regions(value, take)
     if setting.kind == "choice":
         choice = Choice([(one, one.replace("-", " ")) for one in setting.choices], value, "")
         choice.picked.connect(take)
@@ -93,7 +93,7 @@ def _field(setting: Setting, value: Any, signal: Signal, take: Callable[[Any], N
         flag.toggled.connect(take)
         return flag
     if setting.kind == "whole":
-        whole = Number(value, 1, 100_000, 0, setting.unit)
+        whole = Number(value, setting.least, 100_000, 0, setting.unit)
         whole.valueChanged.connect(lambda number: take(int(number)))
         return whole
     number = Number(value, -_FURTHEST, _FURTHEST, 6, setting.unit, shortest=True)
@@ -110,3 +110,37 @@ def _channels(value: Sequence[int], signal: Signal, take: Callable[[Any], None])
         one.picked.connect(take)
         return one
     return label(", ".join(names[i] for i in value if i < len(names)))
+
+
+def _regions(value: Sequence[Region], take: Callable[[Any], None]) -> QWidget:
+    """A line for each region, to be typed in; one that is emptied goes."""
+    made = QWidget()
+    now: list[Region | None] = list(value)
+    column = QVBoxLayout(made)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(2)
+
+    def change(number: int, line: QLineEdit) -> None:
+        before, text = now[number], line.text().strip()
+        try:
+            region = parsed(text) if text else None
+        except (ValueError, TypeError):
+            region = before
+        alone = sum(one is not None for one in now) == 1
+        if region == before or (region is None and alone):
+            line.setText("" if before is None else before.written())
+            return
+        now[number] = region
+        line.setVisible(region is not None)
+        take(tuple(one for one in now if one is not None))
+
+    for i, region in enumerate(value[:_MOST_LINES]):
+        line = QLineEdit(region.written())
+        line.setCursorPosition(0)
+        line.setMinimumWidth(_LINE)
+        line.setToolTip(f"{region.words()}\nEmpty it to drop the region")
+        line.editingFinished.connect(partial(change, i, line))
+        column.addWidget(line)
+    if len(now) > _MOST_LINES:
+        column.addWidget(label(f"and {len(now) - _MOST_LINES} more", "quiet"))
+    return made

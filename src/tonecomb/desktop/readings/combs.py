@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import partial
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QColor
@@ -13,6 +14,7 @@ from tonecomb.core.find.comb import inharmonicity, mains
 from tonecomb.core.find.ratios import ratio_words, small_ratio
 from tonecomb.core.say.numbers import warranted, with_std
 from tonecomb.desktop.edits.combs import Combs, ShownComb
+from tonecomb.desktop.edits.isolating import Isolating
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import current_theme, font
 from tonecomb.desktop.kit.widgets import label
@@ -32,9 +34,9 @@ class CombReadings(QWidget):
 
     chosen = pyqtSignal(float)
 
-    def __init__(self, combs: Combs) -> None:
+    def __init__(self, combs: Combs, isolating: Isolating) -> None:
         super().__init__()
-        self._combs = combs
+        self._combs, self._isolating = combs, isolating
         self._analysis: Analysis | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -264,9 +266,14 @@ class CombReadings(QWidget):
             assert action is not None
             action.triggered.connect(lambda _, act=act: act(index))
         if number:
-            action = menu.addAction("Sidebands about this tooth")
-            assert action is not None
-            action.triggered.connect(lambda: self._combs.sidebands(index, int(number)))
+            for text, on_tooth in (
+                ("Sidebands about this tooth", self._combs.sidebands),
+                ("Keep only this tooth", partial(self._isolating.mark_tooth, out=False)),
+                ("Take this tooth out", partial(self._isolating.mark_tooth, out=True)),
+            ):
+                action = menu.addAction(text)
+                assert action is not None
+                action.triggered.connect(lambda _, act=on_tooth: act(index, int(number)))
         viewport = self.tree.viewport()
         assert viewport is not None
         menu.exec(viewport.mapToGlobal(at))

@@ -72,7 +72,7 @@ class Readings(QWidget):
         column.setContentsMargins(12, 10, 8, 10)
         column.setSpacing(6)
         self.peaks = PeakReadings(notes, combs)
-        self.combs = CombReadings(combs)
+        self.combs = CombReadings(combs, context.isolating)
         self.resonances = ResonanceReadings(context.fits)
         self.pages: dict[str, Page] = {
             "peaks": self.peaks, "combs": self.combs, "resonances": self.resonances

@@ -57,6 +57,7 @@ class BeforeAfterPane(Pane):
         column.addLayout(bar)
         column.addWidget(self.plot, 1)
         column.addWidget(self.strips)
+        column.addStretch(0)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(pages)
@@ -76,7 +77,10 @@ class BeforeAfterPane(Pane):
             self.pages.setCurrentIndex(page)
             self.turned.emit()  # which view names the frequency axis
         rates = [prepare(signal.recording, steps[:i]).rate for i in range(len(steps))]
-        self.plot.show_steps(with_responses(steps, rates) if taking else ())
+        shown = with_responses(steps, rates) if taking else ()
+        for part in (self.plot, self.part):
+            part.setVisible(bool(shown))
+        self.plot.show_steps(shown)
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         self.plot.take_axis()

@@ -1,40 +1,47 @@
-"""What is to become of a box that was drawn over time and frequency."""
+"""What is to become of a part of the spectrogram: a box of time and frequency, or an outline."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from PyQt6.QtWidgets import QMenu, QWidget
 
+from tonecomb.core.steps.regions import Box, Region
+from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.edits.stretch import set_stretch
-from tonecomb.desktop.state.store import Store
 
 
-@dataclass(frozen=True)
-class Box:
-    """From ``start`` to ``end`` in s, from ``low`` to ``high`` in Hz."""
-
-    start: float
-    end: float
-    low: float
-    high: float
-
-
-def ask(parent: QWidget, store: Store, box: Box, zoom: Callable[[], None]) -> None:
+def ask(parent: QWidget, context: Context, box: Box, zoom: Callable[[], None]) -> None:
     """Ask by a menu under the mouse; ``zoom`` shows the box in every view."""
+    store, isolating = context.store, context.isolating
     method = store.method
     if method is None:
         return
     peaks = replace(method.search.peaks, low=box.low, high=box.high)
-    menu = QMenu(parent)
-    for text, act in (
+    span = f"{box.low:.4g}–{box.high:.4g} Hz"
+    _offer(parent, (
         (f"Analyse {box.start:.4g}–{box.end:.4g} s",
          lambda: set_stretch(store, box.start, box.end)),
-        (f"Look for peaks in {box.low:.4g}–{box.high:.4g} Hz",
+        (f"Look for peaks in {span}",
          lambda: store.edit_method("Choose peak range", peaks=peaks)),
+        ("Keep only this box", lambda: isolating.mark(box, out=False)),
+        ("Take this box out", lambda: isolating.mark(box, out=True)),
         ("Zoom to both", zoom),
-    ):  # fmt: skip
+    ))  # fmt: skip
+
+
+def ask_outline(parent: QWidget, context: Context, outline: Region) -> None:
+    """Ask whether an outline is kept or taken out."""
+    _offer(parent, (
+        ("Keep only this", lambda: context.isolating.mark(outline, out=False)),
+        ("Take this out", lambda: context.isolating.mark(outline, out=True)),
+    ))  # fmt: skip
+
+
+def _offer(parent: QWidget, choices: tuple[tuple[str, Callable[[], object]], ...]) -> None:
+    menu = QMenu(parent)
+    for text, act in choices:
         action = menu.addAction(text)
         assert action is not None
         action.triggered.connect(lambda _, act=act: act())

@@ -9,12 +9,14 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 
 from tonecomb.core.estimate.spectrogram import View
+from tonecomb.core.record.recording import Array
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.gram_marks import GramMarks
 from tonecomb.desktop.stage.gram_picture import GramPicture
 from tonecomb.desktop.stage.level_strip import LevelStrip
+from tonecomb.desktop.stage.region_marks import RegionMarks
 from tonecomb.desktop.stage.time_strip import TimeStrip
 
 
@@ -40,6 +42,7 @@ class GramPlot(FrequencyPlot):
         self.addItem(self.image, ignoreBounds=True)
         self.image.hide()
         self.lines = GramMarks(self, False, self.time_clicked.emit)
+        self.regions = RegionMarks(self, self._on_axes, self._off_axes)
         self.combs = CombLines(self, numbers=False)
         self.levels = LevelStrip(self)
         self.cursor: tuple[float, float] | None = None
@@ -58,6 +61,19 @@ class GramPlot(FrequencyPlot):
         assert isinstance(strip, TimeStrip)
         strip.theme = theme
         self.lines.paint(theme)
+        self.regions.paint(theme)
+
+    def take_axis(self, *_: object) -> None:
+        log = self.bottom.log
+        super().take_axis(*_)
+        if self.bottom.log != log:
+            self.regions.draw()
+
+    def _on_axes(self, time: Array, frequency: Array) -> tuple[Array, Array]:
+        return self.places(frequency), time
+
+    def _off_axes(self, place: QPointF) -> tuple[float, float]:
+        return place.y(), max(10 ** place.x() if self.bottom.log else place.x(), 0.0)
 
     # What is shown
 
@@ -116,6 +132,8 @@ class GramPlot(FrequencyPlot):
     # The mouse
 
     def _boxed(self, start: QPointF, end: QPointF, finished: bool) -> None:
+        if self.regions.drag(start, end, finished):
+            return
         (left, right), (top, bottom) = self.lines.box(start, end, not finished)
         if not finished or self.picture.gram is None:
             return

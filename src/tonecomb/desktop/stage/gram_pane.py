@@ -15,6 +15,7 @@ from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import Choice, label, row
+from tonecomb.desktop.stage import box_menu
 from tonecomb.desktop.stage.gram import GramPlot
 from tonecomb.desktop.stage.gram_picture import GramPicture
 from tonecomb.desktop.stage.gram_sideways import SidewaysGram
@@ -31,6 +32,7 @@ class GramPane(Pane):
 
     def __init__(self, views: Views) -> None:
         super().__init__()
+        self._context = views.context
         self._grams = views.context.watched["spectrogram"]
         self._envelopes, self._waveform = views.context.envelopes, views.waveform
         self._signal: Signal | None = None
@@ -70,6 +72,7 @@ class GramPane(Pane):
             plot.wanted.connect(self._grams.want)
             plot.time_clicked.connect(self.clicked)
             plot.box_chosen.connect(self.box_chosen)
+            plot.regions.drawn.connect(lambda one: box_menu.ask_outline(self, self._context, one))
         self.sideways.follow(views.spectrum, views.waveform)
         self.sideways.pointed.connect(self.pointed)
         self.picture.pointed.connect(views.spectrum.frames.show_row)
@@ -82,6 +85,10 @@ class GramPane(Pane):
     def shown(self) -> GramPlot | SidewaysGram:
         """The way that it is laid."""
         return self.sideways if self.way.value == "right" else self.plot
+
+    def outline(self) -> None:
+        """Let the next drag draw an outline."""
+        self.shown.regions.outline_next(not self.shown.regions.outlining)
 
     def _turn(self) -> None:
         """Lay time downward or to the right."""
@@ -101,6 +108,7 @@ class GramPane(Pane):
         self._signal, self._channel = signal, channel
         for plot in (self.plot, self.sideways):
             plot.show_stretch(stretch.start, stretch.end)
+            plot.regions.show(self._context.isolating.regions, stretch.start, stretch.end)
         self._draw_strip()
 
     def set_decibels(self, decibels: bool) -> None:

@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from typing import Any
 
+import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 
@@ -17,6 +18,7 @@ from tonecomb.desktop.stage.comb_lines import STYLES
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.gram_marks import GramMarks
 from tonecomb.desktop.stage.gram_picture import GramPicture
+from tonecomb.desktop.stage.region_marks import RegionMarks
 
 _STRIP = 0.16  # of the height, that the level against time takes at the foot
 
@@ -48,6 +50,11 @@ class SidewaysGram(Plot):
             self.addItem(item, ignoreBounds=True)
             item.hide()
         self.lines = GramMarks(self, True, self.time_clicked.emit)
+        self.regions = RegionMarks(
+            self,
+            lambda time, f: (time, np.log10(f) if self.left.log else f),
+            lambda place: (place.x(), max(self._frequency(place.y()), 0.0)),
+        )
         self.cursor: tuple[float, float] | None = None
         self._taking = False
         self.box.sigXRangeChanged.connect(self.ask)
@@ -69,6 +76,7 @@ class SidewaysGram(Plot):
     def paint_items(self, theme: Theme) -> None:
         self._theme = theme
         self.lines.paint(theme)
+        self.regions.paint(theme)
         self.level.setPen(pg.mkPen(theme.second, width=1.2))
         self._draw_lines()
 
@@ -188,6 +196,8 @@ class SidewaysGram(Plot):
     # The mouse
 
     def _boxed(self, start: QPointF, end: QPointF, finished: bool) -> None:
+        if self.regions.drag(start, end, finished):
+            return
         (left, right), (low, high) = self.lines.box(start, end, not finished)
         if not finished or self.picture.gram is None or self._main is None:
             return

@@ -191,7 +191,7 @@ def with_responses(steps: tuple[Step, ...], rates: list[float]) -> Numbered:
     """The steps of a chain that have a response, given samples at these rates."""
     return tuple(
         (i, step, fs) for i, (step, fs) in enumerate(zip(steps, rates, strict=True))
-        if step.takes and not step.off
+        if step.takes and not step.off and step.response(np.array([fs / 8]), fs) is not None
     )  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QPushButton, QSplitter, QStackedLayout, QVBoxLayout,
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.record.recording import Stretch, whole
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.steps.regions import Box
 from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.edits.stretch import set_stretch
@@ -288,7 +289,7 @@ class Stage(QWidget):
             if isinstance(asked, Pane) and not asked.zoom(start, end):
                 self.waveform.set_limits(start, end)
 
-        box_menu.ask(self, self._store, box_menu.Box(start, end, low, high), zoom)
+        box_menu.ask(self, self._context, Box(start, end, low, high), zoom)
 
     def show_all(self) -> None:
         """Zoom every visible view out."""
