@@ -15,6 +15,7 @@ from tonecomb.desktop.acts.finding import Finding
 from tonecomb.desktop.acts.going import Going
 from tonecomb.desktop.acts.helping import Helping
 from tonecomb.desktop.acts.layout import Layout
+from tonecomb.desktop.acts.listening import Listening
 from tonecomb.desktop.acts.menus import Menus
 from tonecomb.desktop.acts.method_actions import MethodActions
 from tonecomb.desktop.acts.opening import Opening
@@ -51,6 +52,7 @@ class Bench(QMainWindow):
     method: MethodActions
     going: Going
     finding: Finding
+    listening: Listening
     layout_: Layout
     helping: Helping
     menus: Menus
@@ -111,6 +113,7 @@ class Bench(QMainWindow):
         self.method = MethodActions(context, self.presets, self.method_line, stage, readings)
         self.going = Going(context, stage, readings)
         self.finding = Finding(context, stage, readings)
+        self.listening = Listening(context, stage)
         self.layout_ = Layout(self, context, stage, self.columns, self._paint)
         self.helping = Helping(self, self.method_line)
         self.menus = Menus(self, context.store, lambda path: self.opening.open_paths([path]))
@@ -173,6 +176,7 @@ class Bench(QMainWindow):
             return
         self.layout_.keep()
         self.opening.stop_asking()
+        self.listening.stop()
         self.context.jobs.close()
         self.autosave.finish()
         event.accept()

@@ -132,8 +132,20 @@ class Choice(QComboBox):
 
     def add(self, value: str) -> None:
         """One more choice, which is called what it is."""
-        self._values.append(value)
-        self.addItem(value)
+        self.offer_also([(value, value)])
+
+    def offer_also(self, choices: Sequence[tuple[Any, str]], keep: int | None = None) -> None:
+        """Choices after the first ``keep`` of those there are, after all for None. What is chosen
+        stays so where it is still there."""
+        chosen = self.value
+        if keep is not None:
+            del self._values[keep:]
+            while self.count() > keep:
+                self.removeItem(self.count() - 1)
+        for value, text in choices:
+            self._values.append(value)
+            self.addItem(text)
+        self.choose(chosen if chosen in self._values else self._values[0])
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         super().paintEvent(event)

@@ -24,6 +24,7 @@ from tonecomb.desktop.stage.frame_bar import FrameBar
 from tonecomb.desktop.stage.frame_place import FramePlace
 from tonecomb.desktop.stage.lanes import Lanes
 from tonecomb.desktop.stage.limits import Limits, type_limits
+from tonecomb.desktop.stage.listen_bar import ListenBar
 from tonecomb.desktop.stage.pane import Pane, PaneSpec, Views
 from tonecomb.desktop.stage.panes import PANES
 from tonecomb.desktop.stage.progress_strip import ProgressStrip
@@ -93,6 +94,8 @@ class Stage(QWidget):
         column.setSpacing(0)
         self.frame_bar = FrameBar(self._context.moments, self._context.player)
         column.addWidget(self.frame_bar)
+        self.listen_bar = ListenBar()
+        column.addWidget(self.listen_bar)
         column.addWidget(self.splitter, 1)
         self._pages.addWidget(shown)
         self.progress = ProgressStrip(self._context.jobs, self)
@@ -105,7 +108,7 @@ class Stage(QWidget):
             plot.follow(self.spectrum)
         moments.changed.connect(pane.show_frame)
         pane.clicked.connect(moments.go)
-        pane.pointed.connect(self._point_at)
+        pane.pointed.connect(self.point_at)
         pane.box_chosen.connect(self._ask_box)
         pane.turned.connect(self._name_axis)
         pane.edit_wanted.connect(lambda: self.edit_wanted.emit(key))
@@ -275,7 +278,7 @@ class Stage(QWidget):
         for pane in self.panes.values():
             pane.show_moment(None if span is None else sum(span) / 2)
 
-    def _point_at(self, time: float | None) -> None:
+    def point_at(self, time: float | None) -> None:
         """The time under the cursor of one view is shown in the others."""
         self.waveform.show_cursor(time)
         for pane in self.panes.values():
