@@ -28,11 +28,14 @@ from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Array, Recording
 from tonecomb.core.say.sentence import sentence
 from tonecomb.core.shown import ShownEstimate
+from tonecomb.core.steps.filters import Filter
+from tonecomb.core.steps.prepare import prepare
 
 _UNSTEADY = ("moves", "hump")
 _SWELLS = ("comes and goes", "modulated")
 _SWEPT = 2.0  # times what is told apart, that a tooth sweeps over before its peaks are its
-_BORNE_OUT = 1.4  # times the floor, that a tooth's range holds on average
+_BORNE_OUT = 1.4  # times the floor and what is beside it, that a tooth's range holds on average
+_DEEPEST = 1e-6  # of a filter's gain squared, down to which noise is seen to follow it
 _SEVERAL = 3  # peaks that move from which a family may
 WANDERS = 0.01  # of a bin that the place of a tone is uncertain at least where its phase wanders
 _OF_WIDTH = 0.4  # of a wandering line's width, for one average, that its place is uncertain
@@ -215,6 +218,19 @@ def run(method: Method, recording: Recording, progress: Progress = silent) -> An
     return Analysis.of(estimate, found, method, recording)
 
 
+def shaped_by(method: Method, recording: Recording, frequency: Array) -> Array | None:
+    """The square of the gain of a chain's filters at these frequencies (Hz), as far down as noise
+    follows it; None where nothing is filtered."""
+    steps = method.source.steps
+    total: Array | None = None
+    for i, step in enumerate(steps):
+        if isinstance(step, Filter) and not step.off:
+            fs = prepare(recording, steps[:i]).rate
+            gain = np.abs(step.response(np.minimum(frequency, 0.4999 * fs), fs)) ** 2
+            total = gain if total is None else total * gain
+    return None if total is None else np.maximum(total, _DEEPEST)
+
+
 def run_findings(
     estimate: Estimate, method: Method, recording: Recording, progress: Progress = silent
 ) -> Findings:
@@ -233,7 +249,8 @@ def run_findings(
 
     spectrum = estimate.spectrum
     nominal = effective_averages(spectrum.framing, p.taper.name)
-    noise = find_noise(read, spectrum, p.fs, nominal, part(progress, 0, 0.2))
+    shape = shaped_by(method, recording, spectrum.frequency)
+    noise = find_noise(read, spectrum, p.fs, nominal, shape, part(progress, 0, 0.2))
     progress = part(progress, 0.2, 1)
     peaks, unlisted = find_peaks(spectrum, search.peaks, read, p.fs, p.taper, noise, progress)
     found = Findings(peaks, noise.floor, noise.averages, unlisted=unlisted)
@@ -338,9 +355,18 @@ def _borne_out(heard: Moving, before: Analysis) -> bool:
     power, floor, hz = before.spectrum.mean_square, before.floor, before.spectrum.bin_hz
     if floor is None:
         return True
+
+    def level(of: Array, low: float, high: float) -> float:
+        part = of[math.floor(low / hz) : math.ceil(high / hz) + 1]
+        return float(part.mean()) if len(part) else 0.0
+
     for number in heard.teeth:
-        first, last = math.floor(number * heard.low / hz), math.ceil(number * heard.high / hz)
-        over = power[first : last + 1] / np.maximum(floor[first : last + 1], 1e-300)
-        if len(over) and over.mean() > _BORNE_OUT:
+        low, high = number * heard.low, number * heard.high
+        half = heard.mean / 2  # to what lies between this tooth and the next ones
+        beside = [level(power, low + side * half, high + side * half) for side in (-1, 1)]
+        least = level(floor, low, high)
+        if not heard.runs:  # what runs is beside itself at other times
+            least = max(least, *beside)
+        if level(power, low, high) > _BORNE_OUT * least:
             return True
     return False

@@ -40,13 +40,22 @@ def floor_of(mean_square: Array, averages: Array, pad: int = 1) -> Array:
     return np.asarray(running / (gammaincinv(several, QUANTILE) / several)[back])
 
 
-def noise_floor(spectrum: Spectrum, averages: Array | None = None) -> Array:
+STOPPED = 1.6e-6
+"""Square of a filter's gain, 58 dB down, below which what is left is no reading."""
+
+
+def noise_floor(
+    spectrum: Spectrum, averages: Array | None = None, shape: Array | None = None
+) -> Array:
     """The floor of a spectrum in unit², shape (bins,); ``averages`` where its bins are not all
-    worth the same."""
+    worth the same, ``shape`` where filters are known to have shaped it (the square of their
+    gain): their edges are no peaks."""
     pad = round(spectrum.frame_hz / spectrum.bin_hz)
     if averages is None:
         averages = np.full(len(spectrum.mean_square), spectrum.effective_averages)
-    return floor_of(spectrum.mean_square, averages, pad)
+    if shape is None:
+        return floor_of(spectrum.mean_square, averages, pad)
+    return floor_of(spectrum.mean_square / shape, averages, pad) * shape
 
 
 def significance(averages: Array, pad: int = 1, chance: float = CHANCE) -> Array:
@@ -79,27 +88,33 @@ _FEW = 4  # frames of which none is held against another
 
 
 def find_noise(
-    read: Read, spectrum: Spectrum, fs: float, nominal: float, progress: Progress = silent
-) -> Noise:
+    read: Read, spectrum: Spectrum, fs: float, nominal: float, shape: Array | None = None,
+    progress: Progress = silent,
+) -> Noise:  # fmt: skip
     """Look at the frames of a spectrum one by one for what its bins are worth. ``nominal`` is
-    what all frames would be worth that do not change, in the mean of their power."""
+    what all frames would be worth that do not change, in the mean of their power; ``shape`` is as
+    of :func:`noise_floor`."""
     pad = round(spectrum.frame_hz / spectrum.bin_hz)
     averages = np.full(len(spectrum.mean_square), spectrum.effective_averages)
-    plain = noise_floor(spectrum, averages)
+    plain = noise_floor(spectrum, averages, shape)
     if spectrum.framing.count < _FEW:
-        return Noise(plain, averages, spectrum.mean_square > plain * significance(averages, pad))
+        out = spectrum.mean_square > plain * significance(averages, pad)
+        return Noise(plain, averages, out if shape is None else out & (shape > STOPPED))
     least = min(_KEPT, _BELOW * float(significance(averages, pad).min()))
     courses = follow_frames(read, spectrum, plain, fs, nominal, least, progress)
     worth = np.repeat(courses.worth, pad)[: len(averages)]
     averages = np.maximum(averages * worth / nominal, 1.0)
     changes = worth < nominal
-    floor = noise_floor(spectrum, averages) if changes.any() else plain
+    floor = noise_floor(spectrum, averages, shape) if changes.any() else plain
     out = spectrum.mean_square > floor * significance(averages, pad)
     if changes.any():
         even = np.full(len(courses.alike), nominal)
-        alike = courses.alike > floor_of(courses.alike, even) * significance(even)
+        level = courses.alike if shape is None else courses.alike / shape[::pad][: len(even)]
+        alike = level > floor_of(level, even) * significance(even)
         near = np.repeat(alike | np.roll(alike, 1) | np.roll(alike, -1), pad)[: len(out)]
         out &= near | ~changes
+    if shape is not None:
+        out &= shape > STOPPED
     return Noise(floor, averages, out, courses)
 
 

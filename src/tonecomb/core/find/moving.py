@@ -12,7 +12,7 @@ the offsets of all teeth.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import pairwise
 
 import numpy as np
@@ -69,7 +69,7 @@ class Moving:
     teeth: tuple[int, ...]
     share: float
     runs: bool = False
-    track: tuple[tuple[float, float], ...] = ()
+    track: tuple[tuple[float, float], ...] = field(default=(), repr=False)
 
     @property
     def moved(self) -> float:
