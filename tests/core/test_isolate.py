@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.support import read_all, recording
 
@@ -59,6 +59,7 @@ REGIONS = (Box(2.0, 4.0, 300.0, 600.0), Outline(((5.0, 900.0), (8.0, 1200.0), (6
            Tooth(3, 0.0, ((0.0, 60.0), (5.0, 66.0), (9.0, 58.0))))  # fmt: skip
 
 
+@settings(max_examples=20)
 @given(start=st.integers(0, N - 1), size=st.integers(1, 9000))
 def test_kept_and_taken_out_add_up(start: int, size: int) -> None:
     step = Isolate(REGIONS)

@@ -12,7 +12,6 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QLabel
 from tests.desktop.mouse import drag
-from tests.desktop.test_advice import cautions, press
 from tests.desktop.test_method_line import method, named, pick, write
 
 from tonecomb.core import document as edits
@@ -134,13 +133,11 @@ def test_an_edge_is_dragged(tones: Bench, settle: Settle, log: bool) -> None:
     assert found.plot.edges[0].value() == pytest.approx(found.plot.place(200.0))
 
 
-def test_hum_is_taken_out_by_a_click(opened: Bench, settle: Settle) -> None:
-    assert "hum" in cautions(opened)
-    press(opened, "Take it out (comb notch)")
+def test_where_a_filter_settles_is_hatched(tones: Bench, settle: Settle) -> None:
+    put(tones, CombNotch(50.0))
     settle()
-    (step,) = method(opened).source.steps
-    assert isinstance(step, CombNotch)
-    assert "hum" not in cautions(opened)
-    marked = opened.stage.waveform.problems.spans
+    marked = tones.stage.waveform.problems.spans
     assert "a filter settles here" in marked.at(0.5, 0.1).text  # type: ignore[union-attr]
-    assert marked.at(30.0, 0.1) is None
+    assert marked.at(10.0, 0.1) is None
+    resolution = tones.context.results.analysis.resolution  # type: ignore[union-attr]
+    assert resolution.covered_fraction < 0.8

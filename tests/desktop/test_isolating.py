@@ -15,10 +15,12 @@ from PyQt6.QtWidgets import QLineEdit, QMenu
 from tests.desktop.mouse import drag
 from tests.desktop.test_method_line import method
 
+from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.steps.isolate import Isolate
 from tonecomb.core.steps.regions import Box, Outline, Tooth
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.stage.gram_pane import GramPane
+from tonecomb.desktop.stage.trend import TrendPane
 
 Settle = Callable[[], None]
 FS, SECONDS = 4000, 12
@@ -161,3 +163,22 @@ def test_a_tooth_is_kept_along_its_track(
 def test_nothing_to_swap_is_said(wail: Bench) -> None:
     QTest.keyClick(wail, Qt.Key.Key_Z, Qt.KeyboardModifier.ShiftModifier)
     assert "Nothing is isolated" in wail.context.notices.text  # type: ignore[attr-defined]
+
+
+def test_a_track_is_kept_alone(wail: Bench, settle: Settle) -> None:
+    wail.store.edit_method("Follow", tracks=(Wanted(150.0, 195.0),), frame=1024)
+    QTest.keyClick(wail, Qt.Key.Key_6)
+    settle()
+    found = wail.stage.panes["trend"]
+    assert isinstance(found, TrendPane)
+    QTest.mouseClick(found.alone, Qt.MouseButton.LeftButton)
+    settle()
+    (step,) = method(wail).source.steps
+    assert isinstance(step, Isolate)
+    (tooth,) = step.regions
+    assert isinstance(tooth, Tooth)
+    assert 170 < tooth.fundamentals.mean() < 178
+    after = wail.context.results.analysis.spectrum.rms  # type: ignore[union-attr]
+    assert after == pytest.approx(0.2 / 3 / np.sqrt(2), rel=0.1)
+    peaks = wail.context.results.analysis.peaks  # type: ignore[union-attr]
+    assert all(100 < peak.tone.frequency < 250 for peak in peaks or ())

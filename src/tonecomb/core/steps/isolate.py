@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any, ClassVar
 
 import numpy as np
@@ -154,14 +154,14 @@ class InRegions(Samples):
             time = (number * f.hop + f.frame / 2) / f.fs
             for region in self._regions:
                 start, end = region.span
-                inside = smooth(
-                    np.array([(time - start) / f.fade + 0.5, (end - time) / f.fade + 0.5])
-                )
+                inside = _at_ends((time - start) / f.fade + 0.5, (end - time) / f.fade + 0.5)
                 within = min(max(time, start + 1e-9), end - 1e-9)
-                for low, high in region.ranges(within) if inside.all() else ():
-                    np.maximum(row, inside.prod() * self._range(low, high), out=row)
+                for low, high in region.ranges(within) if inside > 0 else ():
+                    gain = self._range(low, high)
+                    np.maximum(row, gain if inside == 1 else inside * gain, out=row)
         return out
 
+    @lru_cache(maxsize=8)  # noqa: B019 - of a box it is the same in every frame
     def _range(self, low: float, high: float) -> Array:
         """Gain of each bin for a range of frequencies, half of it at its limits; to the ends of the
         axis a range has no edge."""
@@ -198,6 +198,13 @@ class InRegions(Samples):
             c, d = max(low, start), min(high, stop)
             out[c - start : d - start] += total[c - low : d - low]
         return out
+
+
+def _at_ends(after: float, before: float) -> float:
+    """Gain of a frame so far after a region's start and before its end, in parts of the fade."""
+    if after >= 1 and before >= 1:
+        return 1.0
+    return float(smooth(np.array([after, before])).prod()) if min(after, before) > 0 else 0.0
 
 
 def _half_cosine(x: Array) -> Array:

@@ -23,7 +23,8 @@ def _told(chain: Chain, recording: Recording | Signal | None) -> str:
     names, lines = [channel.name for channel in of.channels], []
     for step in chain.steps:
         words = step.words(names)
-        lines.append(f"{words} (added)" if step.adds else words)
+        note = " (added)" if step.adds else " (left out)" if step.off else ""
+        lines.append(words + note)
         names += [words] if step.adds else []
     name = names[chain.channel] if chain.channel < len(names) else "a missing channel"
     return "\n".join([f"{chain.name}: {name}", *lines, "Click to analyse by it"])

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 
 from tonecomb.core.steps.regions import Box, Region
 from tonecomb.desktop.edits.context import Context
+from tonecomb.desktop.edits.envelope import analyse_envelope
 from tonecomb.desktop.edits.stretch import set_stretch
 
 
@@ -25,9 +26,12 @@ def ask(parent: QWidget, context: Context, box: Box, zoom: Callable[[], None]) -
          lambda: set_stretch(store, box.start, box.end)),
         (f"Look for peaks in {span}",
          lambda: store.edit_method("Choose peak range", peaks=peaks)),
+        ("Zoom to both", zoom),
         ("Keep only this box", lambda: isolating.mark(box, out=False)),
         ("Take this box out", lambda: isolating.mark(box, out=True)),
-        ("Zoom to both", zoom),
+        (f"Analyse the envelope of {span}",
+         lambda: analyse_envelope(store, box.low, box.high)),
+
     ))  # fmt: skip
 
 

@@ -5,9 +5,8 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
-from tonecomb.core import document as edits
 from tonecomb.core.find.hits import Band, Envelopes
-from tonecomb.core.steps.envelope import Envelope
+from tonecomb.desktop.edits.envelope import analyse_envelope
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import label, link, row
@@ -18,7 +17,6 @@ from tonecomb.formats.kinds.hits import hits_words
 
 _LINES = 6
 _TIMES = 8.0  # the rate of hits, that are shown at first
-_TOP = 0.98  # of the Nyquist frequency, up to which a band may go to be filtered
 
 
 class EnvelopePane(Pane):
@@ -112,16 +110,7 @@ class EnvelopePane(Pane):
             self._analyse(self.found.shown)
 
     def _analyse(self, band: Band) -> None:
-        ref, method, signal = self._store.ref, self._store.method, self._store.current
-        if ref is None or method is None or signal is None:
-            return
-        width, nyquist = band.high - band.low, signal.rate / 2
-        # A band that touches 0 Hz or the Nyquist frequency cannot be filtered out.
-        low = max(band.low, min(0.1 * width, 0.02 * nyquist))
-        step = Envelope(float(f"{low:.4g}"), float(f"{min(band.high, _TOP * nyquist):.4g}"))
-        kept = tuple(one for one in method.source.steps if not isinstance(one, Envelope))
-        document = edits.set_steps(self._store.document, ref, (*kept, step))
-        self._store.apply("Analyse the envelope", document)
+        analyse_envelope(self._store, band.low, band.high)
 
     def hideEvent(self, event: object) -> None:
         super().hideEvent(event)  # type: ignore[arg-type]

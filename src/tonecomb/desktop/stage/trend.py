@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QLabel, QVBoxLayout
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.trend import Trend
+from tonecomb.core.steps.regions import MOST_POINTS, Tooth
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import Choice, label, link, row
@@ -17,6 +18,7 @@ from tonecomb.desktop.stage.pane import Pane, Views
 from tonecomb.formats.kinds.trend import lines_of
 from tonecomb.formats.report.figures import Panel
 
+_HALF_FRAMES = 4.0  # bins of a half-overlapped frame to each side of a track that is kept
 _SHOWN = (
     ("levels", "Levels of bands and tracks"), ("rms", "Rms of the frames"),
     ("crest", "Crest factor"), ("kurtosis", "Kurtosis"),
@@ -37,7 +39,14 @@ class TrendPane(Pane):
                          self.edit_wanted.emit)  # fmt: skip
         self._told: QLabel = label("", "quiet")
         self._told.setFont(font(9))
-        bar = row(self.edit, self.shown, self._told, None, spacing=12)
+        self._isolating = views.context.isolating
+        self.alone = link(
+            "Keep only the first",
+            "Keep what lies about the first track alone, for all views and to listen to (Shift+Z "
+            "swaps)",
+            self._keep_first,
+        )
+        bar = row(self.edit, self.shown, self.alone, self._told, None, spacing=12)
         bar.setContentsMargins(AXIS_WIDTH + 4, 2, 8, 0)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -75,6 +84,7 @@ class TrendPane(Pane):
         trend = self.trend
         tracks = () if trend is None else trend.tracks
         self.above.setVisible(bool(tracks))
+        self.alone.setVisible(bool(tracks))
         if trend is None:
             self._told.setText("")
             self.below.show_lines(np.zeros(0), [], "", "")
@@ -86,6 +96,19 @@ class TrendPane(Pane):
         self.above.bottom.showLabel(False)
         lines, title, unit = lines_of(trend, self.shown.value)
         self.below.show_lines(trend.time, lines, title, unit)
+
+    def _keep_first(self) -> None:
+        """Isolate the first track, with as much beside it as a frame tells apart."""
+        if self.trend is None or not self.trend.tracks:
+            return
+        track, time = self.trend.tracks[0], self.trend.time
+        good = np.isfinite(track.frequency)
+        if not good.any():
+            return
+        teeth = track.wanted.teeth
+        half = 0.0 if teeth else _HALF_FRAMES / (self.trend.hop_s * 2)
+        points = zip(time[good].tolist(), track.frequency[good].tolist(), strict=True)
+        self._isolating.mark(Tooth(1, half, tuple(points)[:MOST_POINTS]), out=False)
 
     def panel(self, analysis: Analysis) -> Callable[[], Panel] | None:
         from tonecomb.formats.report.figures_in_time import trend_panel
