@@ -9,6 +9,7 @@ import sys
 from benchmarks import (
     accuracy,
     editing,
+    filtering,
     memory,
     panning,
     peaks,
@@ -24,7 +25,7 @@ BENCHMARKS = {"spectrum": spectrum.main, "spectrogram": spectrogram.main,
               "peaks": peaks.main, "start": start.main,
               "memory": memory.main, "reading": reading.main, "panning": panning.main,
               "editing": editing.main, "accuracy": accuracy.main, "truth": truth.main,
-              "waterfall": waterfall.main}  # fmt: skip
+              "waterfall": waterfall.main, "filtering": filtering.main}  # fmt: skip
 
 
 def main() -> None:

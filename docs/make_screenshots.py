@@ -83,6 +83,7 @@ def bench_pictures() -> None:
     compared_picture(bench, settle)
     phase_picture(bench, settle)
     time_pictures(bench, settle)
+    filter_pictures(bench, settle)
     waveform_picture(bench, settle)
     import_picture(bench, settle)
     bench.store.mark_saved(Path("screenshots"), bench.store.document)
@@ -175,6 +176,54 @@ def time_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     bench.grab().save(str(SHOTS / "run-up.png"))
     stage.panes["run-up"].map.hover(None)
     stage.toggle_pane("run-up")
+    bench.store.apply("Back", before)
+    settle()
+
+
+def filter_pictures(bench: Bench, settle: Callable[[], None]) -> None:
+    """Filters with before and after; a region of the run-up; a bearing's hits; a cepstrum."""
+    from tonecomb.core.document import select, set_steps
+    from tonecomb.core.steps.comb_notch import CombNotch
+    from tonecomb.core.steps.filters import BandPass
+    from tonecomb.core.steps.isolate import Isolate
+    from tonecomb.core.steps.regions import Outline
+
+    before, stage = bench.store.document, bench.stage
+    drive = bench.store.ref
+    assert drive is not None
+    bench.store.edit_method("All of it", stretch=None, frame=32768)
+    assert bench.store.ref is not None
+    steps = (CombNotch(50.0), BandPass(200.0, 650.0, 4, "elliptic"))
+    bench.store.apply("Filter", set_steps(bench.store.document, bench.store.ref, steps))
+    stage.toggle_pane("before-after")
+    settle()
+    stage.spectrum.set_limits(0, 1000)
+    settle()
+    bench.grab().save(str(SHOTS / "filter.png"))
+    stage.toggle_pane("before-after")
+    bench.store.apply("Bullwheel", select(before, drive.id, 2))
+    bench.store.edit_method("All of it", stretch=None)
+    for key in ("envelope", "cepstrum"):
+        stage.toggle_pane(key)
+        settle()
+        stage.spectrum.show_all()
+        settle()
+        bench.grab().save(str(SHOTS / f"{key}.png"))
+        stage.toggle_pane(key)
+    run_up = next(ref for ref in before.recordings if ref.name == "run-up")
+    bench.store.apply("Run-up", select(before, run_up.id, 0))
+    assert bench.store.ref is not None
+    mesh = Outline(((5.0, 60.0), (45.0, 240.0), (88.0, 450.0), (88.0, 520.0), (40.0, 330.0),
+                    (5.0, 150.0)))  # fmt: skip
+    steps_ = (Isolate((mesh,)),)
+    bench.store.apply("Isolate", set_steps(bench.store.document, bench.store.ref, steps_))
+    bench.store.edit_method("Change", frame=4096)
+    stage.toggle_pane("spectrogram")
+    settle()
+    stage.spectrum.set_limits(0, 640)
+    settle()
+    bench.grab().save(str(SHOTS / "isolated.png"))
+    stage.toggle_pane("spectrogram")
     bench.store.apply("Back", before)
     settle()
 
