@@ -13,7 +13,7 @@ import tonecomb
 from tonecomb.core.before_after import compare, without_taking
 from tonecomb.core.errors import UserError
 from tonecomb.core.method import Method, default_method
-from tonecomb.core.record.recording import Array
+from tonecomb.core.record.recording import Array, Stretch
 from tonecomb.core.say.cautions import cautions
 from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.filters import HighPass, LowPass
@@ -46,7 +46,7 @@ def test_the_mains_are_taken_out_of_the_drive(demo: Path) -> None:
 
 def test_the_hum_caution_takes_the_hum_out(demo: Path) -> None:
     made = tonecomb.open(demo / "drive-steady.h5")
-    method = default_method(made).having(channel=1)
+    method = default_method(made).having(channel=1, stretch=Stretch(0.0, 30.0))
     found = tonecomb.analyse(made, method)
     hum = next(one for one in found.cautions if one.code == "hum")
     assert hum.remedy == "Take it out (comb notch)" and hum.edit is not None
