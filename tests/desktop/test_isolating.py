@@ -145,6 +145,9 @@ def test_a_tooth_is_kept_along_its_track(
     assert comb is not None
     comb.setExpanded(True)
     child = comb.child(4)
+    assert child is not None
+    tree.scrollToItem(child)
+    assert tree.itemAt(tree.visualItemRect(child).center()) is child
     pick("Keep only this tooth")
     tree.customContextMenuRequested.emit(tree.visualItemRect(child).center())
     settle()

@@ -34,7 +34,7 @@ from tonecomb.core.steps.prepare import prepare
 _UNSTEADY = ("moves", "hump")
 _SWELLS = ("comes and goes", "modulated")
 _SWEPT = 2.0  # times what is told apart, that a tooth sweeps over before its peaks are its
-_BORNE_OUT = 1.4  # times the floor and what is beside it, that a tooth's range holds on average
+_BORNE_OUT = 1.4  # times the floor, that a tooth's range holds on average
 _DEEPEST = 1e-6  # of a filter's gain squared, down to which noise is seen to follow it
 _SEVERAL = 3  # peaks that move from which a family may
 WANDERS = 0.01  # of a bin that the place of a tone is uncertain at least where its phase wanders
@@ -356,17 +356,9 @@ def _borne_out(heard: Moving, before: Analysis) -> bool:
     if floor is None:
         return True
 
-    def level(of: Array, low: float, high: float) -> float:
-        part = of[math.floor(low / hz) : math.ceil(high / hz) + 1]
-        return float(part.mean()) if len(part) else 0.0
-
     for number in heard.teeth:
-        low, high = number * heard.low, number * heard.high
-        half = heard.mean / 2  # to what lies between this tooth and the next ones
-        beside = [level(power, low + side * half, high + side * half) for side in (-1, 1)]
-        least = level(floor, low, high)
-        if not heard.runs:  # what runs is beside itself at other times
-            least = max(least, *beside)
-        if level(power, low, high) > _BORNE_OUT * least:
+        first, last = math.floor(number * heard.low / hz), math.ceil(number * heard.high / hz)
+        over = power[first : last + 1] / np.maximum(floor[first : last + 1], 1e-300)
+        if len(over) and over.mean() > _BORNE_OUT:
             return True
     return False
