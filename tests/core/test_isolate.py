@@ -59,7 +59,7 @@ REGIONS = (Box(2.0, 4.0, 300.0, 600.0), Outline(((5.0, 900.0), (8.0, 1200.0), (6
            Tooth(3, 0.0, ((0.0, 60.0), (5.0, 66.0), (9.0, 58.0))))  # fmt: skip
 
 
-@settings(max_examples=20)
+@settings(max_examples=8)
 @given(start=st.integers(0, N - 1), size=st.integers(1, 9000))
 def test_kept_and_taken_out_add_up(start: int, size: int) -> None:
     step = Isolate(REGIONS)

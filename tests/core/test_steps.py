@@ -214,7 +214,7 @@ class StepContract:
         if self.step.adds:
             assert signal.channels[-1].name == words
 
-    @settings(max_examples=12)
+    @settings(max_examples=8)
     @given(start=st.integers(0, 4000), size=st.integers(1, 900))
     def test_any_block_is_as_in_the_whole(self, start: int, size: int) -> None:
         signal = prepare(self.made(), (self.step,))
