@@ -80,7 +80,6 @@ def bench_pictures() -> None:
     bench.readings.show_page("peaks")
     bench.store.apply("Back", before)
     held_picture(bench, settle)
-    compared_picture(bench, settle)
     phase_picture(bench, settle)
     time_pictures(bench, settle)
     filter_pictures(bench, settle)
@@ -101,23 +100,6 @@ def held_picture(bench: Bench, settle: Callable[[], None]) -> None:
     bench.stage.spectrum.set_limits(300, 520)
     settle()
     bench.grab().save(str(SHOTS / "held-traces.png"))
-    bench.store.apply("Back", before)
-    settle()
-
-
-def compared_picture(bench: Bench, settle: Callable[[], None]) -> None:
-    """A trace against a held one, with what should be said about it."""
-    before = bench.store.document
-    bench.store.edit_method("Change", frame=16384, scaling="psd")
-    settle()
-    bench.context.held.hold()
-    bench.store.edit_method("Change", window="flat-top", overlap=0.0)
-    settle()
-    bench.stage.toggle_pane("against")
-    bench.stage.spectrum.set_limits(300, 520)
-    settle()
-    bench.grab().save(str(SHOTS / "compared.png"))
-    bench.stage.toggle_pane("against")
     bench.store.apply("Back", before)
     settle()
 
@@ -149,7 +131,6 @@ def time_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     stage.toggle_pane("waterfall")
     stage.spectrum.set_limits(0, 600)
     settle()
-    bench.grab().save(str(SHOTS / "waterfall-lines.png"))
     pane = stage.panes["waterfall"]
     pane.count.setValue(200)
     pane.kind.picked.emit(pane.kind.choose("shaded") or "shaded")

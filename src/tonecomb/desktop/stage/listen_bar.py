@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QPushButton, QWidget
+from PyQt6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
 
 from tonecomb.core.sound import SPEEDS, Way
 from tonecomb.desktop.kit.theme import font
@@ -45,10 +45,13 @@ class ListenBar(QWidget):
         self.told = label("", "quiet")
         self.told.setFont(font(9))
         close = link("✕", "Take this bar away, and stop", self.closed.emit)
-        bar = row(self.play, self.swap, self.speed, self.shift, self.second, self.loop, self.told,
-                  None, close)  # fmt: skip
-        bar.setContentsMargins(8, 2, 8, 2)
-        self.setLayout(bar)
+        bar = row(self.play, self.swap, self.speed, self.shift, self.second, self.loop, None, close)
+        # What is said has a line of its own: beside the choices it would be cut.
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 2, 8, 0)
+        column.setSpacing(0)
+        column.addLayout(bar)
+        column.addWidget(self.told)
         for choice in (self.speed, self.second):
             choice.picked.connect(lambda _: self.changed.emit())
         self.shift.valueChanged.connect(lambda _: self.changed.emit())

@@ -26,6 +26,7 @@ from tonecomb.core.sound import Heard
 
 _BUFFER_S = 0.2
 _AHEAD_S = 2.0  # that the file is filled ahead of the device
+_FIRST_S = 0.3  # that is filled before it begins
 _SWITCH_S = 0.1  # ahead of the device, from which a switch is written over what is there
 _LOOP_S = 6 * 3600  # after which a loop ends
 _BLOCK = 4800  # frames that are worked out at once
@@ -67,7 +68,7 @@ class _Filling:
         self._written, self.place = 0, 0
         self._number = heard.number
         self._over = threading.Event()
-        self._fill()
+        self._fill(_FIRST_S)  # the rest by the worker
         self._thread = threading.Thread(target=self._run, name="listening")
         self._thread.start()
 
@@ -75,7 +76,7 @@ class _Filling:
         while not self._over.wait(_FILL_S):
             self._fill()
 
-    def _fill(self) -> None:
+    def _fill(self, ahead: float = _AHEAD_S) -> None:
         heard = self._heard
         if heard.number != self._number:  # what is written but not yet heard is written anew
             self._number = heard.number
@@ -83,7 +84,7 @@ class _Filling:
             if back > 0:
                 heard.go_back(back)
                 self._written -= back
-        wanted = min(self.place + round(_AHEAD_S * heard.rate), self.total)
+        wanted = min(self.place + round(ahead * heard.rate), self.total)
         while self._written < wanted and not self._over.is_set():
             block = heard.take(min(_BLOCK, self.total - self._written))
             if not len(block):
