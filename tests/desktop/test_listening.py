@@ -147,7 +147,7 @@ def test_a_tone_comes_back_from_a_sound_server(
     with raw.open("wb") as file:
         recorder = subprocess.Popen(
             ["parec", f"--server={server}", "-d", "out.monitor", "--format=float32le",
-             "--rate=48000", "--channels=2", "--raw"], stdout=file,
+             "--rate=48000", "--channels=2", "--raw", "--latency-msec=20"], stdout=file,
         )  # fmt: skip
         time.sleep(0.3)
         QTest.keyClick(tone, Qt.Key.Key_Space)
