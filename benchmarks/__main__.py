@@ -8,6 +8,7 @@ import sys
 
 from benchmarks import (
     accuracy,
+    dragging,
     editing,
     filtering,
     memory,
@@ -25,7 +26,8 @@ BENCHMARKS = {"spectrum": spectrum.main, "spectrogram": spectrogram.main,
               "peaks": peaks.main, "start": start.main,
               "memory": memory.main, "reading": reading.main, "panning": panning.main,
               "editing": editing.main, "accuracy": accuracy.main, "truth": truth.main,
-              "waterfall": waterfall.main, "filtering": filtering.main}  # fmt: skip
+              "waterfall": waterfall.main, "filtering": filtering.main,
+              "dragging": dragging.main}  # fmt: skip
 
 
 def main() -> None:

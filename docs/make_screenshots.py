@@ -31,7 +31,6 @@ def bench_pictures() -> None:
 
     from tonecomb.core.record.recording import Stretch
     from tonecomb.desktop.app import make_application
-    from tonecomb.desktop.method_line.window_picker import WindowPicker
 
     app = make_application(["tone-comb"])
     from tonecomb.desktop.bench import Bench
@@ -59,13 +58,6 @@ def bench_pictures() -> None:
     settle()
     bench.grab().save(str(SHOTS / "bench-night.png"))
     bench.layout_.toggle_theme()
-    bench.method_line.edit("window")
-    QTest.qWait(100)
-    picker = bench.method_line.popover
-    assert isinstance(picker, WindowPicker)
-    picker.names.setCurrentRow(7)
-    picker.grab().save(str(SHOTS / "window-picker.png"))
-    picker.close()
     before = bench.store.document
     bench.store.edit_method("Provoke cautions", overlap=0.0, scaling="psd", frame=65536)
     settle()
@@ -79,8 +71,8 @@ def bench_pictures() -> None:
     bench.grab().save(str(SHOTS / "combs.png"))
     bench.readings.show_page("peaks")
     bench.store.apply("Back", before)
-    held_picture(bench, settle)
-    phase_picture(bench, settle)
+    made_pictures(bench, settle)
+    resonance_picture(bench, settle)
     time_pictures(bench, settle)
     filter_pictures(bench, settle)
     waveform_picture(bench, settle)
@@ -90,16 +82,45 @@ def bench_pictures() -> None:
     del app
 
 
-def held_picture(bench: Bench, settle: Callable[[], None]) -> None:
-    """Three methods for one stretch: a long frame, a short one, and no window."""
+def made_pictures(bench: Bench, settle: Callable[[], None]) -> None:
+    """A made signal, a tone above Nyquist, and what a slower logger would have shown."""
+    from PyQt6.QtWidgets import QApplication
+
+    from tonecomb.core.made.made import Made
+    from tonecomb.core.made.noise import Noise
+    from tonecomb.core.made.sampling import Sampling
+    from tonecomb.core.made.starters import starter
+    from tonecomb.core.made.tones import Sweep, Tone
+    from tonecomb.core.steps.as_sampled import AsSampled
+
     before = bench.store.document
-    for changes in ({"frame": 4096}, {"frame": 32768, "window": "rectangular"}):
-        bench.context.held.hold()
-        bench.store.edit_method("Change", **changes)
-        settle()
-    bench.stage.spectrum.set_limits(300, 520)
+    parts = (Tone(61.8, 2.0), Tone(143.0, 1.2, phase=90.0, am=40.0, am_rate=6.0),
+             Sweep(8.0, 24.0, amplitude=0.5), Noise(amount=0.02))  # fmt: skip
+    bench.making.begin(Made("cable hum", parts=parts, sampling=Sampling(512.0, 1024, 12, 5.0)))
     settle()
-    bench.grab().save(str(SHOTS / "held-traces.png"))
+    bench.stage.waveform.set_limits(0.2, 0.4)
+    settle()
+    bench.grab().save(str(SHOTS / "made.png"))
+    bench.making.begin(starter("above-nyquist"))
+    settle()
+    bench.stage.waveform.set_limits(1.0, 1.1)
+    settle()
+    bench.grab().save(str(SHOTS / "fold.png"))
+    bench.store.apply("Back", before)
+    settle()
+    bench.making.as_sampled()
+    settle()
+    popover = QApplication.activePopupWidget()
+    assert popover is not None
+    popover.close()
+    step = AsSampled(500.0, bits=8, no_filter=True)
+    bench.store.edit_method("Slower", steps=(step,), frame=1024)
+    bench.readings.show_page("peaks")
+    settle()
+    bench.stage.waveform.set_limits(5.0, 5.2)
+    settle()
+    bench.grab().save(str(SHOTS / "slower-logger.png"))
+    bench.stage.spectra.set_side_by_side(False)
     bench.store.apply("Back", before)
     settle()
 
@@ -209,27 +230,15 @@ def filter_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     settle()
 
 
-def phase_picture(bench: Bench, settle: Callable[[], None]) -> None:
-    """Magnitude and phase of one tap on the bracket."""
+def resonance_picture(bench: Bench, settle: Callable[[], None]) -> None:
+    """A mode of the bracket, fitted to one tap's decay."""
     from tonecomb.core.document import select
-    from tonecomb.core.estimate.averages import Mean, Single
     from tonecomb.core.record.recording import Stretch
 
     before = bench.store.document
     taps = next(ref for ref in before.recordings if ref.name == "bracket-taps")
     bench.store.apply("Bracket", select(before, taps.id, 1))
-    bench.store.edit_method(
-        "One tap", average=Single(7.49), frame=8192, window="rectangular", pad=4
-    )
-    bench.stage.toggle_pane("phase")
-    settle()
-    bench.stage.spectrum.set_limits(30, 500)
-    settle()
-    bench.grab().save(str(SHOTS / "phase.png"))
-    bench.stage.toggle_pane("phase")
-    bench.store.edit_method(
-        "All of it", average=Mean(), stretch=Stretch(6.9, 9.0), frame=16384, pad=1
-    )
+    bench.store.edit_method("One tap", stretch=Stretch(6.9, 9.0), frame=16384, window="rectangular")
     settle()
     bench.stage.spectrum.set_limits(100, 190)
     bench.readings.show_page("resonances")

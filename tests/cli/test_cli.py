@@ -221,7 +221,8 @@ def test_averages_bands_and_cautions(demo: Path) -> None:
 def test_combs_of_the_demo(demo: Path, tmp_path: Path) -> None:
     """Motor, mains, and the mesh's sidebands, tied to the motor; and the bearing's own comb."""
     done = run_alone("analyse", demo / "drive-steady.h5", "--channel", 2, "--channel", 3, "--json",
-                "--out", tmp_path, "--peaks-above", 45, prelude=NO_QT)  # fmt: skip
+                "--out", tmp_path, "--peaks-above", 45,
+                prelude=NO_QT)  # fmt: skip
     gearbox, bullwheel = json.loads(done.stdout)["analyses"]
     motor, mains, sides = gearbox["combs"]
     assert motor["fundamental_hz"] == pytest.approx(24.3, abs=1e-3)
@@ -386,16 +387,20 @@ def test_tracks_and_slices(demo: Path, tmp_path: Path) -> None:
                 "0:600", "--band", "10:1000", "--track", "4:31:1,2,17", "--track", "80:500",
                 "--slices", "3")  # fmt: skip
     turning = ("--run-up", "4.5:30:1,2,17", "--speed-from", "Motor DE")
-    done = call(*call_for, *turning, "--channel", "2", "--json", "--out", tmp_path / "out")
+    done = call(*call_for, "--json", "--out", tmp_path / "out" / "Motor-DE")
     assert done.returncode == 0, done.stderr
-    values, bracket = json.loads(done.stdout)["analyses"]
+    (values,) = json.loads(done.stdout)["analyses"]
+    of_bracket = ("analyse", demo / "run-up.flac", "--channel", "2", "--frame", "4096", *turning)
+    done = call(*of_bracket, "--json", "--out", tmp_path / "out" / "Tower-bracket")
+    (bracket,) = json.loads(done.stdout)["analyses"]
     told = bracket["run_up"]
     assert [round(one["natural_frequency_hz"], 0) for one in told["resonances"]] == [62, 143]
     assert [one["order"] for one in told["orders"]] == [1, 2, 17]
     assert len(told["orders"][0]["amplitude"]) == len(told["speed_hz"]) == len(told["time_s"])
     assert "speed from a comb of Motor DE in 4.5–30 Hz" in told["method"]
     for name in ("spectrum", "spectrogram", "waterfall", "trend", "run-up"):
-        png = (tmp_path / "out" / "Tower-bracket" / f"{name}.png").read_bytes()
+        folder = "Tower-bracket" if name == "run-up" else "Motor-DE"
+        png = (tmp_path / "out" / folder / f"{name}.png").read_bytes()
         assert png.startswith(b"\x89PNG")
     motor, mesh = values["trend"]["tracks"]
     assert motor["teeth"] == [1, 2, 17] and "teeth" not in mesh

@@ -21,6 +21,7 @@ from tonecomb.core.record.recording import Array, ArraySamples, Channel, Recordi
 from tonecomb.core.record.sensors import Calibration, ChannelGiven, say
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.sentence import sentence
+from tonecomb.core.steps.as_sampled import AsSampled
 from tonecomb.core.steps.chain import without_channel
 from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.combine import Difference, Sum, VectorSum
@@ -276,7 +277,7 @@ CONTRACT = (
     Keep(0.5, 14.0), RemoveMean(), RemoveLine(), RemoveDrift(4.0), Decimate(3), VectorSum((0, 1)),
     Sum((1, 0), "both"), Difference((0, 1)), Scale((1,), -2.5), Integral((0,), 5.0),
     Integral((), 5.0), DoubleIntegral((1,), 5.0, "path"), Derivative((0,), 5.0),
-    LowPass(100.0, causal=True),
+    LowPass(100.0, causal=True), AsSampled(370.0, 10, missing=1.0, jitter=20.0),
     HighPass(20.0, family="bessel"), BandPass(60.0, 90.0, 6, "elliptic"), BandStop(60.0, 90.0),
     Notch(50.0, 2.0), CombNotch(50.0, 1.0, 4), Envelope(100.0, 200.0),
     Isolate((Box(2.0, 9.0, 50.0, 150.0), Outline(((3.0, 200.0), (8.0, 300.0), (6.0, 400.0))),

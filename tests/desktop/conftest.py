@@ -50,14 +50,52 @@ def remembered() -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     return remember
 
 
+@pytest.fixture(scope="session")
+def opened_once(demo: Path) -> Callable[..., Any]:
+    """The demo's files stay as they are: what was read of one serves the next test too."""
+    from tonecomb.core.record.given import NOTHING_GIVEN
+    from tonecomb.desktop.acts.opening import open_file
+
+    kept: dict[Path, Any] = {}
+
+    def opening(path: Path, given: Any, *rest: Any) -> Any:
+        if path.parent != demo or given != NOTHING_GIVEN or len(rest) > 1:
+            return open_file(path, given, *rest)
+        if path not in kept:
+            kept[path] = open_file(path, given, *rest)
+        return kept[path]
+
+    return opening
+
+
+@pytest.fixture(scope="session")
+def drawn_once() -> Callable[..., Any]:
+    """And so does what was drawn of their samples."""
+    from tonecomb.core.record import pyramid
+
+    build_many = pyramid.build_many
+    kept: dict[object, Any] = {}
+
+    def building(samples: Any, channels: Any, *rest: Any) -> Any:
+        key = (samples, tuple(channels), rest[0])
+        if key not in kept:
+            kept[key] = build_many(samples, channels, *rest)
+        return kept[key]
+
+    return building
+
+
 @pytest.fixture
 def bench(
     qtbot: object, qapp: object, own_folders: Path, demo: Path,
     remembered: Callable[[Callable[..., Any]], Callable[..., Any]],
+    opened_once: Callable[..., Any], drawn_once: Callable[..., Any],
 ) -> Iterator[Bench]:  # fmt: skip
     """An empty bench; the demo's folder is already filled."""
+    from tonecomb.core.record import pyramid
     from tonecomb.core.steps.sections import get_ready
     from tonecomb.demo import ropeway
+    from tonecomb.desktop.acts import opening
     from tonecomb.desktop.bench import Bench
     from tonecomb.desktop.kit import settings
     from tonecomb.desktop.state import results
@@ -69,6 +107,8 @@ def bench(
         patch.setattr(ropeway, "folder", lambda: demo)
         for work in (results.run_spectrum, results.run_findings):
             patch.setattr(results, work.__name__, remembered(work))
+        patch.setattr(opening, "open_file", opened_once)
+        patch.setattr(pyramid, "build_many", drawn_once)
         made = Bench()
         made.resize(1280, 800)
         made.show()

@@ -23,7 +23,7 @@ from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.plot import Axis, Plot
 from tonecomb.desktop.kit.widgets import Number
-from tonecomb.desktop.shelf.shelf import facts
+from tonecomb.desktop.shelf.rows import facts
 from tonecomb.formats.session import session
 
 Settle = Callable[[], None]

@@ -217,3 +217,73 @@ def test_a_defect_leaves_nobody_waiting(qtbot: Any) -> None:
     assert [kind for kind, *_ in caught] == [ZeroDivisionError]
     assert not slot.busy and not scheduler.busy
     jobs.close()
+
+
+def lazy_slot(bed: Bed, told: list[Any]) -> Slot:
+    slot = Slot(bed.scheduler, lambda: bed.wanted, lazy=True)
+    slot.changed.connect(told.append)
+    return slot
+
+
+def test_while_a_handle_is_held_work_ends_and_the_newest_follows(bed: Bed) -> None:
+    slot = bed.slot()
+    bed.scheduler.lively = True
+    bed.wanted = want("a")
+    slot.follow()
+    bed.let_go_on()
+    for key in ("b", "c"):
+        bed.wanted = want(key)
+        slot.follow()
+        bed.scheduler.look_now()
+    assert [work.title for work in bed.pool.works] == ["Making a"], "which is not stopped"
+    bed.pool.works[0].done("a")
+    assert bed.told == ["a"]
+    assert [work.title for work in bed.pool.works] == ["Making a", "Making c"]
+
+
+def test_what_is_quick_comes_with_the_edit(bed: Bed) -> None:
+    slot = bed.slot()
+    made: list[str] = []
+
+    def quick(key: str) -> Want:
+        def run(_: object) -> str:
+            made.append(key)
+            return key
+
+        return Want(key, "Making it", run, quick=True)
+
+    bed.wanted = quick("a")
+    slot.follow_now()
+    assert bed.pool.works and not made, "in a worker, as ever"
+    bed.pool.works[0].done("a")
+    bed.scheduler.lively = True
+    bed.wanted = quick("b")
+    slot.follow()
+    bed.scheduler.look_now()
+    assert made == ["b"] and bed.told == ["a", "b"] and len(bed.pool.works) == 1
+    bed.wanted = quick("a")
+    slot.follow_now()
+    assert bed.told[-1] == "a" and made == ["b"], "what is known is not made again"
+
+    def broken(_: object) -> str:
+        raise UserError("It cannot be made")
+
+    bed.wanted = Want("c", "Making it", broken, quick=True)
+    slot.follow_now()
+    assert len(bed.pool.works) == 2, "what fails is told as ever"
+
+
+def test_what_is_lazy_waits_until_the_handle_is_let_go(bed: Bed) -> None:
+    told: list[Any] = []
+    slot = lazy_slot(bed, told)
+    bed.scheduler.lively = True
+    bed.wanted = want("a")
+    slot.follow()
+    slot.follow_now()
+    bed.let_go_on()
+    assert not bed.pool.works
+    bed.scheduler.lively = False
+    slot.follow()
+    bed.let_go_on()
+    bed.pool.works[0].done("a")
+    assert told == ["a"]

@@ -30,7 +30,7 @@ def attack(contract: str, cases: int) -> None:
 
 @pytest.mark.parametrize("contract", CONTRACTS)
 def test_a_share_of_damaged_files(contract: str) -> None:
-    attack(contract, 100)
+    attack(contract, 40)
 
 
 @pytest.mark.slow

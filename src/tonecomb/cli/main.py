@@ -15,6 +15,7 @@ from tonecomb.cli.bench import demo, open_bench, run_bench
 from tonecomb.cli.convert import convert
 from tonecomb.cli.demo import demo_data
 from tonecomb.cli.describe import describe
+from tonecomb.cli.make import make
 from tonecomb.cli.steps import steps
 from tonecomb.core.errors import Cancelled, UserError
 
@@ -46,7 +47,7 @@ def commands(ctx: click.Context) -> int | None:
     return None
 
 
-for one in (open_bench, demo, demo_data, describe, convert, analyse, steps):
+for one in (open_bench, demo, demo_data, describe, convert, make, analyse, steps):
     commands.add_command(one)
 
 

@@ -25,6 +25,7 @@ from tonecomb.core.method import LEVELS, Method, Preset, default_frame, default_
 from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.sentence import DETRENDS, SCALINGS
+from tonecomb.core.steps.as_sampled import AsSampled
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
 from tonecomb.core.units import MOTIONS
@@ -45,6 +46,11 @@ _OPTIONS = (
         "--step", "steps", multiple=True, metavar="NAME[:VALUE…][:key=value…]",
         help="What is done to the samples first, like keep:2:22 or decimate:4, in the order "
         "given; repeatable. The command steps lists them.",
+    ),
+    click.option(
+        "--as-sampled", metavar="RATE[:BITS][:no-filter]",
+        help="What a logger of this rate in Hz, and of so many bits, would have shown, behind a "
+        "filter or not. The command steps lists what else it takes.",
     ),
     click.option(
         "--preset", type=click.Path(path_type=Path), metavar="FILE[:NAME]",
@@ -196,8 +202,14 @@ def method_of(
 
 def chain_of(base: Method | None, settings: dict[str, Any]) -> tuple[Step, ...]:
     """The steps that the call names, or else those of the preset or the session."""
+    taken = settings["as_sampled"]
+    last = () if taken is None else (step_text.parse(f"{AsSampled.key}:{taken}"),)
     if settings["steps"]:
-        return tuple(step_text.parse(text) for text in settings["steps"])
+        return (*(step_text.parse(text) for text in settings["steps"]), *last)
+    return (*_kept_steps(base, settings), *last)
+
+
+def _kept_steps(base: Method | None, settings: dict[str, Any]) -> tuple[Step, ...]:
     if settings["preset"] is not None and (kept := preset_of(settings["preset"])):
         return kept.method.source.steps or (() if base is None else base.source.steps)
     return () if base is None else base.source.steps

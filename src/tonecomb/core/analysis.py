@@ -26,6 +26,7 @@ from tonecomb.core.find.under import find_under
 from tonecomb.core.method import Method, Plan, Shown, plan
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Array, Recording
+from tonecomb.core.record.truth import Truth
 from tonecomb.core.say.sentence import sentence
 from tonecomb.core.shown import ShownEstimate
 from tonecomb.core.steps.filters import Filter
@@ -75,13 +76,15 @@ class Analysis(ShownEstimate):
 
     found: Findings | None
     sentence: str
+    truth: Truth | None = None
+    """What is known to be in the recording, of a made one."""
 
     @classmethod
     def of(
         cls, estimate: Estimate, found: Findings | None, method: Method, recording: Recording
     ) -> Analysis:
         """What was computed of a recording, shown as ``method`` says."""
-        return cls(estimate, method, found, sentence(method, recording))
+        return cls(estimate, method, found, sentence(method, recording), recording.truth)
 
     @cached_property
     def peaks(self) -> tuple[Peak, ...] | None:

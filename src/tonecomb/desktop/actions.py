@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from tonecomb.core.made.starters import STARTERS, Starter
 from tonecomb.desktop.stage.pane import PaneSpec
 from tonecomb.desktop.stage.panes import PANES
 
@@ -29,6 +30,7 @@ class Action:
     checked: Callable[[Bench], bool] | None = None
     needs_recording: bool = False
     divided: bool = False  # a line stands above it in the menu
+    folder: str = ""  # the menu inside the menu that it is in
 
 
 MENUS = ("File", "Edit", "View", "Signal", "Find", "Help")
@@ -42,10 +44,21 @@ def _pane(spec: PaneSpec) -> Action:
     )  # fmt: skip
 
 
+def _starter(one: Starter) -> Action:
+    """The action that opens a made recording to begin with."""
+    tip = one.made.hint.partition("\n")[0]
+    return Action(
+        "File", one.title, "", tip, lambda b: b.making.begin(one.made), folder="Made signals to try"
+    )  # fmt: skip
+
+
 # ruff: noqa: E501 - the table is read by its columns
 ACTIONS: tuple[Action, ...] = (
     Action("File", "Open…", "Ctrl+O", "Open recordings or a session", lambda b: b.opening.open_dialog()),
     Action("File", "Open the demo", "Ctrl+Shift+D", "Open the Quillbeck ropeway recordings", lambda b: b.opening.open_demo()),
+    Action("File", "Make a signal", "Ctrl+M", "A recording of known content, described by its parts", lambda b: b.making.begin(), divided=True),
+    *(_starter(one) for one in STARTERS),
+    Action("File", "Save the description…", "", "Save what a made recording is made of as JSON", lambda b: b.making.save_description(), needs_recording=True),
     Action("File", "Save session", "Ctrl+S", "Save the shelf and all methods", lambda b: b.workspace.save(), divided=True),
     Action("File", "Save session as…", "Ctrl+Shift+S", "Save the session to another file", lambda b: b.workspace.save_as()),
     Action("File", "Save report…", "Ctrl+R", "Save the analysis as one HTML file", lambda b: b.exports.export_report(), needs_recording=True, divided=True),
@@ -99,10 +112,12 @@ ACTIONS: tuple[Action, ...] = (
     Action("Signal", "Bands or bins…", "Shift+K", "Draw bins, octave or decade bands, or the running total", lambda b: b.method_line.edit("drawn"), needs_recording=True),
     Action("Signal", "Presets…", "Shift+P", "Keep the method under a name, or use one", lambda b: b.method.show_presets(), needs_recording=True),
     Action("Signal", "Steps before the analysis…", "C", "Keep a part, filter, remove mean, line or drift, decimate, derive: in your order", lambda b: b.method_line.edit("steps"), needs_recording=True, divided=True),
+    Action("Signal", "As a slower logger would show it…", "", "Hold the trace, and sample it anew: slower, coarser, with a filter before or not", lambda b: b.making.as_sampled(), needs_recording=True),
     Action("Signal", "Isolate a region", "Shift+I", "Draw an outline on the spectrogram, to be kept alone or taken out", lambda b: b.finding.outline_region(), needs_recording=True),
     Action("Signal", "Swap kept and taken out", "Shift+Z", "Have what the regions took out, and leave what they kept", lambda b: b.context.isolating.swap(), needs_recording=True),
     Action("Signal", "Derive a channel…", "Shift+D", "Sum, difference, integral or derivative of channels", lambda b: b.channels.derive(), needs_recording=True),
     Action("Signal", "Calibrate the channel…", "Shift+C", "Sensitivity, gain, offset and unit", lambda b: b.channels.calibrate(), needs_recording=True),
+    Action("Signal", "Check against a known tone…", "", "How far frequency and level are off, as against a calibrator; and calibrate by it", lambda b: b.making.check(), needs_recording=True),
     Action("Signal", "Hold the trace", "H", "Keep the curve for comparison while the method changes", lambda b: b.context.held.hold(), needs_recording=True),
     Action("Signal", "Same method over several channels…", "Shift+S", "Analyse channels or recordings alike and hold their traces", lambda b: b.method.hold_several(), needs_recording=True),
     Action("Signal", "Listen", "Space", "Hear the stretch as it is analysed, or stop", lambda b: b.listening.toggle(), checked=lambda b: b.listening.playing, needs_recording=True, divided=True),

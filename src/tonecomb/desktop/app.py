@@ -18,6 +18,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.desktop.kit import settings
 from tonecomb.formats import atomic
 
+_SWITCH_S = 0.001
 _LOG = logging.getLogger("tonecomb")
 
 
@@ -25,6 +26,8 @@ def make_application(arguments: list[str]) -> QApplication:
     """The one QApplication, with our font and without platform dialogs."""
     from tonecomb.desktop.kit.theme import font, load_fonts
 
+    # Workers hand the interpreter back sooner, so that they hardly hold the window.
+    sys.setswitchinterval(_SWITCH_S)
     QApplication.setAttribute(Qt.ApplicationAttribute.AA_DontUseNativeDialogs)
     app = QApplication(arguments)
     app.setApplicationName("tone-comb")

@@ -16,6 +16,7 @@ from tonecomb.desktop.acts.going import Going
 from tonecomb.desktop.acts.helping import Helping
 from tonecomb.desktop.acts.layout import Layout
 from tonecomb.desktop.acts.listening import Listening
+from tonecomb.desktop.acts.making import MakingActs
 from tonecomb.desktop.acts.menus import Menus
 from tonecomb.desktop.acts.method_actions import MethodActions
 from tonecomb.desktop.acts.opening import Opening
@@ -114,13 +115,15 @@ class Bench(QMainWindow):
         self.going = Going(context, stage, readings)
         self.finding = Finding(context, stage, readings)
         self.listening = Listening(context, stage)
+        self.making: MakingActs = MakingActs(context, stage, readings, self.method_line)
+        self.stage.empty.starter_chosen.connect(self.making.begin)
         self.layout_ = Layout(self, context, stage, self.columns, self._paint)
         self.helping = Helping(self, self.method_line)
         self.menus = Menus(self, context.store, lambda path: self.opening.open_paths([path]))
         self.helping.actions = self.menus.actions.values()
 
     def _paint(self, theme: Theme) -> None:
-        for region in (self.stage, self.shelf, self.ruler):
+        for region in (self.stage, self.shelf, self.readings, self.ruler):
             region.set_theme(theme)
 
     def _connect(self) -> None:

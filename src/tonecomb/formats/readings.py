@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from tonecomb.core.against_truth import Compared, compared
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.document import PeakNote
 from tonecomb.core.estimate.bands import Band
@@ -22,6 +23,57 @@ from tonecomb.core.say.behaviour import words
 from tonecomb.core.say.numbers import with_std
 from tonecomb.core.say.sentence import SCALINGS
 from tonecomb.formats.columns import Column, Table
+
+
+def truth(analysis: Analysis) -> Table[Compared]:
+    """What is known to be in a made recording, and what was read of it."""
+    unit = analysis.amplitude_unit
+    return Table("truth", analysis.recording_name, analysis.sentence, (
+        Column("name", "part", lambda one: one.name),
+        Column("kind", "what", lambda one: one.kind),
+        Column("put_in_hz", "put in", lambda one: one.frequency, "Hz"),
+        Column("shows_hz", "shows at", lambda one: _known(one.shows), "Hz"),
+        Column("read_hz", "read", lambda one: _known(one.read), "Hz",
+               told=lambda one: with_std(one.read, one.read_std)),
+        Column("read_std_hz", "±", lambda one: _known(one.read_std), "Hz", ".3g"),
+        Column("off_std", "off", lambda one: _known(one.off), "σ", ".3g"),
+        Column("amplitude", "put in", lambda one: _known(one.amplitude), unit),
+        Column("read_amplitude", "read", lambda one: _known(one.read_amplitude), unit),
+        Column("read_amplitude_std", "±", lambda one: _known(one.read_amplitude_std), unit, ".3g"),
+        Column("phase_deg", "put in", lambda one: _known(one.phase), "°", ".5g"),
+        Column("read_phase_deg", "read", lambda one: _known(one.read_phase), "°", ".5g"),
+        Column("note", "note", lambda one: one.note, rarely=True),
+    ), compared(analysis))  # fmt: skip
+
+
+def _known(value: float) -> float | None:
+    return None if math.isnan(value) else value
+
+
+def truth_words(one: Compared, unit: str) -> str:
+    """A line of it for reading: put in, read, and by how much they differ."""
+    if one.kind == "noise":
+        read = "" if math.isnan(one.read_amplitude) else f", read {one.read_amplitude:.3g}"
+        return f"{one.name} of {one.amplitude:.4g} rms{read}{_noted(one)}"
+    figure = f"{one.amplitude:.4g} {unit}"
+    if one.kind == "mode":
+        figure = f"damping {100 * one.amplitude:.3g} %"
+    text = f"{one.name}: {one.frequency:.6g} Hz, {numbers.signed(figure)}"
+    if one.is_folded and not math.isnan(one.shows):
+        text += f", folded to {one.shows:.6g} Hz"
+    if not math.isnan(one.read):
+        size = 100.0 if one.kind == "mode" else 1.0
+        level = with_std(size * one.read_amplitude, size * one.read_amplitude_std)
+        text += f"; read {with_std(one.read, one.read_std)} Hz"
+        text += "" if math.isnan(one.off) else f" ({numbers.signed(f'{one.off:+.1f}')} σ)"
+        text += f", {level}{' %' if one.kind == 'mode' else ''}"
+        text += "" if math.isnan(one.amplitude_off) else (
+            f" ({numbers.signed(f'{one.amplitude_off:+.1f}')} σ)")  # fmt: skip
+    return text + _noted(one)
+
+
+def _noted(one: Compared) -> str:
+    return f" – {one.note}" if one.note else ""
 
 
 @dataclass(frozen=True, eq=False)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from tonecomb.core.errors import UserError
+from tonecomb.core.made.made import Made
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.given import NOTHING_GIVEN, Given, Import
 from tonecomb.core.record.recording import Recording
@@ -16,6 +17,7 @@ from tonecomb.formats import (
     columnar,
     files,
     hdf5,
+    made_json,
     matlab5,
     sound,
     text_layout,
@@ -123,8 +125,16 @@ def open_recording(
     progress: Progress = silent,
     recording_id: str | None = None,
 ) -> Recording:
-    """The recording in a file; see :func:`understand`."""
+    """The recording in a file, or the one that a description in it makes; see
+    :func:`understand`."""
+    if (made := description(Path(path))) is not None:
+        return identified(made.recording(""), recording_id)
     return identified(understand(path, given, progress).recording, recording_id)
+
+
+def description(path: Path) -> Made | None:
+    """The description that a file holds, None where it holds something else."""
+    return made_json.load(path) if made_json.sniff(files.head(path)) else None
 
 
 def identified(recording: Recording, recording_id: str | None = None) -> Recording:

@@ -6,29 +6,22 @@ Both follow from what the fields of a step say of themselves.
 
 from __future__ import annotations
 
-import math
 from dataclasses import MISSING
 from typing import Any
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.steps import regions
-from tonecomb.core.steps.step import Setting, Step, settings
+from tonecomb.core.setting import Setting, settings
+from tonecomb.core.steps.step import Step
 from tonecomb.core.steps.table import STEPS, step_kind
+from tonecomb.formats import setting_text
 
 _KEY = "step"
 _OFF = "off"
-MOST = 100
-"""Regions in a step at most."""
 
 
 def written(step: Step) -> dict[str, Any]:
     """A step as JSON has it."""
-    told: dict[str, Any] = {_KEY: step.key}
-    for attribute, setting, _ in settings(type(step)):
-        value = getattr(step, attribute)
-        if setting.kind == "regions":
-            value = tuple(one.written() for one in value)
-        told[setting.name] = list(value) if isinstance(value, tuple) else value
+    told = {_KEY: step.key, **setting_text.written(step)}
     return told | {_OFF: True} if step.off else told
 
 
@@ -44,34 +37,8 @@ def read(value: Any) -> Step:
     off = given.pop(_OFF, False)
     if not isinstance(off, bool):
         raise ValueError(f"{off!r} is neither on nor off")
-    made: dict[str, Any] = {_OFF: off}
-    for attribute, setting, default in settings(kind):
-        if setting.name in given:
-            made[attribute] = _checked(setting, given.pop(setting.name))
-        elif default is MISSING:
-            raise ValueError(f"a step ‘{kind.key}’ lacks its {setting.name}")
-    if given:
-        raise ValueError(f"a step ‘{kind.key}’ has no {next(iter(given))}")
-    return kind(**made)
-
-
-def _checked(setting: Setting, value: Any) -> Any:
-    plain = isinstance(value, (int, float)) and not isinstance(value, bool)
-    if setting.kind == "number" and plain and math.isfinite(value):
-        return float(value)
-    if setting.kind == "whole" and isinstance(value, int) and plain:
-        return value
-    if setting.kind == "text" and isinstance(value, str):
-        return value
-    if setting.kind == "choice" and value in setting.choices:
-        return value
-    if setting.kind == "flag" and isinstance(value, bool):
-        return value
-    if setting.kind == "regions" and isinstance(value, (list, tuple)) and len(value) <= MOST:
-        return tuple(regions.parsed(str(one)) for one in value)
-    if setting.kind == "channels" and isinstance(value, (list, tuple)):
-        return tuple(_checked(Setting(setting.name, "whole"), one) for one in value)
-    raise ValueError(f"{value!r} is not of the kind {setting.kind}")
+    made = setting_text.read(kind, given, f"a step ‘{kind.key}’")
+    return kind(**made, off=off)
 
 
 def parse(text: str) -> Step:
@@ -121,10 +88,12 @@ def _value(setting: Setting, texts: list[str], whole: str, kind: type[Step]) -> 
         if setting.kind == "flag":
             return {"yes": True, "no": False}[texts[0]]
         if setting.kind == "choice":
-            return _checked(setting, texts[0])
+            return setting_text.checked(setting, texts[0])
         if setting.kind == "regions":
-            return _checked(setting, texts[0].split("+"))
-        return _checked(setting, int(texts[0]) if setting.kind == "whole" else float(texts[0]))
+            return setting_text.checked(setting, texts[0].split("+"))
+        return setting_text.checked(
+            setting, int(texts[0]) if setting.kind == "whole" else float(texts[0])
+        )
     except (ValueError, KeyError) as error:
         offered = f"; choose from {', '.join(setting.choices)}" if setting.choices else ""
         raise _wrong(whole, kind, f"‘{texts[0]}’ is no {setting.name}{offered}") from error

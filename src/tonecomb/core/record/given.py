@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
+from tonecomb.core.made.made import Made
 from tonecomb.core.record.sensors import ChannelGiven
 
 Role = Literal["time", "data", "leave out"]
@@ -42,12 +43,14 @@ class Import:
 @dataclass(frozen=True)
 class Given:
     """All that the user says: a rate in Hz, a unit for every channel, how to read the file, and
-    what is known of single channels."""
+    what is known of single channels. Where there is no file, the description by which the recording
+    is ``made``."""
 
     rate: float | None = None
     unit: str | None = None
     how: Import = field(default_factory=Import)
     channels: tuple[ChannelGiven, ...] = ()
+    made: Made | None = None
 
 
 NOTHING_GIVEN = Given()

@@ -13,6 +13,7 @@ from tonecomb.core.record.recording import Array, Samples
 BASE = 256  # samples in a cell of the finest level
 FACTOR = 16  # cells that one cell of the next level stands for
 _MOST_HOLES = 1000
+_SHORT = 32 * BASE  # samples of a record that is kept whole
 _BLOCK = BASE << 12  # samples read at once
 
 
@@ -47,12 +48,16 @@ class Pyramid:
     missing: int = 0
     infinite: int = 0
     holes: tuple[tuple[int, int], ...] = ()
+    short: Array | None = None
+    """All samples of a record of few, which has too few cells to be told from a block."""
 
     def envelope(self, start: int, stop: int, columns: int) -> Envelope:
         """The samples ``start`` to ``stop`` in ``columns`` columns or more, no wider than was
         asked for where the finest level allows it. Column edges lie on cells of a level, never
         inside one."""
         start, stop = max(0, start), min(self.length, stop)
+        if self.short is not None:
+            return envelope_of(self.short[start:stop], start, columns)
         wanted = max(1.0, (stop - start) / max(columns, 1))
         level = 0
         while level + 1 < len(self.levels) and BASE * FACTOR ** (level + 1) <= wanted:
@@ -126,8 +131,11 @@ class _Finest:
         self.low, self.high = np.empty(cells), np.empty(cells)
         self.missing = self.infinite = 0
         self.holes: list[tuple[int, int]] = []
+        self.short: Array | None = None
 
     def take(self, start: int, samples: Array) -> None:
+        if self.length <= _SHORT and len(samples) == self.length:
+            self.short = samples
         edges = np.arange(0, len(samples), BASE)
         here = slice(start // BASE, start // BASE + len(edges))
         low, high = self.low[here], self.high[here]
@@ -148,7 +156,8 @@ class _Finest:
             below = levels[-1]
             edges = np.arange(0, len(below[0]), FACTOR)
             levels.append((np.fmin.reduceat(below[0], edges), np.fmax.reduceat(below[1], edges)))
-        return Pyramid(self.length, tuple(levels), self.missing, self.infinite, tuple(self.holes))
+        holes = tuple(self.holes)
+        return Pyramid(self.length, tuple(levels), self.missing, self.infinite, holes, self.short)
 
 
 def _add_holes(holes: list[tuple[int, int]], bad: np.ndarray, start: int) -> None:

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tonecomb.core.errors import UserError
+from tonecomb.core.record.truth import Truth
 
 Array = NDArray[np.float64]
 RateSource = Literal["header", "time column", "given", "unknown"]
@@ -111,6 +112,8 @@ class Recording:
     comment: str = ""
     breaks: tuple[Break, ...] = ()
     assumed: tuple[str, ...] = ()
+    truth: Truth | None = None
+    """What is known to be in it, of a made one."""
     memo: dict[Any, Any] = field(default_factory=dict, init=False, repr=False)
     """What was worked out of it and is worth keeping as long as it lives."""
 

@@ -70,7 +70,7 @@ def find_cautions(analysis: Analysis, recording: Recording, seen: Seen) -> tuple
 
 
 def _all(analysis: Analysis, recording: Recording, seen: Seen) -> Iterator[Caution]:
-    for problem in recording.problems:
+    for problem in prepare(recording, analysis.method.source.steps).problems:
         yield Caution(problem.code, problem.text)
     for detect in DETECTORS:
         if (found := detect(analysis, seen)) is not None:

@@ -14,6 +14,7 @@ from tonecomb.core.find.peaks import Peak
 from tonecomb.core.method import Method
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.say.caution import Caution, Edit, Seen, setting
+from tonecomb.core.steps.as_sampled import AsSampled
 
 UNSTEADY = ("moves", "hump")
 _CHANGE_DB = 6.0
@@ -192,7 +193,8 @@ def held(a: Analysis, seen: Seen) -> Caution | None:
 def quantised(a: Analysis, seen: Seen) -> Caution | None:
     """Few steps and nothing that moves the signal across them: distortion that is tones."""
     step = seen.survey.held.step
-    if not step or a.found is None or a.order or a.method.source.steps:
+    steps = [one for one in a.method.source.steps if not one.off]
+    if not step or a.found is None or a.order or (steps and not isinstance(steps[-1], AsSampled)):
         return None
     tones = [peak.tone.amplitude for peak in a.peaks or ()]
     strongest = max(tones, default=0.0)

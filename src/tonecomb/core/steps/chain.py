@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from tonecomb.core.steps.step import Step, settings
+from tonecomb.core.setting import settings
+from tonecomb.core.steps.step import Step
 
 
 def channels_of(step: Step) -> tuple[int, ...]:

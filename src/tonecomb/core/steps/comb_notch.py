@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.setting import setting
 from tonecomb.core.steps.fir import smooth
 from tonecomb.core.steps.sections import refused
-from tonecomb.core.steps.step import Step, rounded, setting
+from tonecomb.core.steps.step import Step, rounded
 from tonecomb.core.steps.teeth import Course, Teeth
 
 _MOST = 400

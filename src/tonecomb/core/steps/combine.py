@@ -10,8 +10,9 @@ import numpy as np
 
 from tonecomb.core.record.recording import Array, Channel, Samples
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.setting import setting
 from tonecomb.core.steps.adding import with_channel
-from tonecomb.core.steps.step import Step, check_channels, setting
+from tonecomb.core.steps.step import Step, check_channels
 from tonecomb.core.units import conversion
 
 

@@ -9,8 +9,9 @@ from typing import ClassVar
 
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.setting import setting
 from tonecomb.core.steps.fir import Shaped, design, smooth
-from tonecomb.core.steps.step import Step, setting, unfit
+from tonecomb.core.steps.step import Step, unfit
 
 _TAPS = 32  # periods of the transition that the filter lasts
 _EDGE = 0.8  # of the new Nyquist frequency: up to here everything stays as it is
@@ -52,11 +53,21 @@ class Decimate(Step):
 
 def decimated(samples: Samples, length: int, fs: float, factor: int) -> Samples:
     """One sample of ``factor``, of a record of ``length`` samples at ``fs`` Hz."""
-    return Shaped(samples, length, partial(_low_pass, fs, factor), factor)
+    return Shaped(samples, length, partial(_low_pass, fs, fs / factor), factor)
 
 
-def _low_pass(fs: float, factor: int) -> Array:
-    """Everything up to 0.8 of the new Nyquist frequency, nothing from it on."""
-    nyquist = fs / factor / 2
-    fade = (1 - _EDGE) * nyquist
-    return design(fs, lambda f: smooth((nyquist - f) / fade), _TAPS / fade)
+def low_passed(samples: Samples, length: int, fs: float, rate: float) -> Samples:
+    """A record of ``length`` samples at ``fs`` Hz, of which nothing is folded down when it is taken
+    anew at ``rate`` Hz."""
+    return Shaped(samples, length, partial(_low_pass, fs, rate))
+
+
+def passed(frequency: Array, rate: float) -> Array:
+    """What the filter before a lower ``rate`` (Hz) leaves of frequencies (Hz): everything up to 0.8
+    of its Nyquist frequency, nothing from that on."""
+    nyquist = rate / 2
+    return smooth((nyquist - frequency) / ((1 - _EDGE) * nyquist))
+
+
+def _low_pass(fs: float, rate: float) -> Array:
+    return design(fs, lambda f: passed(f, rate), _TAPS / ((1 - _EDGE) * rate / 2))

@@ -11,8 +11,9 @@ import numpy as np
 
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.setting import setting
 from tonecomb.core.steps.fir import Shaped, design, smooth
-from tonecomb.core.steps.step import Step, rounded, setting, unfit
+from tonecomb.core.steps.step import Step, rounded, unfit
 
 _TAPS = 12  # periods of the edges' width that the filter lasts
 _FADE = 0.2  # of the band's width, over which it fades in outside of its limits

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.setting import setting
 from tonecomb.core.steps.recursive import Filtered
 from tonecomb.core.steps.sections import (
     FAMILIES,
@@ -23,7 +24,7 @@ from tonecomb.core.steps.sections import (
     notch,
     refused,
 )
-from tonecomb.core.steps.step import Step, rounded, setting
+from tonecomb.core.steps.step import Step, rounded
 
 SPOILED = 1e-3
 """What is left of the ends, of where the record stood before, when they count as settled."""

@@ -20,10 +20,11 @@ from numpy.typing import NDArray
 from tonecomb.core.estimate.windows import WINDOWS, window
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.setting import setting
 from tonecomb.core.steps.fir import design, smooth
 from tonecomb.core.steps.recursive import bridged
 from tonecomb.core.steps.regions import Box, Marked, Region, Tooth
-from tonecomb.core.steps.step import Step, setting, unfit
+from tonecomb.core.steps.step import Step, unfit
 
 _EDGE_BINS = 8  # over which a region's edge fades, against ringing
 _BLOCK = 1 << 17

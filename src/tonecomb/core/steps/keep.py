@@ -9,7 +9,8 @@ from typing import ClassVar
 from tonecomb.core.record.evenly import Part
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.steps.step import Step, setting
+from tonecomb.core.setting import setting
+from tonecomb.core.steps.step import Step
 
 
 @dataclass(frozen=True)

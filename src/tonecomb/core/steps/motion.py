@@ -11,10 +11,11 @@ import numpy as np
 
 from tonecomb.core.record.recording import Array, Channel
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.setting import setting
 from tonecomb.core.steps.adding import with_channel
 from tonecomb.core.steps.combine import Pointwise
 from tonecomb.core.steps.fir import Shaped, design, smooth
-from tonecomb.core.steps.step import Step, check_channels, setting, unfit
+from tonecomb.core.steps.step import Step, check_channels, unfit
 from tonecomb.core.units import COUNTS, FULL_SCALE, MOTIONS, conversion, unit
 
 _TAPS = 32  # periods of the low cut that a filter lasts

@@ -12,8 +12,9 @@ import numpy as np
 
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.setting import setting
 from tonecomb.core.steps.fir import Shaped, design, smooth
-from tonecomb.core.steps.step import Step, setting, unfit
+from tonecomb.core.steps.step import Step, unfit
 
 _BLOCK = 1 << 20
 _TAPS = 32  # periods of the limit that the filter lasts

@@ -1,14 +1,13 @@
 """What a step of a chain is: words, a check, and a signal made of a signal.
 
-The fields of a step are its settings. Each says how it is called in files and on the command line,
-so that renaming it here changes neither.
+The fields of a step are its settings (:mod:`tonecomb.core.setting`).
 """
 
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
-from dataclasses import MISSING, Field, dataclass, field, fields
+from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 import numpy as np
@@ -17,47 +16,6 @@ from numpy.typing import NDArray
 from tonecomb.core.errors import UserError
 from tonecomb.core.record.recording import Array, Channel
 from tonecomb.core.record.signal import Signal
-
-
-@dataclass(frozen=True)
-class Setting:
-    """A field of a step as files and the command line have it: ``name`` in both; ``kind`` is
-    ``number``, ``whole``, ``text``, ``flag`` (on the command line its name alone), ``choice`` (one
-    of ``choices``), ``regions`` (see :mod:`tonecomb.core.steps.regions`) or ``channels`` (numbers
-    from 0; on the command line from 1). Of channels it takes ``least`` or more, a whole number is
-    as much or more; ``unit`` and ``help`` are for reading."""
-
-    name: str
-    kind: str
-    unit: str = ""
-    help: str = ""
-    least: int = 1
-    choices: tuple[str, ...] = ()
-
-
-_KEY = "setting"
-
-
-def setting(
-    name: str,
-    kind: str,
-    default: Any = MISSING,
-    *,
-    unit: str = "",
-    help: str = "",
-    least: int = 1,
-    choices: tuple[str, ...] = (),
-) -> Any:
-    """A dataclass field that is a setting of a step."""
-    meta = {_KEY: Setting(name, kind, unit, help, least, choices)}
-    return field(metadata=meta) if default is MISSING else field(default=default, metadata=meta)
-
-
-def setting_of(one: Field[Any]) -> Setting:
-    """What a field says of itself."""
-    found = one.metadata[_KEY]
-    assert isinstance(found, Setting)
-    return found
 
 
 @dataclass(frozen=True)
@@ -110,11 +68,6 @@ class Step(ABC):
 
         Raises :class:`UserError` where the signal does not allow it.
         """
-
-
-def settings(kind: type[Step]) -> list[tuple[str, Setting, Any]]:
-    """Attribute, setting and default (``MISSING`` for none) of each field of a step but ``off``."""
-    return [(one.name, setting_of(one), one.default) for one in fields(kind) if one.name != "off"]
 
 
 def rounded(value: float) -> float:

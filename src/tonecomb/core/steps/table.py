@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from tonecomb.core.errors import UserError
+from tonecomb.core.steps.as_sampled import AsSampled
 from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.combine import Difference, Sum, VectorSum
 from tonecomb.core.steps.decimate import Decimate
@@ -21,6 +22,7 @@ STEPS: list[type[Step]] = [
     RemoveLine,
     RemoveDrift,
     Decimate,
+    AsSampled,
     LowPass,
     HighPass,
     BandPass,

@@ -92,10 +92,10 @@ class Channels(QObject):
     def drop_derived(self) -> None:
         """Take the current channel away again, where it is a derived one, and what was made of
         it."""
-        ref, understood = self._store.ref, self._store.understood(self._store.document.current)
-        if ref is None or understood is None:
+        ref = self._store.ref
+        own = len(self._store.own_channels(self._store.document.current))
+        if ref is None or not own:
             return
-        own = len(understood.recording.channels)
         steps = without_channel(ref.method.source.steps, own, ref.method.source.channel)
         if steps != ref.method.source.steps:
             document = edits.set_steps(self._store.document, ref, steps)

@@ -86,6 +86,9 @@ still there; what keeps its frequency is a resonance that they sweep through.</p
 <p><b>8. Compare.</b> H holds the curve; click it on the shelf to hide it. Shift+H draws the ratio
 or the difference of the curve now to it, Shift+V puts them side by side, Shift+S holds the same
 method over several channels.</p>
-<p><b>9. Report.</b> Ctrl+R saves one HTML file with the method, the pictures, the peaks and the
+<p><b>9. Try it on a signal you know.</b> Ctrl+M makes one of parts: click a word to change it, or
+turn the wheel over it. What was put in stands beside what was read. File has signals to try; Signal
+has what a slower logger would show of any recording, and the check against a known tone.</p>
+<p><b>10. Report.</b> Ctrl+R saves one HTML file with the method, the pictures, the peaks and the
 source's SHA-256. Ctrl+S saves the session.</p>
 """

@@ -10,7 +10,14 @@ from PyQt6.QtWidgets import QMainWindow, QSplitter
 from tonecomb.core import document as edits
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
-from tonecomb.desktop.kit.theme import NIGHT, PAPER, Theme, current_theme, style_sheet
+from tonecomb.desktop.kit.theme import (
+    NIGHT,
+    PAPER,
+    Theme,
+    remembered_theme,
+    set_current_theme,
+    style_sheet,
+)
 from tonecomb.desktop.stage.stage import Stage
 
 _FOLDED = ((0, "shelf"), (2, "readings"))
@@ -26,7 +33,7 @@ class Layout(QObject):
         super().__init__(window)
         self._window, self._context, self._stage = window, context, stage
         self._columns, self._paint = columns, paint
-        self.theme = current_theme()
+        self.theme = remembered_theme()
 
     def toggle_log(self) -> None:
         view = self._stage.spectrum
@@ -49,6 +56,7 @@ class Layout(QObject):
 
     def apply_theme(self) -> None:
         """Colour everything in the current theme."""
+        set_current_theme(self.theme)
         self._window.setStyleSheet(style_sheet(self.theme))
         self._paint(self.theme)
 

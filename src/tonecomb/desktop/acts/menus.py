@@ -24,6 +24,7 @@ class Menus:
         self._bench, self._store, self._open_path = bench, store, open_path
         self.recent = QMenu("Open recent", bench)
         self.recent.setToolTipsVisible(True)
+        self._folders: dict[str, QMenu] = {}
         self.actions = self._make(bench)
         self.fill_recent()
 
@@ -39,6 +40,8 @@ class Menus:
         made: dict[Action, QAction] = {}
         for spec in ACTIONS:
             menu = menus[spec.menu]
+            if spec.folder:
+                menu = self._folder(menu, spec.folder)
             if spec.divided:
                 menu.addSeparator()
             action = QAction(spec.text, window)
@@ -52,6 +55,15 @@ class Menus:
             if spec.text == "Open the demo":
                 menu.addMenu(self.recent)
         return made
+
+    def _folder(self, menu: QMenu, name: str) -> QMenu:
+        """A menu inside a menu."""
+        if name not in self._folders:
+            made = menu.addMenu(name)
+            assert made is not None
+            made.setToolTipsVisible(True)
+            self._folders[name] = made
+        return self._folders[name]
 
     def _run(self, spec: Action) -> None:
         spec.run(self._bench)
@@ -74,6 +86,8 @@ class Menus:
 
     def follow(self) -> None:
         """Bring title and actions in line with the document and the views."""
+        if self._bench.context.scheduler.lively:
+            return  # they follow when the handle is let go
         store = self._store
         name = store.path.stem if store.path else ("unsaved session" if store.unsaved else "")
         mark = "* " if store.unsaved and store.path else ""

@@ -27,7 +27,15 @@ class MethodActions(QObject):
         self._presets = presets
         self._line, self._stage, self._readings = line, stage, readings
         line.presets.clicked.connect(self.show_presets)
+        line.wheeled.connect(self._turn)
         readings.bands_wanted.connect(self.edit_bands)
+
+    def _turn(self, key: str, notches: int) -> None:
+        """The wheel was turned over a phrase of the method line."""
+        if key == "window":
+            self.step_window(-notches)  # down the list as down the page
+        else:
+            self.scale_frame(2.0**notches)
 
     def scale_frame(self, factor: float) -> None:
         """Make frames longer or shorter, within the stretch."""

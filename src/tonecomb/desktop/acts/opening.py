@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFileDialog
 from tonecomb.core import document as edits
 from tonecomb.core.document import Fingerprint, RecordingRef
 from tonecomb.core.errors import UserError
+from tonecomb.core.made.made import Made
 from tonecomb.core.method import default_method
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.record.given import NOTHING_GIVEN, Given
@@ -23,7 +24,7 @@ from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.formats import files, remembered
 from tonecomb.formats.assemble import Understood
-from tonecomb.formats.registry import READERS, identified, understand, understand_anew
+from tonecomb.formats.registry import READERS, description, identified, understand, understand_anew
 from tonecomb.formats.session import session
 
 
@@ -91,7 +92,7 @@ class Opening(QObject):
     def __init__(self, context: Context, theme: Callable[[], Theme]) -> None:
         super().__init__(context.window)
         self._window, self._store, self._jobs = context.window, context.store, context.jobs
-        self._notices, self._theme = context.notices, theme
+        self._notices, self._theme, self._making = context.notices, theme, context.making
         self._asking: list[list[Opened]] = []  # files of one shape each, still to be asked about
         self.dialog: ImportDialog | None = None
 
@@ -116,12 +117,12 @@ class Opening(QObject):
         if not paths:
             return
 
-        def work(progress: Progress) -> tuple[list[Opened], list[str]]:
-            opened, failed = [], []
+        def work(progress: Progress) -> tuple[list[Opened | Made], list[str]]:
+            opened, failed = list[Opened | Made](), []
             for i, path in enumerate(paths):
                 try:
                     share = part(progress, i / len(paths), (i + 1) / len(paths))
-                    opened.append(_open_as_before(path, share))
+                    opened.append(description(path) or _open_as_before(path, share))
                 except UserError as error:
                     failed.append(error.text)
             return opened, failed
@@ -129,9 +130,13 @@ class Opening(QObject):
         what = paths[0].name if len(paths) == 1 else f"{len(paths)} files"
         self._jobs.submit(f"Opening {what}", work, self._sort, self._notices.tell)
 
-    def _sort(self, result: tuple[list[Opened], list[str]]) -> None:
+    def _sort(self, result: tuple[list[Opened | Made], list[str]]) -> None:
         """Put on the shelf what is clear and ask about the rest, shape by shape."""
-        found, failed = result
+        several, failed = result
+        found = [one for one in several if isinstance(one, Opened)]
+        for one in several:
+            if isinstance(one, Made):
+                self._making.begin(one)
         clear = [one for one in found if one.recalled or not one.understood.guesses]
         if failed:
             self._notices.show_notice(" ".join(failed), fault=True)

@@ -39,6 +39,8 @@ def _open_session(path: Path, progress: Progress) -> _OpenedSession:
     opened, told, missing = [], [], []
     count = max(1, len(document.recordings))
     for i, ref in enumerate(document.recordings):
+        if ref.given.made is not None:
+            continue
         try:
             share = part(progress, i / count, (i + 1) / count)
             one = open_file(Path(ref.path), ref.given, share, ref.id)
@@ -142,7 +144,12 @@ class Workspace(QObject):
             return
         name, ok = QInputDialog.getText(self._window, "Rename", "Name on the shelf:", text=ref.name)
         if ok and name.strip():
-            changed = edits.change_recording(self._store.document, replace(ref, name=name.strip()))
+            named = replace(ref, name=name.strip())
+            if (made := ref.given.made) is not None:
+                named = replace(
+                    named, given=replace(ref.given, made=replace(made, name=named.name))
+                )
+            changed = edits.change_recording(self._store.document, named)
             self._store.apply("Rename recording", changed)
 
     def set_unit(self, recording_id: str) -> None:
@@ -163,7 +170,10 @@ class Workspace(QObject):
             document = self._store.document
             now = document.get(recording_id)  # it may have changed meanwhile
             if now is not None:
+                made = now.given.made
                 given = replace(now.given, unit=symbol)
+                if made is not None:
+                    given = replace(now.given, made=replace(made, unit=symbol))
                 changed = edits.change_recording(document, replace(now, given=given))
                 self._store.apply("Set unit", changed)
 

@@ -8,6 +8,7 @@ from tonecomb.desktop.edits.combs import Combs
 from tonecomb.desktop.edits.fits import Fits
 from tonecomb.desktop.edits.held import HeldTraces
 from tonecomb.desktop.edits.isolating import Isolating
+from tonecomb.desktop.edits.making import Making
 from tonecomb.desktop.edits.marks import Marks
 from tonecomb.desktop.edits.peak_notes import PeakNotes
 from tonecomb.desktop.state.messages import Notices
@@ -26,6 +27,7 @@ class Context(State):
         self.combs = Combs(window, self.store, self.results, self.notices)
         self.isolating = Isolating(window, self.store, self.results, self.combs, self.notices)
         self.fits = Fits(window, self.store)
+        self.making = Making(self.store, self.scheduler, self.results)
         self.held = HeldTraces(window, self, self.notices)
         for watched in self.watched.values():
             watched.failed.connect(self.notices.tell)

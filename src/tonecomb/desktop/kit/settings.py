@@ -50,7 +50,7 @@ def folder_of(ref: RecordingRef | None) -> Path:
     """Where a file dialog begins: beside the recording, but not in the demo's folder."""
     from tonecomb.demo import ropeway
 
-    folder = Path(ref.path).parent if ref is not None else None
+    folder = Path(ref.path).parent if ref is not None and ref.path else None
     return Path.home() if folder is None or folder == ropeway.folder() else folder
 
 

@@ -76,9 +76,22 @@ NIGHT = Theme(
 THEMES = {theme.name: theme for theme in (PAPER, NIGHT)}
 
 
+_NOW: list[Theme] = []
+
+
 def current_theme() -> Theme:
+    """The theme of the bench."""
+    return _NOW[0] if _NOW else remembered_theme()
+
+
+def remembered_theme() -> Theme:
     """The theme that the settings name."""
     return THEMES.get(str(settings.settings().value("theme", "")), PAPER)
+
+
+def set_current_theme(theme: Theme) -> None:
+    """What is made or painted from now on is in this theme."""
+    _NOW[:] = [theme]
 
 
 def load_fonts() -> None:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QObject, Qt
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from tonecomb.core.say.sentence import STEP, phrases
+from tonecomb.desktop.kit.flow import Flow
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import Popover, label, link, panel, rule
-from tonecomb.desktop.method_line.flow import Flow
 from tonecomb.desktop.method_line.popovers import EDITORS, STEPS, TIPS
 from tonecomb.desktop.method_line.window_picker import Pair, WindowPicker
 from tonecomb.desktop.state.store import Store
@@ -17,6 +17,8 @@ from tonecomb.desktop.state.store import Store
 # Phrases before which a thin line divides the sentence: what, how, and shown as what.
 _DIVIDED = {"window", "frames"}
 _INSTEAD = {STEPS: "stretch", "drawn": "scaling"}  # where editors without a phrase open
+TURNED = ("window", "frame")
+"""Phrases that the wheel changes."""
 _LONGEST, _LONGEST_NAME = 64, 28  # characters of a phrase; the rest is in its tooltip
 
 
@@ -25,7 +27,10 @@ class MethodLine(QWidget):
 
     ``pair`` are the two tones that the window picker draws, set by whoever knows the peaks.
     The arrow keys go from phrase to phrase, Return or Down opens the one that has the focus.
+    ``wheeled`` carries the key of a phrase and by how many notches the wheel was turned over it.
     """
+
+    wheeled = pyqtSignal(str, int)
 
     def __init__(self, store: Store) -> None:
         super().__init__()
@@ -70,6 +75,7 @@ class MethodLine(QWidget):
             widget.setText(text)
             widget.setAccessibleName(part.text)
             tip = TIPS.get(_editor_of(part.key), "")
+            tip += "\nTurn the wheel to change it" if part.key in TURNED else ""
             widget.setToolTip(tip if text == part.text else f"{part.text}\n{tip}")
         self._row.invalidate()
         self.updateGeometry()
@@ -117,6 +123,11 @@ class MethodLine(QWidget):
                 return True
             if at is not None and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Down):
                 buttons[at].click()
+                return True
+        if isinstance(event, QWheelEvent) and (notches := event.angleDelta().y() // 120):
+            key_of = {one: key for key, one in self.phrases.items()}
+            if (found := key_of.get(watched)) in TURNED:  # type: ignore[call-overload]
+                self.wheeled.emit(found, notches)
                 return True
         return super().eventFilter(watched, event)
 

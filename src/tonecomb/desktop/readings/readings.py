@@ -14,7 +14,7 @@ from tonecomb.core.find.peaks import Peak
 from tonecomb.core.record.statistics import StretchFigures
 from tonecomb.core.say.caution import Caution
 from tonecomb.desktop.edits.context import Context
-from tonecomb.desktop.kit.theme import font
+from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import label, link, panel, row, rule
 from tonecomb.desktop.readings.bands import BandReadings
 from tonecomb.desktop.readings.combs import CombReadings
@@ -22,6 +22,7 @@ from tonecomb.desktop.readings.peaks import PeakReadings
 from tonecomb.desktop.readings.resonances import ResonanceReadings
 from tonecomb.desktop.readings.search import search_popover
 from tonecomb.desktop.readings.stretch import StretchReadings
+from tonecomb.desktop.readings.truth import TruthReadings
 
 _AT_ONCE = 3  # cautions that are shown together
 _ABOVE, _ABOVE_EMPTY, _LINE = 505, 380, 15  # pixels that all else needs, with an analysis and
@@ -63,6 +64,7 @@ class Readings(QWidget):
     def __init__(self, context: Context) -> None:
         super().__init__()
         self._store, combs, notes = context.store, context.combs, context.notes
+        self._scheduler = context.scheduler
         self._analysis: Analysis | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -74,20 +76,27 @@ class Readings(QWidget):
         self.peaks = PeakReadings(notes, combs)
         self.combs = CombReadings(combs, context.isolating)
         self.resonances = ResonanceReadings(context.fits)
+        self.truth = TruthReadings(context.making)
         self.pages: dict[str, Page] = {
-            "peaks": self.peaks, "combs": self.combs, "resonances": self.resonances
+            "peaks": self.peaks, "combs": self.combs, "resonances": self.resonances,
+            "truth": self.truth,
         }  # fmt: skip
-        tips = ("Tones one by one", "Families of harmonics and sidebands",
-                "Natural frequencies and damping")  # fmt: skip
+        tips = (
+            "Tones one by one",
+            "Families of harmonics and sidebands",
+            "Natural frequencies and damping",
+            "What was put in, and what was read",
+        )
         self.tabs = {
             name: link(name.capitalize(), tip, partial(self.show_page, name))
             for name, tip in zip(self.pages, tips, strict=True)
         }
-        column.addLayout(row(*self.tabs.values(), None, spacing=10))
+        *usual, truth = self.tabs.values()
+        column.addLayout(row(*usual, None, spacing=10))
         self.search = link("", "Change which peaks are found (P)", self.edit_search)
         self._filtering = link("filter", "Show only rows that hold what you type (Q)",
                                self.focus_filter)  # fmt: skip
-        column.addLayout(row(self.search, None, self._filtering, spacing=4))
+        column.addLayout(row(truth, self.search, None, self._filtering, spacing=10))
         self.filter_field = QLineEdit()
         self.filter_field.setPlaceholderText("only rows with …")
         self.filter_field.setAccessibleName("Filter")
@@ -98,8 +107,9 @@ class Readings(QWidget):
         self.filter_field.hide()
         column.addWidget(self.filter_field)
         self._pages = QStackedLayout()
-        for page in (self.peaks, self.combs, self.resonances):
+        for page in (self.peaks, self.combs, self.resonances, self.truth):
             self._pages.addWidget(page)
+        self.truth.chosen.connect(self.place_chosen)
         self.peaks.chosen.connect(self.peak_chosen)
         self.combs.chosen.connect(self.place_chosen)
         self.resonances.chosen.connect(self.place_chosen)
@@ -129,13 +139,25 @@ class Readings(QWidget):
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         """Show what was found; rows that were chosen stay if what they show is still there."""
+        if self._scheduler.lively and analysis is not None and analysis.found is None:
+            return  # while a handle is held, the readings before stay until there are others
         self._analysis = analysis
         self.bands.show_analysis(analysis)
         self.peaks.show_analysis(analysis)
         self.resonances.show_analysis(analysis)
+        self.truth.show_analysis(analysis)
+        ref = self._store.ref
+        known = ref is not None and ref.given.made is not None
+        self.tabs["truth"].setVisible(known)
+        if self._page == "truth" and not known:
+            self._page = "peaks"
         self._filtered()
         self._turn()
         self._refresh_search()
+
+    def set_theme(self, _: Theme) -> None:
+        """Colour what has the colours of the stage."""
+        self.truth.show_analysis(self._analysis)
 
     def _show_figures(self, figures: StretchFigures | None) -> None:
         signal, method = self._store.current, self._store.method
@@ -148,11 +170,11 @@ class Readings(QWidget):
 
     @property
     def page(self) -> str:
-        """Which page is shown: ``peaks``, ``combs`` or ``resonances``."""
+        """Which page is shown: ``peaks``, ``combs``, ``resonances`` or ``truth``."""
         return self._page
 
     def show_page(self, name: str) -> None:
-        """Show the ``peaks``, the ``combs`` or the ``resonances``."""
+        """Show the ``peaks``, ``combs``, ``resonances``, or the ``truth`` of a made recording."""
         self._page = name
         self._turn()
         self._refresh_search()
@@ -164,12 +186,14 @@ class Readings(QWidget):
             "peaks": 0 if analysis is None else len(analysis.peaks or ()),
             "combs": len(self._combs.shown),
             "resonances": 0 if analysis is None else len(analysis.resonances),
+            "truth": 0,
         }
         for name, button in self.tabs.items():
             count = counts[name]
             button.setText(f"{name.capitalize()} {count}" if count else name.capitalize())
-            button.setObjectName("tab" if name == self._page else "link")
-            if (style := button.style()) is not None:
+            kind = "tab" if name == self._page else "link"
+            if kind != button.objectName() and (style := button.style()) is not None:
+                button.setObjectName(kind)
                 style.unpolish(button)
                 style.polish(button)
 

@@ -18,6 +18,7 @@ from tonecomb.desktop.state.store import Store
 
 _SMALLEST = 6  # frames go from 2⁶ samples upward on the handle
 _FIGURES = (
+    ("takes", "How long it takes to record, and how many samples that is"),
     ("bin", "Spacing of the bins"),
     ("told apart from", "Two equal tones closer than this show as one (−6 dB width)"),
     ("ENBW", "Equivalent noise bandwidth: the width of a rectangle that passes as much noise"),
@@ -44,6 +45,7 @@ class Ruler(QWidget):
         row.setContentsMargins(12, 6, 12, 6)
         row.setSpacing(16)
         self._values: dict[str, QLabel] = {}
+        self._captions: dict[str, QLabel] = {}
         for name, tip in _FIGURES:
             pair = QHBoxLayout()
             pair.setSpacing(6)
@@ -54,6 +56,7 @@ class Ruler(QWidget):
                 widget.setToolTip(tip)
                 pair.addWidget(widget)
             self._values[name] = value
+            self._captions[name] = caption
             row.addLayout(pair)
         row.addWidget(label(""), 1)
         row.addWidget(label("finer in time", "quiet"))
@@ -75,9 +78,17 @@ class Ruler(QWidget):
         signal, method = self._store.current, self._store.method
         if signal is None or method is None:
             self._say({})
+            self._values["takes"].hide()
+            self._captions["takes"].hide()
             self.handle.set_range(0, None)
             return
         self._tell(method, signal)
+        made = signal.recording.truth is not None
+        lasts = f"{signal.duration:.4g} s, {signal.length} samples"
+        self._values["takes"].setText(lasts)
+        for name, shown in (("takes", made), ("ENBW", not made)):
+            self._values[name].setVisible(shown)
+            self._captions[name].setVisible(shown)
         stretch = method.source.stretch or whole(signal)
         length = max(1, round((stretch.end - stretch.start) * signal.rate))
         largest = max(_SMALLEST, min(22, int(math.log2(length))))
@@ -127,7 +138,8 @@ class Ruler(QWidget):
 
     def _say(self, figures: dict[str, str]) -> None:
         for name, value in self._values.items():
-            value.setText(figures.get(name, "–"))
+            if name != "takes":
+                value.setText(figures.get(name, "–"))
 
     def _choose(self, exponent: int) -> None:
         self._store.edit_method("Trade time against frequency", merge="ruler", frame=1 << exponent)

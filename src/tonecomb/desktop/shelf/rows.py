@@ -28,7 +28,8 @@ def facts(recording: Recording | Signal | None) -> str:
     rate, duration = recording.rate, recording.duration
     shown = f"{rate / 1000:.4g} kHz" if rate >= 1000 else f"{rate:.4g} Hz"
     length = f"{duration / 3600:.3g} h" if duration >= 7200 else f"{duration:.3g} s"
-    return f"{length} · {shown}"
+    of = recording if isinstance(recording, Recording) else recording.recording
+    return f"{'made · ' if of.truth is not None else ''}{length} · {shown}"
 
 
 class Rows(QStyledItemDelegate):

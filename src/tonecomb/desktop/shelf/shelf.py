@@ -12,7 +12,7 @@ from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.kit.widgets import label, panel
-from tonecomb.desktop.shelf.rows import CHAIN, CHANNEL, COLOUR, ID, TRACE, Rows, facts
+from tonecomb.desktop.shelf.rows import CHAIN, CHANNEL, COLOUR, ID, TRACE, Rows
 
 
 def _told(chain: Chain, recording: Recording | Signal | None) -> str:
@@ -49,6 +49,7 @@ class Shelf(QWidget):
     def __init__(self, context: Context) -> None:
         super().__init__()
         self._store, self._held = context.store, context.held
+        self._scheduler = context.scheduler
         self._shown: object = None
         self._current: str | None = None
         outer = QVBoxLayout(self)
@@ -96,7 +97,7 @@ class Shelf(QWidget):
         document = self._store.document
         content = tuple(
             (ref.id, ref.name, ref.chains, None if (r := self._store.shown(ref.id)) is None
-             else (facts(r), r.channels, r.problems))
+             else (r.channels, r.problems))
             for ref in document.recordings
         )  # fmt: skip
         self.tree.blockSignals(True)
@@ -108,10 +109,13 @@ class Shelf(QWidget):
             place = bar.value() if document.current == self._current else None
             self._shown = (content, document.held)
             self._fill()
+        if not self._scheduler.lively:
+            self._repaint()  # the facts may be others
         self._current = document.current
         ref = document.current_ref
         for item in self.channel_rows():
             wanted = ref is not None and item.data(0, ID) == ref.id
+            wanted = wanted and item is not self.tree.currentItem()
             if wanted and ref is not None and item.data(0, CHANNEL) == ref.method.source.channel:
                 self.tree.setCurrentItem(item)
         if place is not None:
@@ -134,14 +138,13 @@ class Shelf(QWidget):
             action.triggered.connect(lambda _, act=act: act(trace))
 
     def _channel_menu(self, menu: QMenu, recording_id: str, channel: int) -> None:
-        understood, recording = (
-            self._store.understood(recording_id),
-            self._store.recording(recording_id),
-        )
-        if understood is None or recording is None:
+        own, ref = self._store.own_channels(recording_id), self._store.document.get(recording_id)
+        if not own or ref is None:
             return
-        wanted = [("Calibrate the channel…", self.calibrate), ("Derive a channel…", self.derive)]
-        if channel >= len(understood.recording.channels):
+        wanted = [("Derive a channel…", self.derive)]
+        if ref.given.made is None:
+            wanted.insert(0, ("Calibrate the channel…", self.calibrate))
+        if channel >= len(own):
             wanted = [("Remove the derived channel", self.drop_derived)]
         for text, signal in wanted:
             action = menu.addAction(text)
@@ -156,10 +159,12 @@ class Shelf(QWidget):
             head = QTreeWidgetItem([ref.name])
             head.setData(0, ID, ref.id)
             head.setFlags(Qt.ItemFlag.ItemIsEnabled)
-            tip = ref.path
+            tip = ref.path or "made"
             if recording is not None:
                 of = recording if isinstance(recording, Recording) else recording.recording
                 tip = f"{ref.path}\n{of.format}\nSample rate {recording.rate_found}"
+                if ref.given.made is not None:
+                    tip = f"made\n{of.comment}"
                 tip += "".join(f"\n! {problem.text}" for problem in recording.problems)
             head.setToolTip(0, tip)
             self.tree.addTopLevelItem(head)
@@ -254,15 +259,18 @@ class Shelf(QWidget):
         if item.data(0, CHANNEL) is not None:
             self.tree.setCurrentItem(item)  # what is said of a channel is said of the current one
             self._channel_menu(menu, recording_id, item.data(0, CHANNEL))
-        for text, signal in (
-            ("Rename…", self.rename),
-            ("Set unit…", self.set_unit),
-            ("Set sample rate…", self.set_rate),
-            ("How it is read…", self.read_anew),
-            ("Replace the file…", self.replace_file),
-            ("Export recording…", self.export),
-            ("Remove from shelf", self.remove),
+        ref = self._store.document.get(recording_id)
+        for text, signal, of_file in (
+            ("Rename…", self.rename, False),
+            ("Set unit…", self.set_unit, False),
+            ("Set sample rate…", self.set_rate, True),
+            ("How it is read…", self.read_anew, True),
+            ("Replace the file…", self.replace_file, True),
+            ("Export recording…", self.export, False),
+            ("Remove from shelf", self.remove, False),
         ):
+            if of_file and ref is not None and ref.given.made is not None:
+                continue
             action = menu.addAction(text)
             assert action is not None
             action.triggered.connect(lambda _, signal=signal: signal.emit(recording_id))

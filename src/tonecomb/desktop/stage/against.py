@@ -93,7 +93,7 @@ class AgainstPane(Pane):
                           "difference")  # fmt: skip
         self.of = label("", "quiet")
         self.way.picked.connect(lambda _: self.refresh())
-        self.pages = QStackedLayout()
+        self.pages = QStackedLayout(self)
         teach = label("", "quiet", wrap=True)
         teach.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.why = teach
@@ -107,7 +107,6 @@ class AgainstPane(Pane):
         inside.addLayout(bar)
         inside.addWidget(self.plot, 1)
         self.pages.addWidget(shown)
-        self.setLayout(self.pages)
         self._held.compared.connect(self.refresh)
 
     def set_theme(self, theme: Theme) -> None:

@@ -213,7 +213,7 @@ class Lanes(QWidget):
             self.companions = [
                 Companion(self.main, self._envelopes, column) for column in range(len(others))
             ]
-        self.main.set_see_through(bool(others))
+        self.main.inside.setOpacity(0.7 if others else 1.0)  # those behind it show through
         for i, (companion, other) in enumerate(zip(self.companions, others, strict=True)):
             companion.show_channel(recording, other, self._theme, i + 1)
 

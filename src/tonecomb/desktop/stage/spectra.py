@@ -8,9 +8,11 @@ from PyQt6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.estimate import Estimate
 from tonecomb.desktop.edits.context import Context
-from tonecomb.desktop.kit.theme import font
+from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import label
+from tonecomb.desktop.stage.fold_strip import FoldStrip
 from tonecomb.desktop.stage.spectrum import SpectrumView
+from tonecomb.desktop.stage.truth_lines import TruthLines
 
 
 class Spectra(QSplitter):
@@ -24,6 +26,7 @@ class Spectra(QSplitter):
         self.main, self.second = SpectrumView(), SpectrumView()
         self.main.setMinimumHeight(180)
         self.titles = (label("", "quiet"), label("", "quiet"))
+        self.folds, self.truth = FoldStrip(), TruthLines(self.main)
         for title, view in zip(self.titles, self.views, strict=True):
             title.setFont(font(9))
             title.setWordWrap(True)
@@ -34,6 +37,8 @@ class Spectra(QSplitter):
             inside.setSpacing(0)
             inside.addWidget(title)
             inside.addWidget(view, 1)
+            if view is self.main:
+                inside.addWidget(self.folds)
             title.hide()
             self.addWidget(column)
         self._beside = self.widget(1)
@@ -68,6 +73,18 @@ class Spectra(QSplitter):
         self.show_held()
         if wanted:
             self.show()
+
+    def show_truth(self, analysis: Analysis | None) -> None:
+        """Where the parts of a made recording are, and where they show."""
+        self.folds.show_analysis(analysis)
+        self.truth.show_analysis(analysis)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Colour both, and what stands over them."""
+        for view in self.views:
+            view.set_theme(theme)
+        self.truth.paint_with(theme)
+        self.folds.update()
 
     def name_axis(self, named: bool) -> None:
         """Whether the frequency axis is named here."""

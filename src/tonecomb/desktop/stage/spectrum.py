@@ -74,6 +74,7 @@ class SpectrumView(FrequencyPlot):
         self.box.show_all.connect(self.show_all)
         self.box.sigRangeChanged.connect(self.refresh)
         self._fitted: tuple[float, float] | None = None
+        self._changing = False  # its axes, and it is drawn once they are changed
         self.box.sigResized.connect(self._fit_again)
         self.box.sigResized.connect(self.refresh)
 
@@ -101,6 +102,7 @@ class SpectrumView(FrequencyPlot):
             return
         if self._chosen is not None and self._chosen not in (analysis.peaks or ()):
             self._chosen = None
+        self._changing = True
         self._take_values()
         same_axis = (
             before is not None
@@ -117,6 +119,7 @@ class SpectrumView(FrequencyPlot):
             or before.method.source.channel != analysis.method.source.channel
         ):
             self._fit_level()
+        self._changing = False
         self.refresh()
         self.preview(None)
 
@@ -301,6 +304,8 @@ class SpectrumView(FrequencyPlot):
 
     def refresh(self, *_: object) -> None:
         """Draw anew: what is in view, or the names of peaks, may have changed."""
+        if self._changing:
+            return
         analysis, drawn = self._analysis, self._drawn
         shown = analysis is not None and drawn is not None and len(drawn.values) > 0
         self.curve.setVisible(shown)
@@ -329,6 +334,7 @@ class SpectrumView(FrequencyPlot):
             levels = [(peak, top) for (peak, _), top in zip(levels, tops, strict=True)]
         self.marks.show(levels, self._chosen)
         self.cell.place()
+        self.settle_now()
 
     def hover(self, place: QPointF | None) -> None:
         analysis, drawn = self._analysis, self._drawn

@@ -7,10 +7,10 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QPushButton, QSplitter, QStackedLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QSplitter, QStackedLayout, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.record.recording import Stretch, whole
+from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.regions import Box
 from tonecomb.desktop.edits.combs import ShownComb
@@ -18,19 +18,24 @@ from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.edits.stretch import set_stretch
 from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import Theme
-from tonecomb.desktop.kit.widgets import label, panel, row
+from tonecomb.desktop.kit.widgets import panel
 from tonecomb.desktop.stage import box_menu
+from tonecomb.desktop.stage.empty_page import EmptyPage
 from tonecomb.desktop.stage.frame_bar import FrameBar
 from tonecomb.desktop.stage.frame_place import FramePlace
 from tonecomb.desktop.stage.lanes import Lanes
 from tonecomb.desktop.stage.limits import Limits, type_limits
 from tonecomb.desktop.stage.listen_bar import ListenBar
+from tonecomb.desktop.stage.made_panes import MadePanes, catch_up, shown_now
+from tonecomb.desktop.stage.maker import Maker
 from tonecomb.desktop.stage.pane import Pane, PaneSpec, Views
 from tonecomb.desktop.stage.panes import PANES
 from tonecomb.desktop.stage.progress_strip import ProgressStrip
+from tonecomb.desktop.stage.samples_seen import SamplesSeen
 from tonecomb.desktop.stage.spectra import Spectra
 from tonecomb.desktop.stage.upright import MarkedLines
 
+_VIEWS = 2
 _ALONE = (190, 440)  # shares of waveform and spectrum with nothing below them
 _ABOVE = (140, 260)  # with a pane below
 
@@ -53,30 +58,20 @@ class Stage(QWidget):
         self.waveform = self.lanes.main
         self.views: tuple[QWidget, QWidget] = (self.lanes, self.spectra)
         self.specs = {spec.key: spec for spec in PANES}
-        made_with = Views(context, self.spectrum, self.waveform)
-        self.panes: dict[str, Pane] = {
-            key: spec.make(made_with) for key, spec in self.specs.items()
-        }
+        self.panes = MadePanes(list(self.specs), self._make_pane)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
         self.splitter.setChildrenCollapsible(False)
-        for part, share in (
-            (self.lanes, 3), (self.spectra, 7),
-            *((pane, self.specs[key].share // 60) for key, pane in self.panes.items()),
-        ):  # fmt: skip
+        for part, share in ((self.lanes, 3), (self.spectra, 7)):
             self.splitter.addWidget(part)
             self.splitter.setStretchFactor(self.splitter.count() - 1, share)
         self._shaft: float | None = None
         self._names: object = None
         self.orders = True
         self.frame_place = FramePlace(self.waveform)
+        self.samples = SamplesSeen(context, self.waveform)
         self._active: Plot = self.spectrum
-        self._over_frequency = (
-            *self.spectra.views, *(plot for pane in self.panes.values() for plot in pane.plots)
-        )  # fmt: skip
-        self.marked = tuple(MarkedLines(plot) for plot in self._over_frequency)
+        self.marked = [MarkedLines(plot) for plot in self.spectra.views]
         self._lay_out(open_file, open_demo)
-        for key, pane in self.panes.items():
-            self._connect_pane(key, pane)
         self._connect()
         self._arrange()
 
@@ -87,12 +82,15 @@ class Stage(QWidget):
         outer.addWidget(frame)
         self._pages = QStackedLayout(frame)
         self._pages.setContentsMargins(4, 4, 4, 4)
-        self._pages.addWidget(_empty_page(open_file, open_demo))
+        self.empty = EmptyPage(open_file, open_demo)
+        self._pages.addWidget(self.empty)
         shown = QWidget()
         column = QVBoxLayout(shown)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         self.frame_bar = FrameBar(self._context.moments, self._context.player)
+        self.maker = Maker(self._context)
+        column.addWidget(self.maker)
         column.addWidget(self.frame_bar)
         self.listen_bar = ListenBar()
         column.addWidget(self.listen_bar)
@@ -100,10 +98,16 @@ class Stage(QWidget):
         self._pages.addWidget(shown)
         self.progress = ProgressStrip(self._context.jobs, self)
 
-    def _connect_pane(self, key: str, pane: Pane) -> None:
-        moments = self._context.moments
-        pane.setMinimumHeight(190)
+    def _make_pane(self, key: str) -> Pane:
+        """A pane that is as it would be had it been there from the start."""
+        spec, context = self.specs[key], self._context
+        pane = spec.make(Views(context, self.spectrum, self.waveform))
         pane.hide()
+        at = _VIEWS + self.panes.before(key)
+        self.splitter.insertWidget(at, pane)
+        self.splitter.setStretchFactor(at, spec.share // 60)
+        moments = context.moments
+        pane.setMinimumHeight(190)
         for plot in pane.plots:
             plot.follow(self.spectrum)
         moments.changed.connect(pane.show_frame)
@@ -112,6 +116,8 @@ class Stage(QWidget):
         pane.box_chosen.connect(self._ask_box)
         pane.turned.connect(self._name_axis)
         pane.edit_wanted.connect(lambda: self.edit_wanted.emit(key))
+        self.marked += catch_up(pane, context, self.spectrum.decibels, shown_now(self._store))
+        return pane
 
     def _connect(self) -> None:
         context = self._context
@@ -135,7 +141,7 @@ class Stage(QWidget):
 
     def shows(self, key: str) -> bool:
         """Whether a pane is there."""
-        return not self.panes[key].isHidden()
+        return key in self.panes and not self.panes[key].isHidden()
 
     def show_pane(self, key: str) -> None:
         """Have a pane there."""
@@ -162,7 +168,7 @@ class Stage(QWidget):
         """Give every view its share of the height."""
         below = [key for key in self.panes if self.shows(key)]
         above = _ABOVE if below else _ALONE
-        shares = [*above, *(spec.share for spec in self.specs.values())]
+        shares = [*above, *(self.specs[key].share for key in self.panes)]
         self.splitter.setSizes(shares)
         self._name_axis()
         self.arranged.emit()
@@ -198,9 +204,11 @@ class Stage(QWidget):
 
     def show_combs(self, combs: Sequence[ShownComb]) -> None:
         """Let the teeth of combs run through every view over frequency."""
-        for plot in self._over_frequency:
-            plot.combs.show_combs(combs)
+        for view in self.spectra.views:
+            view.combs.show_combs(combs)
         for pane in self.panes.values():
+            for plot in pane.plots:
+                plot.combs.show_combs(combs)
             pane.show_combs(combs)
 
     def show_marks(self, marks: Sequence[tuple[float, str]]) -> None:
@@ -225,16 +233,16 @@ class Stage(QWidget):
         """One kind of axes for all that is over frequency."""
         main, analysis = self.spectrum, self._context.results.analysis
         self.spectra.second.set_display(log_frequency=main.log_frequency, decibels=main.decibels)
-        for plot in self._over_frequency[2:]:
-            plot.take_axis()
         for pane in self.panes.values():
+            for plot in pane.plots:
+                plot.take_axis()
             pane.set_decibels(main.decibels)
             pane.show_analysis(analysis)
 
     def set_theme(self, theme: Theme) -> None:
         self.lanes.set_theme(theme)
-        for view in self.spectra.views:
-            view.set_theme(theme)
+        self.spectra.set_theme(theme)
+        self.samples.paint(theme)
         for pane in self.panes.values():
             pane.set_theme(theme)
         self.frame_place.paint(theme)
@@ -248,16 +256,18 @@ class Stage(QWidget):
         """Follow the document."""
         signal, method, ref = self._store.current, self._store.method, self._store.ref
         self._pages.setCurrentIndex(0 if ref is None else 1)
+        self.maker.refresh()
         if signal is None or method is None or ref is None:
             self.lanes.clear()
             return
-        channel = min(method.source.channel, len(signal.channels) - 1)
-        stretch = method.source.stretch or whole(signal)
+        now = shown_now(self._store)
+        assert now is not None
+        _, channel, stretch = now
         left_out = method.averaging.left_out
         self.lanes.show_spoiled(_spoiled(signal))
         self.lanes.show_channels(signal, channel, ref.beside, stretch, ref.marks, left_out)
         for pane in self.panes.values():
-            pane.show_signal(signal, channel, stretch)
+            pane.show_signal(*now)
         self.show_marks(self._context.notes.marks())
         if (names := (ref.peak_notes, ref.machine)) != self._names:  # which stand at the peaks
             self._names = names
@@ -266,6 +276,7 @@ class Stage(QWidget):
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         self.spectrum.show_analysis(analysis)
+        self.spectra.show_truth(analysis)
         for pane in self.panes.values():
             pane.show_analysis(analysis)
         if self.spectra.side_by_side:
@@ -333,21 +344,3 @@ def _spoiled(signal: Signal) -> tuple[Stretch, ...]:
     first, last = (count / signal.rate for count in signal.spoiled)
     ends = (Stretch(0.0, first), Stretch(signal.duration - last, signal.duration))
     return tuple(end for end in ends if end.end > end.start)
-
-
-def _empty_page(open_file: Callable[[], object], open_demo: Callable[[], object]) -> QWidget:
-    page = QWidget()
-    column = QVBoxLayout(page)
-    column.addStretch(2)
-    text = label("Drop a recording here, or open one: a sound file or a table.", "teach")
-    text.setAlignment(Qt.AlignmentFlag.AlignCenter)
-    column.addWidget(text)
-    column.addSpacing(8)
-    opening, demo = QPushButton("Open a recording"), QPushButton("Open the demo")
-    opening.setToolTip("Open a recording (Ctrl+O)")
-    demo.setToolTip("Open the demo recordings of the Quillbeck ropeway (Ctrl+Shift+D)")
-    opening.clicked.connect(lambda: open_file())
-    demo.clicked.connect(lambda: open_demo())
-    column.addLayout(row(None, opening, demo, None))
-    column.addStretch(3)
-    return page

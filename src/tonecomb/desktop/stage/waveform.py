@@ -9,6 +9,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtWidgets import QLabel
 
+from tonecomb.core.between import MOST_SAMPLES
 from tonecomb.core.record.pyramid import Envelope, Pyramid
 from tonecomb.core.record.recording import Array, Stretch
 from tonecomb.core.record.signal import Signal
@@ -19,6 +20,8 @@ from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.stage.problems import Problems
 from tonecomb.desktop.stage.spans import Ends, MarkLines, StretchEnds
 from tonecomb.desktop.state.envelopes import Envelopes, EnvelopeWanted
+
+_HEAD = 0.45  # of its height, above a waveform with a legend
 
 
 def curve_points(envelope: Envelope, fs: float) -> tuple[Array, Array]:
@@ -62,6 +65,7 @@ class WaveformView(Plot):
         self.title.move(AXIS_WIDTH + 8, 10)
         self.title.hide()
         self.cursor_time: float | None = None
+        self._bare = False
         self._signal: Signal | None = None
         self._channel = 0
         self.envelope: Envelope | None = None
@@ -77,7 +81,7 @@ class WaveformView(Plot):
         self.box.dragged.connect(lambda a, b, end: self.stretch.draw_out(a.x(), b.x(), end))
         self.box.measured.connect(lambda a, b, end: self._measured(a.x(), b.x(), end))
         self.readouts.moved.connect(self._measured)
-        self.stretch.said.connect(lambda *ends: self.say(self._range_text(*ends)))
+        self.stretch.said.connect(self._say_range)
         self.stretch.chosen.connect(self.stretch_chosen)
         self.marks.clicked.connect(self.mark_clicked)
         self.box.show_all.connect(self.show_all)
@@ -101,6 +105,8 @@ class WaveformView(Plot):
         known = self._signal
         same_record = known is not None and known.id == signal.id
         same = same_record and self._channel == channel
+        span, ends = self.limits(), 0.0 if known is None else known.duration
+        zoomed = same_record and span[1] - span[0] < 0.999 * ends and span[1] <= signal.duration
         rescaled = (
             not same_record
             or known is None
@@ -117,7 +123,11 @@ class WaveformView(Plot):
                 minXRange=min(duration, 4 / signal.rate),
                 maxXRange=duration,
             )
-            self.show_all()
+            if zoomed:
+                self.set_limits(*span)
+                self._ask()
+            else:
+                self.show_all()
         if not same:
             self.envelope = None
             self._fit_level()
@@ -138,9 +148,11 @@ class WaveformView(Plot):
         self.title.setVisible(named)
         self.set_label("left", symbol.symbol if named else f"{symbol.quantity}, {symbol.symbol}")
 
-    def set_see_through(self, others: bool) -> None:
-        """Let curves behind this one show through, where there are any."""
-        self.inside.setOpacity(0.7 if others else 1.0)
+    def set_bare(self, bare: bool) -> None:
+        """Leave the curve to whoever draws what lies between the samples."""
+        if bare != self._bare:
+            self._bare = bare
+            self._draw()
 
     def show_time_axis(self, shown: bool) -> None:
         """Figures and label of the time axis, or only its grid."""
@@ -206,7 +218,11 @@ class WaveformView(Plot):
         built = signal and self._envelopes.pyramid(signal.id, self._channel)
         if not built:
             return
-        self.box.setYRange(*fitted_level(built), padding=0)
+        low, high = fitted_level(built)
+        # Where each is seen, what was there goes further, and the legend needs room.
+        if signal is not None and signal.length <= MOST_SAMPLES:
+            low, high = low - 0.1 * (high - low), high + _HEAD * (high - low)
+        self.box.setYRange(low, high, padding=0)
 
     def wanted_of(self, signal: Signal | None, channel: int) -> EnvelopeWanted | None:
         """The part of a channel that the view shows."""
@@ -246,8 +262,8 @@ class WaveformView(Plot):
     def _draw(self) -> None:
         envelope, signal, stretch = self.envelope, self._signal, self.stretch.stretch
         shown = envelope is not None and signal is not None and len(envelope.low) > 0
-        self._outside.setVisible(shown)
-        self.inside.setVisible(shown)
+        self._outside.setVisible(shown and not self._bare)
+        self.inside.setVisible(shown and not self._bare)
         self.stretch.set_visible(shown)
         self.show_scales(shown)
         if not shown or envelope is None or signal is None or stretch is None:
@@ -265,9 +281,9 @@ class WaveformView(Plot):
         duration = self._signal.duration if self._signal else 0.0
         return min(max(round(time, digits), 0.0), duration)
 
-    def _range_text(self, low: float, high: float) -> str:
+    def _say_range(self, low: float, high: float) -> None:
         fs = self._signal.rate if self._signal else 1.0
-        return f"{seconds(low, fs)}–{seconds(high, fs)} s · {seconds(high - low, fs)} s"
+        self.say(f"{seconds(low, fs)}–{seconds(high, fs)} s · {seconds(high - low, fs)} s")
 
     def hover(self, place: QPointF | None) -> None:
         envelope, signal = self.envelope, self._signal

@@ -27,8 +27,8 @@ class Advice(QObject):
         super().__init__(store)
         self._store, self._results, self._envelopes = store, results, envelopes
         self.cautions: tuple[Caution, ...] = ()
-        self._seen = Slot(scheduler, self._wanted_look)
-        self._found = Slot(scheduler, self._wanted)
+        self._seen = Slot(scheduler, self._wanted_look, lazy=True)
+        self._found = Slot(scheduler, self._wanted, lazy=True)
         self._seen.changed.connect(lambda _: self._found.follow_now())
         self._found.changed.connect(lambda _: self.tell())
         results.analysis_changed.connect(self._follow)

@@ -13,7 +13,7 @@ from tonecomb.core.record import pyramid
 from tonecomb.core.record.clipping import clipped
 from tonecomb.core.record.pyramid import Envelope, Pyramid
 from tonecomb.core.record.signal import Signal
-from tonecomb.desktop.state.scheduler import Scheduler, Slot, Want
+from tonecomb.desktop.state.scheduler import QUICK_SAMPLES, Scheduler, Slot, Want
 from tonecomb.desktop.state.store import Store
 
 EXACT_BELOW = 2_000_000  # samples in a view up to which the envelope is made from the samples
@@ -48,7 +48,7 @@ class Envelopes(QObject):
         self._building: set[tuple[Hashable, int]] = set()
         self._exact: dict[tuple[str, int], Slot] = {}
         self._wanted: dict[tuple[str, int], EnvelopeWanted] = {}
-        self._follower = Slot(scheduler, lambda: None)
+        self._follower = Slot(scheduler, lambda: None, lazy=True)
         self._follower.looked.connect(self._follow)
         store.changed.connect(self._follower.follow)
         store.reopened.connect(lambda _: self._follower.follow())
@@ -143,7 +143,8 @@ class Envelopes(QObject):
             return pyramid.envelope_of(samples, start, wanted.columns)
 
         self._wanted[place] = wanted
-        slot.want(Want(("envelope", signal.key, wanted), "Drawing", work))
+        quick = stop - start <= QUICK_SAMPLES
+        slot.want(Want(("envelope", signal.key, wanted), "Drawing", work, quick=quick))
 
     def _tell_exact(self, place: tuple[str, int], envelope: Envelope | None) -> None:
         if envelope is not None:

@@ -38,7 +38,7 @@ class Figures(QObject):
     def __init__(self, store: Store, scheduler: Scheduler) -> None:
         super().__init__(store)
         self._store = store
-        self._slot = Slot(scheduler, self._wanted)
+        self._slot = Slot(scheduler, self._wanted, lazy=True)
         self._slot.changed.connect(self.changed)
         self._measuring = Slot(scheduler, lambda: None)
         self._measuring.changed.connect(self._measured)

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Hashable
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tonecomb.core.analysis import Analysis, Findings, run_findings
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.estimate import Estimate, run_spectrum
 from tonecomb.core.method import Method, plan
 from tonecomb.core.record.signal import Signal
-from tonecomb.desktop.state.scheduler import Scheduler, Slot, Want
+from tonecomb.desktop.state.scheduler import QUICK_SAMPLES, Scheduler, Slot, Want
 from tonecomb.desktop.state.store import Store
+
+_FIND_MS = 500  # between two looks for peaks while a handle is held
 
 
 def spectrum_want(signal: Signal, method: Method, title: str = "", **options: bool) -> Want:
@@ -22,6 +24,7 @@ def spectrum_want(signal: Signal, method: Method, title: str = "", **options: bo
         ("spectrum", signal.key, parts),
         title or "Averaging the spectrum",
         lambda progress: run_spectrum(parts, recording, progress),
+        quick=signal.length <= QUICK_SAMPLES,
         **options,
     )
 
@@ -40,16 +43,26 @@ class Results(QObject):
         self._store = store
         self.analysis: Analysis | None = None
         self._told: tuple[object, ...] = ()
+        self._scheduler = scheduler
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
         self._estimate = Slot(scheduler, self._wanted)
         self._found = Slot(scheduler, self._wanted_findings)
         self._estimate.looked.connect(self._follow)
         self._estimate.changed.connect(self._follow)
         self._estimate.waiting.connect(self.waiting)
         self._found.changed.connect(self._show)
+        self._later.timeout.connect(self._found.follow_now)
         for slot in (self._estimate, self._found):
             slot.failed.connect(self.failed)
         store.changed.connect(self._estimate.follow)
         store.reopened.connect(lambda _: self._estimate.follow())
+
+    def tell_again(self) -> None:
+        """Say anew what there is, for whoever did not follow while a handle was held."""
+        self._told = ()
+        self._later.stop()
+        self._follow()
 
     def again(self) -> None:
         """Run the current analysis again after it was stopped or failed."""
@@ -98,14 +111,21 @@ class Results(QObject):
 
     def _follow(self, _: object = None) -> None:
         """The estimate is there, or how it is shown may have changed."""
-        if self._estimate.ticket is None:
+        if self._estimate.ticket is not None:
+            return
+        if self._scheduler.lively:  # the curve goes first
+            if not self._later.isActive():
+                self._later.start(_FIND_MS)
+        else:
             self._found.follow_now()
-            self._show()
+        self._show()
 
     def _show(self, _: object = None) -> None:
         now = self._now()
         estimate: Estimate | None = self._estimate.shown
         found: Findings | None = self._found.shown if self._found.ticket is None else None
+        if self._later.isActive():
+            found = None  # what is there is of another curve
         if self._estimate.ticket is not None:
             return
         told = (estimate, found, now and now[1], now and now[0].key)

@@ -19,22 +19,26 @@ import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tonecomb.core.errors import Cancelled, UserError
-from tonecomb.core.progress import Progress
+from tonecomb.core.progress import Progress, silent
 
 ROOM = 256 << 20  # bytes of results
 _SETTLE_MS = 40  # that edits in a row are waited for
+QUICK_SAMPLES = 1 << 14
+"""Up to which reading a signal and estimating its spectrum is quick."""
 _ALONE_S = 0.25  # an edit so long after the last one is not waited after
 
 
 @dataclass(frozen=True)
 class Want:
     """A result: the same where the ``key`` is. ``title`` says what is done while ``run`` is; what
-    is in the ``background`` is told only when nothing else is."""
+    is in the ``background`` is told only when nothing else is. What is ``quick``, a few
+    milliseconds, is run where it is asked for while a handle is held: it comes with the picture."""
 
     key: Hashable
     title: str = field(compare=False)
     run: Callable[[Progress], Any] = field(compare=False)
     background: bool = field(default=False, compare=False)
+    quick: bool = field(default=False, compare=False)
 
 
 class Running(Protocol):
@@ -104,8 +108,9 @@ class Slot(QObject):
 
     ``changed`` carries the result, or None; ``failed`` the :class:`UserError`; ``waiting``
     whether what is shown is no longer what is wanted; ``looked`` that it was followed up, whatever
-    came of it. A ``patient`` slot lets running work end
-    before it starts the next: every want may be answered late, and the newest always is.
+    came of it. A ``patient`` slot lets running work end before it starts the next: every want may
+    be answered late, and the newest always is. A ``lazy`` one does not follow while a handle is
+    held.
     """
 
     changed = pyqtSignal(object)
@@ -114,10 +119,12 @@ class Slot(QObject):
     looked = pyqtSignal()
 
     def __init__(
-        self, scheduler: Scheduler, ask: Callable[[], Want | None], *, patient: bool = False
-    ) -> None:
+        self, scheduler: Scheduler, ask: Callable[[], Want | None], *, patient: bool = False,
+        lazy: bool = False,
+    ) -> None:  # fmt: skip
         super().__init__(scheduler)
         self._scheduler, self.ask, self._patient = scheduler, ask, patient
+        self._lazy = lazy
         self.wanted: Want | None = None
         self.shown: Any = None
         self.ticket: _Ticket | None = None
@@ -130,10 +137,13 @@ class Slot(QObject):
 
     def follow(self) -> None:
         """What is wanted may have changed: look again once edits have settled."""
-        self._scheduler.look(self)
+        if not (self._lazy and self._scheduler.lively):
+            self._scheduler.look(self)
 
     def follow_now(self) -> None:
         """Look again at once."""
+        if self._lazy and self._scheduler.lively:
+            return
         self.want(self.ask())
         self.looked.emit()
 
@@ -142,7 +152,7 @@ class Slot(QObject):
         if want is not None and want == self.wanted:
             self._next = None
             return
-        if self._patient and self.ticket is not None:
+        if (self._patient or self._scheduler.lively) and self.ticket is not None:
             self._next = want
             return
         self._stop()
@@ -218,6 +228,8 @@ class Scheduler(QObject):
         self.cache = Cache(room)
         self._running: dict[Hashable, tuple[Running, list[_Ticket]]] = {}
         self._looking: dict[Slot, None] = {}  # in the order in which they asked
+        self.lively = False
+        """While a handle is held: what is under way may end, and edits are not waited for."""
         self._edited = 0.0
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -239,13 +251,23 @@ class Scheduler(QObject):
         """Ask a slot what it wants, at once after an edit that stands alone, or once edits in a
         row have settled."""
         now = time.monotonic()
-        if not self._looking:
+        if self.lively:
+            if not self._timer.isActive():
+                self._timer.start(0)
+        elif not self._looking:
             alone = now - self._edited > _ALONE_S
             self._timer.start(0 if alone else _SETTLE_MS)
         elif now - self._edited > 0.001:  # another edit, before the last was looked at
             self._timer.start(_SETTLE_MS)
         self._edited = now
         self._looking[slot] = None
+
+    def look_now(self) -> None:
+        """Do not wait for the edit's end: while a handle is held, its results come with it, in one
+        picture."""
+        if self._timer.isActive():
+            self._timer.stop()
+            self._look()
 
     def _look(self) -> None:
         looked, self._looking = list(self._looking), {}
@@ -265,6 +287,15 @@ class Scheduler(QObject):
         if want.key in self._running:
             self._running[want.key][1].append(ticket)
             return ticket
+        if self.lively and want.quick:
+            try:
+                found = want.run(silent)
+            except UserError:
+                found = None  # told as ever
+            if found is not None:
+                self.cache.keep(want.key, found)
+                done(found)
+                return None
         tickets = [ticket]
         job = self._pool.submit(
             want.title, want.run, lambda result: self._arrived(want.key, result),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -13,11 +13,23 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.history import History, Step
 from tonecomb.core.method import Method
 from tonecomb.core.record.given import Given, Import
-from tonecomb.core.record.recording import Problem, Recording
+from tonecomb.core.record.recording import Channel, Problem, Recording
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step as ChainStep
 from tonecomb.formats.assemble import Understood, with_given
+
+_MOST = 500  # descriptions, and signals of them, that are remembered
+K = TypeVar("K")
+V = TypeVar("V")
+
+
+def _keep(known: dict[K, V], key: K, value: V) -> None:
+    """Remember a value, and let go of those remembered first: a handle that is dragged makes a
+    new description at each step."""
+    while len(known) >= _MOST:
+        del known[next(iter(known))]
+    known[key] = value
 
 
 class Store(QObject):
@@ -34,6 +46,7 @@ class Store(QObject):
         self.library: dict[tuple[str, Import], Understood] = {}
         self._shown: dict[tuple[str, Given], Recording] = {}
         self._signals: dict[tuple[str, Given, tuple[ChainStep, ...]], Signal] = {}
+        self._of_document: tuple[Document | None, dict[str | None, Signal | None]] = (None, {})
         self.path: Path | None = None
 
     @property
@@ -98,6 +111,7 @@ class Store(QObject):
     def keep(self, understood: Understood, how: Import) -> None:
         """Remember an open recording, as its file has it when it is read like ``how``."""
         recording_id = understood.recording.id
+        self._of_document = (None, {})
         known = (recording_id, how) in self.library
         self.library[recording_id, how] = understood
         self._shown = {key: shown for key, shown in self._shown.items() if key[0] != recording_id}
@@ -110,6 +124,15 @@ class Store(QObject):
         ref = self.document.get(recording_id)
         return None if ref is None else self.library.get((ref.id, ref.given.how))
 
+    def own_channels(self, recording_id: str | None) -> tuple[Channel, ...]:
+        """The channels of a recording as its file, or its description, has them; none while it is
+        not open."""
+        ref, understood = self.document.get(recording_id), self.understood(recording_id)
+        if ref is not None and ref.given.made is not None:
+            recording = self.recording(recording_id)
+            return () if recording is None else recording.channels
+        return () if understood is None else understood.recording.channels
+
     def recording(self, recording_id: str | None) -> Recording | None:
         """The open recording with this id, read, calibrated and named as the document says; None
         while its file is not open."""
@@ -119,6 +142,12 @@ class Store(QObject):
     def recording_as(self, recording_id: str, given: Given) -> Recording | None:
         """The same with something else said about its file; as the document says where that was
         never read."""
+        if given.made is not None:
+            key = (recording_id, given)
+            if key not in self._shown:
+                made = with_given(given.made.recording(recording_id), given)
+                _keep(self._shown, key, made)
+            return self._shown[key]
         ref = self.document.get(recording_id)
         understood = self.library.get((recording_id, given.how))
         if understood is None and ref is not None:
@@ -133,13 +162,22 @@ class Store(QObject):
     def signal(self, recording_id: str | None) -> Signal | None:
         """What is analysed of a recording: its channels after the steps of its method. As it was
         recorded, with a word on why, where its file does not allow them any more."""
+        known, found = self._of_document
+        if known is not self.document:  # every view asks, after every edit
+            found = {}
+            self._of_document = (self.document, found)
+        if recording_id not in found:
+            found[recording_id] = self._prepared(recording_id)
+        return found[recording_id]
+
+    def _prepared(self, recording_id: str | None) -> Signal | None:
         ref, recording = self.document.get(recording_id), self.recording(recording_id)
         if ref is None or recording is None or not recording.sample_rate:
             return None
         key = (ref.id, ref.given, ref.method.source.steps)
         if key not in self._signals:
             try:
-                self._signals[key] = prepare(recording, ref.method.source.steps)
+                _keep(self._signals, key, prepare(recording, ref.method.source.steps))
             except UserError as error:
                 told = Problem("steps", f"{error.text[:-1]}; it is shown as recorded.")
                 plain = prepare(recording, ())

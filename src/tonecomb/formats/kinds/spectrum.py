@@ -6,6 +6,7 @@ import math
 from collections.abc import Hashable
 from typing import Any, ClassVar
 
+from tonecomb.core.against_truth import compared
 from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.find.comb import Comb, inharmonicity, mains, matching
 from tonecomb.core.find.knowledge import Knowledge
@@ -75,7 +76,7 @@ class Spectra(Kind[Analysis]):
             "combs": [_comb(comb, families) for comb in families],
             "bands": readings.bands(a).values(),
             "cautions": [{"code": one.code, "text": one.text} for one in context.cautions],
-        }
+        } | ({} if a.truth is None else {"truth": readings.truth(a).values()})
 
     def lines(self, result: Analysis, context: Context) -> list[str]:
         a, said, r = result, context.said, result.resolution
@@ -102,6 +103,7 @@ class Spectra(Kind[Analysis]):
         lines += [f"resonance {resonance_words(one)}" for one in a.resonances]
         families = said.families(a)
         lines += [f"comb {comb_words(comb, families)}" for comb in families]
+        lines += [f"made: {readings.truth_words(one, a.amplitude_unit)}" for one in compared(a)]
         for band, level in zip(a.method.follow.bands, a.band_levels, strict=True):
             lines.append(f"band {band.low:g}–{band.high:g} Hz: {level:.6g} {a.unit.symbol} rms")
         return lines + [f"{caution.code}: {caution.text}" for caution in context.cautions]
@@ -113,6 +115,7 @@ class Spectra(Kind[Analysis]):
             readings.combs(result, context.said.families(result)),
             readings.resonances(result),
             readings.bands(result),
+            *([] if result.truth is None else [readings.truth(result)]),
         ]
 
     def pictures(self, result: Analysis, context: Context) -> list[Picture]:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from tonecomb import __version__
+from tonecomb.core.against_truth import compared
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.knowledge import NOTHING, Knowledge
 from tonecomb.core.progress import Progress, part, silent
@@ -105,6 +106,8 @@ def report(
         lower=len(analysis.peaks or ()) - len(peaks),
         changing=_section(besides, Context(analysis, said=said, decibels=view.decibels)),
         shaft=said.shaft,
+        known=[readings.truth_words(one, analysis.amplitude_unit) for one in compared(analysis)],
+        description=recording.comment if recording.truth is not None else "",
     )  # fmt: skip
 
 

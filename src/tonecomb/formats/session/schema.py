@@ -33,6 +33,7 @@ from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.find.damping import Fit
 from tonecomb.core.find.machine import Known, Machine
 from tonecomb.core.find.peaks import PeakSearch
+from tonecomb.core.made.made import Made
 from tonecomb.core.method import (
     Averaging,
     Follow,
@@ -47,7 +48,7 @@ from tonecomb.core.record.given import ColumnGiven, Given, Import
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.sensors import Calibration, ChannelGiven
 from tonecomb.core.steps.step import Step
-from tonecomb.formats import step_text
+from tonecomb.formats import made_json, step_text
 from tonecomb.formats.session import strict
 
 # attribute, or attribute:name in files
@@ -63,7 +64,7 @@ NAMES: dict[type, str] = {
     Machine: "shaft comb known",
     Known: "name value of_shaft tolerance",
     HeldTrace: "id name recording method shown given",
-    Given: "rate unit how channels",
+    Given: "rate unit how channels made",
     Import: "columns delimiter decimal time_base missing piece",
     ColumnGiven: "role name unit",
     ChannelGiven: "channel name calibration shown_in",
@@ -124,6 +125,8 @@ def _converter() -> cattrs.Converter:
         lambda t: t is Average,
         lambda one: {_KIND: one.key, **made.unstructure(one, unstructure_as=type(one))},
     )
+    made.register_structure_hook_func(lambda t: t is Made, lambda value, _: made_json.read(value))
+    made.register_unstructure_hook_func(lambda t: t is Made, made_json.written)
     made.register_structure_hook_func(lambda t: t is Step, lambda value, _: step_text.read(value))
     made.register_unstructure_hook_func(lambda t: t is Step, step_text.written)
     return made

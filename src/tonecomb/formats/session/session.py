@@ -16,7 +16,7 @@ from tonecomb.formats import atomic, files
 from tonecomb.formats.session import migrations, schema, strict
 
 FORMAT = "tone-comb session"
-VERSION = 6
+VERSION = 7
 SUFFIX = ".tcomb"
 
 
@@ -24,7 +24,8 @@ def to_json(document: Document, folder: Path) -> str:
     """The session's text, with paths relative to ``folder``."""
     content = schema.written(document)
     for ref in content["recordings"]:
-        ref["path"] = Path(os.path.relpath(ref["path"], folder)).as_posix()
+        if ref["path"]:  # else it is made
+            ref["path"] = Path(os.path.relpath(ref["path"], folder)).as_posix()
     body = {"format": FORMAT, "version": VERSION, "program": __version__, "document": content}
     return json.dumps(body, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
@@ -54,6 +55,8 @@ def load(path: Path) -> Document:
 
 
 def _absolute(ref: RecordingRef, folder: Path) -> RecordingRef:
+    if ref.given.made is not None:
+        return replace(ref, path="")
     joined = os.path.normpath(folder / ref.path)
     return replace(ref, path=joined)
 
@@ -72,11 +75,13 @@ def _check(document: Document) -> None:
         window(ref.method.frames.window)
         if ref.given.unit is not None:
             unit(ref.given.unit)
+        if not ref.path and ref.given.made is None:
+            raise ValueError(f"{ref.name} has neither a file nor a description")
 
 
 def check_source(ref: RecordingRef) -> str | None:
     """None when the recording's file is as it was, else one sentence on what is different."""
     path = Path(ref.path)
-    if files.fingerprint(path) == ref.fingerprint:
+    if ref.given.made is not None or files.fingerprint(path) == ref.fingerprint:
         return None
     return f"{path.name} has changed since the session was saved; its results may differ."
