@@ -18,10 +18,11 @@ ALLOWED = {
     "core": {"core"},
     "formats": {"core", "formats", "__version__"},
     "api": {"core", "formats", "__version__"},
-    "demo": {"core", "formats", "demo"},
-    "cli": {"api", "core", "formats", "demo", "desktop", "cli", "__version__"},
+    "live": {"core", "formats", "live"},
+    "demo": {"core", "formats", "live", "demo"},
+    "cli": {"api", "core", "formats", "live", "demo", "desktop", "cli", "__version__"},
     "__main__": {"cli"},
-    "desktop": {"core", "formats", "demo", "desktop", "__version__"},
+    "desktop": {"core", "formats", "live", "demo", "desktop", "__version__"},
     "__init__": {"api"},
 }
 # Inside the bench an arrow points to a higher number; rooms of one number do not know each other.

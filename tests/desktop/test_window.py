@@ -60,7 +60,8 @@ def windows(display: str, title: str, patience: float = 20.0) -> list[str]:
 def press_until(display: str, window: str, key: str, seen: Callable[[], object]) -> None:
     for _ in range(40):  # other work may fill the machine
         subprocess.run(
-            ["xdotool", "windowactivate", window, "key", key],
+            # Both ways: the window manager's, which may be late, and the server's own.
+            ["xdotool", "windowactivate", window, "windowfocus", window, "key", key],
             env=environment(display), timeout=30, check=False,
         )  # fmt: skip
         time.sleep(0.5)

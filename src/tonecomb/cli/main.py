@@ -16,6 +16,8 @@ from tonecomb.cli.convert import convert
 from tonecomb.cli.demo import demo_data
 from tonecomb.cli.describe import describe
 from tonecomb.cli.make import make
+from tonecomb.cli.node import node
+from tonecomb.cli.record import record
 from tonecomb.cli.steps import steps
 from tonecomb.core.errors import Cancelled, UserError
 
@@ -47,7 +49,7 @@ def commands(ctx: click.Context) -> int | None:
     return None
 
 
-for one in (open_bench, demo, demo_data, describe, convert, make, analyse, steps):
+for one in (open_bench, demo, demo_data, describe, convert, make, analyse, steps, node, record):
     commands.add_command(one)
 
 

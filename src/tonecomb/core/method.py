@@ -288,6 +288,7 @@ def plan(method: Method, recording: Recording) -> Plan:
     spans = [
         (round(s.start * fs) - start, round(s.end * fs) - start) for s in method.averaging.left_out
     ]
+    spans += [(a - start, b - start) for a, b in signal.lost]
     framing = framing.without([(a, b) for a, b in spans if b > 0 and b > a])
     for band in method.follow.bands:
         band.check()

@@ -16,6 +16,7 @@ from tonecomb.desktop.acts.going import Going
 from tonecomb.desktop.acts.helping import Helping
 from tonecomb.desktop.acts.layout import Layout
 from tonecomb.desktop.acts.listening import Listening
+from tonecomb.desktop.acts.live import LiveActs
 from tonecomb.desktop.acts.making import MakingActs
 from tonecomb.desktop.acts.menus import Menus
 from tonecomb.desktop.acts.method_actions import MethodActions
@@ -116,6 +117,7 @@ class Bench(QMainWindow):
         self.finding = Finding(context, stage, readings)
         self.listening = Listening(context, stage)
         self.making: MakingActs = MakingActs(context, stage, readings, self.method_line)
+        self.live: LiveActs = LiveActs(context, stage, self.opening)
         self.stage.empty.starter_chosen.connect(self.making.begin)
         self.layout_ = Layout(self, context, stage, self.columns, self._paint)
         self.helping = Helping(self, self.method_line)
@@ -180,6 +182,7 @@ class Bench(QMainWindow):
         self.layout_.keep()
         self.opening.stop_asking()
         self.listening.stop()
+        self.live.end()
         self.context.jobs.close()
         self.autosave.finish()
         event.accept()

@@ -34,6 +34,8 @@ _BLOCK = 1 << 18
 _DECODED = 1 << 20  # samples of all channels that are decoded at once, about
 _MOST_CHUNKS = 10_000  # a file with more before its samples is not one
 _UNKNOWN_SIZES = (0, 0xFFFFFFFF)  # left by programs that write to a pipe
+OPEN_SIZE = 1 << 40
+"""Bytes of samples that a recording promises which has not been ended: as many as it holds."""
 
 
 @dataclass(frozen=True)
@@ -215,7 +217,8 @@ def _samples_chunk(path: Path, container: Container) -> tuple[int, int]:
                 wide = int.from_bytes(file.read(16)[8:], "little")
             if name == chunks.samples:
                 promised = wide if wide is not None and length == 0xFFFFFFFF else length
-                return size - here, 0 if promised in _UNKNOWN_SIZES else promised
+                open_ended = promised in _UNKNOWN_SIZES or promised >= OPEN_SIZE
+                return size - here, 0 if open_ended else promised
             here += -(-length // chunks.rounded) * chunks.rounded
             if length < 0 or here > size:
                 break
@@ -241,6 +244,21 @@ def parse_channels(comment: str, count: int) -> list[tuple[Channel, float]]:
     if len(said) != count:
         return [(Channel(f"channel {i + 1}", FULL_SCALE), 1.0) for i in range(count)]
     return said
+
+
+def said_of(
+    channels: Sequence[Channel], sizes: Sequence[float], start: str = "", comment: str = ""
+) -> str:
+    """What stands in a container's comment: names and units, what full scale stands for in each,
+    the start and a remark."""
+    entries = (
+        f"{c.name.translate(_PLAIN)} [{'' if size == 1 else f'{size:g} '}{unit(c.unit).symbol}]"
+        for c, size in zip(channels, sizes, strict=True)
+    )
+    lines = ["channels: " + "; ".join(entries)]
+    lines += [f"start: {start}"] * bool(start)
+    lines += [f"comment: {' '.join(comment.split())}"] * bool(comment)
+    return "\n".join(lines)
 
 
 def _noted(pattern: re.Pattern[str], comment: str) -> str:
@@ -302,19 +320,13 @@ def _write(
             "it holds whole numbers of hertz",
             "choose another format, such as HDF5",
         )
-    entries = (
-        f"{c.name.translate(_PLAIN)} [{'' if size == 1 else f'{size:g} '}{unit(c.unit).symbol}]"
-        for c, size in zip(recording.channels, sizes, strict=True)
-    )
-    lines = ["channels: " + "; ".join(entries)]
-    lines += [f"start: {recording.start}"] * bool(recording.start)
-    lines += [f"comment: {' '.join(recording.comment.split())}"] * bool(recording.comment)
+    said = said_of(recording.channels, sizes, recording.start, recording.comment)
     with atomic.replacing(path) as partial:
         try:
             with soundfile.SoundFile(
                 partial, "w", int(rate), len(sizes), subtype, format=container
             ) as file:
-                file.comment = "\n".join(lines)
+                file.comment = said
                 for start in range(0, recording.length, _BLOCK):
                     stop = min(recording.length, start + _BLOCK)
                     blocks = recording.samples.read_many(range(len(sizes)), start, stop)

@@ -44,13 +44,14 @@ class Import:
 class Given:
     """All that the user says: a rate in Hz, a unit for every channel, how to read the file, and
     what is known of single channels. Where there is no file, the description by which the recording
-    is ``made``."""
+    is ``made``, or the source from which it came ``live``."""
 
     rate: float | None = None
     unit: str | None = None
     how: Import = field(default_factory=Import)
     channels: tuple[ChannelGiven, ...] = ()
     made: Made | None = None
+    live: str = ""
 
 
 NOTHING_GIVEN = Given()

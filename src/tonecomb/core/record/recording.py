@@ -111,6 +111,9 @@ class Recording:
     start: str = ""
     comment: str = ""
     breaks: tuple[Break, ...] = ()
+    lost: tuple[tuple[int, int], ...] = ()
+    """Samples (the first, and one after the last) that a live source lost: frames that touch them
+    do not count."""
     assumed: tuple[str, ...] = ()
     truth: Truth | None = None
     """What is known to be in it, of a made one."""

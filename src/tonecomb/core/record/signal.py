@@ -14,10 +14,10 @@ class Signal:
     """What is analysed, looked at, measured and exported.
 
     ``recording`` is whose it is. ``channels`` are those of the recording and those that steps
-    added; ``words`` say what the steps did, in their order. ``start`` (ISO 8601) and ``breaks``
-    are as in the recording, counted in this signal's samples. Of its samples ``spoiled`` first and
-    last ones tell more of a filter's settling than of what was recorded. Two signals with one
-    ``key`` have the same samples.
+    added; ``words`` say what the steps did, in their order. ``start`` (ISO 8601), ``breaks`` and
+    ``lost`` are as in the recording, counted in this signal's samples. Of its samples ``spoiled``
+    first and last ones tell more of a filter's settling than of what was recorded. Two signals with
+    one ``key`` have the same samples.
     """
 
     recording: Recording
@@ -32,6 +32,7 @@ class Signal:
     rate_found: str = ""
     problems: tuple[Problem, ...] = ()
     spoiled: tuple[int, int] = (0, 0)
+    lost: tuple[tuple[int, int], ...] = ()
 
     @classmethod
     def of(cls, recording: Recording) -> Signal:
@@ -48,6 +49,7 @@ class Signal:
             start=recording.start,
             rate_found=recording.rate_found,
             problems=recording.problems,
+            lost=recording.lost,
         )
 
     @property

@@ -127,6 +127,7 @@ class AsSampled(Step):
             rate=self.rate,
             rate_found=f"{signal.rate_found}; {self.words(())}",
             breaks=tuple(replace(b, sample=int(b.sample * ratio)) for b in signal.breaks),
+            lost=tuple((int(a * ratio), math.ceil(b * ratio)) for a, b in signal.lost),
             spoiled=(math.ceil(first * ratio), math.ceil(last * ratio)),
             problems=problems,
         )

@@ -47,6 +47,7 @@ class Decimate(Step):
             rate=fs,
             rate_found=f"{signal.rate_found}; decimated by {self.factor} to {fs:g} Hz",
             breaks=tuple(told),
+            lost=tuple((a // self.factor, -(-b // self.factor)) for a, b in signal.lost),
             spoiled=(-(-signal.spoiled[0] // self.factor), -(-signal.spoiled[1] // self.factor)),
         )
 

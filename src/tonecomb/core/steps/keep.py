@@ -35,10 +35,12 @@ class Keep(Step):
         first, stop = self.stretch.indices(signal)
         before, after = signal.spoiled
         told = (replace(one, sample=one.sample - first) for one in signal.breaks)
+        lost = tuple((a - first, b - first) for a, b in signal.lost if b > first and a < stop)
         return replace(
             signal,
             samples=Part(signal.samples, first),
             length=stop - first,
+            lost=lost,
             start="",
             breaks=tuple(one for one in told if 0 <= one.sample < stop - first),
             spoiled=(max(before - first, 0), max(after - (signal.length - stop), 0)),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -16,6 +17,8 @@ from tonecomb.desktop.state.store import Store
 if TYPE_CHECKING:
     from tonecomb.desktop.bench import Bench
 
+_RARELY_S = 0.5
+
 
 class Menus:
     """Made once for a bench; :meth:`follow` brings them in line with what there is."""
@@ -25,6 +28,7 @@ class Menus:
         self.recent = QMenu("Open recent", bench)
         self.recent.setToolTipsVisible(True)
         self._folders: dict[str, QMenu] = {}
+        self._followed = 0.0
         self.actions = self._make(bench)
         self.fill_recent()
 
@@ -86,8 +90,10 @@ class Menus:
 
     def follow(self) -> None:
         """Bring title and actions in line with the document and the views."""
-        if self._bench.context.scheduler.lively:
-            return  # they follow when the handle is let go
+        now = time.monotonic()
+        if self._bench.context.scheduler.lively and now - self._followed < _RARELY_S:
+            return  # many pictures a second do not change what can be done
+        self._followed = now
         store = self._store
         name = store.path.stem if store.path else ("unsaved session" if store.unsaved else "")
         mark = "* " if store.unsaved and store.path else ""

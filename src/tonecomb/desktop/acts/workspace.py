@@ -39,6 +39,9 @@ def _open_session(path: Path, progress: Progress) -> _OpenedSession:
     opened, told, missing = [], [], []
     count = max(1, len(document.recordings))
     for i, ref in enumerate(document.recordings):
+        if ref.given.live:
+            told.append(f"{ref.name} was live: go live with {ref.given.live} again.")
+            continue
         if ref.given.made is not None:
             continue
         try:

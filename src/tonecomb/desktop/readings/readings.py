@@ -139,8 +139,11 @@ class Readings(QWidget):
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         """Show what was found; rows that were chosen stay if what they show is still there."""
-        if self._scheduler.lively and analysis is not None and analysis.found is None:
-            return  # while a handle is held, the readings before stay until there are others
+        before = self._analysis
+        if self._scheduler.lively and before is not None and analysis is not None:
+            same = before.recording_id == analysis.recording_id
+            if same and (analysis.found is None or before.found is analysis.found):
+                return  # the readings before stay until there are others
         self._analysis = analysis
         self.bands.show_analysis(analysis)
         self.peaks.show_analysis(analysis)

@@ -60,6 +60,9 @@ class Problems(QObject):
         for one in signal.breaks:
             text = f"gap of {one.seconds:.4g} s, joined"
             spans.append(Span(one.sample / fs, (one.sample + 1) / fs, "gap", text))
+        for first, stop in signal.lost:
+            text = f"{stop - first} samples lost on the way: frames that touch them do not count"
+            spans.append(Span(first / fs, stop / fs, "missing", text))
         for first, stop in self._envelopes.clipping(signal, self._channel):
             text = f"{stop - first} samples at the limit"
             spans.append(Span(first / fs, (stop - 1) / fs, "clipped", text))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QWidget
@@ -14,10 +15,12 @@ _SHOW_AFTER = 0.3  # s until work under way is worth telling
 
 
 class ProgressStrip(QFrame):
-    """What is being done, how far it is, and a way to stop it; hidden for short work."""
+    """What is being done, how far it is, and a way to stop it; hidden for short work, and while
+    work in the background goes with pictures that go on."""
 
-    def __init__(self, jobs: Jobs, parent: QWidget) -> None:
+    def __init__(self, jobs: Jobs, parent: QWidget, goes_on: Callable[[], bool]) -> None:
         super().__init__(parent)
+        self._goes_on = goes_on
         self.setObjectName("progress")
         self._jobs = jobs
         line = QHBoxLayout(self)
@@ -52,7 +55,7 @@ class ProgressStrip(QFrame):
 
     def _refresh(self) -> None:
         slow = [j for j in self._jobs.running if time.monotonic() - j.started > _SHOW_AFTER]
-        if not slow:
+        if not slow or self._goes_on():
             self.hide()
             return
         job = min(slow, key=lambda job: job.background)

@@ -74,6 +74,8 @@ class SpectrumView(FrequencyPlot):
         self.box.show_all.connect(self.show_all)
         self.box.sigRangeChanged.connect(self.refresh)
         self._fitted: tuple[float, float] | None = None
+        self.holds = False
+        """Whether the scale of levels stays as it is while pictures go on."""
         self._changing = False  # its axes, and it is drawn once they are changed
         self.box.sigResized.connect(self._fit_again)
         self.box.sigResized.connect(self.refresh)
@@ -299,7 +301,7 @@ class SpectrumView(FrequencyPlot):
 
     def _fit_again(self, *_: object) -> None:
         """The room for labels changes with the height, unless levels were chosen."""
-        if self.level_limits() == self._fitted:
+        if self.level_limits() == self._fitted and not self.holds:
             self._fit_level()
 
     def refresh(self, *_: object) -> None:

@@ -26,6 +26,7 @@ from tonecomb.desktop.stage.frame_place import FramePlace
 from tonecomb.desktop.stage.lanes import Lanes
 from tonecomb.desktop.stage.limits import Limits, type_limits
 from tonecomb.desktop.stage.listen_bar import ListenBar
+from tonecomb.desktop.stage.live_bar import LiveBar
 from tonecomb.desktop.stage.made_panes import MadePanes, catch_up, shown_now
 from tonecomb.desktop.stage.maker import Maker
 from tonecomb.desktop.stage.pane import Pane, PaneSpec, Views
@@ -92,11 +93,14 @@ class Stage(QWidget):
         self.maker = Maker(self._context)
         column.addWidget(self.maker)
         column.addWidget(self.frame_bar)
+        self.live_bar = LiveBar()
+        column.addWidget(self.live_bar)
         self.listen_bar = ListenBar()
         column.addWidget(self.listen_bar)
         column.addWidget(self.splitter, 1)
         self._pages.addWidget(shown)
-        self.progress = ProgressStrip(self._context.jobs, self)
+        scheduler = self._context.scheduler
+        self.progress = ProgressStrip(self._context.jobs, self, lambda: scheduler.lively)
 
     def _make_pane(self, key: str) -> Pane:
         """A pane that is as it would be had it been there from the start."""

@@ -34,8 +34,13 @@ def curve_points(envelope: Envelope, fs: float) -> tuple[Array, Array]:
 
 def fitted_level(built: Pyramid) -> tuple[float, float]:
     """Limits of a level axis on which the whole channel fits."""
-    low = float(np.nanmin(built.levels[-1][0], initial=math.inf))
-    high = float(np.nanmax(built.levels[-1][1], initial=-math.inf))
+    return with_room(*built.levels[-1])
+
+
+def with_room(lowest: Array, highest: Array) -> tuple[float, float]:
+    """Limits of an axis for levels from the lowest to the highest of these."""
+    low = float(np.nanmin(lowest, initial=math.inf))
+    high = float(np.nanmax(highest, initial=-math.inf))
     if not (math.isfinite(low) and math.isfinite(high)):
         low, high = -1.0, 1.0
     margin = 0.06 * (high - low) or max(abs(high) * 0.01, 1e-12)
@@ -65,7 +70,7 @@ class WaveformView(Plot):
         self.title.move(AXIS_WIDTH + 8, 10)
         self.title.hide()
         self.cursor_time: float | None = None
-        self._bare = False
+        self._bare = self._fitted = False
         self._signal: Signal | None = None
         self._channel = 0
         self.envelope: Envelope | None = None
@@ -129,7 +134,7 @@ class WaveformView(Plot):
             else:
                 self.show_all()
         if not same:
-            self.envelope = None
+            self.envelope, self._fitted = None, False
             self._fit_level()
             self._ask()
         self.problems.show(signal, channel)
@@ -216,9 +221,13 @@ class WaveformView(Plot):
         """Height of the whole channel, so that zooming in time keeps the scale."""
         signal = self._signal
         built = signal and self._envelopes.pyramid(signal.id, self._channel)
-        if not built:
+        if built:
+            low, high = fitted_level(built)
+        elif self.envelope is not None and len(self.envelope.low):  # it is still coming
+            low, high = with_room(self.envelope.low, self.envelope.high)
+        else:
             return
-        low, high = fitted_level(built)
+        self._fitted = True
         # Where each is seen, what was there goes further, and the legend needs room.
         if signal is not None and signal.length <= MOST_SAMPLES:
             low, high = low - 0.1 * (high - low), high + _HEAD * (high - low)
@@ -243,6 +252,8 @@ class WaveformView(Plot):
         envelope = self._envelopes.envelope(wanted) if wanted is not None else None
         if envelope is not None:
             self.envelope = envelope
+            if not self._fitted:
+                self._fit_level()
             self._draw()
 
     def _pyramid_ready(self, recording_id: str, channel: int) -> None:

@@ -35,7 +35,14 @@ class Autosave(QObject):
         self._timer.setSingleShot(True)
         self._timer.setInterval(_DELAY_MS)
         self._timer.timeout.connect(self.write_later)
-        store.changed.connect(self._timer.start)
+        self._seen: Document | None = None
+        store.changed.connect(self._follow)
+
+    def _follow(self) -> None:
+        """A live signal changes all the time, and nothing that is saved."""
+        if self._store.document is not self._seen:
+            self._seen = self._store.document
+            self._timer.start()
 
     def write_later(self) -> None:
         """Write in a thread: a slow disk must not hold up the bench."""

@@ -13,7 +13,7 @@ from tonecomb.core.record import pyramid
 from tonecomb.core.record.clipping import clipped
 from tonecomb.core.record.pyramid import Envelope, Pyramid
 from tonecomb.core.record.signal import Signal
-from tonecomb.desktop.state.scheduler import QUICK_SAMPLES, Scheduler, Slot, Want
+from tonecomb.desktop.state.scheduler import QUICK_PLAIN, QUICK_SAMPLES, Scheduler, Slot, Want
 from tonecomb.desktop.state.store import Store
 
 EXACT_BELOW = 2_000_000  # samples in a view up to which the envelope is made from the samples
@@ -143,7 +143,7 @@ class Envelopes(QObject):
             return pyramid.envelope_of(samples, start, wanted.columns)
 
         self._wanted[place] = wanted
-        quick = stop - start <= QUICK_SAMPLES
+        quick = stop - start <= (QUICK_SAMPLES if signal.samples.costly else QUICK_PLAIN)
         slot.want(Want(("envelope", signal.key, wanted), "Drawing", work, quick=quick))
 
     def _tell_exact(self, place: tuple[str, int], envelope: Envelope | None) -> None:

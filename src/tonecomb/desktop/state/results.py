@@ -11,7 +11,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.estimate import Estimate, run_spectrum
 from tonecomb.core.method import Method, plan
 from tonecomb.core.record.signal import Signal
-from tonecomb.desktop.state.scheduler import QUICK_SAMPLES, Scheduler, Slot, Want
+from tonecomb.desktop.state.scheduler import QUICK_PLAIN, QUICK_SAMPLES, Scheduler, Slot, Want
 from tonecomb.desktop.state.store import Store
 
 _FIND_MS = 500  # between two looks for peaks while a handle is held
@@ -24,7 +24,7 @@ def spectrum_want(signal: Signal, method: Method, title: str = "", **options: bo
         ("spectrum", signal.key, parts),
         title or "Averaging the spectrum",
         lambda progress: run_spectrum(parts, recording, progress),
-        quick=signal.length <= QUICK_SAMPLES,
+        quick=signal.length <= (QUICK_SAMPLES if signal.samples.costly else QUICK_PLAIN),
         **options,
     )
 
@@ -45,13 +45,15 @@ class Results(QObject):
         self._told: tuple[object, ...] = ()
         self._scheduler = scheduler
         self._later = QTimer(self)
+        self._last: Findings | None = None
+        self._last_kind: object = None
         self._later.setSingleShot(True)
         self._estimate = Slot(scheduler, self._wanted)
         self._found = Slot(scheduler, self._wanted_findings)
         self._estimate.looked.connect(self._follow)
         self._estimate.changed.connect(self._follow)
         self._estimate.waiting.connect(self.waiting)
-        self._found.changed.connect(self._show)
+        self._found.changed.connect(self._arrived)
         self._later.timeout.connect(self._found.follow_now)
         for slot in (self._estimate, self._found):
             slot.failed.connect(self.failed)
@@ -120,12 +122,21 @@ class Results(QObject):
             self._found.follow_now()
         self._show()
 
+    def _arrived(self, found: Findings | None) -> None:
+        self._last, self._last_kind = found, self._kind()
+        self._show()
+
+    def _kind(self) -> object:
+        """What makes one picture of a live signal like the last."""
+        now = self._now()
+        return None if now is None else (now[0].id, now[0].rate, now[1].findings())
+
     def _show(self, _: object = None) -> None:
         now = self._now()
         estimate: Estimate | None = self._estimate.shown
         found: Findings | None = self._found.shown if self._found.ticket is None else None
-        if self._later.isActive():
-            found = None  # what is there is of another curve
+        if self._later.isActive():  # what is there is of another curve, if of the same kind
+            found = self._last if self._kind() == self._last_kind else None
         if self._estimate.ticket is not None:
             return
         told = (estimate, found, now and now[1], now and now[0].key)

@@ -25,6 +25,8 @@ ROOM = 256 << 20  # bytes of results
 _SETTLE_MS = 40  # that edits in a row are waited for
 QUICK_SAMPLES = 1 << 14
 """Up to which reading a signal and estimating its spectrum is quick."""
+QUICK_PLAIN = 1 << 17
+"""And where its samples lie ready."""
 _ALONE_S = 0.25  # an edit so long after the last one is not waited after
 
 
@@ -137,12 +139,12 @@ class Slot(QObject):
 
     def follow(self) -> None:
         """What is wanted may have changed: look again once edits have settled."""
-        if not (self._lazy and self._scheduler.lively):
+        if not (self._lazy and self._scheduler.hurries):
             self._scheduler.look(self)
 
     def follow_now(self) -> None:
         """Look again at once."""
-        if self._lazy and self._scheduler.lively:
+        if self._lazy and self._scheduler.hurries:
             return
         self.want(self.ask())
         self.looked.emit()
@@ -230,6 +232,8 @@ class Scheduler(QObject):
         self._looking: dict[Slot, None] = {}  # in the order in which they asked
         self.lively = False
         """While a handle is held: what is under way may end, and edits are not waited for."""
+        self.breathing = False
+        """Whether what is lazy may follow although a handle is held, or a signal is live."""
         self._edited = 0.0
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -237,6 +241,11 @@ class Scheduler(QObject):
         self._telling = QTimer(self)
         self._telling.setSingleShot(True)
         self._telling.timeout.connect(self._tell)
+
+    @property
+    def hurries(self) -> bool:
+        """Whether what is lazy has to wait."""
+        return self.lively and not self.breathing
 
     @property
     def busy(self) -> bool:

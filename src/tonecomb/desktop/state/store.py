@@ -46,6 +46,7 @@ class Store(QObject):
         self.library: dict[tuple[str, Import], Understood] = {}
         self._shown: dict[tuple[str, Given], Recording] = {}
         self._signals: dict[tuple[str, Given, tuple[ChainStep, ...]], Signal] = {}
+        self._live: dict[str, Recording] = {}
         self._of_document: tuple[Document | None, dict[str | None, Signal | None]] = (None, {})
         self.path: Path | None = None
 
@@ -119,6 +120,13 @@ class Store(QObject):
         if known:
             self.reopened.emit(recording_id)
 
+    def show_live(self, recording: Recording) -> None:
+        """What has come of a live recording so far, or the part of it that is looked at."""
+        self._live[recording.id] = recording
+        self._signals = {key: s for key, s in self._signals.items() if key[0] != recording.id}
+        self._of_document = (None, {})
+        self.changed.emit()
+
     def understood(self, recording_id: str | None) -> Understood | None:
         """How the recording's file was understood, None while it is not open."""
         ref = self.document.get(recording_id)
@@ -128,7 +136,7 @@ class Store(QObject):
         """The channels of a recording as its file, or its description, has them; none while it is
         not open."""
         ref, understood = self.document.get(recording_id), self.understood(recording_id)
-        if ref is not None and ref.given.made is not None:
+        if ref is not None and (ref.given.made is not None or ref.given.live):
             recording = self.recording(recording_id)
             return () if recording is None else recording.channels
         return () if understood is None else understood.recording.channels
@@ -142,6 +150,8 @@ class Store(QObject):
     def recording_as(self, recording_id: str, given: Given) -> Recording | None:
         """The same with something else said about its file; as the document says where that was
         never read."""
+        if recording_id in self._live:
+            return with_given(self._live[recording_id], given)
         if given.made is not None:
             key = (recording_id, given)
             if key not in self._shown:

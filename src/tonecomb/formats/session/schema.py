@@ -64,7 +64,7 @@ NAMES: dict[type, str] = {
     Machine: "shaft comb known",
     Known: "name value of_shaft tolerance",
     HeldTrace: "id name recording method shown given",
-    Given: "rate unit how channels made",
+    Given: "rate unit how channels made live",
     Import: "columns delimiter decimal time_base missing piece",
     ColumnGiven: "role name unit",
     ChannelGiven: "channel name calibration shown_in",

@@ -55,7 +55,7 @@ def load(path: Path) -> Document:
 
 
 def _absolute(ref: RecordingRef, folder: Path) -> RecordingRef:
-    if ref.given.made is not None:
+    if ref.given.made is not None or ref.given.live:
         return replace(ref, path="")
     joined = os.path.normpath(folder / ref.path)
     return replace(ref, path=joined)
@@ -75,13 +75,13 @@ def _check(document: Document) -> None:
         window(ref.method.frames.window)
         if ref.given.unit is not None:
             unit(ref.given.unit)
-        if not ref.path and ref.given.made is None:
+        if not (ref.path or ref.given.made or ref.given.live):
             raise ValueError(f"{ref.name} has neither a file nor a description")
 
 
 def check_source(ref: RecordingRef) -> str | None:
     """None when the recording's file is as it was, else one sentence on what is different."""
     path = Path(ref.path)
-    if ref.given.made is not None or files.fingerprint(path) == ref.fingerprint:
+    if not ref.path or files.fingerprint(path) == ref.fingerprint:
         return None
     return f"{path.name} has changed since the session was saved; its results may differ."

@@ -1,0 +1,1 @@
+"""Sources of samples in time: a network stream, a file played as if live, and what they share."""

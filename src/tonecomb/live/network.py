@@ -1,0 +1,100 @@
+"""A network stream: RTP over UDP, listened to where its description says."""
+
+from __future__ import annotations
+
+import socket
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from tonecomb.core.errors import UserError
+from tonecomb.formats.sound import parse_channels
+from tonecomb.live.placing import Placing
+from tonecomb.live.rtp import decoded, parse
+from tonecomb.live.sdp import Session
+from tonecomb.live.source import Block, Described, Source
+
+BUFFER = 8 << 20
+"""Bytes that are asked for between network and us: a second of 32 channels."""
+_WAIT = 0.02  # s that nothing has to come, until what is ready is told
+_AWAY = 1.0  # s after which another sender may take the place of one that is silent
+_LARGEST = 65536
+
+
+@dataclass
+class NetworkSource(Source):
+    """``sizes`` are what full scale stands for in each channel; ``granted`` are the bytes of buffer
+    that the system gave, ``port`` where it listens."""
+
+    session: Session = field(default_factory=Session)
+    sizes: tuple[float, ...] = (1.0,)
+    granted: int = 0
+    port: int = 0
+
+    @classmethod
+    def of(cls, session: Session) -> NetworkSource:
+        """The stream of a description."""
+        said = parse_channels(session.says, session.channels)
+        channels = tuple(channel for channel, _ in said)
+        described = Described(session.name, float(session.rate), channels)
+        return cls(described, session=session, sizes=tuple(size for _, size in said))
+
+    def __post_init__(self) -> None:
+        s = self.session  # whose port may be 0, for any that is free
+        family = socket.AF_INET6 if ":" in s.address else socket.AF_INET
+        self._socket = socket.socket(family, socket.SOCK_DGRAM)
+        try:
+            self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, BUFFER)
+            self._socket.bind((s.address, s.port))
+        except OSError as error:
+            self._socket.close()
+            raise UserError(
+                f"{s.name} cannot be listened to at {s.address}, port {s.port}",
+                (error.strerror or str(error)).lower(),
+                "close what listens there already, or choose another port",
+            ) from error
+        self.granted = self._socket.getsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF)
+        self.port = self._socket.getsockname()[1]
+        self._socket.settimeout(_WAIT)
+
+    def blocks(self, stopped: Callable[[], bool]) -> Iterator[Block]:
+        placing = Placing(self.session.rate, self.counts)
+        sender: tuple[str, int] | None = None  # address and stream that are listened to
+        heard = time.monotonic()
+        while not stopped():
+            try:
+                data, address = self._socket.recvfrom(_LARGEST)
+            except TimeoutError:
+                yield from placing.ready(time.monotonic())
+                continue
+            except OSError:
+                break  # it was closed
+            now = time.monotonic()
+            packet = parse(data)
+            if packet is None:
+                self.counts.malformed += 1
+                continue
+            this = (address[0], packet.source)
+            wanted = packet.payload_type == self.session.payload_type
+            if not wanted or (sender not in (None, this) and now - heard < _AWAY):
+                self.counts.foreign += 1
+                continue
+            frames = decoded(packet.payload, self.session.encoding, self.session.channels)
+            if frames is None:
+                self.counts.malformed += 1
+                continue
+            if sender not in (None, this):
+                yield from placing.rejoin(now)
+            sender, heard = this, now
+            frames = frames * np.array(self.sizes, np.float32)
+            if not placing.take(packet.sequence, packet.timestamp, frames, now):
+                yield from placing.rejoin(now)
+                placing.take(packet.sequence, packet.timestamp, frames, now)
+            yield from placing.ready(now)
+        yield from placing.ready(time.monotonic(), all_of_it=True)
+
+    def close(self) -> None:
+        super().close()
+        self._socket.close()

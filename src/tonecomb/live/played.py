@@ -1,0 +1,47 @@
+"""A recording played as if it were live: at its own speed, or so many times as fast."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from tonecomb.core.record.recording import Recording
+from tonecomb.live.source import Block, Described, Source
+
+_BLOCK_S = 0.02
+
+
+@dataclass
+class PlayedSource(Source):
+    """``speed`` is times its own; what is missing in the recording counts as lost."""
+
+    recording: Recording | None = None
+    speed: float = 1.0
+
+    @classmethod
+    def of(cls, recording: Recording, speed: float = 1.0) -> PlayedSource:
+        """A recording, from its first sample to its last."""
+        told = Described(recording.name, recording.rate, recording.channels)
+        return cls(told, recording=recording, speed=speed)
+
+    def blocks(self, stopped: Callable[[], bool]) -> Iterator[Block]:
+        recording = self.recording
+        assert recording is not None
+        size = max(1, round(_BLOCK_S * recording.rate * max(self.speed, 1.0)))
+        started = time.monotonic()
+        every = range(len(recording.channels))
+        for first in range(0, recording.length, size):
+            stop = min(first + size, recording.length)
+            due = started + stop / (recording.rate * self.speed)
+            while (ahead := due - time.monotonic()) > 0 and not stopped():
+                time.sleep(min(ahead, 0.05))
+            if stopped():
+                return
+            frames = np.stack(recording.samples.read_many(every, first, stop), axis=1)
+            gone = not np.isfinite(frames).any()
+            self.counts.taken += 1
+            self.counts.lost_samples += stop - first if gone else 0
+            yield Block(first, stop - first, None if gone else frames.astype(np.float32))

@@ -1,0 +1,198 @@
+"""The bench on a signal that is still coming: pictures that follow, freeze, keep, end."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog, QInputDialog
+from tests.support import read_all
+
+import tonecomb
+from tonecomb.core.steps.filters import LowPass
+from tonecomb.desktop.bench import Bench
+from tonecomb.formats.session import session
+
+Settle = Callable[[], None]
+
+
+@pytest.fixture
+def live(
+    bench: Bench, demo: Path, qtbot: Any, monkeypatch: pytest.MonkeyPatch
+) -> Iterator[Bench]:  # fmt: skip
+    """The drive, played as if live."""
+    source = str(demo / "drive-steady.h5")
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: (source, True))
+    qtbot.waitUntil(bench.isActiveWindow)
+    QTest.keyClick(bench, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+    bench.stage.live_bar.choice.choose(1.0)
+    qtbot.waitUntil(lambda: bench.context.results.analysis is not None, timeout=20_000)
+    yield bench
+    bench.live.end()
+
+
+def test_pictures_follow_what_comes(live: Bench, qtbot: Any) -> None:
+    seen: list[np.ndarray] = []
+    drawn: list[int] = []
+    live.context.results.analysis_changed.connect(
+        lambda a: seen.append(a.spectrum.mean_square) if a else None
+    )
+    live.stage.spectrum.curve.sigPlotChanged.connect(lambda *_: drawn.append(1))
+    qtbot.wait(1500)
+    assert len({float(one.sum()) for one in seen}) > 10, "another picture each time"
+    assert len(drawn) > 10
+    signal = live.store.current
+    assert signal is not None and signal.length == 12_800, "the last second"
+    bar = live.stage.live_bar
+    assert bar.isVisible() and bar.state.text().startswith("● live · 0:00:0")
+    assert "pictures a second" in bar.how.text() and "lost" not in bar.how.text()
+    table = live.readings.peaks.table.model()
+    assert table is not None
+    qtbot.waitUntil(lambda: table.rowCount() > 3, timeout=10_000)
+    analysis = live.context.results.analysis
+    assert analysis is not None and analysis.peaks is not None, "and the readings stay"
+    found = [peak.tone.frequency for peak in analysis.peaks]
+    assert any(abs(f - 24.3) < 0.1 for f in found)
+    assert live.shelf.tree.topLevelItem(0).text(0) == "drive-steady"  # type: ignore[union-attr]
+
+
+def test_frozen_pictures_stand_still_and_are_looked_at_closely(
+    live: Bench, qtbot: Any, settle: Settle
+) -> None:
+    QTest.keyClick(live, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
+    settle()
+    assert live.stage.live_bar.state.text().startswith("frozen")
+    assert not live.context.scheduler.lively
+    before = live.store.current
+    assert before is not None
+    x = read_all(before)
+    qtbot.wait(400)
+    assert live.store.current is before and np.array_equal(read_all(before), x)
+    assert live.context.figures.shown is not None, "what waited is there"
+    assert live.context.envelopes.pyramid(before.id, 0) is not None
+    live.store.edit_method("Filter", steps=(LowPass(100.0),))
+    settle()
+    filtered = live.store.current
+    assert (filtered is not None and filtered.words == ("low-pass 100 Hz",)) or filtered.words
+    assert np.std(read_all(filtered)) < np.std(x)
+    QTest.keyClick(live, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: live.store.current is not filtered, timeout=5000)
+    now = live.store.current
+    assert now is not None and now.words == filtered.words, "and live it is filtered too"
+
+
+def test_what_is_kept_is_what_was_looked_at(
+    live: Bench, qtbot: Any, settle: Settle, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    live.live.freeze()
+    settle()
+    shown, frozen = live.store.current, live.context.results.analysis
+    assert shown is not None and frozen is not None
+    target = tmp_path / "kept.wav"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(target), ""))
+    QTest.keyClick(live, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier
+                   | Qt.KeyboardModifier.ShiftModifier)  # fmt: skip
+    qtbot.waitUntil(lambda: len(live.store.document.recordings) == 2, timeout=10_000)
+    settle()
+    kept = tonecomb.open(target)
+    assert [c.name for c in kept.channels] == ["Motor DE", "Gearbox DE", "Bullwheel"]
+    for channel in range(3):
+        assert np.array_equal(read_all(kept, channel), read_all(shown, channel))
+    again = tonecomb.analyse(kept, frozen.method).analysis
+    assert np.allclose(again.spectrum.mean_square, frozen.spectrum.mean_square, rtol=1e-9)
+    assert live.store.document.current_ref is not None
+    assert live.store.document.current_ref.name == "kept"
+
+
+def test_an_end_leaves_what_was_looked_at(
+    live: Bench, qtbot: Any, settle: Settle, tmp_path: Path
+) -> None:
+    QTest.mouseClick(live.stage.live_bar.end, Qt.MouseButton.LeftButton)
+    settle()
+    assert not live.live.live and not live.stage.live_bar.isVisible()
+    signal = live.store.current
+    assert signal is not None and np.isfinite(read_all(signal)).all()
+    assert live.context.results.analysis is not None
+    file = tmp_path / "s.tcomb"
+    session.save(file, live.store.document)
+    live.workspace.may_discard = lambda what: True  # type: ignore[method-assign]
+    live.workspace.open_session(file)
+    settle()
+    assert "was live: go live with" in live.context.notices.text
+
+
+def test_a_source_that_is_none_is_told(
+    bench: Bench, qtbot: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("rtp://nowhere", True))
+    bench.action("Go live…").trigger()
+    qtbot.waitUntil(lambda: "no address of a stream" in bench.context.notices.text, timeout=10_000)
+    assert not bench.live.live and not bench.store.document.recordings
+
+
+def test_the_node_in_one_click(bench: Bench, qtbot: Any) -> None:
+    bench.action("Go live with the ropeway's node").trigger()
+    qtbot.waitUntil(lambda: bench.context.results.analysis is not None, timeout=30_000)
+    assert bench.store.current is not None and bench.store.current.name == "ropeway node"
+    assert [c.name for c in bench.store.current.channels][1] == "Gearbox DE"
+    bench.live.end()
+    assert not bench.live.live
+
+
+def test_what_is_lost_is_shown_told_and_left_out(
+    bench: Bench, qtbot: Any, settle: Settle, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A node that drops packets now and then: gaps at their places, and frames without them."""
+    described = tmp_path / "node.sdp"
+    port = 41_000 + os.getpid() % 15_000
+    node = subprocess.Popen(
+        [sys.executable, "-m", "tonecomb", "node", "--port", str(port), "--sdp", str(described),
+         "--loss", "0.5"],
+        stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
+    )  # fmt: skip
+    try:
+        qtbot.waitUntil(described.exists, timeout=20_000)
+        bench.stage.live_bar.choice.choose(5.0)
+        bench.live.go(str(described))
+        qtbot.waitUntil(
+            lambda: bench.store.current is not None and len(bench.store.current.lost) >= 1
+            and bench.store.current.duration == 5.0, timeout=30_000,
+        )  # fmt: skip
+        bench.live.freeze()
+        settle()
+        signal, analysis = bench.store.current, bench.context.results.analysis
+        assert signal is not None and analysis is not None and analysis.peaks
+        lost = signal.lost
+        size = 1400 // 9
+        assert lost and all((b - a) % size == 0 for a, b in lost if a and b < signal.length)
+        frame, hop = analysis.method.frames.frame, analysis.method.frames.frame // 2
+        starts = analysis.spectrum.framing.numbers * hop
+        for a, b in lost:
+            assert not any(start < b and start + frame > a for start in starts)
+        assert analysis.spectrum.framing.count < 1 + (signal.length - frame) // hop
+        codes = [one.code for one in bench.context.advice.cautions]
+        assert codes[0] == "lost"
+        text = bench.context.advice.cautions[0].text
+        assert f"in {len(lost)} gap" in text and "left out" in text
+        a, b = lost[0]
+        span = bench.stage.waveform.problems.spans.at((a + b) / 2 / signal.rate, 1e-4)
+        assert span is not None and f"{b - a} samples lost on the way" in span.text
+        # Kept, they are missing in the file, each at its place and as long as it was.
+        target = tmp_path / "kept.wav"
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(target), ""))
+        bench.live.keep()
+        qtbot.waitUntil(target.exists, timeout=10_000)
+        holes = np.isnan(read_all(tonecomb.open(target)))
+        assert holes.sum() == sum(b - a for a, b in lost) and holes[lost[0][0]]
+    finally:
+        bench.live.end()
+        node.terminate()
+        node.wait()
