@@ -87,8 +87,10 @@ def live_picture(bench: Bench, settle: Callable[[], None]) -> None:
     """The simulated node, whose motor was turned up a moment ago, with a comb that follows."""
     from PyQt6.QtTest import QTest
 
+    from tonecomb.desktop.stage.live_bar import Last
+
     before = bench.store.document
-    bench.stage.live_bar.choice.choose(10.0)
+    bench.stage.live_bar.choice.choose(Last(10.0))
     bench.live.go_with_node()
     for _ in range(400):
         QTest.qWait(50)

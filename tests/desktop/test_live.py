@@ -19,6 +19,7 @@ from tests.support import read_all
 import tonecomb
 from tonecomb.core.steps.filters import LowPass
 from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.stage.live_bar import Last
 from tonecomb.formats.session import session
 
 Settle = Callable[[], None]
@@ -33,7 +34,7 @@ def live(
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: (source, True))
     qtbot.waitUntil(bench.isActiveWindow)
     QTest.keyClick(bench, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
-    bench.stage.live_bar.choice.choose(1.0)
+    bench.stage.live_bar.choice.choose(Last(1.0))
     qtbot.waitUntil(lambda: bench.context.results.analysis is not None, timeout=20_000)
     yield bench
     bench.live.end()
@@ -62,6 +63,22 @@ def test_pictures_follow_what_comes(live: Bench, qtbot: Any) -> None:
     found = [peak.tone.frequency for peak in analysis.peaks]
     assert any(abs(f - 24.3) < 0.1 for f in found)
     assert live.shelf.tree.topLevelItem(0).text(0) == "drive-steady"  # type: ignore[union-attr]
+
+
+@pytest.mark.parametrize("frame, overlap, length", [(2048, 50.0, 5120), (4096, 75.0, 7168)])
+def test_so_many_frames_follow_the_method(
+    live: Bench, qtbot: Any, frame: int, overlap: float, length: int
+) -> None:
+    live.stage.live_bar.choice.choose(Last(4, frames=True))
+    live.store.edit_method("Frames", frame=frame, overlap=overlap)
+
+    def followed() -> bool:
+        signal, analysis = live.store.current, live.context.results.analysis
+        return bool(
+            signal and analysis and (signal.length, analysis.spectrum.framing.count) == (length, 4)
+        )
+
+    qtbot.waitUntil(followed, timeout=10_000)
 
 
 def test_frozen_pictures_stand_still_and_are_looked_at_closely(
@@ -160,7 +177,7 @@ def test_what_is_lost_is_shown_told_and_left_out(
     )  # fmt: skip
     try:
         qtbot.waitUntil(described.exists, timeout=20_000)
-        bench.stage.live_bar.choice.choose(5.0)
+        bench.stage.live_bar.choice.choose(Last(5.0))
         bench.live.go(str(described))
         qtbot.waitUntil(
             lambda: bench.store.current is not None and len(bench.store.current.lost) >= 1

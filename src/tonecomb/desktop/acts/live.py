@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog
 from tonecomb.core import document as edits
 from tonecomb.core.document import Fingerprint, RecordingRef
 from tonecomb.core.errors import UserError
-from tonecomb.core.method import default_frame, default_method
+from tonecomb.core.method import Frames, default_frame, default_method
 from tonecomb.core.progress import Progress
 from tonecomb.core.record.evenly import Filled
 from tonecomb.core.record.given import Given
@@ -127,9 +127,19 @@ class LiveActs(QObject):
         if self._store.document.current == self._id:
             self._show(reader)
 
+    def _frames(self) -> Frames:
+        ref = self._store.document.get(self._id)
+        return Frames() if ref is None else ref.method.frames
+
+    def _length(self, reader: SpoolReader) -> int:
+        """Samples that are to be looked at."""
+        return self._bar.length(reader.described.rate, self._frames())
+
     def _frame(self, reader: SpoolReader) -> int:
-        """The frame to begin with: the usual one for what will be looked at."""
-        return default_frame(round(self._bar.span * reader.described.rate))
+        """The frame without which there is nothing to see; for seconds, the usual one for them."""
+        if self._bar.last.frames:
+            return self._frames().frame
+        return default_frame(self._length(reader))
 
     def _shelve(self, reader: SpoolReader) -> None:
         recording = self._recording(reader)
@@ -165,7 +175,7 @@ class LiveActs(QObject):
         """What is looked at: the last seconds, as many samples as there are."""
         progressed, described = reader.progressed(), reader.described
         end = progressed.end
-        first = max(progressed.first, end - round(self._bar.span * described.rate))
+        first = max(progressed.first, end - self._length(reader))
         self._shown_end = end
         samples = SpoolSamples(reader, first)
         lost: tuple[tuple[int, int], ...] = ()

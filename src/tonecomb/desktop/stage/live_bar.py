@@ -2,20 +2,42 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
+from tonecomb.core.estimate.framing import make_framing
+from tonecomb.core.method import Frames
 from tonecomb.desktop.kit.theme import current_theme, font
 from tonecomb.desktop.kit.widgets import Choice, label
 from tonecomb.live.spool import Progressed
 
-SPANS = (0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 60.0)
-"""Seconds before now that can be looked at."""
+
+@dataclass(frozen=True)
+class Last:
+    """What is looked at: so many seconds before now, or so many ``frames``."""
+
+    number: float
+    frames: bool = False
+
+    @property
+    def called(self) -> str:
+        """In words."""
+        if not self.frames:
+            return f"the last {self.number:g} s"
+        return "the last frame" if self.number == 1 else f"the last {self.number:g} frames"
+
+
+LASTS = (
+    *(Last(seconds) for seconds in (0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 60.0)),
+    *(Last(frames, frames=True) for frames in (1, 4, 16, 64)),
+)
 
 
 class LiveBar(QWidget):
     """``frozen`` whether the pictures stand still; ``kept`` to make a recording of it, ``ended`` to
-    receive no more; ``span`` are the seconds that are looked at."""
+    receive no more."""
 
     frozen = pyqtSignal(bool)
     kept = pyqtSignal()
@@ -27,7 +49,7 @@ class LiveBar(QWidget):
         self.state.setFont(font(10))
         self.how = label("", "quiet")
         self.how.setFont(font(9))
-        self.choice = Choice([(one, f"the last {one:g} s") for one in SPANS], 5.0, "Looked at")
+        self.choice = Choice([(one, one.called) for one in LASTS], Last(5.0), "Looked at")
         self.choice.setToolTip("How much of it is analysed; it goes along with the end")
         self.freeze, self.keep = QPushButton("Freeze"), QPushButton("Keep…")
         self.freeze.setCheckable(True)
@@ -49,9 +71,18 @@ class LiveBar(QWidget):
         self.hide()
 
     @property
-    def span(self) -> float:
-        """Seconds before now that are looked at."""
-        return float(self.choice.value)
+    def last(self) -> Last:
+        """What is looked at."""
+        chosen: Last = self.choice.value
+        return chosen
+
+    def length(self, rate: float, frames: Frames) -> int:
+        """Samples before now that are looked at, at ``rate`` in Hz with the method's ``frames``."""
+        if not self.last.frames:
+            return round(self.last.number * rate)
+        frame = frames.frame
+        hop = make_framing(frame, frame, frames.overlap, rate).hop
+        return round(self.last.number - 1) * hop + frame
 
     def tell(self, progressed: Progressed, rate: float, pictures: float) -> None:
         """How it goes."""
