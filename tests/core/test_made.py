@@ -89,7 +89,8 @@ FORMULAS: list[tuple[Part, Callable[[], np.ndarray]]] = [
      lambda: 1.5 * other.square(TAU * (10.3 * T + 40 / 360 + 0.15), 0.3)),
     (Triangle(10.3, 1.5, 40.0),
      lambda: 1.5 * other.sawtooth(TAU * (10.3 * T + 40 / 360 + 0.5), 0.5)),
-    (Pulses(10.3, 5.0, 2.0), lambda: 1 + other.square(TAU * (10.3 * T + 0.5 * 0.0515), 0.0515)),
+    (Pulses(10.3, 2.0, width=5.0),
+     lambda: 1 + other.square(TAU * (10.3 * T + 0.5 * 0.0515), 0.0515)),
     (Teeth(24.3, 5), lambda: comb(Teeth(24.3, 5), T)),
     (Teeth(24.3, 5, fm=2.0, fm_rate=3.0), lambda: comb(Teeth(24.3, 5), WARPED)),
     (Hits(3.0, 0.0, (Mode(61.8, 1.5, 2.0), Mode(143.0, 1.0))), lambda: 2 * rung(
@@ -190,7 +191,7 @@ def test_noise_has_its_level_and_its_colour(part: Noise, low_pass: float) -> Non
 @pytest.mark.parametrize(
     "part",
     [Tone(37.0, phase=40.0), Square(37.0, 1.3, 30.0, 40.0), Triangle(37.0, 1.3, 40.0),
-     Pulses(37.0, 3.0), Hits(20.0, 0.0, (Mode(143.0, 1.5), Mode(61.8, 3.0, 0.5)))],
+     Pulses(37.0, width=3.0), Hits(20.0, 0.0, (Mode(143.0, 1.5), Mode(61.8, 3.0, 0.5)))],
     ids=lambda one: one.key,
 )  # fmt: skip
 def test_the_low_pass_is_that_circuit(part: Part) -> None:
@@ -343,7 +344,7 @@ def test_truth_goes_through_the_chain() -> None:
         (lambda: made(Noise(low=600.0)), "goes from 600 to 500 Hz"),
         (lambda: made(Hits(rung=(Mode(50.0, 100.0),))), "100 % of damping"),
         (lambda: made(Hits(1e6, rung=(Mode(50.0, 1e-9),))), "too many ring at once"),
-        (lambda: made(Pulses(100.0, 11.0)), "make them shorter"),
+        (lambda: made(Pulses(100.0, width=11.0)), "make them shorter"),
         (lambda: made(Teeth(count=0)), "has 0 teeth"), (lambda: made(Square(duty=0.0)), "0 % of a"),
         (lambda: Sampling(100.0).lasting(0.001), "has no sample"),
         (lambda: Sampling(100.0).lasting(1e15), "more than"),

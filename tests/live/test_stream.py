@@ -6,6 +6,7 @@ import socket
 import threading
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +16,7 @@ from hypothesis import strategies as st
 from tests.support import recording
 
 from tonecomb.core.errors import UserError
+from tonecomb.core.record.evenly import Filled
 from tonecomb.demo.node import FULL_SCALE, Node, Ropeway
 from tonecomb.live import rtp, sdp
 from tonecomb.live.network import NetworkSource
@@ -280,10 +282,12 @@ def test_the_nodes_speed_goes_where_it_is_turned() -> None:
 def test_a_file_is_played_in_time() -> None:
     x = np.arange(3000.0)
     x[1200:1240] = np.nan
-    source = PlayedSource.of(recording(x, 2 * x, fs=RATE), 10.0)
+    plain = recording(x, 2 * x, fs=RATE)
+    source = PlayedSource.of(replace(plain, samples=Filled(plain.samples, 3000)), 10.0)
     started = time.monotonic()
     blocks = list(source.blocks(lambda: False))
     assert 0.25 < time.monotonic() - started < 1.5
     assert np.array_equal(joined(blocks), x.astype(np.float32), equal_nan=True)
+    assert source.counts.lost_samples == 40, "which the recording itself bridges"
     assert source.described.rate == RATE and len(source.described.channels) == 2
     assert list(PlayedSource.of(recording(x, fs=RATE)).blocks(lambda: True)) == []

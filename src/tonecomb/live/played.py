@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tonecomb.core.record.evenly import Filled
 from tonecomb.core.record.recording import Recording
 from tonecomb.live.source import Block, Described, Source
 
@@ -32,7 +33,9 @@ class PlayedSource(Source):
         assert recording is not None
         size = max(1, round(_BLOCK_S * recording.rate * max(self.speed, 1.0)))
         started = time.monotonic()
-        every = range(len(recording.channels))
+        every, samples = range(len(recording.channels)), recording.samples
+        if isinstance(samples, Filled):
+            samples = samples.source  # what is missing is lost, not a straight line
         for first in range(0, recording.length, size):
             stop = min(first + size, recording.length)
             due = started + stop / (recording.rate * self.speed)
@@ -40,8 +43,9 @@ class PlayedSource(Source):
                 time.sleep(min(ahead, 0.05))
             if stopped():
                 return
-            frames = np.stack(recording.samples.read_many(every, first, stop), axis=1)
-            gone = not np.isfinite(frames).any()
+            frames = np.stack(samples.read_many(every, first, stop), axis=1)
+            missing = ~np.isfinite(frames)
             self.counts.taken += 1
-            self.counts.lost_samples += stop - first if gone else 0
+            self.counts.lost_samples += int(missing.any(axis=1).sum())
+            gone = missing.all()
             yield Block(first, stop - first, None if gone else frames.astype(np.float32))

@@ -28,15 +28,16 @@ _PHASE = "of its fundamental, a cosine at the start"
 class Wave(Part):
     """A shape over a period, ``high`` about the middle of which it is symmetrical."""
 
-    @property
-    def hertz(self) -> float:
-        """Periods a second."""
-        raise NotImplementedError
+    frequency: float = frequency("frequency", 10.0, "periods a second")
+    amplitude: float = setting("amplitude", "number", 1.0, unit=UNIT, help="from zero to its top")
 
     @property
     def angle(self) -> float:
         """The phase of its fundamental, degrees."""
         return 0.0
+
+    def reach(self) -> float:
+        return abs(self.amplitude) * (1 + self.am / 100)
 
     def shape(self, u: Array) -> Array:
         """Its value, ``u`` periods (0 to 1) after its top's middle."""
@@ -60,14 +61,14 @@ class Wave(Part):
 
     @property
     def name(self) -> str:
-        return f"{self.hertz:.6g} Hz {self.title.lower()}"
+        return f"{self.frequency:.6g} Hz {self.title.lower()}"
 
     def at(self, tau: Array, t: Array, c: Conditions) -> Array:
-        u = (self.hertz * tau + self.angle / 360) % 1.0
+        u = (self.frequency * tau + self.angle / 360) % 1.0
         x = self.shape(u)
         if c.low_pass is None:
             return x
-        period = 1 / (self.hertz * self.pace(t))
+        period = 1 / (self.frequency * self.pace(t))
         late = 0j
         for p, r in zip(c.low_pass.poles, c.low_pass.residues, strict=True):
             past = 1 / -np.expm1(p * period)
@@ -86,7 +87,7 @@ class Wave(Part):
             if not size:
                 continue
             phase = n * self.angle + (180.0 if size < 0 else 0.0)
-            told += self.line(number, c, n * self.hertz, abs(size), phase,
+            told += self.line(number, c, n * self.frequency, abs(size), phase,
                               f"{self.name} ×{n}" if n > 1 else "")  # fmt: skip
         least = _LEAST * max((one.amplitude for one in told), default=0.0)
         return [one for one in told if one.amplitude >= least][:_MOST]
@@ -104,8 +105,6 @@ class Square(Wave):
         "@phase",
     )  # fmt: skip
 
-    frequency: float = frequency("frequency", 10.0, "periods a second")
-    amplitude: float = setting("amplitude", "number", 1.0, unit=UNIT, help="from zero to its top")
     duty: float = setting("duty", "number", 50.0, unit="%", help="of a period that it is high")
     phase: float = setting("phase", "number", 0.0, unit="°", help=_PHASE)
 
@@ -115,15 +114,8 @@ class Square(Wave):
             raise self.wrong(f"is high for {self.duty:g} % of a period", "give 1 to 99 %")
 
     @property
-    def hertz(self) -> float:
-        return self.frequency
-
-    @property
     def angle(self) -> float:
         return self.phase
-
-    def reach(self) -> float:
-        return abs(self.amplitude) * (1 + self.am / 100)
 
     def shape(self, u: Array) -> Array:
         half = self.duty / 200
@@ -148,9 +140,7 @@ class Pulses(Wave):
         "pulses at", "@frequency", ",", "@width", "wide, of", "@amplitude",
     )  # fmt: skip
 
-    frequency: float = frequency("frequency", 10.0, "pulses a second")
     width: float = setting("width", "number", 5.0, unit="ms", help="how long a pulse lasts")
-    amplitude: float = setting("amplitude", "number", 1.0, unit=UNIT, help="how high it is")
 
     def check(self, c: Conditions) -> None:
         super().check(c)
@@ -164,13 +154,6 @@ class Pulses(Wave):
     def duty(self) -> float:
         """Of a period that a pulse lasts, 0 to 1."""
         return self.width / 1000 * self.frequency
-
-    @property
-    def hertz(self) -> float:
-        return self.frequency
-
-    def reach(self) -> float:
-        return abs(self.amplitude) * (1 + self.am / 100)
 
     def shape(self, u: Array) -> Array:
         half = self.duty / 2
@@ -194,20 +177,11 @@ class Triangle(Wave):
         "a triangle wave of", "@frequency", ",", "@amplitude", ", phase", "@phase",
     )  # fmt: skip
 
-    frequency: float = frequency("frequency", 10.0, "periods a second")
-    amplitude: float = setting("amplitude", "number", 1.0, unit=UNIT, help="from zero to its top")
     phase: float = setting("phase", "number", 0.0, unit="°", help=_PHASE)
-
-    @property
-    def hertz(self) -> float:
-        return self.frequency
 
     @property
     def angle(self) -> float:
         return self.phase
-
-    def reach(self) -> float:
-        return abs(self.amplitude) * (1 + self.am / 100)
 
     def shape(self, u: Array) -> Array:
         return self.amplitude * (np.abs(4 * u - 2) - 1)

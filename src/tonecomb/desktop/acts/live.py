@@ -180,7 +180,8 @@ class LiveActs(QObject):
         samples = SpoolSamples(reader, first)
         lost: tuple[tuple[int, int], ...] = ()
         if progressed.counts.lost_samples:
-            holes = np.isnan(samples.read(0, 0, end - first)).astype(np.int8)
+            read = samples.read_many(range(len(described.channels)), 0, end - first)
+            holes = np.isnan(read).any(axis=0).astype(np.int8)
             edges = np.flatnonzero(np.diff(np.concatenate([[0], holes, [0]])))
             lost = tuple((int(a), int(b)) for a, b in edges.reshape(-1, 2))
         gone = sum(b - a for a, b in lost)

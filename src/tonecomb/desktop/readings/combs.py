@@ -18,7 +18,7 @@ from tonecomb.desktop.edits.isolating import Isolating
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import current_theme, font
 from tonecomb.desktop.kit.widgets import label
-from tonecomb.desktop.readings.filtering import keep_rows
+from tonecomb.desktop.readings.tree import keep_rows
 from tonecomb.formats import readings
 
 _COMB, _TOOTH = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1

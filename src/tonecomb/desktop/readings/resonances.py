@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
-from PyQt6.QtWidgets import QHeaderView, QMenu, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHeaderView, QMenu, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.mode import Resonance
@@ -14,7 +14,7 @@ from tonecomb.core.say.numbers import warranted, with_std
 from tonecomb.desktop.edits.fits import Fits
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import label
-from tonecomb.desktop.readings.filtering import keep_rows
+from tonecomb.desktop.readings.tree import keep_rows, readings_tree
 from tonecomb.formats import readings
 
 _HEADS = (("Hz", "Natural frequency"), ("ζ %", "Damping ratio in percent"),
@@ -34,27 +34,14 @@ class ResonanceReadings(QWidget):
         super().__init__()
         self._fits = fits
         self._analysis: Analysis | None = None
-        self.tree = QTreeWidget()
-        self.tree.setAccessibleName("Resonances")
-        self.tree.setFont(font())
-        self.tree.setRootIsDecorated(False)
-        self.tree.setColumnCount(len(_HEADS))
-        self.tree.setHeaderLabels([head for head, _ in _HEADS])
-        self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.tree = readings_tree("Resonances", _HEADS, (3, 44))
         self.tree.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.tree.customContextMenuRequested.connect(self._menu)
         self.tree.currentItemChanged.connect(lambda *_: self._picked())
-        header, head = self.tree.header(), self.tree.headerItem()
-        assert header is not None and head is not None
-        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        header = self.tree.header()
+        assert header is not None
         header.setMinimumSectionSize(24)
-        header.setStretchLastSection(False)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(3, QHeaderView.ResizeMode.Fixed)
-        header.resizeSection(3, 44)
-        for i, (_, tip) in enumerate(_HEADS):
-            head.setToolTip(i, tip)
-            head.setTextAlignment(i, Qt.AlignmentFlag.AlignRight)
         self.told = label("", "", wrap=True)
         self.told.setFont(font(9))
         self.told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)

@@ -6,7 +6,7 @@ import math
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QIcon, QPixmap
-from PyQt6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QTreeWidgetItem, QVBoxLayout, QWidget
 
 from tonecomb.core.against_truth import Compared, compared
 from tonecomb.core.analysis import Analysis
@@ -14,7 +14,7 @@ from tonecomb.core.say.numbers import level, signed, warranted
 from tonecomb.desktop.edits.making import Making
 from tonecomb.desktop.kit.theme import current_theme, font
 from tonecomb.desktop.kit.widgets import label, link
-from tonecomb.desktop.readings.filtering import keep_rows
+from tonecomb.desktop.readings.tree import keep_rows, readings_tree
 from tonecomb.formats import readings
 
 _HEADS = (("put in", "Frequency that was put in, Hz"), ("read, Hz", "Frequency as read, Hz"),
@@ -33,23 +33,8 @@ class TruthReadings(QWidget):
         self._making = making
         self._analysis: Analysis | None = None
         self.rows: tuple[Compared, ...] = ()
-        self.tree = QTreeWidget()
-        self.tree.setAccessibleName("What was put in, and what was read")
-        self.tree.setFont(font())
-        self.tree.setRootIsDecorated(False)
-        self.tree.setColumnCount(len(_HEADS))
-        self.tree.setHeaderLabels([head for head, _ in _HEADS])
-        self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.tree = readings_tree("What was put in, and what was read", _HEADS, (2, 66))
         self.tree.currentItemChanged.connect(lambda *_: self._picked())
-        header, head = self.tree.header(), self.tree.headerItem()
-        assert header is not None and head is not None
-        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        header.setStretchLastSection(False)
-        header.setSectionResizeMode(2, QHeaderView.ResizeMode.Fixed)
-        header.resizeSection(2, 66)
-        for i, (_, tip) in enumerate(_HEADS):
-            head.setToolTip(i, tip)
-            head.setTextAlignment(i, Qt.AlignmentFlag.AlignRight)
         self.told = label("", "", wrap=True)
         self.told.setFont(font(9))
         self.told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
