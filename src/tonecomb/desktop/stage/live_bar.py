@@ -100,7 +100,8 @@ class LiveBar(QWidget):
         self.state.setText(text)
         self.state.setStyleSheet(f"color: {shade}")
         lost = progressed.counts.lost_samples
-        told = [f"{pictures:.0f} pictures a second, the newest {1000 * progressed.age:.0f} ms old"]
-        if lost:
-            told.append(f"lost {1000 * lost / rate:.0f} ms in {progressed.counts.lost} packets")
+        told = [f"lost {1000 * lost / rate:.3g} ms"] if lost else []
+        told.append(f"{pictures:.0f} pictures a second, {1000 * progressed.age:.0f} ms old")
         self.how.setText(" · ".join(told))
+        packets = progressed.counts.lost
+        self.how.setToolTip(f"Lost in {packets} packets of the stream" if packets else "")

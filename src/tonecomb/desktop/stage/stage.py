@@ -129,7 +129,9 @@ class Stage(QWidget):
         context.moments.changed.connect(self.spectrum.show_frame)
         context.store.changed.connect(self.refresh)
         context.results.analysis_changed.connect(self.show_analysis)
-        context.results.waiting.connect(self.spectrum.set_stale)
+        context.results.waiting.connect(  # while pictures follow, each is the newest there is
+            lambda waits: self.spectrum.set_stale(waits and not context.scheduler.lively)
+        )
         context.combs.changed.connect(lambda: self.show_combs(context.combs.shown))
         self.lanes.stretch_chosen.connect(lambda *ends: set_stretch(self._store, *ends))
         self.spectrum.display_changed.connect(self._follow_display)
