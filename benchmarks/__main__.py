@@ -11,6 +11,7 @@ from benchmarks import (
     dragging,
     editing,
     filtering,
+    live,
     memory,
     panning,
     peaks,
@@ -27,7 +28,7 @@ BENCHMARKS = {"spectrum": spectrum.main, "spectrogram": spectrogram.main,
               "memory": memory.main, "reading": reading.main, "panning": panning.main,
               "editing": editing.main, "accuracy": accuracy.main, "truth": truth.main,
               "waterfall": waterfall.main, "filtering": filtering.main,
-              "dragging": dragging.main}  # fmt: skip
+              "dragging": dragging.main, "live": live.main}  # fmt: skip
 
 
 def main() -> None:

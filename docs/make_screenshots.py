@@ -59,11 +59,6 @@ def bench_pictures() -> None:
     bench.grab().save(str(SHOTS / "bench-night.png"))
     bench.layout_.toggle_theme()
     before = bench.store.document
-    bench.store.edit_method("Provoke cautions", overlap=0.0, scaling="psd", frame=65536)
-    settle()
-    bench.grab().save(str(SHOTS / "cautions.png"))
-    bench.store.apply("Back", before)
-    settle()
     bench.finding.find_combs()
     spectrum.set_limits(0, 520)
     bench.readings.combs.tree.setCurrentItem(bench.readings.combs.tree.topLevelItem(2))
@@ -76,7 +71,7 @@ def bench_pictures() -> None:
     resonance_picture(bench, settle)
     time_pictures(bench, settle)
     filter_pictures(bench, settle)
-    waveform_picture(bench, settle)
+    transfer_pictures(bench, settle)
     import_picture(bench, settle)
     bench.store.mark_saved(Path("screenshots"), bench.store.document)
     bench.close()
@@ -88,6 +83,7 @@ def live_picture(bench: Bench, settle: Callable[[], None]) -> None:
     from PyQt6.QtTest import QTest
 
     from tonecomb.desktop.stage.live_bar import Last
+    from tonecomb.live.watching import Alarm, Trigger
 
     before = bench.store.document
     bench.stage.live_bar.choice.choose(Last(10.0))
@@ -98,10 +94,24 @@ def live_picture(bench: Bench, settle: Callable[[], None]) -> None:
         if signal is not None and signal.name == "ropeway node" and signal.duration >= 10:
             break
     bench.store.edit_method("Gearbox", channel=1)
+    QTest.qWait(1500)
+    bench.context.combs.drop(24.3)
+    for _ in range(5):
+        bench.live.tell_node("+")
     bench.stage.toggle_pane("spectrogram")
     bench.stage.spectrum.set_limits(0, 640)
-    QTest.qWait(3000)
+    QTest.qWait(4000)
     bench.grab().save(str(SHOTS / "live.png"))
+    trigger = Trigger(1, 3.3, before=0.2, length=1.0)
+    bench.live.watching.watch_for((trigger, (Alarm(1, 440.0, 520.0, 0.5),)))
+    bench.readings.show_page("events")
+    bench.stage.live_bar.choice.choose(Last(5.0))
+    QTest.qWait(5500)
+    bench.live.watching.set_aside(2)
+    QTest.qWait(500)
+    bench.grab().save(str(SHOTS / "captures.png"))
+    bench.readings.show_page("peaks")
+    bench.live.watching.watch_for((None, ()))
     bench.stage.toggle_pane("spectrogram")
     bench.live.end()
     settle()
@@ -110,13 +120,12 @@ def live_picture(bench: Bench, settle: Callable[[], None]) -> None:
 
 
 def made_pictures(bench: Bench, settle: Callable[[], None]) -> None:
-    """A made signal, a tone above Nyquist, and what a slower logger would have shown."""
+    """A made signal, and what a slower logger would have shown of the gear mesh."""
     from PyQt6.QtWidgets import QApplication
 
     from tonecomb.core.made.made import Made
     from tonecomb.core.made.noise import Noise
     from tonecomb.core.made.sampling import Sampling
-    from tonecomb.core.made.starters import starter
     from tonecomb.core.made.tones import Sweep, Tone
     from tonecomb.core.steps.as_sampled import AsSampled
 
@@ -128,11 +137,6 @@ def made_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     bench.stage.waveform.set_limits(0.2, 0.4)
     settle()
     bench.grab().save(str(SHOTS / "made.png"))
-    bench.making.begin(starter("above-nyquist"))
-    settle()
-    bench.stage.waveform.set_limits(1.0, 1.1)
-    settle()
-    bench.grab().save(str(SHOTS / "fold.png"))
     bench.store.apply("Back", before)
     settle()
     bench.making.as_sampled()
@@ -277,24 +281,34 @@ def resonance_picture(bench: Bench, settle: Callable[[], None]) -> None:
     settle()
 
 
-def waveform_picture(bench: Bench, settle: Callable[[], None]) -> None:
-    """Three channels with marks, a measure of ten turns, and the figures of the stretch."""
-    from tonecomb.core.document import Mark, set_marks
+def transfer_pictures(bench: Bench, settle: Callable[[], None]) -> None:
+    """The bracket's taps, one set aside, with curves, coherence and fit; then the modes' shapes."""
+    from PyQt6.QtTest import QTest
 
-    ref = bench.store.ref
-    assert ref is not None
-    marks = (Mark(12.07, "gate opened"), Mark(12.46, "cabin leaves"))
-    bench.store.apply("Put marks", set_marks(bench.store.document, ref, marks))
-    bench.store.edit_method("Choose channel", channel=0)
-    bench.layout_.toggle_beside()
-    bench.stage.show_view(0)
+    from tonecomb.core.document import select
+    from tonecomb.core.modal.between import Between
+    from tonecomb.desktop.stage.transfer import TransferPane
+
+    before = bench.store.document
+    taps = next(ref for ref in before.recordings if ref.name == "bracket-taps")
+    bench.store.apply("Hammer", select(before, taps.id, 0))
+    bench.stage.show_pane("transfer")
+    asked = Between(0, low=20.0, high=600.0, aside=(2,))
+    bench.store.edit_method("Choose transfer function", between=asked)
     settle()
-    lanes = bench.stage.lanes
-    lanes.main.set_limits(12.0, 12.6)
+    bench.readings.show_page("modes")
     settle()
-    lanes.main.measure_wanted.emit(12.1, 12.1 + 8 / 24.3, True)
+    bench.grab().save(str(SHOTS / "transfer.png"))
+    pane = bench.stage.panes["transfer"]
+    assert isinstance(pane, TransferPane)
+    pane.way.choose("shapes")
+    pane.way.picked.emit("shapes")
+    QTest.qWait(200)
+    bench.grab().save(str(SHOTS / "mode-shapes.png"))
+    bench.readings.show_page("peaks")
+    bench.stage.toggle_pane("transfer")
+    bench.store.apply("Back", before)
     settle()
-    bench.grab().save(str(SHOTS / "waveform.png"))
 
 
 def import_picture(bench: Bench, settle: Callable[[], None]) -> None:

@@ -35,7 +35,7 @@ from tonecomb.core.say.caution import Caution
 from tonecomb.core.say.cautions import cautions
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
-from tonecomb.formats import atomic
+from tonecomb.formats import atomic, guard
 from tonecomb.formats.columns import Table
 from tonecomb.formats.kinds.kind import Context, Told
 from tonecomb.formats.kinds.table import SPECTRUM, besides
@@ -152,17 +152,23 @@ class Analysed:
         body = "".join(f"  {line}".rstrip() + "\n" for line in lines)
         return f"{self.analysis.recording_name} · {self.sentence}\n{body}"
 
-    def write(self, folder: Path | str, progress: Progress = silent) -> list[Path]:
+    def write(
+        self, folder: Path | str, progress: Progress = silent, *, force: bool = False
+    ) -> list[Path]:
         """Write tables as CSV, pictures as PNG and ``report.html`` into a folder, which is made
-        where it is not there. What was written; each file is either whole or not there."""
+        where it is not there. What was written; each file is either whole or not there. Files of
+        others that stand in the way are a :class:`UserError`, and nothing is written, unless
+        ``force`` says that they may go; sources never are."""
         from tonecomb.formats.report.folder import files_of
 
-        folder, written = Path(folder), []
+        folder = Path(folder)
+        made = list(files_of(self.recording, self.told, self.context, progress))
+        for name, _ in made:
+            guard.refuse_others(folder / name, force)
         atomic.make_folder(folder)
-        for name, content in files_of(self.recording, self.told, self.context, progress):
+        for name, content in made:
             atomic.write_bytes(folder / name, content)
-            written.append(folder / name)
-        return written
+        return [folder / name for name, _ in made]
 
 
 def open(

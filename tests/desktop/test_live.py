@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import subprocess
 import sys
@@ -11,14 +12,17 @@ from typing import Any
 
 import numpy as np
 import pytest
+import soundfile
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog, QInputDialog
+from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QInputDialog, QPushButton
 from tests.support import read_all
 
 import tonecomb
 from tonecomb.core.steps.filters import LowPass
 from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.dialogs.watching import WatchPopover
+from tonecomb.desktop.kit.widgets import Number
 from tonecomb.desktop.stage.live_bar import Last
 from tonecomb.formats.session import session
 
@@ -31,7 +35,7 @@ def live(
 ) -> Iterator[Bench]:  # fmt: skip
     """The drive, played as if live."""
     source = str(demo / "drive-steady.h5")
-    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: (source, True))
+    monkeypatch.setattr(QInputDialog, "getItem", lambda *a, **k: (source, True))
     qtbot.waitUntil(bench.isActiveWindow)
     QTest.keyClick(bench, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
     bench.stage.live_bar.choice.choose(Last(1.0))
@@ -47,7 +51,12 @@ def test_pictures_follow_what_comes(live: Bench, qtbot: Any) -> None:
         lambda a: seen.append(a.spectrum.mean_square) if a else None
     )
     live.stage.spectrum.curve.sigPlotChanged.connect(lambda *_: drawn.append(1))
+    waves: list[float] = []
+    live.stage.waveform.inside.sigPlotChanged.connect(
+        lambda *_: waves.append(float(live.stage.waveform.drawn()[1][0]))
+    )
     qtbot.wait(1500)
+    assert len(set(waves)) > 5, "and another waveform"
     assert len({float(one.sum()) for one in seen}) > 10, "another picture each time"
     assert len(drawn) > 10
     signal = live.store.current
@@ -149,7 +158,7 @@ def test_an_end_leaves_what_was_looked_at(
 def test_a_source_that_is_none_is_told(
     bench: Bench, qtbot: Any, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("rtp://nowhere", True))
+    monkeypatch.setattr(QInputDialog, "getItem", lambda *a, **k: ("rtp://nowhere", True))
     bench.action("Go live…").trigger()
     qtbot.waitUntil(lambda: "no address of a stream" in bench.context.notices.text, timeout=10_000)
     assert not bench.live.live and not bench.store.document.recordings
@@ -213,3 +222,108 @@ def test_what_is_lost_is_shown_told_and_left_out(
         bench.live.end()
         node.terminate()
         node.wait()
+
+
+def events_of(bench: Bench, kind: str) -> list[Any]:
+    return [e for (k, _), e in bench.live.watching.events.items() if k == kind]
+
+
+def test_captures_and_alarms_pile_up_and_can_be_looked_at(live: Bench, qtbot: Any) -> None:
+    bar, page = live.stage.live_bar, live.readings.events
+    QTest.mouseClick(bar.watch, Qt.MouseButton.LeftButton)
+    popover = QApplication.activePopupWidget()
+    assert isinstance(popover, WatchPopover)
+    captures = popover.findChild(QComboBox, "", Qt.FindChildOption.FindChildrenRecursively)
+    assert captures is not None and captures.accessibleName() == "Captures"
+    QTest.keyClicks(captures, "where")
+    captures.activated.emit(1)
+
+    def number(name: str) -> Number:
+        found = popover.findChildren(Number)
+        return next(one for one in found if one.accessibleName() == name)
+
+    number("Level of the trigger").setValue(1.0)
+    link = next(one for one in popover.findChildren(QPushButton) if "rms in a band" in one.text())
+    QTest.mouseClick(link, Qt.MouseButton.LeftButton)
+    number("Level of the alarm").setValue(0.1)
+    popover.close()
+    bar.freeze.setChecked(True)  # what is watched for comes all the same
+    qtbot.waitUntil(
+        lambda: len(events_of(live, "capture")) > 1 and bool(events_of(live, "alarm")),
+        timeout=20_000,
+    )
+    live.readings.show_page("events")
+    assert page.tree.topLevelItemCount() == len(live.live.watching.events)
+    alarm = events_of(live, "alarm")[0]
+    assert alarm.running and alarm.value > 0.1
+    assert live.stage.spectrum.alarms.shown[0].on
+    first = events_of(live, "capture")[0]
+    qtbot.waitUntil(lambda: live.live.progressed.end > first.end, timeout=10_000)  # type: ignore[union-attr]
+    row = next(i for i, one in enumerate(page.events) if one is first or one == first)
+    page.tree.setCurrentItem(page.tree.topLevelItem(row))
+    page.tree.itemClicked.emit(page.tree.topLevelItem(row), 0)
+    signal = live.store.current
+    assert signal is not None and signal.length == first.end - first.first
+    at = first.at - first.first
+    before, after = signal.samples.read(0, at - 1, at + 1)
+    assert before < 1.0 <= after and after == pytest.approx(first.value), "where it crossed"
+    assert live.stage.waveform.marks.lines[0].value() == pytest.approx(at / signal.rate)
+    live.activateWindow()
+    qtbot.waitUntil(live.isActiveWindow)
+    QTest.keyClick(page.tree, Qt.Key.Key_Delete)
+    assert live.live.watching.aside == {first.number}
+    listed = [(one.kind, one.number) for one in page.events]  # more may have come
+    item = page.tree.topLevelItem(listed.index(("capture", first.number)))
+    assert item is not None and item.font(1).strikeOut(), "still listed"
+    QTest.keyClick(page.tree, Qt.Key.Key_Delete)
+    assert live.live.watching.aside == set(), "and taken back"
+
+
+def test_what_is_averaged_since_a_restart_grows_from_there(live: Bench, qtbot: Any) -> None:
+    bar = live.stage.live_bar
+    bar.choice.choose(Last(math.inf))
+    bar.choice.picked.emit(Last(math.inf))
+
+    def length() -> int:
+        return 0 if live.store.current is None else live.store.current.length
+
+    qtbot.waitUntil(lambda: length() > 16_000, timeout=10_000)
+    assert bar.restart.isVisible()
+    before = length()
+    QTest.keyClick(
+        live, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+    )
+    qtbot.waitUntil(lambda: length() < before, timeout=10_000)
+    small = length()
+    qtbot.waitUntil(lambda: length() > small + 6000, timeout=10_000)
+    analysis = live.context.results.analysis
+    assert analysis is not None and analysis.spectrum.framing.length <= length()
+
+
+def test_a_comb_goes_along_with_its_teeth(bench: Bench, qtbot: Any, tmp_path: Path) -> None:
+    """The motor's speed rises while a comb stands on it."""
+    rate, seconds = 6400.0, 60
+    t = np.arange(int(rate * seconds)) / rate
+    turns = np.cumsum(20.0 + 0.25 * t) / rate
+    made = sum(np.cos(2 * np.pi * n * turns) / n for n in (1, 2, 3, 4))
+    noise = 0.01 * np.random.default_rng(0).standard_normal(len(t))
+    soundfile.write(tmp_path / "up.wav", 0.1 * (made + noise), int(rate), subtype="FLOAT")
+    bench.live.go(str(tmp_path / "up.wav"))
+    bench.stage.live_bar.choice.choose(Last(2.0))
+    try:
+        qtbot.waitUntil(
+            lambda: (a := bench.context.results.analysis) is not None and bool(a.peaks),
+            timeout=20_000,
+        )
+        bench.context.combs.drop(20.5)
+        steps = len(bench.store.history.done)
+        began = bench.context.combs.shown[0].comb.spacing
+        qtbot.waitUntil(
+            lambda: bench.context.combs.shown[0].comb.spacing > began + 0.7, timeout=20_000
+        )
+        comb = bench.context.combs.shown[0].comb
+        end = bench.live.progressed.end / rate  # type: ignore[union-attr]
+        assert comb.spacing == pytest.approx(20.0 + 0.25 * (end - 1.0), abs=0.5)
+        assert len(bench.store.history.done) == steps, "which is no edit"
+    finally:
+        bench.live.end()

@@ -13,6 +13,7 @@ from pathlib import Path
 
 import pytest
 
+import tonecomb
 from tonecomb.demo import ropeway
 
 pytestmark = pytest.mark.window
@@ -114,3 +115,17 @@ def test_the_program_itself_starts_and_is_closed(display: str, demo: Path) -> No
         process.wait()
         assert process.stderr is not None
         process.stderr.close()
+
+
+def test_live_from_the_node_to_a_report(display: str, tmp_path: Path) -> None:
+    done = subprocess.run(
+        [sys.executable, Path(__file__).with_name("drive_live.py"), tmp_path],
+        env=environment(display), capture_output=True, text=True, timeout=150, check=False,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    seen = json.loads(done.stdout.splitlines()[-1])
+    assert seen["comb"] == pytest.approx(24.3, abs=0.05)
+    assert seen["turned"] > 27.0 and seen["step"] == "LowPass"
+    kept = tonecomb.open(tmp_path / "kept.wav")
+    assert kept.length == seen["length"] and [c.unit for c in kept.channels] == ["m/s²"] * 3
+    assert "kept" in (tmp_path / "live.html").read_text()

@@ -8,6 +8,7 @@ import sys
 import threading
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
 from PyQt6.QtWidgets import QFileDialog, QMessageBox
@@ -180,6 +181,7 @@ def test_a_session_whose_file_is_gone_or_changed(
 KILLED = """
 import os, signal, sys
 from pathlib import Path
+from typing import Any
 from tonecomb.desktop.app import make_application
 app = make_application(["t"])
 from tonecomb.desktop.bench import Bench
@@ -225,8 +227,13 @@ def test_a_home_that_cannot_be_written_spoils_nothing(
     monkeypatch.setattr(opened.autosave, "file", place / "autosave" / "x.tcomb")
     opened.store.edit_method("Choose window", window="hamming")
     opened.autosave.write()
+    told: list[UserError] = []
+    opened.autosave.failed.connect(told.append)
     opened.autosave.write_later()
     settle()
+    opened.autosave.write_later()
+    settle()
+    assert len(told) == 1 and "cannot be kept" in told[0].text, "once"
     opened.autosave.finish()
     assert opened.store.unsaved
     assert not place.exists()
@@ -283,3 +290,25 @@ def test_text_has_contrast(theme: Theme) -> None:
     assert contrast(theme.ink, theme.caution_ground) >= 4.5
     assert contrast(theme.ink, theme.fault_ground) >= 4.5
     assert contrast(theme.ink, theme.selected) >= 4.5
+
+
+def test_a_file_that_changes_behind_its_recording_is_told(
+    opened: Bench, settle: Settle, qtbot: Any, tmp_path: Path
+) -> None:
+    source = write_csv(tmp_path / "grows.csv", rows=3000)
+    opened.opening.open_paths([source])
+    settle()
+    before = opened.store.current
+    assert before is not None and before.length == 3000
+    write_csv(source, rows=4000)
+    notices = opened.context.notices
+    qtbot.waitUntil(lambda: "grows.csv has changed" in notices.text, timeout=10_000)
+    notices.act()
+    settle()
+    qtbot.waitUntil(
+        lambda: (now := opened.store.current) is not None and now.length == 4000, timeout=10_000
+    )
+    ref = opened.store.ref
+    assert ref is not None and session.check_source(ref) is None
+    source.unlink()
+    qtbot.waitUntil(lambda: "is gone" in notices.text, timeout=10_000)

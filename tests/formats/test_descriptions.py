@@ -91,7 +91,7 @@ def changed(**changes: Any) -> dict[str, Any]:
         (changed(sampling={"duration": "long"}), "'long' is no duration"),
         (changed(unit="furlongs per"), "hum.json"), (changed(seed=1.5), "1.5 is no seed"),
         (changed(parts=3), "its parts are no list"), (changed(colour=1), "has no colour"),
-        (json.dumps(PLAIN).replace("61.8", "NaN"), "nan is no frequency"),
+        (json.dumps(PLAIN).replace("61.8", "NaN"), "is not a description"),
     ],
 )  # fmt: skip
 def test_what_is_broken_is_said_in_a_sentence(tmp_path: Path, body: Any, sentence: str) -> None:

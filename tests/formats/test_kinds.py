@@ -22,6 +22,7 @@ from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.estimate.trend import run_trend
 from tonecomb.core.method import Method, Shown
+from tonecomb.core.modal.between import Between
 from tonecomb.core.progress import silent
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.steps.filters import LowPass
@@ -109,7 +110,9 @@ def test_a_kind_hangs_on_its_parts_alone(made: Recording, one: Any, context: Con
     """With everything else set back the result is told alike; what only changes how a spectrum is
     shown is not among the parts."""
     asked = {"slices": Slicing(count=3), "spectrogram": View(20, 30)}.get(one.key)
-    full = METHOD if one.key != "before-after" else METHOD.having(steps=(LowPass(200.0),))
+    needed = {"before-after": {"steps": (LowPass(200.0),)},
+              "transfer": {"between": Between(0, hits=False)}}.get(one.key, {})  # fmt: skip
+    full = METHOD.having(**needed)
     parts = one.parts(full)
     assert one.possible(parts, asked) and one.doing
     assert one.parts(parts) == parts

@@ -189,7 +189,7 @@ def edited(change: str) -> str:
         ("{", "is not a session of Tone Comb"),
         ("[1]", "is not a session of Tone Comb"),
         ("[" * 20_000, "is not a session of Tone Comb"),
-        (edited("b['version'] = 99"), "version 99: this program reads versions 1 to 7"),
+        (edited("b['version'] = 99"), "version 99: this program reads versions 1 to 8"),
         (edited("m['frames']['frame'] = 'long'"), "is damaged"),
         (edited("m['frames']['frame'] = True"), "is damaged"),
         (edited("m['frames']['window'] = 'welch'"), "is damaged: There is no window called"),

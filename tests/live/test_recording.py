@@ -8,6 +8,8 @@ import subprocess
 import sys
 import time
 from collections import namedtuple
+from datetime import datetime
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -23,6 +25,7 @@ from tonecomb.formats import growing
 from tonecomb.formats.growing import DiskFull, GrowingFile
 from tonecomb.live.played import PlayedSource
 from tonecomb.live.recorder import Recorder
+from tonecomb.live.watching import Trigger
 
 CHANNELS = (Channel("Motor DE", "m/s²"), Channel("Hammer", "N"), Channel("tacho", "V"))
 
@@ -162,3 +165,55 @@ def test_what_record_and_node_refuse(tmp_path: Path) -> None:
         refused = call(*arguments)
         assert refused.returncode == 2 and word in refused.stderr, refused.stderr
         assert not refused.stdout and not (tmp_path / "a.wav").exists()
+
+
+def test_captures_have_what_was_before_the_trigger(tmp_path: Path) -> None:
+    """Pulses at known places, one of them in a hole, one too soon after another."""
+    rate, x = 1000.0, 0.01 * np.random.default_rng(0).standard_normal(20_000)
+    places = (50, 2500, 2600, 7000, 12_345, 19_900)
+    for at in places:
+        x[at : at + 5] = 2.0 + at / 1e5
+    x[7000:7010] = np.nan
+    source = PlayedSource.of(recording(x, fs=rate), 50.0)
+    trigger = Trigger(0, 1.0, before=0.1, length=0.4)
+    recorder = Recorder(source, tmp_path / "hits.wav", trigger=trigger)
+    recorder.run(lambda: False)
+    found = [event.at for event in recorder.events.values()]
+    assert found == [50, 2500, 12_345, 19_900]
+    assert [path.name for path in recorder.written] == [f"hits-{i:04d}.wav" for i in (1, 2, 3, 4)]
+    starts = []
+    for event, path in zip(recorder.events.values(), recorder.written, strict=True):
+        kept = tonecomb.open(path)
+        wanted = x[max(0, event.at - 100) : event.at + 300].astype(np.float32)
+        assert np.array_equal(read_all(kept, 0), wanted, equal_nan=True)
+        starts.append(datetime.fromisoformat(kept.start))
+    apart = [(b - a).total_seconds() for a, b in pairwise(starts)]
+    assert apart == pytest.approx([2.4, 9.845, 7.555], abs=0.002), "each has its own start"
+
+
+def test_captures_and_alarms_from_the_command_line(demo: Path, tmp_path: Path) -> None:
+    out, told = tmp_path / "taps.wav", ["--trigger", "Hammer:50", "--length", "0.5"]
+    made = call("record", f"{demo / 'bracket-taps.uff'}@20", out, *told, "--alarm", "2:50:70:0.1")
+    assert made.returncode == 0 and "capture 1, Hammer at" in made.stderr
+    paths = [Path(line) for line in made.stdout.split()]
+    assert len(paths) == 13 and paths[-1].name == "taps-alarms.csv"
+    table = paths[-1].read_text().splitlines()
+    assert table[0].startswith("number,channel,start_s,end_s,highest,unit,frequency_hz")
+    assert len(table) > 2 and ",Bracket," in table[1] and ",62," in table[1]
+
+
+@pytest.mark.parametrize("options, told", [
+    (["--trigger", "Hammer"], "is no trigger"),
+    (["--trigger", "Hammer:x"], "is no trigger"),
+    (["--trigger", "Knock:5"], "no channel Knock"),
+    (["--trigger", "1:5", "--length", "0.05"], "cannot be"),
+    (["--trigger", "1:5", "--split", "5"], "leave --split out"),
+    (["--alarm", "1:5"], "is no alarm"),
+    (["--alarm", "2:900:5:1"], "no band"),
+])  # fmt: skip
+def test_what_cannot_be_watched_for_is_told(
+    demo: Path, tmp_path: Path, options: list[str], told: str
+) -> None:
+    made = call("record", demo / "bracket-taps.uff", tmp_path / "a.wav", *options)
+    assert made.returncode == 2 and told in made.stderr and not made.stdout
+    assert not list(tmp_path.iterdir())

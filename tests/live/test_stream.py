@@ -17,7 +17,7 @@ from tests.support import recording
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.record.evenly import Filled
-from tonecomb.demo.node import FULL_SCALE, Node, Ropeway
+from tonecomb.demo.node import AT_ONCE_S, FULL_SCALE, Node, Ropeway
 from tonecomb.live import rtp, sdp
 from tonecomb.live.network import NetworkSource
 from tonecomb.live.opening import open_source
@@ -252,7 +252,8 @@ def test_what_the_node_sends_arrives_sample_for_sample() -> None:
     thread.join(5)
     listener.close()
     size, again = node.frames, Ropeway()
-    sent = np.concatenate([again.make(size) for _ in range(150)])
+    many = max(1, round(AT_ONCE_S * again.rate / size))  # packets are made so many at once
+    sent = np.concatenate([again.make(many * size) for _ in range(150 // many + 1)])[: 150 * size]
     sent = np.rint(sent / FULL_SCALE * 2**23) / 2**23 * FULL_SCALE
     first = next(i for i in range(150) if i not in node.dropped)
     for i in node.dropped:

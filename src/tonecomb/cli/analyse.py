@@ -12,9 +12,18 @@ import click
 
 import tonecomb
 from tonecomb.api import Analysed
-from tonecomb.cli.common import Reading, as_json, channels_of, importing, only, shown_progress
+from tonecomb.cli.common import (
+    Reading,
+    as_json,
+    channels_of,
+    forcing,
+    importing,
+    only,
+    say,
+    shown_progress,
+)
 from tonecomb.cli.common import stretch as stretch_option
-from tonecomb.cli.method import chain_of, method_of, method_options, slicing_of
+from tonecomb.cli.method import between_of, chain_of, method_of, method_options, slicing_of
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
 from tonecomb.core.find.knowledge import NOTHING, Knowledge, knowledge
@@ -23,7 +32,7 @@ from tonecomb.core.progress import part
 from tonecomb.core.record.evenly import excerpt
 from tonecomb.core.record.given import Given
 from tonecomb.core.record.recording import Recording
-from tonecomb.formats import output
+from tonecomb.formats import guard, output
 from tonecomb.formats.registry import write_recording
 
 
@@ -44,6 +53,9 @@ from tonecomb.formats.registry import write_recording
 )
 @click.option("--hits", is_flag=True, help="Look for hits that repeat, such as a bearing's.")
 @click.option("--cepstrum", is_flag=True, help="Families of lines by the power cepstrum.")
+@click.option("--srs", metavar="Q[:N]",
+              help="Shock response spectrum of the stretch, for oscillators of this Q, N (12) an "
+              "octave.")  # fmt: skip
 @click.option(
     "--session",
     type=click.Path(path_type=Path),
@@ -62,6 +74,7 @@ from tonecomb.formats.registry import write_recording
     metavar="FILE",
     help="Write what is analysed, after all steps, in the format that FILE ends in.",
 )
+@forcing
 def analyse(
     paths: tuple[Path, ...],
     reading: Reading,
@@ -70,6 +83,7 @@ def analyse(
     session: Path | None,
     out: Path | None,
     write_signal: Path | None,
+    force: bool,
     **settings: Any,
 ) -> None:
     """Spectrum and peaks of the recordings at PATH…, all channels unless some are named."""
@@ -79,6 +93,8 @@ def analyse(
         paths, given, base, said = _from_session(session, paths, reading)
     said = _known(said, settings.pop("machine"), settings.pop("shaft"))
     asked: dict[str, Hashable] = {"slices": slicing_of(settings)}
+    if (srs := settings.pop("srs")) is not None:
+        asked["shock"] = _srs(srs)
     asked |= {key: True for key in ("hits", "cepstrum") if settings.pop(key)}
     if not paths:
         raise click.UsageError("Name a recording to analyse, or a session with --session.")
@@ -92,6 +108,13 @@ def analyse(
             signal = tonecomb.prepare(recording, chain_of(base, settings))
             usual = list(range(len(signal.channels))) if base is None else [base.source.channel]
             wanted = channels_of(recording.name, signal.channels, channels, usual)
+            settings["answers"] = ()
+            if settings["taps"] or settings["reference"] is not None:
+                # One result for all of them goes with the first that answers.
+                settings["answers"] = tuple(wanted) if channels else ()
+                asked_between = between_of(signal, settings)
+                assert asked_between is not None
+                wanted = [asked_between.of(len(signal.channels))[0]]
             analyses = []
             for j, channel in enumerate(wanted):
                 method = method_of(recording, channel, base, settings)
@@ -102,6 +125,7 @@ def analyse(
                 )
             results.append((recording, analyses))
             if write_signal is not None:
+                guard.refuse_existing(write_signal, force)
                 _write_signal(write_signal, recording, [one.analysis for one in analyses])
     described = [
         {
@@ -110,15 +134,24 @@ def analyse(
         }
         for recording, analyses in results
     ] if as_json else []  # fmt: skip
-    written = _write(out, results) if out is not None else []
+    written = _write(out, results, force) if out is not None else []
     if as_json:
-        click.echo(output.dumps(described[0] if len(described) == 1 else described))
+        say(output.dumps(described[0] if len(described) == 1 else described))
         return
     for _, analyses in results:
         for one in analyses:
-            click.echo(one.text())
+            say(one.text())
     for path in [*written, *([write_signal] if write_signal is not None else [])]:
-        click.echo(f"wrote {path}")
+        say(f"wrote {path}")
+
+
+def _srs(text: str) -> tuple[float, int]:
+    """Q, and oscillators an octave."""
+    q, _, fraction = text.partition(":")
+    try:
+        return float(q), int(fraction or 12)
+    except ValueError as error:
+        raise UserError(f"‘{text}’ is no Q", remedy="give it like 10, or 10:24") from error
 
 
 def _write_signal(file: Path, recording: Recording, analyses: list[Analysis]) -> None:
@@ -158,7 +191,7 @@ def _known(said: Knowledge, machine: Path | None, shaft: float | None) -> Knowle
     return said
 
 
-def _write(out: Path, results: list[tuple[Recording, list[Analysed]]]) -> list[Path]:
+def _write(out: Path, results: list[tuple[Recording, list[Analysed]]], force: bool) -> list[Path]:
     """Tables, pictures and a report for each analysis; in folders of their own where there are
     several."""
     written: list[Path] = []
@@ -171,7 +204,7 @@ def _write(out: Path, results: list[tuple[Recording, list[Analysed]]]) -> list[P
                     folder = folder / _file_name(recording.name)
                 if several:
                     folder = folder / _file_name(one.analysis.channel.name)
-                written += one.write(folder, progress)
+                written += one.write(folder, progress, force=force)
     return written
 
 

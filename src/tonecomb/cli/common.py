@@ -15,6 +15,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress
 from tonecomb.core.record.given import NOTHING_GIVEN, Given, MissingChoice, TimeChoice
 from tonecomb.core.record.recording import Channel
+from tonecomb.core.say.plain import printable
 
 
 class Pair(click.ParamType):
@@ -129,3 +130,14 @@ def channels_of(
 ) -> list[int]:
     """The channels that are wanted, the ``usual`` ones where none is named."""
     return [channel_of(name, channels, text) for text in wanted] if wanted else usual
+
+
+forcing = click.option(
+    "--force", is_flag=True, help="Replace files that are there already; never a source."
+)
+"""The option of commands that write."""
+
+
+def say(text: str, *, err: bool = False, nl: bool = True) -> None:
+    """Print, with nothing in it that a terminal would act on: names come from files."""
+    click.echo(printable(text), err=err, nl=nl)

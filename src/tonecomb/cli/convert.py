@@ -10,14 +10,17 @@ import tonecomb
 from tonecomb.cli.common import (
     Reading,
     channels_of,
+    forcing,
     importing,
     only,
+    say,
     shown_progress,
     stretch,
 )
 from tonecomb.core.progress import part
 from tonecomb.core.record.evenly import excerpt
 from tonecomb.core.record.recording import Stretch
+from tonecomb.formats import guard
 from tonecomb.formats.registry import write_recording
 
 
@@ -27,18 +30,21 @@ from tonecomb.formats.registry import write_recording
 @importing
 @only
 @stretch
+@forcing
 def convert(
     path: Path,
     target: Path,
     reading: Reading,
     channels: tuple[str, ...],
     stretch: tuple[float, float] | None,
+    force: bool,
 ) -> None:
     """Write the recording at PATH to TARGET, in the format that its name ends in."""
     with shown_progress("Writing") as progress:
         recording = tonecomb.open(path, given=reading(), progress=part(progress, 0, 0.3))
+        guard.refuse_existing(target, force)
         limits = Stretch(*stretch) if stretch else None
         every = list(range(len(recording.channels)))
         wanted = channels_of(recording.name, recording.channels, channels, every)
         write_recording(target, excerpt(recording, wanted, limits), part(progress, 0.3, 1))
-    click.echo(str(target))
+    say(str(target))

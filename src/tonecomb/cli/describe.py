@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 import tonecomb
-from tonecomb.cli.common import Reading, as_json, importing, shown_progress
+from tonecomb.cli.common import Reading, as_json, importing, say, shown_progress
 from tonecomb.core.progress import part
 from tonecomb.formats import output
 
@@ -21,4 +21,4 @@ def describe(path: Path, reading: Reading, as_json: bool) -> None:
     with shown_progress("Reading") as progress:
         recording = tonecomb.open(path, given=reading(), progress=part(progress, 0, 0.5))
         description = output.description(recording, part(progress, 0.5, 1))
-    click.echo(output.dumps(description) if as_json else output.describe_text(description))
+    say(output.dumps(description) if as_json else output.describe_text(description))

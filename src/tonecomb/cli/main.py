@@ -5,6 +5,8 @@ Nothing here needs a display, and Qt is imported only to open the bench.
 
 from __future__ import annotations
 
+import contextlib
+import os
 import sys
 
 import click
@@ -12,6 +14,7 @@ import click
 from tonecomb import __version__
 from tonecomb.cli.analyse import analyse
 from tonecomb.cli.bench import demo, open_bench, run_bench
+from tonecomb.cli.common import say
 from tonecomb.cli.convert import convert
 from tonecomb.cli.demo import demo_data
 from tonecomb.cli.describe import describe
@@ -20,6 +23,7 @@ from tonecomb.cli.node import node
 from tonecomb.cli.record import record
 from tonecomb.cli.steps import steps
 from tonecomb.core.errors import Cancelled, UserError
+from tonecomb.formats.atomic import reason
 
 STOPPED = 130
 UNUSABLE = 2
@@ -59,18 +63,29 @@ def entry(arguments: list[str] | None = None) -> None:
         result = commands.main(
             args=arguments, prog_name="tone-comb", standalone_mode=False, obj=None
         )
+        sys.stdout.flush()  # what a full disk does not take is told here, not at the very end
         sys.exit(result if isinstance(result, int) else 0)
     except UserError as error:
         _leave(error.text)
     except click.ClickException as error:
         _leave(error.format_message())
     except (click.Abort, KeyboardInterrupt, Cancelled):
-        click.echo("Stopped.", err=True)
+        say("Stopped.", err=True)
         sys.exit(STOPPED)
     except BrokenPipeError:
+        _close_output()
         sys.exit(0)
+    except OSError as error:
+        _close_output()
+        _leave(f"The output could not be written: {reason(error)}; make room, or write elsewhere.")
+
+
+def _close_output() -> None:
+    """Let nothing that is still held be written when the program ends: it would fail again."""
+    with contextlib.suppress(OSError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
 def _leave(text: str) -> None:
-    click.echo(f"tone-comb: {' '.join(text.split())}", err=True)
+    say(f"tone-comb: {' '.join(text.split())}", err=True)
     sys.exit(UNUSABLE)

@@ -7,9 +7,9 @@ from pathlib import Path
 
 import click
 
-from tonecomb.cli.common import shown_progress
+from tonecomb.cli.common import forcing, say, shown_progress
 from tonecomb.core.made.starters import STARTERS, starter
-from tonecomb.formats import made_json
+from tonecomb.formats import guard, made_json
 from tonecomb.formats.registry import write_recording
 
 
@@ -17,10 +17,12 @@ from tonecomb.formats.registry import write_recording
 @click.argument("description", metavar="DESCRIPTION.json|STARTER")
 @click.argument("target", metavar="OUT", type=click.Path(path_type=Path))
 @click.option("--seed", type=int, metavar="NUMBER", help="Another chance for all that is random.")
-def make(description: str, target: Path, seed: int | None) -> None:
+@forcing
+def make(description: str, target: Path, seed: int | None, force: bool) -> None:
     """Make a recording of known content and write it to OUT, in the format that its name ends in;
     its description where that is .json."""
     path = Path(description)
+    guard.refuse_existing(target, force)
     named = path.suffix == made_json.SUFFIX or path.exists()
     made = made_json.load(path) if named else starter(description)
     if seed is not None:
@@ -31,6 +33,6 @@ def make(description: str, target: Path, seed: int | None) -> None:
     else:
         with shown_progress("Making") as progress:
             write_recording(target, recording, progress)
-    click.echo(str(target))
+    say(str(target))
     if made.clips:
-        click.echo(made.clips, err=True)
+        say(made.clips, err=True)

@@ -7,11 +7,16 @@ import sys
 import threading
 import time
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
+from tonecomb.cli.common import say
 from tonecomb.core.errors import UserError
 from tonecomb.formats import atomic
+
+if TYPE_CHECKING:
+    from tonecomb.demo.node import Ropeway
 
 _KEYS = "+ faster, - slower, b bearing, q quit"
 
@@ -31,10 +36,14 @@ _KEYS = "+ faster, - slower, b bearing, q quit"
 @click.option("--bearing", is_flag=True, help="A sheave's bearing is broken.")
 @click.option("--sdp", "file", type=click.Path(path_type=Path), metavar="FILE",
               help="Write the stream's description there.")  # fmt: skip
+@click.option(
+    "--keys", is_flag=True, help="Take keys from a pipe too: + faster, - slower, b bearing."
+)
 @click.option("--duration", type=float, metavar="S", help="Stop by itself.")
 def node(
     speed: float | None, rate: int, channels: int, encoding: str, address: str, port: int,
-    loss: float, reorder: float, bearing: bool, file: Path | None, duration: float | None,
+    loss: float, reorder: float, bearing: bool, file: Path | None,
+    keys: bool, duration: float | None,
 ) -> None:  # fmt: skip
     """Send the ropeway's drive as a network stream (RTP), until it is stopped. Its description is
     printed, to be saved as a .sdp file."""
@@ -59,39 +68,52 @@ def node(
     text = made.session.text()
     if file is not None:
         atomic.write_text(file, text)
-    click.echo(text.replace("\r\n", "\n"), nl=False)
+    say(text.replace("\r\n", "\n"), nl=False)
     sys.stdout.flush()
     quit_ = threading.Event()
     end = None if duration is None else time.monotonic() + duration
+    if keys and not sys.stdin.isatty():
+        threading.Thread(target=_pipe, args=(ropeway, quit_), daemon=True).start()
     if sys.stdin.isatty():
-        click.echo(_KEYS, err=True)
+        say(_KEYS, err=True)
         threading.Thread(target=_listen, args=(ropeway, quit_), daemon=True).start()
     made.run(lambda: quit_.is_set() or (end is not None and time.monotonic() > end))
 
 
-def _listen(ropeway: object, quit_: threading.Event) -> None:
+def _pipe(ropeway: Ropeway, quit_: threading.Event) -> None:
+    """Keys that another program sends; the end of them changes nothing."""
+    while not quit_.is_set() and (key := sys.stdin.read(1)):
+        _press(ropeway, key, quit_)
+
+
+def _press(ropeway: Ropeway, key: str, quit_: threading.Event) -> str:
+    """What a key does, and says."""
+    from tonecomb.demo.node import SPEEDS
+
+    if key in ("+", "-"):
+        there = ropeway.speed + (1 if key == "+" else -1)
+        ropeway.speed = min(max(there, SPEEDS[0]), SPEEDS[1])
+        return f"{ropeway.speed:.1f} Hz"
+    if key == "b":
+        ropeway.bearing = not ropeway.bearing
+        return f"bearing {'broken' if ropeway.bearing else 'whole'}"
+    if key == "q":
+        quit_.set()
+    return ""
+
+
+def _listen(ropeway: Ropeway, quit_: threading.Event) -> None:
     """Keys change what is sent."""
     import termios
     import tty
 
-    from tonecomb.demo.node import SPEEDS, Ropeway
-
-    assert isinstance(ropeway, Ropeway)
     before = termios.tcgetattr(sys.stdin)
     tty.setcbreak(sys.stdin)
     try:
         while not quit_.is_set():
             if not select.select([sys.stdin], [], [], 0.2)[0]:
                 continue
-            key = sys.stdin.read(1)
-            if key in "+-":
-                there = ropeway.speed + (1 if key == "+" else -1)
-                ropeway.speed = min(max(there, SPEEDS[0]), SPEEDS[1])
-                click.echo(f"{ropeway.speed:.1f} Hz", err=True)
-            elif key == "b":
-                ropeway.bearing = not ropeway.bearing
-                click.echo(f"bearing {'broken' if ropeway.bearing else 'whole'}", err=True)
-            elif key == "q":
-                quit_.set()
+            if said := _press(ropeway, sys.stdin.read(1), quit_):
+                say(said, err=True)
     finally:
         termios.tcsetattr(sys.stdin, termios.TCSADRAIN, before)

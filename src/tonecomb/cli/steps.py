@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import click
 
+from tonecomb.cli.common import say
 from tonecomb.formats import step_text
 
 
 @click.command()
 def steps() -> None:
     """List the steps that --step of analyse takes."""
-    click.echo(step_text.listed())
+    say(step_text.listed())

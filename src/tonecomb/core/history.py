@@ -40,6 +40,10 @@ class History:
             return History((*self.done[:-1], step))
         return History((*self.done, step)[-LIMIT:])
 
+    def amended(self, document: Document) -> History:
+        """The same steps, the last of which led to ``document``."""
+        return replace(self, done=(*self.done[:-1], replace(self.done[-1], document=document)))
+
     def sealed(self) -> History:
         """The same, but the next edit is a step of its own."""
         last = self.done[-1]

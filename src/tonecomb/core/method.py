@@ -20,6 +20,7 @@ from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.estimate.windows import Window, window
 from tonecomb.core.find.damping import Fit
 from tonecomb.core.find.peaks import PeakSearch
+from tonecomb.core.modal.between import Between
 from tonecomb.core.record.recording import Channel, Recording, Stretch, whole
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.prepare import prepare
@@ -113,7 +114,7 @@ class Follow:
 @dataclass(frozen=True)
 class Method:
     """Everything that decides what is computed and how it is shown. By the angle of a ``shaft``
-    a run-up is analysed."""
+    a run-up is analysed; ``between`` asks for a transfer function."""
 
     source: Source = field(default_factory=Source)
     frames: Frames = field(default_factory=Frames)
@@ -122,6 +123,7 @@ class Method:
     search: Search = field(default_factory=Search)
     follow: Follow = field(default_factory=Follow)
     shaft: Shaft | None = None
+    between: Between | None = None
 
     @classmethod
     def of(cls, **settings: Any) -> Method:
@@ -132,7 +134,7 @@ class Method:
         """The same with these settings changed. A setting is a field of a part, or a part."""
         parts: dict[str, Any] = {name: settings.pop(name) for name in _PARTS if name in settings}
         for name, part in parts.items():
-            if name != "shaft" and not isinstance(part, type(getattr(self, name))):
+            if name not in OPTIONAL and not isinstance(part, type(getattr(self, name))):
                 raise TypeError(f"{part!r} is not the part {name} of a method")
         for name, value in settings.items():
             home = _HOMES[name]
@@ -159,12 +161,18 @@ class Method:
         """The parts that a run-up hangs on; the rest set back."""
         return Method(self.source, self.frames, shaft=self.shaft)
 
+    def answering(self) -> Method:
+        """The parts that a transfer function hangs on; the rest set back."""
+        return Method(replace(self.source, channel=0), self.frames, between=self.between)
 
+
+OPTIONAL = ("shaft", "between")
+"""Parts that a method need not have."""
 _PARTS = tuple(one.name for one in fields(Method))
 _HOMES = {
     one.name: part.name
     for part in fields(Method)
-    if part.name != "shaft"
+    if part.name not in OPTIONAL
     for one in fields(getattr(Method(), part.name))
 }
 """In which part each setting is; their names are all different."""
@@ -203,6 +211,7 @@ def _for(method: Method, about: Method) -> Method:
             replace(method.search.peaks, by_hand=about.search.peaks.by_hand), about.search.fits
         ),
         shaft=about.shaft,
+        between=about.between,
     )
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import socket
 import time
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
@@ -24,6 +25,7 @@ FULL_SCALE = 50.0
 SPEEDS = (1.0, 60.0)
 _SLEW = 1.0  # Hz a second, at most, by which the motor's speed changes
 _STREAM = 0x514B0001
+AT_ONCE_S = 0.02  # that is made at once
 # Peak amplitudes in m/s² of multiples of the motor's turns, by channel.
 _LINES: tuple[dict[int, float], ...] = (
     {1: 0.88, 2: 0.44, 3: 0.17, 4: 0.08, 17: 0.17},
@@ -128,11 +130,15 @@ class Node:
         started = time.monotonic()
         with socket.socket(family, socket.SOCK_DGRAM) as out:
             number = 0
+            ready: deque[bytes] = deque()
+            many = max(1, round(AT_ONCE_S * rate / size))
             while not stopped():
-                frames = self.ropeway.make(size) / FULL_SCALE
+                if not ready:
+                    made = self.ropeway.make(many * size) / FULL_SCALE
+                    ready += [rtp.encoded(one, self.encoding) for one in np.split(made, many)]
                 packet = rtp.built(
                     rtp.Packet(97, self.first_sequence + number, self.first_stamp + number * size,
-                               _STREAM, rtp.encoded(frames, self.encoding))
+                               _STREAM, ready.popleft())
                 )  # fmt: skip
                 drawn = chance.uniform(0, 100, 2)
                 number += 1

@@ -20,7 +20,7 @@ from tonecomb.formats.hdf5 import write_hdf5
 from tonecomb.formats.sound import write_flac, write_wav
 from tonecomb.formats.universal import write_binary
 
-VERSION = 2  # raised whenever the files change
+VERSION = 3  # raised whenever the files change
 FILES = (
     "drive-steady.h5", "run-up.flac", "bracket-taps.uff", "station-log.csv", "tower-sway.parquet",
     "undersampled.wav",
@@ -119,7 +119,7 @@ def _run_up(path: Path) -> list[Array]:
 
 def _bracket_taps(path: Path) -> list[Array]:
     s, columns = structures, structures.taps()
-    units = ("N", "m/s²")
+    units = ("N", *("m/s²",) * 3)
     made = _recording("bracket-taps", s.TAPS_RATE, s.TAPS_CHANNELS, units, columns)
     write_binary(path, made, silent)
     return columns
@@ -182,7 +182,7 @@ def truth() -> dict[str, Any]:
         "bracket-taps": _entry(
             t.TAPS_RATE,
             t.TAPS_SECONDS,
-            [{"name": n, "unit": u} for n, u in zip(t.TAPS_CHANNELS, ("N", "m/s²"), strict=True)],
+            [{"name": n, "unit": "m/s²" if i else "N"} for i, n in enumerate(t.TAPS_CHANNELS)],
             modes=[asdict(mode) for mode in t.TAPS_MODES],
             taps_s=[t.TAPS_FIRST + t.TAPS_SPACING * i for i in range(len(t.TAPS_PEAKS))],
             peaks_n=list(t.TAPS_PEAKS),

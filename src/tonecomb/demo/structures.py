@@ -36,11 +36,11 @@ RUN_UP_DIRECT = (2.0, 0.05)  # m/s² for a newton, far from the modes
 RUN_UP_NOISE = 2e-4  # m/s²/√Hz
 
 TAPS_RATE, TAPS_SECONDS = 8192, 62.0
-TAPS_CHANNELS = ("Hammer", "Bracket")
+TAPS_CHANNELS = ("Hammer", "Bracket", "Rail top", "Rail foot")
 TAPS_MODES = (
-    ModeTruth(61.8, 0.012, (0.021,)),
-    ModeTruth(143.0, 0.009, (0.034,)),
-    ModeTruth(388.0, 0.015, (0.052,)),
+    ModeTruth(61.8, 0.012, (0.021, 0.62 * 0.021, 0.20 * 0.021)),
+    ModeTruth(143.0, 0.009, (0.034, -0.70 * 0.034, 1.60 * 0.034)),
+    ModeTruth(388.0, 0.015, (0.052, -1.60 * 0.052, -0.80 * 0.052)),
 )
 TAPS_FULL_SCALE = 500.0  # N, of the hammer's recorder
 TAPS_WIDTH = 1.4e-3  # s, of the half-sine
@@ -79,7 +79,8 @@ def run_up() -> list[Array]:
 
 
 def taps() -> list[Array]:
-    """The hammer in N, with its overload clipped, and the bracket's answer in m/s²."""
+    """The hammer in N, with its overload clipped, and the answers of the bracket and of the rail
+    on it, in m/s²."""
     n, fs = round(TAPS_SECONDS * TAPS_RATE), TAPS_RATE
     t = np.arange(n) / fs
     force = np.zeros(n)
@@ -91,11 +92,13 @@ def taps() -> list[Array]:
         for begin, height in hits:
             inside = (t >= begin) & (t < begin + TAPS_WIDTH)
             force[inside] += height * np.sin(np.pi * (t[inside] - begin) / TAPS_WIDTH)
-    answer = _through(force, fs, TAPS_MODES, 0, 0.0)
     rng = np.random.default_rng((SEED, 4))
     hammer = force + TAPS_NOISE[0] * rng.standard_normal(n)
-    answer += TAPS_NOISE[1] * rng.standard_normal(n)
-    return [np.clip(hammer, -TAPS_FULL_SCALE, TAPS_FULL_SCALE), answer]
+    answers = [
+        _through(force, fs, TAPS_MODES, i, 0.0) + TAPS_NOISE[1] * rng.standard_normal(n)
+        for i in range(len(TAPS_CHANNELS) - 1)
+    ]
+    return [np.clip(hammer, -TAPS_FULL_SCALE, TAPS_FULL_SCALE), *answers]
 
 
 def sway() -> list[Array]:

@@ -22,6 +22,8 @@ from tonecomb.desktop.acts.menus import Menus
 from tonecomb.desktop.acts.method_actions import MethodActions
 from tonecomb.desktop.acts.opening import Opening
 from tonecomb.desktop.acts.presets import Presets
+from tonecomb.desktop.acts.sources import Sources
+from tonecomb.desktop.acts.watching import Watching
 from tonecomb.desktop.acts.workspace import Workspace
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit.theme import Theme, current_theme
@@ -108,7 +110,10 @@ class Bench(QMainWindow):
         context, stage, readings = self.context, self.stage, self.readings
         self.autosave = Autosave(context.store, context.jobs)
         self.workspace = Workspace(context, self.opening)
+        self.workspace.restored.connect(self.autosave.adopt)
+        self.autosave.failed.connect(context.notices.tell)
         self.failures = Failures(context, self.opening)
+        self.sources = Sources(context, self.opening)
         self.channels = Channels(context)
         self.exports = Exports(context, stage)
         self.presets = Presets(context)
@@ -117,7 +122,9 @@ class Bench(QMainWindow):
         self.finding = Finding(context, stage, readings)
         self.listening = Listening(context, stage)
         self.making: MakingActs = MakingActs(context, stage, readings, self.method_line)
-        self.live: LiveActs = LiveActs(context, stage, self.opening)
+        self.live: LiveActs = LiveActs(
+            context, stage, self.opening, Watching(context, stage, readings)
+        )
         self.stage.empty.starter_chosen.connect(self.making.begin)
         self.layout_ = Layout(self, context, stage, self.columns, self._paint)
         self.helping = Helping(self, self.method_line)

@@ -1,8 +1,11 @@
-"""NumPy's NPY and NPZ, mapped into memory; arrays of Python objects are never unpickled."""
+"""NumPy's NPY and NPZ, read as they are needed; arrays of Python objects are never unpickled."""
 
 from __future__ import annotations
 
+import math
+import os
 import tempfile
+import weakref
 import zipfile
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -41,17 +44,73 @@ def sniff_npz(start: bytes) -> bool:
     return start.startswith(b"PK\x03\x04") and start[30 : 30 + size].endswith(b".npy")
 
 
+class OnDisk:
+    """An array of an NPY file, read by calls: a map of a file that is cut off behind our back ends
+    the process. It is seen as an array of its dtype and shape, of which parts are read."""
+
+    def __init__(self, path: Path) -> None:
+        self._name = path.name
+        # It stays ours, whatever becomes of its name.
+        self._file = os.open(path, os.O_RDONLY | getattr(os, "O_CLOEXEC", 0))
+        weakref.finalize(self, os.close, self._file)
+        with path.open("rb") as file:
+            version = np.lib.format.read_magic(file)
+            head = (np.lib.format.read_array_header_1_0 if version == (1, 0)
+                    else np.lib.format.read_array_header_2_0)  # fmt: skip
+            self.shape, self._fortran, self.dtype = head(file)
+            self._start = file.tell()
+        if self.dtype.hasobject:
+            raise ValueError("it holds Python objects")
+        self.size = math.prod(self.shape)
+        self.ndim = len(self.shape)
+        if os.fstat(self._file).st_size < self._start + self.size * self.dtype.itemsize:
+            raise ValueError("it is shorter than it says")
+
+    def flat(self, start: int, stop: int) -> np.ndarray:
+        """Values ``start`` to ``stop`` in the order in which they lie in the file."""
+        wide = self.dtype.itemsize
+        want = (stop - start) * wide
+        data = os.pread(self._file, want, self._start + start * wide)
+        while len(data) < want:
+            more = os.pread(self._file, want - len(data), self._start + start * wide + len(data))
+            if not more:
+                raise UserError(
+                    f"{self._name} has become shorter since it was opened",
+                    remedy="open it again, or bring back what it was",
+                )
+            data += more
+        return np.frombuffer(data, self.dtype)
+
+    def line(self, axis: int, number: int, start: int, stop: int) -> np.ndarray:
+        """Of a table, row (``axis`` 0) or column ``number``, from ``start`` to ``stop``."""
+        rows, columns = self.shape
+        inner = columns if not self._fortran else rows  # how many lie beside each other
+        beside = axis == (0 if not self._fortran else 1)
+        if beside:
+            return self.flat(number * inner + start, number * inner + stop)
+        found, step = [], max(1, _BLOCK // max(1, inner * self.dtype.itemsize))
+        for first in range(start, stop, step):
+            last = min(stop, first + step)
+            found.append(self.flat(first * inner, last * inner).reshape(-1, inner)[:, number])
+        return np.concatenate(found) if found else np.zeros(0, self.dtype)
+
+
 @dataclass(frozen=True, eq=False)
 class ArraySeries:
     """One series of an array that may lie on disk: ``pick`` is the field of a structured array,
     or the number of the column (``across``) or row of a table."""
 
-    array: np.ndarray
+    array: np.ndarray | OnDisk
     pick: str | int | None = None
     across: bool = False
 
     def read(self, start: int, stop: int) -> Array:
         """Samples ``start`` to ``stop`` as float64."""
+        if isinstance(self.array, OnDisk):
+            if isinstance(self.pick, int):
+                return plain(self.array.line(int(self.across), self.pick, start, stop))
+            part = self.array.flat(start, stop)
+            return plain(part[self.pick] if isinstance(self.pick, str) else part)
         if isinstance(self.pick, str):
             return plain(self.array[start:stop][self.pick])
         if self.pick is None:
@@ -72,7 +131,7 @@ class ManySeries(Samples):
 
 
 def split_array(
-    name: str, array: np.ndarray, rate: float | None
+    name: str, array: np.ndarray | OnDisk, rate: float | None
 ) -> list[tuple[Column, ArraySeries]]:
     """The series in an array of numbers: one, or one for each field, column or row, whichever
     of the two there are fewer of. An array of another kind is a column that is left out."""
@@ -111,7 +170,7 @@ def contents(kind: str, found: Sequence[tuple[Column, ArraySeries]]) -> Contents
 def open_npy(path: Path, how: Import, progress: Progress) -> Contents:
     """Open an array of numbers: a series, a table, or a structured array."""
     with foreign(path, "NPY"):
-        array = np.load(path, mmap_mode="r", allow_pickle=False)
+        array = OnDisk(path)
     found = split_array("", array, None)
     if array.ndim == 2 and len(found) > 1:
         found = [(Column("", "", c.length, integer=c.integer), one) for c, one in found]
@@ -121,13 +180,14 @@ def open_npy(path: Path, how: Import, progress: Progress) -> Contents:
 
 def open_npz(path: Path, how: Import, progress: Progress) -> Contents:
     """Open an archive of arrays; numbers named like ``fs`` or ``dt`` give the rate."""
-    arrays: dict[str, np.ndarray] = {}
+    arrays: dict[str, OnDisk] = {}
     with foreign(path, "NPZ"), zipfile.ZipFile(path) as archive:
         members = [m for m in archive.infolist() if m.filename.endswith(".npy")][:MOST_COLUMNS]
         for i, member in enumerate(members):
             share = part(progress, i / len(members), (i + 1) / len(members))
             arrays[member.filename[:-4]] = _unpacked(path, archive, member, share)
-    rate = rate_of({name: array for name, array in arrays.items() if array.size == 1})
+    single = {name: array.flat(0, 1) for name, array in arrays.items() if array.size == 1}
+    rate = rate_of(single)
     found = [
         one
         for name, array in arrays.items()
@@ -140,8 +200,8 @@ def open_npz(path: Path, how: Import, progress: Progress) -> Contents:
 
 def _unpacked(
     path: Path, archive: zipfile.ZipFile, member: zipfile.ZipInfo, progress: Progress
-) -> np.ndarray:
-    """A member mapped from a temporary file that has no name any more."""
+) -> OnDisk:
+    """A member in a temporary file that has no name any more."""
     import shutil
 
     with tempfile.NamedTemporaryFile(prefix="tone-comb-", suffix=".npy") as file:
@@ -160,5 +220,4 @@ def _unpacked(
                     raise damaged(path, "NPZ", "it holds more than it says")
                 progress(min(1.0, done / max(1, member.file_size)))
         file.flush()
-        array: np.ndarray = np.load(file.name, mmap_mode="r", allow_pickle=False)
-        return array
+        return OnDisk(Path(file.name))

@@ -25,6 +25,7 @@ from tonecomb.core.record.recording import (
     Samples,
 )
 from tonecomb.core.record.timebase import TimeBase
+from tonecomb.core.say.plain import printable
 from tonecomb.core.units import COUNTS, FULL_SCALE, find_unit, unit
 from tonecomb.formats import time_column
 from tonecomb.formats.contents import Column, Contents
@@ -67,7 +68,8 @@ def assemble(
     columns = _one_length(columns, path, guesses)
     at, size, assumed = time_column.find(columns, contents.samples.read)
     data = [i for i, c in enumerate(columns) if i != at and c.role in (None, "data")]
-    columns = [replace(c, role=_role(i, at, data)) for i, c in enumerate(columns)]
+    held = frozenset(data)
+    columns = [replace(c, role=_role(i, at, held)) for i, c in enumerate(columns)]
     if not data:
         raise _nothing(path, columns)
     length = columns[data[0]].length
@@ -102,7 +104,7 @@ def assemble(
         ]
     recording = Recording(
         id="",
-        name=path.stem,
+        name=printable(path.stem),
         format=contents.format,
         sample_rate=rate,
         rate_source=source,
@@ -230,7 +232,10 @@ def _told(column: Column, said: ColumnGiven) -> Column:
     role = said.role or column.role
     name = column.name if said.name is None else said.name
     return replace(
-        column, role=role, name=name, unit=column.unit if said.unit is None else said.unit
+        column,
+        role=role,
+        name=printable(name),
+        unit=column.unit if said.unit is None else said.unit,
     )
 
 
@@ -268,7 +273,7 @@ def _one_length(columns: list[Column], path: Path, guesses: list[str]) -> list[C
     return result
 
 
-def _role(i: int, time: int | None, data: list[int]) -> Role:
+def _role(i: int, time: int | None, data: frozenset[int]) -> Role:
     return "time" if i == time else "data" if i in data else "leave out"
 
 

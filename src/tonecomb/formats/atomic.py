@@ -9,6 +9,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from tonecomb.core.errors import UserError
+from tonecomb.formats import guard
 
 
 @contextmanager
@@ -19,6 +20,7 @@ def replacing(path: Path) -> Iterator[Path]:
     Raises :class:`UserError` when the folder cannot be written.
     """
     name = None
+    guard.check_target(path)
     try:
         handle, text = tempfile.mkstemp(
             prefix=f".{path.name}.", suffix=path.suffix, dir=path.parent

@@ -21,6 +21,7 @@ from tonecomb.core.record.given import Import
 from tonecomb.core.record.recording import Array, Recording, Samples
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, rate_of
+from tonecomb.formats.spool import Spool
 
 _CACHE_BYTES = 128 << 20
 _ROWS = 1 << 18  # in a row group or batch that we write
@@ -34,6 +35,10 @@ def sniff_parquet(start: bytes) -> bool:
 def sniff_feather(start: bytes) -> bool:
     """Whether a file that starts so is Feather version 2, which is Arrow's IPC file."""
     return start.startswith(b"ARROW1\0\0")
+
+
+_LARGE = 1 << 24  # rows of a group, beyond which it is not held as a whole
+_PIECE, _BATCH = 1 << 22, 1 << 20  # rows that are read, and unpacked, at once
 
 
 class _Groups(Samples):
@@ -88,12 +93,38 @@ def open_parquet(path: Path, how: Import, progress: Progress) -> Contents:
         if min(rows, default=0) < 0 or sum(rows) != meta.num_rows:
             raise damaged(path, "Parquet", "its row groups do not add up")
     names = list(schema.names)
+    pieces = [
+        (group, first, min(_PIECE, count - first))
+        for group, count in enumerate(rows)
+        for first in (range(0, count, _PIECE) if count > _LARGE else (0,))
+    ]
+    pieces = [(g, a, n if rows[g] > _LARGE else rows[g]) for g, a, n in pieces]
+    unpacked: dict[tuple[int, int], Spool] = {}
+    first: dict[int, int] = {}
 
-    def load(channel: int, group: int) -> Any:
+    def load(channel: int, piece: int) -> Any:
+        group, start, count = pieces[piece]
         with foreign(path, "Parquet"):
-            return file.read_row_group(group, [names[channel]], use_threads=False).column(0)
+            if rows[group] <= _LARGE:
+                return file.read_row_group(group, [names[channel]], use_threads=False).column(0)
+            if (channel, group) not in unpacked:
+                unpacked[channel, group] = _unpacked(file, names[channel], group, channel, first)
+            import pyarrow
 
-    return _contents(path, "Parquet", schema, rows, load, progress)
+            return pyarrow.array(unpacked[channel, group].read(0, start, start + count))
+
+    return _contents(path, "Parquet", schema, [n for _, _, n in pieces], load, progress)
+
+
+def _unpacked(file: Any, name: str, group: int, channel: int, first: dict[int, int]) -> Spool:
+    """A column of a row group that is too large to be held, put aside on disk."""
+    spool = Spool(1)
+    with spool:
+        for batch in file.iter_batches(
+            _BATCH, row_groups=[group], columns=[name], use_threads=False
+        ):
+            spool.add(_numbers(batch.column(0), channel, first))
+    return spool
 
 
 def open_feather(path: Path, how: Import, progress: Progress) -> Contents:
@@ -101,8 +132,8 @@ def open_feather(path: Path, how: Import, progress: Progress) -> Contents:
     import pyarrow
 
     with foreign(path, "Feather"):
-        mapped = pyarrow.memory_map(str(path))
-        file = pyarrow.ipc.open_file(mapped)
+        # Read by calls: a map of a file that is cut off behind our back ends the process.
+        file = pyarrow.ipc.open_file(pyarrow.OSFile(str(path)))
         rows = []
         for i in range(file.num_record_batches):
             batch = file.get_batch(i)

@@ -14,6 +14,14 @@ from tonecomb import __version__
 Row = TypeVar("Row")
 
 
+_RUN = ("=", "+", "-", "@", "\t", "\r")
+
+
+def harmless(text: str) -> str:
+    """Words for a spreadsheet, which would take what begins like a formula for one."""
+    return f"'{text}" if text.startswith(_RUN) else text
+
+
 @dataclass(frozen=True)
 class Column(Generic[Row]):
     """``key`` names it in JSON; ``heading`` and ``unit`` stand at its head; ``value`` gives a
@@ -35,14 +43,14 @@ class Column(Generic[Row]):
     @property
     def title(self) -> str:
         """Heading and unit."""
-        return f"{self.heading} [{self.unit}]" if self.unit else self.heading
+        return harmless(f"{self.heading} [{self.unit}]" if self.unit else self.heading)
 
     def cell(self, row: Row) -> str:
         """A cell in a file; empty where there is nothing."""
         value = self.value(row)
         if value is None or (isinstance(value, float) and math.isnan(value)):
             return ""
-        return value if isinstance(value, str) else f"{value:{self.digits}}"
+        return harmless(value) if isinstance(value, str) else f"{value:{self.digits}}"
 
     def read(self, row: Row) -> str:
         """A cell as people read it."""
@@ -89,7 +97,8 @@ class Table(Generic[Row]):
 
 def comments(of: str, method: str) -> str:
     """What every table begins with: recording, method, and the program that made it."""
-    lines = (f"# {of}: {method}", f"# Tone Comb {__version__}")
+    said = " ".join(f"{of}: {method}".split())
+    lines = (f"# {said}", f"# Tone Comb {__version__}")
     return "".join(line + "\r\n" for line in lines)
 
 

@@ -11,6 +11,7 @@ from typing import BinaryIO
 from tonecomb.core.document import Fingerprint
 from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress, silent
+from tonecomb.formats import guard
 from tonecomb.formats.atomic import reason
 
 _END = 1 << 20
@@ -19,8 +20,12 @@ _END = 1 << 20
 @contextmanager
 def opened(path: Path) -> Iterator[BinaryIO]:
     """A file open for reading; a :class:`UserError` says why that cannot be."""
-    if path.is_dir():
-        raise UserError(f"{path} is a folder", remedy="name a file in it")
+    try:
+        if path.is_dir():
+            raise UserError(f"{path} is a folder", remedy="name a file in it")
+        guard.regular(path)
+    except ValueError as error:  # a name that no file can have
+        raise UserError(f"{str(path)[:80]!r} is no name of a file") from error
     try:
         with path.open("rb") as file:
             yield file

@@ -16,6 +16,7 @@ from tonecomb.formats import (
     arrays,
     columnar,
     files,
+    guard,
     hdf5,
     made_json,
     matlab5,
@@ -108,6 +109,7 @@ def understand(
             )
         raise UserError(f"{path.name} is in no format that can be read", remedy=f"use {known}")
     contents = reader.open(path, given.how, part(progress, 0, 0.7))
+    guard.is_source(path)
     return assemble(contents, path, given, part(progress, 0.7, 1))
 
 
@@ -155,11 +157,7 @@ def write_recording(path: Path, recording: Recording, progress: Progress = silen
             f"{path.name} does not tell in which format to write",
             remedy=f"end it in one of {known}",
         )
-    if recording.path is not None and path.exists() and path.samefile(recording.path):
-        raise UserError(
-            f"{path.name} is the recording's own file", "sources are never written to",
-            "choose another name",
-        )  # fmt: skip
+    guard.check_target(path, recording.path)
     writer.write(path, recording, progress)
 
 

@@ -26,6 +26,7 @@ from tonecomb.formats import atomic
 from tonecomb.formats.contents import Column, Contents
 
 _CHANNELS = re.compile(r"channels:[ \t]*(.+)", re.IGNORECASE)
+_MOST_LETTERS = 300  # of what is said of a channel
 _ENTRY = re.compile(r"^(.*?)\s*(?:\[\s*(\d+(?:\.\d+)?(?:e[+-]?\d+)?(?=\s))?\s*([^\]]*)\])?$")
 _PLAIN = str.maketrans(";[]\n", ",() ")  # what would end an entry
 _START = re.compile(r"^start: *(\S+)", re.MULTILINE)
@@ -236,7 +237,7 @@ def parse_channels(comment: str, count: int) -> list[tuple[Channel, float]]:
     said: list[tuple[Channel, float]] = []
     found = _CHANNELS.search(comment or "")
     for i, entry in enumerate(found.group(1).split(";") if found else []):
-        match = _ENTRY.match(entry.strip())
+        match = _ENTRY.match(entry.strip()[:_MOST_LETTERS])
         name, size, text = match.groups() if match else (entry, None, None)
         symbol = find_unit(text or "") or FULL_SCALE
         full = float(size) if size is not None and symbol != FULL_SCALE else 1.0

@@ -19,6 +19,7 @@ LINE_END = re.compile("\r\n|\n|\r")
 NUMBER, GROUPED, STAMP, WORD = "number", "grouped", "stamp", "word"
 _INFINITE = {"inf", "-inf", "+inf", "infinity", "-infinity", "+infinity"}
 _WITH_UNIT = re.compile(r"[^\s\[(]+(?:\s?[\[(][^\])]*[\])])?")
+_LINE, _NAME = 10_000, 200  # letters of a header's line, and of a name, that are looked into
 _BRACKETED = re.compile(r"^(.*?)\s*[\[(]([^\])]*)[\])]\s*$")
 _HEAD, _MOST_HEAD = 1 << 16, 1 << 22
 _MOST_LINES = 2000
@@ -226,7 +227,7 @@ def _cells(line: str, delimiter: str, width: int) -> list[str]:
     if delimiter == " " and len(cells) != width:
         cells = re.split(r"\t+| {2,}", line.strip())  # names with spaces in them
     if delimiter == " " and len(cells) != width:
-        cells = _WITH_UNIT.findall(line)
+        cells = _WITH_UNIT.findall(line[:_LINE])
     return cells
 
 
@@ -246,8 +247,9 @@ def _names(header: list[str], table: _Table) -> tuple[tuple[str, ...], tuple[str
         used.append(fitting[-1][0])
     names, units = [], []
     for cell, below in zip(fitting[-1][1], unit_row, strict=True):
-        match = _BRACKETED.match(cell.strip())
-        name, own = match.groups() if match else (cell.strip(), "")
+        cell = cell.strip()[:_NAME]
+        match = _BRACKETED.match(cell)
+        name, own = match.groups() if match else (cell, "")
         names.append(name)
         units.append(below or own)
     return tuple(names), tuple(units), used
@@ -260,6 +262,7 @@ def _is_unit(cell: str) -> bool:
 
 def _stated_rate(header: str) -> float | None:
     """A sample rate or interval that the header states with its unit."""
+    header = "\n".join(line[:_LINE] for line in header.splitlines())
     rate, step = _RATE.search(header), _STEP.search(header)
     try:
         if rate:

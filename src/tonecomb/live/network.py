@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import socket
+import sys
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
@@ -11,6 +13,7 @@ import numpy as np
 
 from tonecomb.core.errors import UserError
 from tonecomb.formats.sound import parse_channels
+from tonecomb.live.pace import Pace
 from tonecomb.live.placing import Placing
 from tonecomb.live.rtp import decoded, parse
 from tonecomb.live.sdp import Session
@@ -21,6 +24,7 @@ BUFFER = 8 << 20
 _WAIT = 0.02  # s that nothing has to come, until what is ready is told
 _AWAY = 1.0  # s after which another sender may take the place of one that is silent
 _LARGEST = 65536
+_OVERFLOW = 40  # SO_RXQ_OVFL of Linux: how many packets did not find room
 
 
 @dataclass
@@ -47,6 +51,8 @@ class NetworkSource(Source):
         self._socket = socket.socket(family, socket.SOCK_DGRAM)
         try:
             self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, BUFFER)
+            with contextlib.suppress(OSError):  # where the system does not count
+                self._socket.setsockopt(socket.SOL_SOCKET, _OVERFLOW, 1)
             self._socket.bind((s.address, s.port))
         except OSError as error:
             self._socket.close()
@@ -61,17 +67,21 @@ class NetworkSource(Source):
 
     def blocks(self, stopped: Callable[[], bool]) -> Iterator[Block]:
         placing = Placing(self.session.rate, self.counts)
+        pace = Pace(self.session.rate)
         sender: tuple[str, int] | None = None  # address and stream that are listened to
         heard = time.monotonic()
         while not stopped():
             try:
-                data, address = self._socket.recvfrom(_LARGEST)
+                data, said, _, address = self._socket.recvmsg(_LARGEST, 64)
             except TimeoutError:
                 yield from placing.ready(time.monotonic())
                 continue
             except OSError:
                 break  # it was closed
             now = time.monotonic()
+            for level, kind, dropped in said:
+                if (level, kind) == (socket.SOL_SOCKET, _OVERFLOW):
+                    self.counts.overrun = int.from_bytes(dropped[:4], sys.byteorder)
             packet = parse(data)
             if packet is None:
                 self.counts.malformed += 1
@@ -87,11 +97,14 @@ class NetworkSource(Source):
                 continue
             if sender not in (None, this):
                 yield from placing.rejoin(now)
+                pace = Pace(self.session.rate)
             sender, heard = this, now
             frames = frames * np.array(self.sizes, np.float32)
             if not placing.take(packet.sequence, packet.timestamp, frames, now):
                 yield from placing.rejoin(now)
+                pace = Pace(self.session.rate)
                 placing.take(packet.sequence, packet.timestamp, frames, now)
+            self.counts.rate_ppm = pace.take(placing.newest, now)
             yield from placing.ready(now)
         yield from placing.ready(time.monotonic(), all_of_it=True)
 

@@ -11,18 +11,25 @@ from tonecomb.formats.registry import open_recording
 from tonecomb.live import sdp
 from tonecomb.live.network import NetworkSource
 from tonecomb.live.played import PlayedSource
+from tonecomb.live.sound_in import PREFIX, SoundInput
 from tonecomb.live.source import Source
 
 _RTP = re.compile(r"^rtp://\[?([0-9a-fA-F.:]+?)\]?:(\d+)(?:/(L16|L24)/(\d+)/(\d+))?$")
 _TIMES = re.compile(r"^(.*)@([\d.]+)$")
-KNOWN = "a .sdp file, rtp://127.0.0.1:PORT/L24/RATE/CHANNELS, or a recording, like run-up.flac@2"
+KNOWN = (
+    "a .sdp file, rtp://127.0.0.1:PORT/L24/RATE/CHANNELS, sound:NAME, or a recording, like "
+    "run-up.flac@2"
+)
 
 
 def open_source(text: str) -> Source:
-    """The source of a ``.sdp`` file, of ``rtp://ADDRESS:PORT/ENCODING/RATE/CHANNELS``, or a file
-    played as if live, ``@`` times as fast. :class:`UserError` where there is none."""
+    """The source of a ``.sdp`` file, of ``sound:NAME``, of ``rtp://ADDRESS:PORT/ENCODING/RATE/
+    CHANNELS``, or of a file played as if live, ``@`` times as fast. :class:`UserError` where there
+    is none."""
     if text.lower().endswith(".sdp"):
         return NetworkSource.of(sdp.load(Path(text)))
+    if text.startswith(PREFIX):
+        return SoundInput.of(text[len(PREFIX) :].strip())
     if text.startswith("rtp:"):
         return NetworkSource.of(_addressed(text))
     times = _TIMES.match(text)

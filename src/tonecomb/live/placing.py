@@ -51,6 +51,11 @@ class Placing:
         self._waiting.setdefault(place, (now, frames))
         return True
 
+    @property
+    def newest(self) -> int:
+        """The sample of the newest packet."""
+        return self._place
+
     def rejoin(self, now: float) -> list[Block]:
         """The stream went away and comes back as another: what still waited, and what was missed
         meanwhile, as long as the clock says."""

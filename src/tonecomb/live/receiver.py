@@ -6,16 +6,22 @@ its standard input is closed, which the system does too where the bench is gone.
 
 from __future__ import annotations
 
+import contextlib
+import json
+import queue
 import shutil
 import subprocess
 import sys
 import tempfile
 import threading
+from collections.abc import Sequence
+from dataclasses import asdict
 from pathlib import Path
 
 from tonecomb.core.errors import UserError
 from tonecomb.live.opening import open_source
 from tonecomb.live.spool import SpoolReader, SpoolWriter
+from tonecomb.live.watching import Alarm, Numbers, Trigger, Watch, watch_of
 
 ROOM = 2 << 30
 """Bytes that a live recording may take on the disk."""
@@ -46,6 +52,16 @@ class Receiver:
             raise UserError(f"{self.source} could not be listened to")
         return self.reader
 
+    def watch(self, trigger: Trigger | None, alarms: Sequence[Alarm]) -> None:
+        """Watch for this from now on, and for nothing else; numbers go on."""
+        said = {"trigger": None if trigger is None else asdict(trigger),
+                "alarms": [asdict(alarm) for alarm in alarms]}  # fmt: skip
+        pipe = self._process.stdin
+        if pipe is not None and not pipe.closed:
+            with contextlib.suppress(BrokenPipeError):
+                pipe.write(json.dumps(said).encode() + b"\n")
+                pipe.flush()
+
     def stop(self) -> None:
         """Receive no more; what came can still be read."""
         if self._process.stdin is not None and not self._process.stdin.closed:
@@ -67,18 +83,25 @@ class Receiver:
 def main(source: str, folder: Path, room: int) -> int:
     """Spool until standard input is closed."""
     stop = threading.Event()
+    asked: queue.SimpleQueue[bytes] = queue.SimpleQueue()
 
     def wait() -> None:
-        sys.stdin.buffer.read()
+        for line in sys.stdin.buffer:
+            asked.put(line)
         stop.set()
 
     threading.Thread(target=wait, daemon=True).start()
     try:
         made = open_source(source)
         spool = SpoolWriter(folder, made.described, room)
+        watches: list[Watch] = []
         try:
             for block in made.blocks(stop.is_set):
+                while not asked.empty():
+                    watches = _watches(asked.get(), made.described.rate, watches)
                 spool.take(block, made.counts)
+                for one in watches:
+                    spool.tell(one.take(block))
         finally:
             made.close()
             spool.close()
@@ -86,6 +109,17 @@ def main(source: str, folder: Path, room: int) -> int:
         (folder / _FAILED).write_text(error.text)
         return 2
     return 0
+
+
+def _watches(line: bytes, rate: float, before: list[Watch]) -> list[Watch]:
+    """What is asked for; what was watched for before goes on."""
+    said = json.loads(line)
+    wanted: list[Trigger | Alarm] = [Alarm(**one) for one in said["alarms"]]
+    if said["trigger"] is not None:
+        wanted.insert(0, Trigger(**said["trigger"]))
+    numbers = Numbers() if not before else before[0].numbers
+    known = {one.wanted: one for one in before}
+    return [known.get(one) or watch_of(one, rate, numbers) for one in wanted]
 
 
 if __name__ == "__main__":

@@ -44,7 +44,10 @@ class Block:
 class Counts:
     """What came and what did not: packets that were ``taken``, packets and samples that were
     ``lost``, packets that came too ``late`` or ``twice``, from others (``foreign``), or that were
-    none (``malformed``); ``joined`` counts how often a source went away and came back."""
+    none (``malformed``); ``joined`` counts how often a source went away and came back, ``overrun``
+    packets that our own reader was too slow for (they are among the lost), and ``rate_ppm`` by how
+    many parts in a million samples come faster than the source says, by this machine's clock,
+    where that is sure and much."""
 
     taken: int = 0
     lost: int = 0
@@ -54,6 +57,8 @@ class Counts:
     foreign: int = 0
     malformed: int = 0
     joined: int = 0
+    overrun: int = 0
+    rate_ppm: int = 0
 
     def words(self) -> str:
         """All that is worth telling in one line, "" where nothing is."""
@@ -63,7 +68,8 @@ class Counts:
                 (self.lost, "packets lost"), (self.lost_samples, "samples lost"),
                 (self.late, "came late"), (self.twice, "came twice"),
                 (self.foreign, "of others dropped"), (self.malformed, "malformed"),
-                (self.joined, "times joined again"),
+                (self.joined, "times joined again"), (self.overrun, "missed by this machine"),
+                (self.rate_ppm, "parts in a million too fast"),
             )
             if count
         ]  # fmt: skip

@@ -10,7 +10,7 @@ import json
 import mmap
 import struct
 import time
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import astuple, dataclass, fields
 from pathlib import Path
 
@@ -20,11 +20,13 @@ from tonecomb.core.record.recording import Array, Channel, Samples
 from tonecomb.formats import atomic
 from tonecomb.formats.growing import GrowingFile
 from tonecomb.live.source import Block, Counts, Described, Frames
+from tonecomb.live.watching import Event
 
 PIECE_S = 20.0
 """How long a piece is."""
 _FIGURES = "figures"
 _DESCRIBED = "described.json"
+_GAPS, _EVENTS = "gaps", "events"
 _PLACES = 32  # numbers on the page
 _END, _FIRST, _STATE, _WHEN, _COUNTS = 0, 1, 2, 3, 8
 RUNNING, ENDED = 1, 2
@@ -63,11 +65,15 @@ class SpoolWriter:
         self._file: GrowingFile | None = None
         self._number = self._oldest = 0
         self._page[_STATE] = RUNNING
+        self._gaps = (folder / _GAPS).open("wb", buffering=0)
+        self._events = (folder / _EVENTS).open("wb", buffering=0)
         atomic.write_text(folder / _DESCRIBED, json.dumps(said, ensure_ascii=False))
 
     def take(self, block: Block, counts: Counts) -> None:
         """One more block, and how it goes."""
         done = 0
+        for first, stop in _holes(block):
+            self._gaps.write(struct.pack("<qq", block.first + first, block.first + stop))
         while done < block.length:
             if self._file is None:
                 path = _piece(self._folder, self._number)
@@ -88,6 +94,11 @@ class SpoolWriter:
             self._page[_COUNTS + i] = count
         self._page[_END] = block.end  # last: what it says is there
 
+    def tell(self, events: Iterable[Event]) -> None:
+        """Keep what was watched for and came."""
+        for event in events:
+            self._events.write(event.line().encode() + b"\n")
+
     def _let_go(self) -> None:
         while (self._number - self._oldest + 1) * self._bytes > max(self._room, 2 * self._bytes):
             self._oldest += 1
@@ -98,8 +109,21 @@ class SpoolWriter:
         """Nothing more comes."""
         if self._file is not None:
             self._file.close()
+        self._gaps.close()
+        self._events.close()
         self._page[_STATE] = ENDED
         self._page.close()
+
+
+def _holes(block: Block) -> list[tuple[int, int]]:
+    """What of a block was lost, in any channel."""
+    if block.frames is None:
+        return [(0, block.length)]
+    if np.isfinite(block.frames.sum()):
+        return []
+    bad = ~np.isfinite(block.frames).all(axis=1)
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], bad, [False]]).astype(np.int8)))
+    return [(int(a), int(b)) for a, b in edges.reshape(-1, 2)]
 
 
 def _piece(folder: Path, number: int) -> Path:
@@ -129,6 +153,7 @@ class SpoolReader:
         self._page = Page(folder / _FIGURES)
         self._each = max(1, round(PIECE_S * self.described.rate))
         self._heads: dict[int, int] = {}
+        self._gaps_told = self._events_told = 0  # bytes
 
     @staticmethod
     def there(folder: Path) -> bool:
@@ -141,6 +166,29 @@ class SpoolReader:
         counts = Counts(*(page[_COUNTS + i] for i in range(len(fields(Counts)))))
         age = (time.monotonic_ns() - page[_WHEN]) / 1e9
         return Progressed(page[_FIRST], page[_END], age, counts, page[_STATE] == ENDED)
+
+    def gaps(self) -> list[tuple[int, int]]:
+        """What was lost since this was asked last: samples, first and one after the last. The same
+        call may tell of one that goes on where the last ended."""
+        data = self._more(_GAPS, self._gaps_told)
+        data = data[: len(data) // 16 * 16]
+        self._gaps_told += len(data)
+        return list(struct.iter_unpack("<qq", data))
+
+    def events(self) -> list[Event]:
+        """What was watched for and came since this was asked last."""
+        data = self._more(_EVENTS, self._events_told)
+        data = data[: data.rfind(b"\n") + 1]
+        self._events_told += len(data)
+        return [Event.of_line(line) for line in data.decode().splitlines()]
+
+    def _more(self, name: str, told: int) -> bytes:
+        path = self._folder / name
+        if path.stat().st_size <= told:
+            return b""
+        with path.open("rb") as file:
+            file.seek(told)
+            return file.read()
 
     def frames(self, start: int, stop: int) -> Frames:
         """Samples ``start`` to ``stop`` (not included) of all channels, shape (stop − start,

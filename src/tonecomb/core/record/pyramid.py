@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -122,6 +122,21 @@ def build_many(
     return tuple(one.pyramid() for one in finest)
 
 
+def pyramid_of(
+    low: Array, high: Array, length: int, holes: tuple[tuple[int, int], ...] = ()
+) -> Pyramid:
+    """The pyramid over ``length`` samples of which the lowest and highest in cells of
+    :data:`BASE` are known, shape (cells,), and which samples (first, and one after the last) are
+    missing."""
+    levels = [(low, high)]
+    while len(levels[-1][0]) > 4 * FACTOR:
+        below = levels[-1]
+        edges = np.arange(0, len(below[0]), FACTOR)
+        levels.append((np.fmin.reduceat(below[0], edges), np.fmax.reduceat(below[1], edges)))
+    missing = sum(stop - first for first, stop in holes)
+    return Pyramid(length, tuple(levels), missing, holes=holes[:_MOST_HOLES])
+
+
 class _Finest:
     """The finest level while it is filled, block by block; blocks begin on cells."""
 
@@ -151,13 +166,8 @@ class _Finest:
             np.fmax.reduceat(samples, edges, out=high)
 
     def pyramid(self) -> Pyramid:
-        levels = [(self.low, self.high)]
-        while len(levels[-1][0]) > 4 * FACTOR:
-            below = levels[-1]
-            edges = np.arange(0, len(below[0]), FACTOR)
-            levels.append((np.fmin.reduceat(below[0], edges), np.fmax.reduceat(below[1], edges)))
-        holes = tuple(self.holes)
-        return Pyramid(self.length, tuple(levels), self.missing, self.infinite, holes, self.short)
+        made = pyramid_of(self.low, self.high, self.length, tuple(self.holes))
+        return replace(made, missing=self.missing, infinite=self.infinite, short=self.short)
 
 
 def _add_holes(holes: list[tuple[int, int]], bad: np.ndarray, start: int) -> None:

@@ -6,13 +6,16 @@ from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Literal, Protocol
+from typing import TYPE_CHECKING, Any, Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.record.truth import Truth
+
+if TYPE_CHECKING:
+    from tonecomb.core.record.pyramid import Pyramid
 
 Array = NDArray[np.float64]
 RateSource = Literal["header", "time column", "given", "unknown"]
@@ -40,6 +43,11 @@ class Samples(ABC):
     def read_many(self, channels: Sequence[int], start: int, stop: int) -> tuple[Array, ...]:
         """The same of several channels; of those that lie ``together`` in one pass."""
         return tuple(self.read(channel, start, stop) for channel in channels)
+
+    def outline(self, channel: int) -> Pyramid | None:
+        """The lowest and highest of all samples at several zoom levels, where they are known
+        without reading."""
+        return None
 
 
 @dataclass(frozen=True, eq=False)
@@ -114,6 +122,8 @@ class Recording:
     lost: tuple[tuple[int, int], ...] = ()
     """Samples (the first, and one after the last) that a live source lost: frames that touch them
     do not count."""
+    live: bool = False
+    """Whether it ends now, and more will come."""
     assumed: tuple[str, ...] = ()
     truth: Truth | None = None
     """What is known to be in it, of a made one."""

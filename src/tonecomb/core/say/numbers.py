@@ -59,3 +59,9 @@ def level(value: float) -> str:
     if 0 < abs(value) < 1e-3:
         return signed(f"{value:.2e}".replace("e-0", "e-"))
     return signed(f"{value:#.4g}".rstrip("."))
+
+
+def clock(seconds: float) -> str:
+    """A time since a start: ``0:04:26.2``."""
+    tenths = int(10 * seconds)
+    return f"{tenths // 36000}:{tenths // 600 % 60:02d}:{tenths // 10 % 60:02d}.{tenths % 10}"

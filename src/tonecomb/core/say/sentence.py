@@ -9,7 +9,7 @@ from tonecomb.core.estimate.display import curve_scaling
 from tonecomb.core.estimate.spectrum import Detrend, Scaling
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.method import Method, Shown, plan
-from tonecomb.core.record.recording import Channel, Recording, whole
+from tonecomb.core.record.recording import Channel, Recording, Stretch, whole
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.prepare import prepare
 
@@ -50,8 +50,6 @@ def phrases(method: Method, recording: Recording) -> tuple[Phrase, ...]:
         signal = prepare(recording, source.steps)
     except UserError:  # what does not fit is told by the analysis
         signal = Signal.of(recording)
-    fs = signal.rate
-    stretch = source.stretch or whole(signal)
     known = 0 <= source.channel < len(signal.channels)
     channel = (
         signal.channels[source.channel] if known else Channel(f"channel {source.channel + 1}", "FS")
@@ -59,7 +57,7 @@ def phrases(method: Method, recording: Recording) -> tuple[Phrase, ...]:
     scaling, level = shown_as(method.shown, channel)
     parts = [
         Phrase("channel", channel.name),
-        Phrase("stretch", f"{seconds(stretch.start, fs)}–{seconds(stretch.end, fs)} s"),
+        Phrase("stretch", _stretch(source.stretch, signal)),
         *step_phrases(method, recording),
         Phrase("detrend", DETRENDS[frames.detrend]),
         Phrase("window", window(frames.window).title),
@@ -73,6 +71,14 @@ def phrases(method: Method, recording: Recording) -> tuple[Phrase, ...]:
         Phrase("drawn", method.shown.display.words()),
     ]
     return tuple(part for part in parts if part.text)
+
+
+def _stretch(chosen: Stretch | None, signal: Signal) -> str:
+    fs = signal.rate
+    if chosen is None and signal.recording.live:
+        return f"the last {seconds(signal.duration, fs)} s".replace(".0 s", " s")
+    stretch = chosen or whole(signal)
+    return f"{seconds(stretch.start, fs)}–{seconds(stretch.end, fs)} s"
 
 
 def step_phrases(method: Method, recording: Recording) -> list[Phrase]:

@@ -5,15 +5,19 @@ from __future__ import annotations
 from PyQt6.QtCore import QObject
 
 from tonecomb.core import document as edits
+from tonecomb.core.document import Mark
 from tonecomb.core.find.peaks import Peak
 from tonecomb.desktop.dialogs.machine import MachineDialog
 from tonecomb.desktop.dialogs.shaft import open_shaft
 from tonecomb.desktop.dialogs.tracks import TracksPopover
+from tonecomb.desktop.dialogs.transfer import open_transfer
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.readings.readings import Readings
 from tonecomb.desktop.stage.gram_pane import GramPane
 from tonecomb.desktop.stage.stage import Stage
+
+_MOST_MARKED = 100
 
 
 class Finding(QObject):
@@ -24,13 +28,31 @@ class Finding(QObject):
         self._window, self._store, self._stage = context.window, context.store, stage
         self._results, self._readings = context.results, readings
         self._combs, self._notes = context.combs, context.notes
+        self._watched = context.watched["transfer"]
         self._fits, self._notices = context.fits, context.notices
         readings.peak_chosen.connect(self._go_to_peak)
         stage.spectrum.drag.chosen.connect(self.fit_range)
         context.fits.armed.connect(self.choose_fit)
         context.held.comparison_asked.connect(lambda: stage.show_pane("against"))
-        editors = {"trend": self.edit_tracks, "run-up": self.choose_shaft}
+        editors = {"trend": self.edit_tracks, "run-up": self.choose_shaft,
+                   "transfer": self.choose_transfer}  # fmt: skip
+        stage.more_marks.append(self._taps)
+        context.watched["transfer"].changed.connect(lambda _: stage.refresh())
+        readings.modes.tap_chosen.connect(stage.waveform.set_limits)
         stage.edit_wanted.connect(lambda key: editors[key]())
+
+    def _taps(self) -> tuple[Mark, ...]:
+        """The taps of the transfer function, with their numbers; those that do not count are
+        struck out."""
+        found = self._watched.shown
+        signal = self._store.current
+        if found is None or signal is None or found.recording_id != signal.id:
+            return ()
+        return tuple(
+            Mark(found.start + tap.onset / found.fs,
+                 f"{tap.number}" if tap.number in found.used else f"({tap.number})")
+            for tap in found.taps[:_MOST_MARKED]
+        )  # fmt: skip
 
     def _go_to_peak(self, peak: Peak) -> None:
         if self._stage.spectra.isHidden():
@@ -56,6 +78,17 @@ class Finding(QObject):
         pane = self._stage.panes["spectrogram"]
         assert isinstance(pane, GramPane)
         pane.outline()
+
+    def delete(self) -> None:
+        """What the page of the readings shows: a tap or a capture is set aside or taken back, else
+        the chosen comb goes."""
+        page = self._readings.page
+        if page == "modes":
+            self._readings.modes.set_aside()
+        elif page == "events":
+            self._readings.events.turn()
+        else:
+            self.remove_comb()
 
     def remove_comb(self) -> None:
         """Take the comb away that is chosen in the readings."""
@@ -104,6 +137,12 @@ class Finding(QObject):
         view = self._stage.spectrum.limits()
         popover = TracksPopover(self._store, self._window, view, comb, chosen)
         popover.open_below(self._stage.panes["trend"].edit or self._stage)
+
+    def choose_transfer(self) -> None:
+        """Choose between which channels a transfer function is."""
+        self._stage.show_pane("transfer")
+        anchor = self._stage.panes["transfer"].edit
+        open_transfer(self._store, anchor or self._window)
 
     def choose_shaft(self) -> None:
         """Choose what tells the speed of a run-up's shaft."""

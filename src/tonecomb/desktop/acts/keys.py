@@ -89,6 +89,12 @@ method over several channels.</p>
 <p><b>9. Try it on a signal you know.</b> Ctrl+M makes one of parts: click a word to change it, or
 turn the wheel over it. What was put in stands beside what was read. File has signals to try; Signal
 has what a slower logger would show of any recording, and the check against a known tone.</p>
-<p><b>10. Report.</b> Ctrl+R saves one HTML file with the method, the pictures, the peaks and the
+<p><b>10. Measure live.</b> Ctrl+L listens to a stream, a sound input, or plays a file as if
+live; File has a simulated node to try, whose motor Ctrl+Shift+Up turns up. Everything follows the
+last seconds, or all since a restart. “Watch…” has captures and alarms pile up in the readings;
+Ctrl+F freezes, Ctrl+Shift+K keeps.</p>
+<p><b>11. Knock on it.</b> 0 looks between channels, Shift+G chooses which: taps are found, H1, H2
+or Hv drawn with coherence, modes fitted where a range is named. Delete sets a tap aside.</p>
+<p><b>12. Report.</b> Ctrl+R saves one HTML file with the method, the pictures, the peaks and the
 source's SHA-256. Ctrl+S saves the session.</p>
 """

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import math
 import subprocess
 import sys
 import time
@@ -10,63 +12,99 @@ from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
-import numpy as np
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject, Qt, QTimer
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from tonecomb.core import document as edits
-from tonecomb.core.document import Fingerprint, RecordingRef
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.document import Fingerprint, Mark, RecordingRef
 from tonecomb.core.errors import UserError
 from tonecomb.core.method import Frames, default_frame, default_method
 from tonecomb.core.progress import Progress
 from tonecomb.core.record.evenly import Filled
 from tonecomb.core.record.given import Given
+from tonecomb.core.record.pyramid import BASE
 from tonecomb.core.record.recording import Problem, Recording
+from tonecomb.core.say.numbers import clock
 from tonecomb.desktop.acts.opening import Opening
+from tonecomb.desktop.acts.watching import Watching
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
+from tonecomb.desktop.stage.live_bar import Last
 from tonecomb.desktop.stage.stage import Stage
 from tonecomb.formats.registry import WRITERS, write_recording
 from tonecomb.live.opening import KNOWN
 from tonecomb.live.receiver import Receiver
-from tonecomb.live.spool import SpoolReader, SpoolSamples
+from tonecomb.live.sound_in import PREFIX, inputs
+from tonecomb.live.source import Counts
+from tonecomb.live.spool import Progressed, SpoolReader
+from tonecomb.live.tail import Tail
+from tonecomb.live.watching import Event
 
-_TICK_MS = 30
+_TICK_MS, _LONGEST_MS = 18, 100
+_SHARE, _SHARE_ALONE = 0.7, 0.95  # of one core, that pictures may take; of a single channel
 _BREATH_S, _BREATH_OPEN_S = 2.0, 0.3
 _NODE_PORT = 5004
+_NODE = f"rtp://127.0.0.1:{_NODE_PORT}/L24/12800/3"
+_USUAL_S = 5.0  # of which the frame is the usual one, where all is looked at
+_MOST = 20  # captures that are marked
+_CELLS = 64  # of an outline, from which it serves
 
 
 class LiveActs(QObject):
     """One live recording at a time. While its pictures go on, the scheduler is ``lively``."""
 
-    def __init__(self, context: Context, stage: Stage, opening: Opening) -> None:
+    def __init__(
+        self, context: Context, stage: Stage, opening: Opening, watching: Watching
+    ) -> None:
         super().__init__(context.window)
         self._context, self._store, self._opening = context, context.store, opening
         self._bar, self._spectrum = stage.live_bar, stage.spectrum
         self._receiver: Receiver | None = None
         self._reader: SpoolReader | None = None
+        self._tail: Tail | None = None
         self._node: subprocess.Popen[bytes] | None = None
         self._id, self._shown_end, self._pictures = "", -1, 0.0
         self._last = self._breathed = 0.0
+        self.heard = 0.0
+        """When (monotonic, s) the newest sample that is shown came."""
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK_MS)
+        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
+        self._used = self._cost = 0.0
         self._timer.timeout.connect(self._tick)
+        self._bar.frozen.connect(lambda _: self._tick())
         self._bar.frozen.connect(lambda _: self._follow())
         self._bar.kept.connect(self.keep)
         self._bar.ended.connect(self.end)
-        self._bar.choice.picked.connect(lambda _: self._tick(again=True))
+        self._bar.restarted.connect(self.restart)
+        self._bar.choice.picked.connect(lambda _: self._look_at_now())
+        self.watching = watching
+        self._shown_from = 0
+        stage.more_marks.append(self._marks)
+        watching.chosen.connect(self._look_at)
+        self._since = 0  # the sample from which "since the start" looks
+        self._standing: Event | None = None  # a capture that is looked at
         context.store.changed.connect(self._follow)
+        self._followed: object = None  # findings that the combs went along with
+        context.results.analysis_changed.connect(self._follow_teeth)
 
     @property
     def live(self) -> bool:
         """Whether something is received."""
         return self._receiver is not None
 
+    @property
+    def progressed(self) -> Progressed | None:
+        """How far what is received is, None where nothing is."""
+        return None if self._reader is None else self._reader.progressed()
+
     def ask(self) -> None:
         """Go live with a source that the user names."""
-        usual = settings.settings().value("live", "rtp://127.0.0.1:5004/L24/12800/3")
-        text, ok = QInputDialog.getText(
-            self._context.window, "Go live", f"The source: {KNOWN}", text=str(usual)
+        usual = str(settings.settings().value("live", _NODE))
+        offered = list(dict.fromkeys([usual, _NODE, *(f"{PREFIX}{name}" for name in inputs())]))
+        text, ok = QInputDialog.getItem(
+            self._context.window, "Go live", f"The source: {KNOWN}", offered
         )
         if ok and text.strip():
             settings.settings().setValue("live", text.strip())
@@ -81,8 +119,8 @@ class LiveActs(QObject):
         described.unlink(missing_ok=True)
         self._node = subprocess.Popen(
             [sys.executable, "-m", "tonecomb", "node", "--port", str(_NODE_PORT), "--sdp",
-             str(described)],
-            stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+             str(described), "--keys"],
+            stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         )  # fmt: skip
         waited = QTimer(self)
 
@@ -95,11 +133,25 @@ class LiveActs(QObject):
         waited.timeout.connect(look)
         waited.start()
 
+    def tell_node(self, key: str) -> None:
+        """Have the simulated node do what one of its keys does."""
+        pipe = None if self._node is None else self._node.stdin
+        if pipe is None:
+            self._context.notices.show_notice(
+                "The simulated node is not running: go live with it first."
+            )
+            return
+        with contextlib.suppress(BrokenPipeError):
+            pipe.write(key.encode())
+            pipe.flush()
+
     def go(self, source: str) -> None:
         """Go live with a source."""
         self._stop_receiving()
         self._receiver = Receiver(source)
         self._reader, self._id, self._shown_end = None, uuid.uuid4().hex[:12], -1
+        self._since, self._standing = 0, None
+        self._used, self._cost = time.thread_time(), 0.0
         self._bar.freeze.setChecked(False)
         self._timer.start()
 
@@ -115,14 +167,25 @@ class LiveActs(QObject):
             return
         if reader is None:
             return
-        self._reader = reader
-        progressed = reader.progressed()
-        self._bar.tell(progressed, reader.described.rate, self._pictures)
-        if progressed.end - progressed.first < self._frame(reader):
+        if reader is not self._reader:
+            self._reader, self._tail = reader, Tail(reader)
+            self.watching.begin(receiver, reader)
+        self.watching.poll()
+        assert self._tail is not None
+        progressed = self._tail.catch_up()
+        stands = self._standing
+        rate = reader.described.rate
+        named = (
+            "" if stands is None else f"{stands.kind} {stands.number} at {clock(stands.at / rate)}"
+        )
+        self._bar.tell(progressed, reader.described.rate, self._pictures, named)
+        if progressed.end - max(progressed.first, self._since) < self._frame(reader):
             return
         if self._store.document.get(self._id) is None:
             self._shelve(reader)
-        elif not again and (self._bar.freeze.isChecked() or progressed.end == self._shown_end):
+        elif not again and (
+            self._bar.freeze.isChecked() or self._standing or progressed.end == self._shown_end
+        ):
             return
         if self._store.document.current == self._id:
             self._show(reader)
@@ -139,7 +202,7 @@ class LiveActs(QObject):
         """The frame without which there is nothing to see; for seconds, the usual one for them."""
         if self._bar.last.frames:
             return self._frames().frame
-        return default_frame(self._length(reader))
+        return default_frame(min(self._length(reader), round(_USUAL_S * reader.described.rate)))
 
     def _shelve(self, reader: SpoolReader) -> None:
         recording = self._recording(reader)
@@ -161,45 +224,52 @@ class LiveActs(QObject):
             self._store.apply("Go live", shorter, "live")
         now = time.monotonic()
         # Now and then what can wait follows too: cautions, outlines, figures.
-        if now - self._breathed > _BREATH_S:
+        breath = now - self._breathed > _BREATH_S
+        if breath:
             self._breathed = now
         scheduler = self._context.scheduler
-        scheduler.lively, scheduler.breathing = True, now - self._breathed < _BREATH_OPEN_S
-        self._store.show_live(recording)
+        scheduler.lively = scheduler.resting = self._standing is None
+        scheduler.breathing = now - self._breathed < _BREATH_OPEN_S
+        first = self._store.current is None or self._store.current.length != recording.length
+        self._store.show_live(recording, growing=not (first or breath))
         scheduler.look_now()
         gone, self._last = now - self._last, now
         self._pictures += 0.1 * (1 / max(gone, 1e-3) - self._pictures)
+        used = time.thread_time()  # by the picture before, with its painting
+        self._cost += 0.1 * (min(used - self._used, 1.0) - self._cost)
+        self._used = used
+        share = _SHARE if len(recording.channels) > 1 else _SHARE_ALONE
+        wait = min(round(1000 * self._cost / share), _LONGEST_MS)
+        self._timer.setInterval(max(_TICK_MS, wait))
         self._spectrum.holds = self._context.results.analysis is not None
 
     def _recording(self, reader: SpoolReader) -> Recording:
         """What is looked at: the last seconds, as many samples as there are."""
-        progressed, described = reader.progressed(), reader.described
-        end = progressed.end
-        first = max(progressed.first, end - self._length(reader))
-        self._shown_end = end
-        samples = SpoolSamples(reader, first)
-        lost: tuple[tuple[int, int], ...] = ()
-        if progressed.counts.lost_samples:
-            read = samples.read_many(range(len(described.channels)), 0, end - first)
-            holes = np.isnan(read).any(axis=0).astype(np.int8)
-            edges = np.flatnonzero(np.diff(np.concatenate([[0], holes, [0]])))
-            lost = tuple((int(a), int(b)) for a, b in edges.reshape(-1, 2))
-        gone = sum(b - a for a, b in lost)
-        told = (
-            f"{1000 * gone / described.rate:.4g} ms of what is looked at were lost on the way, in "
-            f"{len(lost)} gap{'s' if len(lost) > 1 else ''}: frames that touch them are left out."
-        )
+        assert self._tail is not None
+        progressed, described = self._tail.progressed, reader.described
+        end, length = progressed.end, self._length(reader)
+        self._shown_end, self.heard = end, time.monotonic() - progressed.age
+        first = max(progressed.first, self._since, end - length)
+        if (stands := self._standing) is not None:
+            first, end = max(progressed.first, stands.first), min(stands.end, end)
+        elif end - first > _CELLS * BASE:  # so that the running outline serves
+            end, least = end // BASE * BASE, -(-max(progressed.first, self._since) // BASE) * BASE
+            first = max(least, end - -(-length // BASE) * BASE)
+        self._shown_from = first
+        samples, lost = self._tail.samples(first, end), self._tail.lost(first, end)
+        problems = _problems(progressed.counts, described.rate, lost)
         return Recording(
             id=self._id,
             name=described.name,
             format="live",
+            live=stands is None,
             sample_rate=described.rate,
             rate_source="header",
             rate_found=f"from the stream's description: {described.rate:g} Hz",
             length=end - first,
             channels=described.channels,
             samples=Filled(samples, end - first) if lost else samples,
-            problems=(Problem("lost", told),) if lost else (),
+            problems=problems,
             lost=lost,
         )
 
@@ -208,15 +278,68 @@ class LiveActs(QObject):
         once."""
         here = self.live and self._store.document.current == self._id
         self._bar.setVisible(self.live)
-        lively = here and not self._bar.freeze.isChecked()
+        lively = here and not self._bar.freeze.isChecked() and self._standing is None
         if self._context.scheduler.lively and not lively and self.live:
-            self._context.scheduler.lively = False
+            self._context.scheduler.lively = self._context.scheduler.resting = False
             QTimer.singleShot(0, self._settle)
 
     def _settle(self) -> None:
         """What waits while pictures go on is done when they stand still."""
         self._store.changed.emit()
         self._context.results.tell_again()
+
+    def _marks(self) -> tuple[Mark, ...]:
+        """Where the captures are that are not set aside, of what is looked at."""
+        signal = self._store.current
+        if signal is None or signal.id != self._id or not self.live:
+            return ()
+        events = self.watching.events.values()
+        found = [
+            (event.at - self._shown_from, event) for event in events
+            if event.kind == "capture" and event.number not in self.watching.aside
+        ]  # fmt: skip
+        inside = [(at, event) for at, event in found if 0 <= at < signal.length]
+        return tuple(Mark(at / signal.rate, f"{event.number}") for at, event in inside[-_MOST:])
+
+    def restart(self) -> None:
+        """Look, and average, from now on."""
+        if self.live and self._reader is not None:
+            self._since = self._reader.progressed().end
+            self._bar.choice.choose(Last(math.inf))
+            self._look_at_now()
+
+    def _look_at_now(self) -> None:
+        """Follow what comes again."""
+        self._standing = None
+        self._bar.freeze.setChecked(False)
+        if not math.isinf(self._bar.last.number):
+            self._since = 0
+        self._tick(again=True)
+        self._follow()
+
+    def _look_at(self, event: Event) -> None:
+        """Look at a capture, or an alarm, which stands still."""
+        if self._tail is None or not self.live:
+            return
+        if self._tail.progressed.first > event.first:
+            self._context.notices.tell(
+                UserError(
+                    f"{event.kind.capitalize()} {event.number} was let go of",
+                    "the live recording may take so much room on the disk and no more",
+                )
+            )
+            return
+        if event.end > self._tail.progressed.end:
+            return  # it is still coming
+        self._standing = event
+        self._tick(again=True)
+        self._follow()
+
+    def _follow_teeth(self, analysis: Analysis | None) -> None:
+        found = None if analysis is None else analysis.found
+        if self._context.scheduler.lively and self.live and found not in (None, self._followed):
+            self._followed = found
+            QTimer.singleShot(0, self._context.combs.follow_teeth)
 
     def freeze(self) -> None:
         """Let the pictures stand still, or go on."""
@@ -252,6 +375,8 @@ class LiveActs(QObject):
         """Receive no more. What was looked at last stays on the shelf."""
         self._stop_receiving()
         if self._node is not None:
+            if self._node.stdin is not None:
+                self._node.stdin.close()
             self._node.terminate()
             self._node.wait()
             self._node = None
@@ -269,9 +394,33 @@ class LiveActs(QObject):
             )
             from tonecomb.core.record.recording import ArraySamples
 
-            self._context.scheduler.lively = False
-            self._store.show_live(replace(shown, samples=ArraySamples.of(*arrays)))
+            self._context.scheduler.lively = self._context.scheduler.resting = False
+            ended = replace(shown, samples=ArraySamples.of(*arrays), live=False)
+            self._store.show_live(ended)
             self._settle()
         receiver.forget()
+        self.watching.end()
         self._spectrum.holds = False
         self._bar.hide()
+
+
+def _problems(
+    counts: Counts, rate: float, lost: tuple[tuple[int, int], ...]
+) -> tuple[Problem, ...]:
+    """What is to be said of what is looked at."""
+    told = []
+    if lost:
+        gone, many = sum(b - a for a, b in lost), "s" if len(lost) > 1 else ""
+        own = f" {counts.overrun} packets since the start were missed by this machine."
+        told.append(Problem("lost", (
+            f"{1000 * gone / rate:.4g} ms of what is looked at were lost on the way, in "
+            f"{len(lost)} gap{many}: frames that touch them are left out."
+            + (own if counts.overrun else "")
+        )))  # fmt: skip
+    if counts.rate_ppm:
+        comes = rate * (1 + counts.rate_ppm / 1e6)
+        told.append(Problem("rate", (
+            f"Samples come at {comes:.6g} Hz by this machine's clock, not at {rate:.6g} Hz as the "
+            f"source says: frequencies may be off by {abs(counts.rate_ppm) / 1e4:.2g} %."
+        )))  # fmt: skip
+    return tuple(told)

@@ -301,6 +301,25 @@ class Opening(QObject):
 
         self._jobs.submit(f"Opening {Path(chosen).name}", work, done, self._notices.tell)
 
+    def read_file_anew(self, recording_id: str) -> None:
+        """Read a recording's file again, as it is now."""
+        ref = self._store.document.get(recording_id)
+        if ref is None or not ref.path:
+            return
+
+        def work(progress: Progress) -> Opened:
+            return open_file(Path(ref.path), ref.given, progress, ref.id)
+
+        def done(opened: Opened) -> None:
+            now = self._store.document.get(recording_id)
+            if now is not None:
+                found = replace(now, fingerprint=opened.fingerprint)
+                changed = edits.change_recording(self._store.document, found)
+                self._store.apply("Read the file anew", changed)
+            self._store.keep(opened.understood, ref.given.how)
+
+        self._jobs.submit(f"Reading {ref.name}", work, done, self._notices.tell)
+
     def open_demo(self) -> None:
         """Open the demo recordings, made now if this is the first time."""
 

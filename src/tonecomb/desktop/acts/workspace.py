@@ -18,6 +18,7 @@ from tonecomb.core.units import unit
 from tonecomb.desktop.acts.opening import Opened, Opening, open_file
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
+from tonecomb.desktop.state.autosave import generations
 from tonecomb.desktop.state.messages import Answer, ask_unsaved
 from tonecomb.formats.assemble import with_given
 from tonecomb.formats.session import session
@@ -60,9 +61,11 @@ def _open_session(path: Path, progress: Progress) -> _OpenedSession:
 
 
 class Workspace(QObject):
-    """``opened`` carries the path of each session that was opened or saved."""
+    """``opened`` carries the path of each session that was opened or saved, ``restored`` that of
+    an autosave, which is no longer needed once its work is safe again."""
 
     opened = pyqtSignal(object)
+    restored = pyqtSignal(object)
 
     def __init__(self, context: Context, opening: Opening) -> None:
         super().__init__(context.window)
@@ -77,14 +80,22 @@ class Workspace(QObject):
             return
 
         def work(progress: Progress) -> _OpenedSession:
-            return _open_session(path, progress)
+            if not restored:
+                return _open_session(path, progress)
+            damaged: UserError | None = None
+            for one in generations(path):
+                try:
+                    return _open_session(one, progress)
+                except UserError as error:
+                    damaged = damaged or error
+            raise damaged or UserError(f"{path} is gone")
 
         def done(result: _OpenedSession) -> None:
             for one in result.opened:
                 self._store.keep(one.understood, one.given.how)
             self._store.reset(result.document, None if restored else path, saved=not restored)
             if restored:
-                path.unlink(missing_ok=True)
+                self.restored.emit(path)
             else:
                 settings.add_recent(path)
                 self.opened.emit(path)

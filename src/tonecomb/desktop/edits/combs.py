@@ -164,6 +164,14 @@ class Combs(QObject):
             combs[index] = self._snapped(combs[index], analysis)
             self._apply("Snap comb", tuple(combs))
 
+    def follow_teeth(self) -> None:
+        """Let every comb go along with its teeth, as they were found last."""
+        analysis, ref = self._results.analysis, self._store.ref
+        if analysis is None or ref is None or not ref.combs or not analysis.lines:
+            return
+        moved = tuple(self._snapped(one, analysis) for one in ref.combs)
+        self._store.amend(edits.set_combs(self._store.document, ref, moved))
+
     def _snapped(self, one: DroppedComb, analysis: Analysis) -> DroppedComb:
         """Fitted tooth by tooth from the fundamental up, so that the higher ones find theirs."""
         near = reach(one.spacing, analysis)

@@ -14,7 +14,7 @@ from typing import Any
 
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QLabel, QWidget
 
 from tonecomb.desktop.kit.theme import Theme, font
@@ -75,6 +75,8 @@ class Axis(pg.AxisItem):
     def __init__(self, orientation: str) -> None:
         super().__init__(orientation, maxTickLength=-4)
         self.log = False
+        self.origin = 0.0
+        self._pixels: tuple[Any, QPixmap] | None = None
         self.ground = QColor("white")
         self.picture: Any = None
         self._decimals = 0
@@ -98,10 +100,37 @@ class Axis(pg.AxisItem):
         if self.picture is None:
             specs = self.generateDrawSpecs(p)
             self.picture = None if specs is None else self._opaque(*specs)
-        if self.picture is not None:
-            p.save()
+        if self.picture is None:
+            return
+        p.save()
+        screen, device = p.device(), p.deviceTransform()
+        if isinstance(screen, QWidget) and not device.isScaling():
+            self._blit(p, screen.devicePixelRatioF())
+        else:
             self.drawPicture(p, *self.picture)
-            p.restore()
+        p.restore()
+
+    def _blit(self, p: QPainter, ratio: float) -> None:
+        """The same lines and figures again, while they are the same."""
+        area, origin = self.boundingRect(), p.deviceTransform()
+        # Lines keep their place among the pixels.
+        area.translate(-(origin.dx() % 1.0), -(origin.dy() % 1.0))
+        area = QRectF(math.floor(area.left()), math.floor(area.top()),
+                      math.ceil(area.width()) + 1, math.ceil(area.height()) + 1)  # fmt: skip
+        key = (self.picture, area, ratio, origin.dx() % 1.0, origin.dy() % 1.0)
+        if self._pixels is None or self._pixels[0] != key:
+            pixels = QPixmap(math.ceil(area.width() * ratio), math.ceil(area.height() * ratio))
+            pixels.setDevicePixelRatio(ratio)
+            pixels.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(pixels)
+            painter.setRenderHints(p.renderHints())
+            painter.translate(origin.dx() % 1.0, origin.dy() % 1.0)
+            painter.translate(-area.topLeft())
+            self.drawPicture(painter, *self.picture)
+            painter.end()
+            self._pixels = (key, pixels)
+        p.translate(-(origin.dx() % 1.0), -(origin.dy() % 1.0))
+        p.drawPixmap(area.topLeft(), self._pixels[1])
 
     def _opaque(self, line: Any, ticks: Any, texts: Any) -> tuple[Any, Any, Any]:
         pens: dict[int, QPen] = {}
@@ -114,7 +143,19 @@ class Axis(pg.AxisItem):
             told.append((pens[alpha], start, end))
         return line, told, texts
 
+    def count_from(self, origin: float) -> None:
+        """Have figures that count from this place on the axis."""
+        if origin != self.origin:
+            self.origin = origin
+            self.picture = None
+            self.update()
+
     def tickValues(self, minVal: float, maxVal: float, size: float) -> list[tuple[float, Any]]:
+        if self.origin and not self.log:
+            off, self.origin = self.origin, 0.0
+            levels = self.tickValues(minVal - off, maxVal - off, size)
+            self.origin = off
+            return [(step, [v + off for v in values]) for step, values in levels]
         if not self.log:
             levels = super().tickValues(minVal, maxVal, size)
             # All levels that have room for figures show them with the same decimals.
@@ -137,10 +178,23 @@ class Axis(pg.AxisItem):
     def tickStrings(self, values: Any, scale: float, spacing: float) -> list[str]:
         if self.log:
             return [f"{10**v:.6g}" if spacing == _LABELLED else "" for v in values]
+        values = [v - self.origin for v in values]
         decimals = max(self._decimals, _decimals(spacing))
         if decimals > 6:
             return [f"{v:.3g}".replace("-", "−") for v in values]
-        return [f"{v + 0.0:.{decimals}f}".replace("-", "−") for v in values]
+        return [f"{round(v, decimals) + 0.0:.{decimals}f}".replace("-", "−") for v in values]
+
+
+class Trace(pg.PlotCurveItem):
+    """A line that takes the whole view: where its ends lie is not worked out for each picture."""
+
+    def boundingRect(self) -> QRectF:
+        return self.viewRect() or QRectF()
+
+    def viewTransformChanged(self) -> None:
+        super().viewTransformChanged()
+        pg.GraphicsObject.viewTransformChanged(self)  # forgets the range of the view that it keeps
+        self.prepareGeometryChange()
 
 
 def _mixed(colour: QColor, ground: QColor) -> QColor:

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFrame, QLineEdit, QSizePolicy, QStackedLayout, QVBo
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.modal.transfer import Transfer
 from tonecomb.core.record.statistics import StretchFigures
 from tonecomb.core.say.caution import Caution
 from tonecomb.desktop.edits.context import Context
@@ -18,6 +19,8 @@ from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import label, link, panel, row, rule
 from tonecomb.desktop.readings.bands import BandReadings
 from tonecomb.desktop.readings.combs import CombReadings
+from tonecomb.desktop.readings.events import EventReadings
+from tonecomb.desktop.readings.modes import ModeReadings
 from tonecomb.desktop.readings.peaks import PeakReadings
 from tonecomb.desktop.readings.resonances import ResonanceReadings
 from tonecomb.desktop.readings.search import search_popover
@@ -77,26 +80,29 @@ class Readings(QWidget):
         self.combs = CombReadings(combs, context.isolating)
         self.resonances = ResonanceReadings(context.fits)
         self.truth = TruthReadings(context.making)
+        self.events, self.modes = EventReadings(), ModeReadings(context.store)
         self.pages: dict[str, Page] = {
             "peaks": self.peaks, "combs": self.combs, "resonances": self.resonances,
-            "truth": self.truth,
+            "truth": self.truth, "events": self.events, "modes": self.modes,
         }  # fmt: skip
         tips = (
             "Tones one by one",
             "Families of harmonics and sidebands",
             "Natural frequencies and damping",
             "What was put in, and what was read",
+            "Captures and alarms of the live recording",
+            "Modes of the transfer function, and its taps",
         )
         self.tabs = {
             name: link(name.capitalize(), tip, partial(self.show_page, name))
             for name, tip in zip(self.pages, tips, strict=True)
         }
-        *usual, truth = self.tabs.values()
+        *usual, truth, events, modes = self.tabs.values()
         column.addLayout(row(*usual, None, spacing=10))
         self.search = link("", "Change which peaks are found (P)", self.edit_search)
         self._filtering = link("filter", "Show only rows that hold what you type (Q)",
                                self.focus_filter)  # fmt: skip
-        column.addLayout(row(truth, self.search, None, self._filtering, spacing=10))
+        column.addLayout(row(truth, events, modes, self.search, None, self._filtering, spacing=10))
         self.filter_field = QLineEdit()
         self.filter_field.setPlaceholderText("only rows with …")
         self.filter_field.setAccessibleName("Filter")
@@ -107,13 +113,18 @@ class Readings(QWidget):
         self.filter_field.hide()
         column.addWidget(self.filter_field)
         self._pages = QStackedLayout()
-        for page in (self.peaks, self.combs, self.resonances, self.truth):
-            self._pages.addWidget(page)
+        for one in self.pages.values():
+            assert isinstance(one, QWidget)
+            self._pages.addWidget(one)
         self.truth.chosen.connect(self.place_chosen)
         self.peaks.chosen.connect(self.peak_chosen)
         self.combs.chosen.connect(self.place_chosen)
         self.resonances.chosen.connect(self.place_chosen)
-        self._page = "peaks"
+        self._page, self._events = "peaks", 0
+        for name in ("events", "modes"):
+            self.tabs[name].hide()
+        context.watched["transfer"].changed.connect(self._show_transfer)
+        self.modes.chosen.connect(self.place_chosen)
         self._combs = combs
         combs.changed.connect(self._combs_changed)
         column.addLayout(self._pages, 1)
@@ -158,6 +169,25 @@ class Readings(QWidget):
         self._turn()
         self._refresh_search()
 
+    def _show_transfer(self, found: Transfer | None) -> None:
+        self.modes.show_transfer(found)
+        self.tabs["modes"].setVisible(found is not None)
+        if found is None and self._page == "modes":
+            self._page = "peaks"
+        self._turn()
+        self._refresh_search()
+
+    def offer_events(self, offered: bool) -> None:
+        """Whether there is a page of captures and alarms."""
+        self.tabs["events"].setVisible(offered)
+        if not offered and self._page == "events":
+            self.show_page("peaks")
+
+    def count_events(self, count: int) -> None:
+        """How many there are."""
+        self._events = count
+        self._turn()
+
     def set_theme(self, _: Theme) -> None:
         """Colour what has the colours of the stage."""
         self.truth.show_analysis(self._analysis)
@@ -190,6 +220,8 @@ class Readings(QWidget):
             "combs": len(self._combs.shown),
             "resonances": 0 if analysis is None else len(analysis.resonances),
             "truth": 0,
+            "events": self._events,
+            "modes": self.modes.count,
         }
         for name, button in self.tabs.items():
             count = counts[name]

@@ -106,6 +106,8 @@ class GramPane(Pane):
 
     def show_signal(self, signal: Signal, channel: int, stretch: Stretch) -> None:
         self._signal, self._channel = signal, channel
+        for axis in (self.plot.left, self.sideways.bottom):
+            axis.count_from(signal.duration if signal.recording.live else 0.0)
         for plot in (self.plot, self.sideways):
             plot.show_stretch(stretch.start, stretch.end)
             plot.regions.show(self._context.isolating.regions, stretch.start, stretch.end)

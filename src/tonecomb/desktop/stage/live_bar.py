@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+import time
 from dataclasses import dataclass
 
 from PyQt6.QtCore import pyqtSignal
@@ -9,9 +11,13 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from tonecomb.core.estimate.framing import make_framing
 from tonecomb.core.method import Frames
+from tonecomb.core.say.numbers import clock
 from tonecomb.desktop.kit.theme import current_theme, font
 from tonecomb.desktop.kit.widgets import Choice, label
 from tonecomb.live.spool import Progressed
+
+_ALL = 1 << 60  # samples
+_TELL_S = 0.25  # between two words on how it goes
 
 
 @dataclass(frozen=True)
@@ -24,6 +30,8 @@ class Last:
     @property
     def called(self) -> str:
         """In words."""
+        if self.number == math.inf:
+            return "since the start"
         if not self.frames:
             return f"the last {self.number:g} s"
         return "the last frame" if self.number == 1 else f"the last {self.number:g} frames"
@@ -32,15 +40,18 @@ class Last:
 LASTS = (
     *(Last(seconds) for seconds in (0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 60.0)),
     *(Last(frames, frames=True) for frames in (1, 4, 16, 64)),
+    Last(math.inf),
 )
 
 
 class LiveBar(QWidget):
-    """``frozen`` whether the pictures stand still; ``kept`` to make a recording of it, ``ended`` to
-    receive no more."""
+    """``frozen`` whether the pictures stand still; ``kept`` to make a recording of it, ``watched``
+    to choose what to watch for, ``restarted`` to look from now on, ``ended`` to receive no more."""
 
     frozen = pyqtSignal(bool)
     kept = pyqtSignal()
+    watched = pyqtSignal()
+    restarted = pyqtSignal()
     ended = pyqtSignal()
 
     def __init__(self) -> None:
@@ -66,8 +77,16 @@ class LiveBar(QWidget):
         line.addWidget(self.state)
         line.addWidget(self.how)
         line.addStretch(1)
-        for widget in (self.choice, self.freeze, self.keep, self.end):
+        self.watch = QPushButton("Watch…")
+        self.watch.setToolTip("Captures by a trigger, and alarms")
+        self.watch.clicked.connect(lambda: self.watched.emit())
+        self.restart = QPushButton("Restart")
+        self.restart.setToolTip("Average and hold from now on (Ctrl+Shift+L)")
+        self.restart.clicked.connect(lambda: self.restarted.emit())
+        self.restart.setVisible(False)
+        for widget in (self.choice, self.restart, self.watch, self.freeze, self.keep, self.end):
             line.addWidget(widget)
+        self._told = 0.0
         self.hide()
 
     @property
@@ -78,27 +97,38 @@ class LiveBar(QWidget):
 
     def length(self, rate: float, frames: Frames) -> int:
         """Samples before now that are looked at, at ``rate`` in Hz with the method's ``frames``."""
+        if self.last.number == math.inf:
+            return _ALL
         if not self.last.frames:
             return round(self.last.number * rate)
         frame = frames.frame
         hop = make_framing(frame, frame, frames.overlap, rate).hop
         return round(self.last.number - 1) * hop + frame
 
-    def tell(self, progressed: Progressed, rate: float, pictures: float) -> None:
-        """How it goes."""
+    def tell(
+        self, progressed: Progressed, rate: float, pictures: float, standing: str = ""
+    ) -> None:
+        """How it goes; ``standing`` names what is looked at instead of what comes."""
+        self.how.setVisible(not standing)
+        self.restart.setVisible(self.last.number == math.inf)
         theme = current_theme()
-        seconds = progressed.end / rate
-        clock = f"{int(seconds // 3600)}:{int(seconds // 60) % 60:02d}:{int(seconds) % 60:02d}"
+        gone = clock(progressed.end / rate)[:-2]
         if progressed.ended:
-            text, shade = f"ended · {clock}", theme.quiet
+            text, shade = f"ended · {gone}", theme.quiet
         elif progressed.age > 1.0:
-            text, shade = f"waiting {progressed.age:.0f} s · {clock}", theme.caution
+            text, shade = f"waiting {progressed.age:.0f} s · {gone}", theme.caution
+        elif standing:
+            text, shade = standing, theme.second
         elif self.freeze.isChecked():
-            text, shade = f"frozen · {clock} and on", theme.second
+            text, shade = f"frozen · {gone} and on", theme.second
         else:
-            text, shade = f"● live · {clock}", theme.fault
+            text, shade = f"● live · {gone}", theme.fault
         self.state.setText(text)
-        self.state.setStyleSheet(f"color: {shade}")
+        if (style := f"color: {shade}") != self.state.styleSheet():
+            self.state.setStyleSheet(style)
+        if (now := time.monotonic()) - self._told < _TELL_S:
+            return
+        self._told = now
         lost = progressed.counts.lost_samples
         told = [f"lost {1000 * lost / rate:.3g} ms"] if lost else []
         told.append(f"{pictures:.0f} pictures a second, {1000 * progressed.age:.0f} ms old")

@@ -11,6 +11,7 @@ from tonecomb.desktop.stage.gram_pane import GramPane
 from tonecomb.desktop.stage.pane import PaneSpec
 from tonecomb.desktop.stage.phase import PhasePane
 from tonecomb.desktop.stage.run_up import RunUpPane
+from tonecomb.desktop.stage.transfer import TransferPane
 from tonecomb.desktop.stage.trend import TrendPane
 from tonecomb.desktop.stage.waterfall.pane import WaterfallPane
 
@@ -32,6 +33,9 @@ PANES: list[PaneSpec] = [
              "which they ring", "its own", 280, EnvelopePane),
     PaneSpec("cepstrum", "Cepstrum", "9", "Families of lines as single values over quefrency, to "
              "be dropped as combs or taken out", "its own", 220, CepstrumPane),
+    PaneSpec("transfer", "Transfer function", "0", "Between channels, from taps or what runs: "
+             "curves, coherence, circle, poles, mode shapes", "time", 560, TransferPane,
+             shows_levels=True),
     PaneSpec("phase", "Phase", "3", "Phase, real and imaginary part or group delay below the "
              "spectrum", "frequency", 190, PhasePane),
     PaneSpec("against", "Against a held trace", "Shift+H", "Ratio or difference of the trace now "

@@ -86,7 +86,8 @@ class PeakMarks:
             text = self._texts[used]
             note = self.note_of(peak)
             name = f" {note.name}" if note is not None and note.name else ""
-            text.setText(f"{peak.tone.frequency:.2f}{name}")
+            if (words := f"{peak.tone.frequency:.2f}{name}") != text.toPlainText():
+                text.setText(words)
             at = plot.place(peak.tone.frequency)
             place = plot.box.mapViewToDevice(QPointF(at, level))
             if place is None or not bottom <= level <= top:

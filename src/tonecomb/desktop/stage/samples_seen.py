@@ -31,6 +31,7 @@ class SamplesSeen(QObject):
         self._slot = Slot(context.scheduler, self._wanted, patient=True)
         self._slot.changed.connect(self._show)
         context.store.changed.connect(self._slot.follow)
+        context.store.grew.connect(self._slot.follow)
         view.box.sigXRangeChanged.connect(lambda *_: self._slot.follow_now())
 
     @property

@@ -127,9 +127,15 @@ class MarkLines(QObject):
         self._plot = plot
         self._theme: Theme | None = None
         self.lines: list[pg.InfiniteLine] = []
+        self._notes: list[str] = []
 
     def show(self, marks: tuple[Mark, ...]) -> None:
         """Show these."""
+        if [mark.note for mark in marks] == self._notes:  # of a live recording, which go along
+            for line, mark in zip(self.lines, marks, strict=True):
+                line.setValue(mark.time)
+            return
+        self._notes = [mark.note for mark in marks]
         for line in self.lines:
             self._plot.removeItem(line)
         self.lines = []

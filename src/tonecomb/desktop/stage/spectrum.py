@@ -16,7 +16,9 @@ from tonecomb.core.find.peaks import Peak
 from tonecomb.core.method import Resolution
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.edits.held import Shown
+from tonecomb.desktop.kit.plot import Trace
 from tonecomb.desktop.kit.theme import PAPER, Theme
+from tonecomb.desktop.stage.alarm_lines import AlarmLines, levels_of
 from tonecomb.desktop.stage.cell import ResolutionCell
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frame_curves import FrameCurves
@@ -52,12 +54,12 @@ class SpectrumView(FrequencyPlot):
         self._drawn: Curve | None = None  # with levels as the upright axis has them
         self._chosen: Peak | None = None
         self._theme: Theme | None = None
-        self.curve = pg.PlotCurveItem()
+        self.curve = Trace()
         self._spot = pg.ScatterPlotItem(size=7, pxMode=True)
         for item in (self.curve, self._spot):
             self.addItem(item, ignoreBounds=True)
         self._spot.setZValue(5)
-        self.always_cell = False
+        self.always_cell = self._stale = False
         self._colour = 0
         self.overlays = Overlays(self, self._on_axis, self._line)
         self.held = HeldCurves(self, self._of_held, self._line)
@@ -69,6 +71,9 @@ class SpectrumView(FrequencyPlot):
         self.marks = PeakMarks(self)
         self.cell = ResolutionCell(self)
         self.combs = CombLines(self, numbers=True)
+        self.alarms = AlarmLines(
+            self, lambda squares: levels_of(self._analysis, self.decibels, squares)
+        )
         self.cursor: float | None = None
         self.drag = RangeDrag(self, self.combs)
         self.box.show_all.connect(self.show_all)
@@ -90,6 +95,7 @@ class SpectrumView(FrequencyPlot):
         for part in parts:
             part.paint(theme)
         self.combs.paint_with(theme)
+        self.alarms.paint_with(theme)
         self.cell.paint(theme)
         self.show_held(self.held.traces)
 
@@ -223,6 +229,9 @@ class SpectrumView(FrequencyPlot):
 
     def set_stale(self, stale: bool) -> None:
         """Fade what is drawn while it is no longer what the method line says."""
+        if stale == self._stale:
+            return
+        self._stale = stale
         for item in (self.curve, *self.overlays.items, *self.marks.items):
             item.setOpacity(0.3 if stale else 1.0)
 

@@ -3,13 +3,14 @@ how to begin."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QSplitter, QStackedLayout, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.document import Mark
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.regions import Box
@@ -35,6 +36,7 @@ from tonecomb.desktop.stage.progress_strip import ProgressStrip
 from tonecomb.desktop.stage.samples_seen import SamplesSeen
 from tonecomb.desktop.stage.spectra import Spectra
 from tonecomb.desktop.stage.upright import MarkedLines
+from tonecomb.desktop.state.store import Store
 
 _VIEWS = 2
 _ALONE = (190, 440)  # shares of waveform and spectrum with nothing below them
@@ -66,6 +68,7 @@ class Stage(QWidget):
             self.splitter.addWidget(part)
             self.splitter.setStretchFactor(self.splitter.count() - 1, share)
         self._shaft: float | None = None
+        self.more_marks: list[Callable[[], tuple[Mark, ...]]] = []
         self._names: object = None
         self.orders = True
         self.frame_place = FramePlace(self.waveform)
@@ -128,6 +131,9 @@ class Stage(QWidget):
         context.moments.moved.connect(self._show_moment)
         context.moments.changed.connect(self.spectrum.show_frame)
         context.store.changed.connect(self.refresh)
+        context.store.grew.connect(
+            lambda: _show_samples(self._store, self.lanes, self.panes.values(), self.more_marks)
+        )
         context.results.analysis_changed.connect(self.show_analysis)
         context.results.waiting.connect(  # while pictures follow, each is the newest there is
             lambda waits: self.spectrum.set_stale(waits and not context.scheduler.lively)
@@ -266,14 +272,7 @@ class Stage(QWidget):
         if signal is None or method is None or ref is None:
             self.lanes.clear()
             return
-        now = shown_now(self._store)
-        assert now is not None
-        _, channel, stretch = now
-        left_out = method.averaging.left_out
-        self.lanes.show_spoiled(_spoiled(signal))
-        self.lanes.show_channels(signal, channel, ref.beside, stretch, ref.marks, left_out)
-        for pane in self.panes.values():
-            pane.show_signal(*now)
+        _show_samples(self._store, self.lanes, self.panes.values(), self.more_marks)
         self.show_marks(self._context.notes.marks())
         if (names := (ref.peak_notes, ref.machine)) != self._names:  # which stand at the peaks
             self._names = names
@@ -343,6 +342,25 @@ class Stage(QWidget):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self.progress.place()
+
+
+def _show_samples(
+    store: Store,
+    lanes: Lanes,
+    panes: Iterable[Pane],
+    more: Iterable[Callable[[], tuple[Mark, ...]]],
+) -> None:
+    """Have the samples of what is analysed in every view over time, with ``more`` marks."""
+    now, ref, method = shown_now(store), store.ref, store.method
+    if now is None or ref is None or method is None:
+        return
+    signal, channel, stretch = now
+    left_out = method.averaging.left_out
+    marks = tuple(mark for every in more for mark in every())
+    lanes.show_spoiled(_spoiled(signal))
+    lanes.show_channels(signal, channel, ref.beside, stretch, ref.marks + marks, left_out)
+    for pane in panes:
+        pane.show_signal(*now)
 
 
 def _spoiled(signal: Signal) -> tuple[Stretch, ...]:

@@ -15,7 +15,7 @@ from tonecomb.core.record.recording import Array, Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.sentence import seconds
 from tonecomb.core.units import unit
-from tonecomb.desktop.kit.plot import AXIS_WIDTH, Plot
+from tonecomb.desktop.kit.plot import AXIS_WIDTH, Plot, Trace
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.stage.problems import Problems
 from tonecomb.desktop.stage.spans import Ends, MarkLines, StretchEnds
@@ -62,7 +62,7 @@ class WaveformView(Plot):
     def __init__(self, envelopes: Envelopes, colour: int = 0) -> None:
         super().__init__()
         self._envelopes, self._colour = envelopes, colour
-        self._named = False
+        self._named, self._time_shown = False, True
         self.title = QLabel(self)
         self.title.setObjectName("readout")
         self.title.setFont(font(9))
@@ -74,12 +74,20 @@ class WaveformView(Plot):
         self._signal: Signal | None = None
         self._channel = 0
         self.envelope: Envelope | None = None
-        self._outside, self.inside = pg.PlotCurveItem(), pg.PlotCurveItem()
+        self._outside, self.inside = Trace(), Trace()
         self.time_line = pg.InfiniteLine(angle=90)
         self.time_line.hide()
+        self.level_line = pg.InfiniteLine(angle=0)  # that is watched
+        self.level_line.hide()
         self.stretch = StretchEnds(self, self._rounded)
         self.problems = Problems(self, envelopes)
-        for item in (self.problems.spans, self._outside, self.inside, self.time_line):
+        for item in (
+            self.problems.spans,
+            self._outside,
+            self.inside,
+            self.time_line,
+            self.level_line,
+        ):
             self.addItem(item, ignoreBounds=True)
         self.marks = MarkLines(self)
         self.readouts = Ends(self, 11)
@@ -104,6 +112,7 @@ class WaveformView(Plot):
         self.marks.paint(theme)
         self.problems.spans.set_theme(theme)
         self.time_line.setPen(pg.mkPen(theme.quiet, style=Qt.PenStyle.DashLine))
+        self.level_line.setPen(pg.mkPen(theme.accent, style=Qt.PenStyle.DashLine))
 
     def show_channel(self, signal: Signal, channel: int, stretch: Stretch) -> None:
         """Show a channel with its stretch; a new signal is shown whole."""
@@ -138,7 +147,10 @@ class WaveformView(Plot):
             self._fit_level()
             self._ask()
         self.problems.show(signal, channel)
-        self._draw()
+        if same and known is not None and known.key != signal.key:
+            self._ask()  # which draws
+        else:
+            self._draw()
 
     def name_channel(self, named: bool) -> None:
         """Show the channel's name, where there are several."""
@@ -161,9 +173,14 @@ class WaveformView(Plot):
 
     def show_time_axis(self, shown: bool) -> None:
         """Figures and label of the time axis, or only its grid."""
-        self.bottom.setStyle(showValues=shown)
-        self.set_label("bottom", "Time, s" if shown else "")
-        self.bottom.setHeight(None if shown else 6)
+        if self._time_shown != shown:
+            self._time_shown = shown
+            self.bottom.setStyle(showValues=shown)
+            self.bottom.setHeight(None if shown else 6)
+        live = self._signal is not None and self._signal.recording.live
+        self.bottom.count_from(self._signal.duration if live and self._signal else 0.0)
+        name = "Time before now, s" if live else "Time, s"
+        self.set_label("bottom", name if shown else "")
 
     @property
     def channel(self) -> int:
@@ -282,6 +299,10 @@ class WaveformView(Plot):
         x, y = self.drawn()
         inside = (x >= stretch.start) & (x <= stretch.end)
         # "finite" breaks the line where samples are missing.
+        if inside.all():
+            self._outside.hide()
+            self.inside.setData(x, y, connect="finite")
+            return
         self._outside.setData(x, np.where(inside, np.nan, y), connect="finite")
         self.inside.setData(x, np.where(inside, y, np.nan), connect="finite")
 
@@ -319,5 +340,6 @@ class WaveformView(Plot):
         note = f" · {wrong.text}" if wrong is not None and wrong.text != value else ""
         self.time_line.setPos(time)
         self.time_line.show()
-        shown = f"{seconds(self._rounded(time), signal.rate)} s · {value.replace('-', '−')}"
+        since = self._rounded(time) - self.bottom.origin
+        shown = f"{seconds(since, signal.rate)} s · {value.replace('-', '−')}"
         self.say(shown + note)

@@ -82,7 +82,7 @@ class Envelopes(QObject):
         lacking = [
             i for i in channels
             if 0 <= i < len(signal.channels) and (signal.key, i) not in self._built
-            and (signal.key, i) not in self._building
+            and (signal.key, i) not in self._building and signal.samples.outline(i) is None
         ]  # fmt: skip
         if not lacking:
             return
@@ -111,7 +111,9 @@ class Envelopes(QObject):
     def pyramid(self, recording_id: str, channel: int) -> Pyramid | None:
         """The channel's pyramid, if it is built."""
         signal = self._store.signal(recording_id)
-        return None if signal is None else self._built.get((signal.key, channel))
+        if signal is None or not 0 <= channel < len(signal.channels):
+            return None
+        return signal.samples.outline(channel) or self._built.get((signal.key, channel))
 
     def envelope(self, wanted: EnvelopeWanted) -> Envelope | None:
         """An envelope for drawing now; the exact one where it is known, or else it follows by

@@ -58,6 +58,7 @@ class Results(QObject):
         for slot in (self._estimate, self._found):
             slot.failed.connect(self.failed)
         store.changed.connect(self._estimate.follow)
+        store.grew.connect(self._estimate.follow)
         store.reopened.connect(lambda _: self._estimate.follow())
 
     def tell_again(self) -> None:

@@ -21,12 +21,13 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.progress import Progress, silent
 
-ROOM = 256 << 20  # bytes of results
+ROOM, LIVE_ROOM = 256 << 20, 8 << 20  # bytes of results
 _SETTLE_MS = 40  # that edits in a row are waited for
 QUICK_SAMPLES = 1 << 14
 """Up to which reading a signal and estimating its spectrum is quick."""
 QUICK_PLAIN = 1 << 17
 """And where its samples lie ready."""
+_REST = 2.0  # times as long as the work took, that its slot rests while pictures go on
 _ALONE_S = 0.25  # an edit so long after the last one is not waited after
 
 
@@ -131,6 +132,7 @@ class Slot(QObject):
         self.shown: Any = None
         self.ticket: _Ticket | None = None
         self._next: Want | None = None
+        self._began = self._rest = 0.0
 
     @property
     def busy(self) -> bool:
@@ -154,7 +156,8 @@ class Slot(QObject):
         if want is not None and want == self.wanted:
             self._next = None
             return
-        if (self._patient or self._scheduler.lively) and self.ticket is not None:
+        waits = self.ticket is not None or self._rest > time.monotonic()
+        if (self._patient or self._scheduler.lively) and waits and want is not None:
             self._next = want
             return
         self._stop()
@@ -163,6 +166,7 @@ class Slot(QObject):
             self._show(None)
             return
         self.waiting.emit(True)
+        self._began = time.monotonic()
         ticket = self._scheduler.have(want, self._done, self._stopped)
         if ticket is not None:  # else it is there, and whoever was told may have asked for more
             self.ticket = ticket
@@ -199,7 +203,17 @@ class Slot(QObject):
         self._go_on()
 
     def _go_on(self) -> None:
-        if self._next is not None:
+        if self._next is None:
+            return
+        if not (self._scheduler.lively and self._scheduler.resting):
+            self.want(self._next)
+            return
+        # What takes long leaves the pictures the time.
+        self._rest = time.monotonic() + _REST * (time.monotonic() - self._began)
+        QTimer.singleShot(round(1000 * (self._rest - time.monotonic())), self._rested)
+
+    def _rested(self) -> None:
+        if self._next is not None and self.ticket is None:
             self.want(self._next)
 
 
@@ -227,11 +241,12 @@ class Scheduler(QObject):
     ) -> None:  # fmt: skip
         super().__init__(parent)
         self._pool, self._pool_busy = pool, pool_busy
-        self.cache = Cache(room)
+        self.cache, self._room = Cache(room), room
         self._running: dict[Hashable, tuple[Running, list[_Ticket]]] = {}
         self._looking: dict[Slot, None] = {}  # in the order in which they asked
         self.lively = False
         """While a handle is held: what is under way may end, and edits are not waited for."""
+        self._resting = False
         self.breathing = False
         """Whether what is lazy may follow although a handle is held, or a signal is live."""
         self._edited = 0.0
@@ -241,6 +256,17 @@ class Scheduler(QObject):
         self._telling = QTimer(self)
         self._telling.setSingleShot(True)
         self._telling.timeout.connect(self._tell)
+
+    @property
+    def resting(self) -> bool:
+        """Whether slots rest between two works while it is lively: pictures go on and on. No
+        result is wanted again then, and few are kept."""
+        return self._resting
+
+    @resting.setter
+    def resting(self, resting: bool) -> None:
+        self._resting = resting
+        self.cache.room = min(LIVE_ROOM, self._room) if resting else self._room
 
     @property
     def hurries(self) -> bool:

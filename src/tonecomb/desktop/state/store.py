@@ -34,9 +34,11 @@ def _keep(known: dict[K, V], key: K, value: V) -> None:
 
 class Store(QObject):
     """The one place where the document changes. ``changed`` is emitted after every change,
-    ``reopened`` (recording id) when a recording's file was opened anew."""
+    ``reopened`` (recording id) when a recording's file was opened anew, ``grew`` when more of a
+    live recording came and nothing else changed: it is for those only who read samples."""
 
     changed = pyqtSignal()
+    grew = pyqtSignal()
     reopened = pyqtSignal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -82,6 +84,12 @@ class Store(QObject):
         if self._history is not before:
             self.changed.emit()
 
+    def amend(self, document: Document) -> None:
+        """Have ``document`` without a step of its own: what follows by itself is not an edit."""
+        if document != self.document:
+            self._history = self._history.amended(document)
+            self.changed.emit()
+
     def edit_method(self, label: str, *, merge: str | None = None, **changes: Any) -> None:
         """Change settings of the current method."""
         method = self.method
@@ -120,12 +128,13 @@ class Store(QObject):
         if known:
             self.reopened.emit(recording_id)
 
-    def show_live(self, recording: Recording) -> None:
-        """What has come of a live recording so far, or the part of it that is looked at."""
+    def show_live(self, recording: Recording, *, growing: bool = False) -> None:
+        """What has come of a live recording so far, or the part of it that is looked at;
+        ``growing`` where it is as before but for its samples."""
         self._live[recording.id] = recording
         self._signals = {key: s for key, s in self._signals.items() if key[0] != recording.id}
         self._of_document = (None, {})
-        self.changed.emit()
+        (self.grew if growing else self.changed).emit()
 
     def understood(self, recording_id: str | None) -> Understood | None:
         """How the recording's file was understood, None while it is not open."""

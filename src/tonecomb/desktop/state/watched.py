@@ -27,6 +27,7 @@ class Watched(QObject):
         self._slot.changed.connect(self.changed)
         self._slot.failed.connect(self.failed)
         store.changed.connect(self._follow_store)
+        store.grew.connect(self._follow_store)
         store.reopened.connect(lambda _: self._follow_store())
 
     @property

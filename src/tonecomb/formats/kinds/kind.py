@@ -90,6 +90,10 @@ class Kind(ABC, Generic[R]):
         """For report and exports."""
         return ()
 
+    def files(self, result: R, context: Context) -> Sequence[tuple[str, bytes]]:
+        """Names and contents of what else belongs beside the tables, for other programs."""
+        return ()
+
 
 @dataclass(frozen=True, eq=False)
 class Told:

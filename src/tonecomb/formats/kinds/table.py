@@ -14,15 +14,17 @@ from tonecomb.formats.kinds.hits import HitKind
 from tonecomb.formats.kinds.kind import Kind, Told
 from tonecomb.formats.kinds.ranges import Ranges
 from tonecomb.formats.kinds.run_up import RunUps
+from tonecomb.formats.kinds.shock import ShockKind
 from tonecomb.formats.kinds.slices import SliceKind
 from tonecomb.formats.kinds.spectrogram import Spectrograms
 from tonecomb.formats.kinds.spectrum import Spectra
+from tonecomb.formats.kinds.transfer import TransferKind
 from tonecomb.formats.kinds.trend import Trends
 
 SPECTRUM, SPECTROGRAM = Spectra(), Spectrograms()
 KINDS: list[Kind[Any]] = [
     SPECTRUM, BeforesAfters(), SPECTROGRAM, SliceKind(), Trends(), RunUps(), Ranges(),
-    HitKind(), CepstrumKind(),
+    HitKind(), CepstrumKind(), TransferKind(), ShockKind(),
 ]  # fmt: skip
 
 

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from tonecomb import __version__
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.compare import AMPLITUDES, alike, in_unit_of
@@ -223,8 +224,10 @@ def stacked(panels: Sequence[Panel], kind: str, heading: str = "") -> bytes:
             part.set_facecolor("none")
             panel.draw(part)
         out = io.BytesIO()
-        metadata = {"Date": None, "Creator": None} if kind == "svg" else None
-        figure.savefig(out, format=kind, dpi=200, metadata=metadata)
+        ours: dict[str, str | None] = {"Date": None, "Creator": None}
+        if kind == "png":
+            ours = {"Software": f"Tone Comb {__version__}"}
+        figure.savefig(out, format=kind, dpi=200, metadata=ours)
         return out.getvalue()
 
 

@@ -24,6 +24,7 @@ def files_of(
         for picture in one.kind.pictures(one.result, context):
             heading = f"{a.recording_name} · {picture.sentence or a.sentence}"
             yield f"{picture.name}.png", figures.stacked([picture.panel], "png", heading)
+        yield from one.kind.files(one.result, context)
     view = SpectrumView(decibels=context.decibels)
     page = report(recording, a, view, progress, said=context.said, besides=told[1:])
     yield "report.html", page.encode()

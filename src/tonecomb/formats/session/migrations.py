@@ -97,7 +97,7 @@ def presets_3(presets: list[Body]) -> list[Body]:
 
 
 SESSIONS: dict[int, Callable[[Body], Body]] = {
-    1: document_2, 2: same, 3: same, 4: same, 5: document_6, 6: same,
+    1: document_2, 2: same, 3: same, 4: same, 5: document_6, 6: same, 7: same,
 }  # fmt: skip
 """By the version that they start from."""
 

@@ -9,7 +9,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.method import Preset
 from tonecomb.formats import atomic
-from tonecomb.formats.session import migrations, schema, strict
+from tonecomb.formats.session import limits, migrations, schema, strict
 
 FORMAT = "tone-comb presets"
 VERSION = 3
@@ -26,6 +26,7 @@ def load(file: Path) -> tuple[Preset, ...]:
         if body["version"] < VERSION:
             content = migrations.presets_3(content or [])
         found = schema.converter().structure(content, tuple[Preset, ...])
+        limits.check(found)
         for preset in found:
             window(preset.method.frames.window)
     except Exception as error:  # cattrs raises groups of whatever went wrong inside

@@ -35,6 +35,7 @@ from tonecomb.core.find.machine import Known, Machine
 from tonecomb.core.find.peaks import PeakSearch
 from tonecomb.core.made.made import Made
 from tonecomb.core.method import (
+    OPTIONAL,
     Averaging,
     Follow,
     Frames,
@@ -44,6 +45,7 @@ from tonecomb.core.method import (
     Shown,
     Source,
 )
+from tonecomb.core.modal.between import Between
 from tonecomb.core.record.given import ColumnGiven, Given, Import
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.sensors import Calibration, ChannelGiven
@@ -70,7 +72,9 @@ NAMES: dict[type, str] = {
     ChannelGiven: "channel name calibration shown_in",
     Calibration: "unit sensitivity raw gain offset sensor",
     Preset: "name method",
-    Method: "source frames averaging shown search follow shaft",
+    Method: "source frames averaging shown search follow shaft between",
+    Between: "reference answers hits estimator form frame before decay pulse aside taken low high "
+    "order",
     Source: "channel stretch steps reference",
     Frames: "detrend window frame overlap pad",
     Averaging: "average struck leave_clipped",
@@ -152,6 +156,6 @@ def method_values(method: Method) -> dict[str, Any]:
     parts = written(method)
     flat: dict[str, Any] = {}
     for name, part in parts.items():
-        flat |= {name: part} if name == "shaft" or part is None else part
+        flat |= {name: part} if name in OPTIONAL or part is None else part
     average = flat["average"]
     return flat | {"average": average.pop(_KIND), **average}

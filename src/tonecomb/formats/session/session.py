@@ -13,10 +13,10 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.units import unit
 from tonecomb.formats import atomic, files
-from tonecomb.formats.session import migrations, schema, strict
+from tonecomb.formats.session import limits, migrations, schema, strict
 
 FORMAT = "tone-comb session"
-VERSION = 7
+VERSION = 8
 SUFFIX = ".tcomb"
 
 
@@ -44,6 +44,7 @@ def load(path: Path) -> Document:
     content = migrations.migrated(body.get("document"), body["version"])
     try:
         document = schema.converter().structure(content, Document)
+        limits.check(document)
         _check(document)
     except Exception as error:  # cattrs raises groups of whatever went wrong inside
         raise UserError(

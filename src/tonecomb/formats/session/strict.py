@@ -10,6 +10,9 @@ import cattrs
 
 from tonecomb.core.errors import UserError
 from tonecomb.formats import files
+from tonecomb.formats.session import limits
+
+_QUOTED = 160  # letters of what went wrong that are told
 
 
 def converter() -> cattrs.Converter:
@@ -35,7 +38,11 @@ def read_body(file: Path, form: str, versions: tuple[int, ...], what: str) -> di
     """
     files.head(file, 1)
     try:
-        body = json.loads(file.read_text("utf-8"))
+        if file.stat().st_size > limits.MOST_BYTES:
+            raise ValueError("it is too large for one")
+        text = file.read_text("utf-8")
+        body = json.loads(text, parse_constant=limits.refuse_constant)
+        limits.check_json(body)
         if not isinstance(body, dict) or body.get("format") != form:
             raise ValueError("its first words are not those of one")
     except (ValueError, OSError, RecursionError) as error:
@@ -58,4 +65,5 @@ def first_cause(error: BaseException) -> str:
     """In one line what went wrong first inside."""
     while isinstance(error, BaseExceptionGroup) and error.exceptions:
         error = error.exceptions[0]
-    return str(error).splitlines()[0] if str(error) else type(error).__name__
+    text = str(error).splitlines()[0] if str(error) else type(error).__name__
+    return text if len(text) <= _QUOTED else f"{text[:_QUOTED]}…"

@@ -1,0 +1,1 @@
+"""Taps, transfer functions and modes."""

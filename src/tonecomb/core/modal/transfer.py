@@ -1,0 +1,408 @@
+"""A transfer function from a method: its taps, curves, modes, and what is to be said of them."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.spectrum import Read
+from tonecomb.core.method import Method, frame_plan
+from tonecomb.core.modal.between import Between, named, power_of, shown
+from tonecomb.core.modal.decays import of_decays
+from tonecomb.core.modal.modes import Modes, find_modes
+from tonecomb.core.modal.response import (
+    Complex,
+    Response,
+    hammer_reaches,
+    of_frames,
+    of_taps,
+    usual_frame,
+)
+from tonecomb.core.modal.taps import Tap, find_taps
+from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.record.recording import Array, Channel, Recording
+from tonecomb.core.record.signal import Signal
+from tonecomb.core.units import unit
+
+MOST_SAMPLES = 60_000_000
+"""Samples of a stretch, all its channels together, that taps are looked for in."""
+_LITTLE = 0.8  # coherence below which a peak is not to be believed
+_LEFT = 0.01  # of a decay's peak that may be left at a frame's end
+_HAMMER_DB = 20.0  # that the hammer may be weaker within the range
+_MOVES = ("Acceleration", "Velocity", "Displacement")
+_HALF, _LOUDER = 3, 1.3  # taps of a half, and how much louder the loud ones are, to be compared
+_SURE, _MATTERS_F, _MATTERS_D = 4.0, 5e-4, 0.03  # standard deviations, and shares that matter
+_HITS_CREST, _LOOKED_AT = 20.0, 1 << 22  # crest factor of hits, and samples that are looked at
+_LASTS = 0.5  # of the answer's, that the input lasts at most where all is as it should be
+
+
+@dataclass(frozen=True, eq=False)
+class Transfer:
+    """``response`` is of ``answers`` over ``reference`` as measured; ``curves`` (answers, bins) are
+    as asked, in ``units``, under a ``title``. ``taps`` are all that were found, and ``used`` the
+    numbers of those that count. ``cautions`` are (code, sentence)."""
+
+    between: Between
+    recording_id: str
+    recording_name: str
+    reference: Channel | None
+    answers: tuple[Channel, ...]
+    start: float
+    fs: float
+    response: Response
+    curves: Complex
+    scale: Array
+    units: tuple[str, ...]
+    title: str
+    taps: tuple[Tap, ...]
+    modes: Modes | None
+    cautions: tuple[tuple[str, str], ...]
+    sentence: str
+
+    @property
+    def used(self) -> tuple[int, ...]:
+        """Numbers of the taps that count."""
+        return self.response.taps
+
+    @property
+    def radius(self) -> Array:
+        """Of the 95 % disc about each curve, shape (answers, bins)."""
+        return self.response.disc() * self.scale
+
+    @property
+    def fitted(self) -> Complex | None:
+        """The modes' curves as asked, shape (answers, bins of the range)."""
+        if self.modes is None or self.reference is None:
+            return None
+        inside = np.searchsorted(self.response.frequency, self.modes.frequency)
+        turned = self.curves[:, inside] / np.where(
+            self.response.h[:, inside] == 0, 1, self.response.h[:, inside]
+        )
+        return np.asarray(self.modes.fit * turned)
+
+
+def run_transfer(method: Method, recording: Recording, progress: Progress = silent) -> Transfer:
+    """The transfer function that a method asks for. :class:`UserError` where it cannot be."""
+    between = method.between
+    if between is None:
+        raise UserError("No reference is named", remedy="choose one channel that others answer")
+    signal = frame_plan(method, recording, frame=2).signal
+    between.check(signal)
+    first, stop = method.source.span(signal)
+    numbers = between.of(len(signal.channels))
+    answers = [signal.channels[i] for i in numbers]
+    own = between.reference
+    reference = None if own is None else signal.channels[own]
+    taps: tuple[Tap, ...] = ()
+    told: list[tuple[str, str]] = []
+    groups, rung = 0, None
+    loud_and_soft: tuple[Response, ...] = ()
+    if between.hits:
+        taps, response, told, loud_and_soft = _from_hits(
+            between, signal, numbers, first, stop, progress
+        )
+        if own is None:  # a curve for every tap, and one for each answer to look at
+            rung, groups = response, len(response.taps)
+            response = _levels(rung, len(numbers))
+    else:
+
+        def reader(number: int):  # type: ignore[no-untyped-def]
+            return lambda a, b: signal.samples.read(number, first + a, first + b)
+
+        frames = method.frames
+        response = of_frames(
+            [reader(i) for i in (own or 0, *numbers)], stop - first, signal.rate,
+            frames.frame, overlap=frames.overlap, taper=frames.window,
+            estimator=between.estimator, progress=part(progress, 0, 0.6),
+        )  # fmt: skip
+        told = _about_frames(reader(own or 0), stop - first, frames.window)
+    curves, scale, units = _as_asked(between, response, reference, answers)
+    modes = None
+    if between.high:
+        powers = {power_of(one.unit) for one in answers}
+        power = powers.pop() if len(powers) == 1 and rung is None else 0
+        modes = find_modes(
+            rung or response, between.low, between.high, power=power or 0,
+            highest=between.order, groups=groups, progress=part(progress, 0.6, 1),
+        )  # fmt: skip
+        told += _about_modes(response, modes)
+        if reference is not None and unit(reference.unit).quantity in _MOVES:
+            told.append(("no-force", (
+                f"{reference.name} is a motion, not a force: where it stands still the curves "
+                "rise, so poles of this ratio are not natural frequencies. Have a force as "
+                "reference, or read resonances off the spectra."
+            )))  # fmt: skip
+        told += linearity(between, response, modes, taps, loud_and_soft, power or 0)
+    return Transfer(
+        between, recording.id, recording.name, reference, tuple(answers), first / signal.rate,
+        signal.rate, response, curves, scale, units,
+        "Decays" if reference is None
+        else named(between.form, answers[0].unit, unit(reference.unit)), taps, modes, tuple(told),
+        _sentence(between, response, reference, answers, taps, method),
+    )  # fmt: skip
+
+
+def _from_hits(
+    between: Between, signal: Signal, numbers: tuple[int, ...], first: int, stop: int,
+    progress: Progress,
+) -> tuple[tuple[Tap, ...], Response, list[tuple[str, str]], tuple[Response, ...]]:  # fmt: skip
+    own = between.reference
+    every = numbers if own is None else (own, *numbers)
+    if (stop - first) * len(every) > MOST_SAMPLES:
+        raise UserError(
+            f"{(stop - first) / signal.rate:.4g} s of {len(every)} channels are too much to look "
+            "for taps in",
+            remedy="choose a stretch, or fewer answers",
+        )
+    force, answers = _read(signal, own, every, first, stop)
+    progress(0.2)
+    taps = find_taps(force, answers, signal.rate)
+    if not taps:
+        raise UserError(
+            f"No tap stands out in {signal.channels[every[0]].name}",
+            remedy="choose the hammer's channel as reference, or another stretch",
+        )
+    lead = between.before
+    used = [
+        tap for tap in taps
+        if tap.number not in between.aside and (tap.sound or tap.number in between.taken)
+    ]  # fmt: skip
+    if not used and not between.aside:
+        raise _none_counts([signal.channels[i].name for i in every], force, answers, taps)
+    frame = between.frame or min(usual_frame(used or taps, signal.rate, lead), stop - first)
+    progress(0.4)
+    if force is None:
+        rung = of_decays(answers, signal.rate, used, frame, decay=between.decay)
+        return taps, rung, [], ()
+
+    def over(some: list[Tap]) -> Response:
+        return of_taps(
+            force, answers, signal.rate, some, frame, before=lead, decay=between.decay,
+            estimator=between.estimator, force_window=between.pulse,
+        )  # fmt: skip
+
+    response = over(used)
+    by_level = sorted(used, key=lambda tap: abs(tap.peak))
+    half = len(used) // 2
+    halves: tuple[Response, ...] = ()
+    if half >= _HALF:
+        soft, loud = by_level[:half], by_level[-half:]
+        if np.median([abs(t.peak) for t in loud]) > _LOUDER * np.median(
+            [abs(t.peak) for t in soft]
+        ):
+            halves = (over(soft), over(loud))
+    told = _about_hits(between, signal, force, answers, used, response)
+    return taps, response, told, halves
+
+
+def _read(
+    signal: Signal, own: int | None, every: tuple[int, ...], first: int, stop: int
+) -> tuple[Array | None, list[Array]]:
+    """The force, None where there is none, and the answers over a stretch."""
+    data = signal.samples.read_many(every, first, stop)
+    force = None if own is None else np.asarray(data[0])
+    answers = [np.asarray(one) for one in (data if own is None else data[1:])]
+    for one, number in zip(data, every, strict=True):
+        if not math.isfinite(float(one.sum())):
+            raise UserError(f"{signal.channels[number].name} has missing values in the stretch",
+                            remedy="choose a stretch without them")  # fmt: skip
+    return force, answers
+
+
+def _none_counts(
+    names: list[str], force: Array | None, answers: list[Array], taps: tuple[Tap, ...]
+) -> UserError:
+    """What to say where every tap has a fault."""
+    swapped = force is not None and _lasts(force, list(taps)) * _LASTS > max(
+        _lasts(one, list(taps)) for one in answers
+    )
+    faults = [tap.notes[0].split(",")[0] for tap in taps]
+    most = max(set(faults), key=faults.count)
+    return UserError(
+        f"None of the {len(taps)} taps found in {names[0]} counts, most for “{most}”",
+        f"{names[0]} rings longer than what it is to cause" if swapped else "",
+        "swap reference and answer" if swapped else "take some back, or choose another stretch",
+    )
+
+
+def _levels(rung: Response, answers: int) -> Response:
+    """Of the curves of all taps, the rms of each answer's."""
+    h = rung.h.reshape(-1, answers, rung.h.shape[1])
+    level = np.sqrt((np.abs(h) ** 2).mean(axis=0)).astype(np.complex128)
+    return replace(rung, h=level, variance=np.full(level.shape, math.nan))
+
+
+def _about_hits(
+    between: Between, signal: Signal, force: Array, answers: list[Array], used: list[Tap],
+    response: Response,
+) -> list[tuple[str, str]]:  # fmt: skip
+    told, own = [], between.reference
+    left = max((_left(one, used, response.frame, response) for one in answers), default=0.0)
+    if left > _LEFT:
+        told.append(("decay-cut", (
+            f"{100 * left:.2g} % of the decay are left at the end of the frames: damping is read "
+            "too high. Choose longer frames, or an exponential whose damping is taken off."
+        )))  # fmt: skip
+    reaches = hammer_reaches(response, _HAMMER_DB)
+    if between.high > reaches:
+        told.append(("hammer-weak", (
+            f"The hammer reaches {reaches:.0f} Hz (−{_HAMMER_DB:.0f} dB): up to "
+            f"{between.high:.0f} Hz little of the answer is its doing."
+        )))  # fmt: skip
+    lasts = [_lasts(one, used) for one in (force, *answers)]
+    if used and own is not None and lasts[0] * _LASTS > max(lasts[1:]):
+        names = signal.channels
+        told.append(("swapped", (
+            f"{names[own].name} lasts longer than what it is to cause: reference and "
+            "answer may be swapped."
+        )))  # fmt: skip
+    return told
+
+
+def _left(answer: Array, used: list[Tap], frame: int, response: Response) -> float:
+    """What is left of decays at the end of their frames, under the exponential."""
+    shares = []
+    for tap in used:
+        stop = min(tap.onset + frame, tap.until, len(answer))
+        part = np.abs(answer[tap.onset : stop] - np.median(answer[max(0, tap.onset - 64) : stop]))
+        if len(part) < 64:
+            continue
+        n = max(8, len(part) // 20)
+        last = float(np.sqrt((part[-n:] ** 2).mean()))
+        before = answer[max(0, tap.onset - n) : tap.onset]
+        noise = float(before.std()) if len(before) > 8 else 0.0
+        fallen = math.exp(-len(part) / response.fs / response.decay) if response.decay else 1.0
+        shares.append(math.sqrt(max(last**2 - noise**2, 0.0)) * fallen / max(part.max(), 1e-300))
+    return float(np.median(shares)) if shares else 0.0
+
+
+def _lasts(x: Array, used: list[Tap]) -> float:
+    """Samples from 5 to 90 % of a tap's energy, the median."""
+    found = []
+    for tap in used:
+        part = x[max(0, tap.onset - 16) : tap.until]
+        energy = np.cumsum((part - np.median(part)) ** 2)
+        if energy[-1] > 0:
+            low, high = np.searchsorted(energy, (0.05 * energy[-1], 0.9 * energy[-1]))
+            found.append(float(high - low))
+    return float(np.median(found)) if found else 0.0
+
+
+def _about_frames(read: Read, length: int, taper: str) -> list[tuple[str, str]]:
+    """What runs is tapered; a hit must not be."""
+    x = read(0, min(length, _LOOKED_AT))
+    rms = float(np.sqrt(np.mean((x - np.median(x)) ** 2)))
+    crest = float(np.abs(x - np.median(x)).max()) / max(rms, 1e-300)
+    if crest < _HITS_CREST or taper == "rectangular":
+        return []
+    return [("window-on-hits", (
+        f"The reference looks like hits (crest factor {crest:.0f}), and {taper} tapers them: "
+        "levels and damping are wrong whatever the coherence says. Have frames at taps."
+    ))]  # fmt: skip
+
+
+def linearity(
+    between: Between, response: Response, modes: Modes, taps: tuple[Tap, ...],
+    halves: tuple[Response, ...], power: int,
+) -> list[tuple[str, str]]:  # fmt: skip
+    """Whether the loud half of the taps tells the same modes as the soft half."""
+    if len(halves) < 2 or not modes.modes:
+        return []
+    soft, loud = (
+        find_modes(one, between.low, between.high, power=power, highest=between.order).modes
+        for one in halves
+    )
+    told = []
+    for mode in modes.modes:
+        near = [
+            min(some, key=lambda one: abs(one.frequency - mode.frequency), default=None)
+            for some in (soft, loud)
+        ]
+        a, b = near
+        if a is None or b is None:
+            continue
+        apart = abs(b.frequency - a.frequency)
+        if apart > mode.damping * mode.frequency:  # another mode
+            continue
+        sure_f = _SURE * math.hypot(a.frequency_std, b.frequency_std)
+        sure_d = _SURE * math.hypot(a.damping_std, b.damping_std)
+        moves = apart > max(sure_f, _MATTERS_F * mode.frequency)
+        damps = abs(b.damping - a.damping) > max(sure_d, _MATTERS_D * mode.damping)
+        if moves or damps:
+            told.append(("not-linear", (
+                f"The mode at {mode.frequency:.4g} Hz is at {a.frequency:.5g} Hz with "
+                f"{100 * a.damping:.3g} % for soft taps, at {b.frequency:.5g} Hz with "
+                f"{100 * b.damping:.3g} % for hard ones: it depends on how hard it is hit."
+            )))  # fmt: skip
+    return told
+
+
+def _about_modes(response: Response, modes: Modes) -> list[tuple[str, str]]:
+    told = []
+    if response.coherence is not None:
+        for one in modes.modes:
+            at = int(np.argmin(np.abs(response.frequency - one.frequency)))
+            least = float(response.coherence[:, max(0, at - 1) : at + 2].max(axis=1).min())
+            if least < _LITTLE:
+                told.append(("coherence-low", (
+                    f"At {one.frequency:.4g} Hz the coherence of one answer is only {least:.2f}: "
+                    "its part of the mode is uncertain."
+                )))  # fmt: skip
+    if modes.misfit > 2:
+        told.append(("misfit", (
+            f"The modes miss the curves by {modes.misfit:.1f} times what the averages allow: "
+            "the intervals are widened by that."
+        )))  # fmt: skip
+    return told
+
+
+def _as_asked(
+    between: Between, response: Response, reference: Channel | None, answers: list[Channel]
+) -> tuple[Complex, Array, tuple[str, ...]]:
+    curves, scales, units = [], [], []
+    for i, channel in enumerate(answers):
+        power, factor, symbol = (
+            (0, 1.0, f"{channel.unit}·s") if reference is None
+            else shown(between.form, channel.unit, reference.unit)
+        )  # fmt: skip
+        one = replace(response, h=response.h[i : i + 1]).over(power)[0] * factor
+        with np.errstate(divide="ignore", invalid="ignore"):
+            scales.append(np.abs(2j * np.pi * response.frequency) ** power * factor)
+        curves.append(one)
+        units.append(symbol)
+    return np.stack(curves), np.stack(scales), tuple(units)
+
+
+def _sentence(
+    between: Between, response: Response, reference: Channel | None, answers: list[Channel],
+    taps: tuple[Tap, ...], method: Method,
+) -> str:  # fmt: skip
+    names = ", ".join(one.name for one in answers)
+    parts = [names if reference is None else f"{names} over {reference.name}"]
+    if between.hits:
+        out = [str(tap.number) for tap in taps if tap.number not in response.taps]
+        parts.append(f"{len(response.taps)} of {len(taps)} taps"
+                     + (f", without {', '.join(out)}" if out else ""))  # fmt: skip
+        window = "force window" if between.pulse else "no force window"
+        decay = f"exponential {response.decay:.3g} s" if response.decay else ""
+        if reference is None:
+            parts.append("what rings from 4 ms after each" + (f", {decay}" if decay else ""))
+            parts.append(f"frames of {response.frame} samples")
+        else:
+            parts.append(window + (f", {decay}" if decay else ""))
+            before = f"{1000 * between.before:g} ms before"
+            parts.append(f"frames of {response.frame} samples from {before}")
+    else:
+        parts += [f"{method.frames.window}, {method.frames.frame} samples, "
+                  f"{method.frames.overlap:g} % overlap",
+                  f"worth {response.averages:.0f} averages"]  # fmt: skip
+    if reference is not None:
+        parts.append({"h1": "H1", "h2": "H2", "hv": "Hv"}[between.estimator])
+    if between.form:
+        parts.append(between.form)
+    if between.high:
+        parts.append(f"modes from {between.low:g} to {between.high:g} Hz")
+    return " · ".join(parts)

@@ -1,0 +1,13 @@
+"""Words that come from files, made harmless where they are shown."""
+
+from __future__ import annotations
+
+import re
+
+_CONTROL = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f]")
+
+
+def printable(text: str) -> str:
+    """The text with control characters other than line ends and tabs replaced: a terminal acts on
+    some, fonts have none of them."""
+    return _CONTROL.sub("�", text)

@@ -1,0 +1,219 @@
+"""The transfer function below the spectrum: magnitude and phase with coherence, its parts, its
+circle, the poles of rising order, and the modes' shapes."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtWidgets import QLabel, QStackedLayout, QVBoxLayout, QWidget
+
+from tonecomb.core.modal.transfer import Transfer
+from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.plot import AXIS_WIDTH
+from tonecomb.desktop.kit.theme import Theme, font
+from tonecomb.desktop.kit.widgets import Choice, label, link, row
+from tonecomb.desktop.stage.pane import Pane, Views
+from tonecomb.desktop.stage.transfer_plots import (
+    CirclePlot,
+    Curve,
+    LadderPlot,
+    ResponsePlot,
+    ShapeView,
+)
+
+_WAYS = (
+    ("level", "magnitude and phase"), ("parts", "real and imaginary"), ("circle", "circle"),
+    ("poles", "poles by order"), ("shapes", "shapes"),
+)  # fmt: skip
+_ROOM = 1.15  # times the range of the modes, that is brought into view
+
+
+class TransferPane(Pane):
+    """What was asked and found in words, with its editor; below it one of several pictures."""
+
+    def __init__(self, views: Views) -> None:
+        super().__init__()
+        self._spectrum = views.spectrum
+        self._watched = views.context.watched["transfer"]
+        self.found: Transfer | None = None
+        self._brought = ""
+        self.told: QLabel = label("", "")
+        self.told.setFont(font(10))
+        self.edit = link("Choose…", "Reference, taps, windows, and the range of modes (Shift+G)",
+                         self.edit_wanted.emit)  # fmt: skip
+        self.way = Choice(_WAYS, "level", "How it is drawn")
+        self.answer = Choice([(0, "answer")], 0, "The answer that is drawn before the others")
+        self.way.picked.connect(lambda _: self._show(self.found))
+        self.answer.picked.connect(lambda _: self._show(self.found))
+        bar = row(self.told, None, self.answer, self.way, self.edit, spacing=10)
+        bar.setContentsMargins(AXIS_WIDTH + 4, 2, 8, 0)
+        self.level, self.phase, self.coherence = (ResponsePlot() for _ in range(3))
+        self.coherence.left.setTickSpacing(0.5, 0.5)
+        self.poles, self.circle, self.shapes = LadderPlot(), CirclePlot(), ShapeView()
+        self.plots = (self.level, self.phase, self.coherence, self.poles)
+        curves = QWidget()
+        below = QVBoxLayout(curves)
+        below.setContentsMargins(0, 0, 0, 0)
+        below.setSpacing(0)
+        for plot, share in ((self.level, 10), (self.phase, 5), (self.coherence, 4)):
+            below.addWidget(plot, share)
+        pages = QWidget()
+        self._pages = QStackedLayout(pages)
+        for page in (curves, self.circle, self.poles, self.shapes):
+            self._pages.addWidget(page)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        column.addLayout(bar)
+        column.addWidget(pages, 1)
+        self.shapes.chosen.connect(self._spectrum.bring_into_view)
+        for plot in (self.level, self.phase):
+            plot.set_label("bottom", "")
+            plot.bottom.setStyle(showValues=False)
+            plot.bottom.setHeight(6)
+        self._watched.changed.connect(self._show)
+        self._watched.failed.connect(lambda error: self.told.setText(error.text))
+        self._show(None)
+
+    def set_theme(self, theme: Theme) -> None:
+        for plot in (*self.plots, self.circle):
+            plot.set_theme(theme)
+        self.shapes.theme = theme
+
+    @property
+    def sentence(self) -> str:
+        return "" if self.found is None else self.found.sentence
+
+    def fit(self) -> None:
+        for plot in self.plots:
+            plot.fit()
+
+    def _show(self, found: Transfer | None) -> None:
+        self.found = found
+        self.told.setToolTip("" if found is None else found.sentence)
+        names = ["answer"] if found is None else [one.name for one in found.answers]
+        if [self.answer.itemText(i) for i in range(self.answer.count())] != names:
+            self.answer.offer_also(list(enumerate(names)), keep=0)
+        self.answer.setVisible(len(names) > 1)
+        way = self.way.value
+        page = {"level": 0, "parts": 0, "circle": 1, "poles": 2, "shapes": 3}[way]
+        self._pages.setCurrentIndex(page)
+        if found is None:
+            self.told.setText("No reference is chosen.")
+            for plot in self.plots[:3]:
+                plot.show_curves(np.zeros(0), (), "", "")
+            self.poles.show_modes(None)
+            self.shapes.show_modes(None, ())
+            return
+        self.told.setText(self._words(found))
+        self._bring(found)
+        self._draw(found, way == "parts")
+        self.poles.show_modes(found.modes)
+        self.shapes.show_modes(found.modes if found.reference is not None else None,
+                               tuple(names))  # fmt: skip
+        self._circle(found)
+
+    @staticmethod
+    def _words(found: Transfer) -> str:
+        over = "" if found.reference is None else f" over {found.reference.name}"
+        what = found.answers[0].name if len(found.answers) == 1 else f"{len(found.answers)} answers"
+        taps = ""
+        if found.taps:
+            taps = f" · {len(found.used)} of {len(found.taps)} taps"
+        modes = "" if found.modes is None else f" · {len(found.modes.modes)} modes"
+        return f"{what}{over}{taps}{modes}"
+
+    def _bring(self, found: Transfer) -> None:
+        """A new result is looked at where its modes are."""
+        if found.modes is not None and self._brought != found.sentence:
+            self._spectrum.set_limits(0.0, min(_ROOM * found.modes.high, found.fs / 2))
+        self._brought = found.sentence
+
+    def _draw(self, found: Transfer, parts: bool) -> None:
+        r, chosen = found.response, self.answer.value
+        fitted, radius = found.fitted, found.radius
+        upper, lower = [], []
+        for i, one in enumerate(found.answers):
+            h, known = found.curves[i], bool(np.isfinite(radius[i]).any())
+            dashed = None if fitted is None else fitted[i]
+            places = None if found.modes is None else found.modes.frequency
+            if parts:
+                upper.append(Curve(one.name, h.real, places=places,
+                                   dashed=None if dashed is None else dashed.real))  # fmt: skip
+                lower.append(Curve(one.name, h.imag, places=places,
+                                   dashed=None if dashed is None else dashed.imag))  # fmt: skip
+                continue
+            size = np.abs(h)
+            upper.append(Curve(
+                one.name, _db(size), _db(np.maximum(size - radius[i], 1e-3 * size)) if known
+                else None, _db(size + radius[i]) if known else None, places,
+                None if dashed is None else _db(np.abs(dashed)),
+            ))  # fmt: skip
+            lower.append(Curve(one.name, _wrapped(np.angle(h, deg=True))))
+        for plot in self.plots[:3]:
+            plot.chosen = chosen
+        unit = found.units[chosen]
+        if parts:
+            self.level.show_curves(r.frequency, upper, f"{found.title}, real part", unit)
+            self.phase.show_curves(r.frequency, lower, "Imaginary part", unit)
+        else:
+            self.level.show_curves(r.frequency, upper, found.title, f"dB re 1 {unit}")
+            self.phase.show_curves(r.frequency, lower, "Phase", "°", (-190.0, 190.0))
+        self.phase.setVisible(found.reference is not None)
+        self.coherence.setVisible(r.coherence is not None)
+        bare = self.coherence.isHidden()
+        self.phase.bottom.setStyle(showValues=bare)
+        self.phase.bottom.setHeight(None if bare else 6)
+        if r.coherence is not None:
+            curves = [Curve(one.name, r.coherence[i]) for i, one in enumerate(found.answers)]
+            self.coherence.show_curves(r.frequency, curves, "Coherence", "", (0.0, 1.08))
+            self.coherence.floor.setValue(r.floor)
+            self.coherence.floor.show()
+            self.coherence.setToolTip(
+                f"What has nothing in common has a coherence of {r.floor:.2g} on average (1/m)"
+            )
+        modes = () if found.modes is None else found.modes.modes
+        self.level.show_marks([(one.frequency, f"{one.frequency:.5g} Hz") for one in modes])
+        self.level.tell([(self._colour(i), one.name) for i, one in enumerate(found.answers)]
+                        if len(found.answers) > 1 else [])  # fmt: skip
+
+    @staticmethod
+    def _colour(i: int) -> str:
+        from tonecomb.desktop.kit.theme import current_theme
+
+        traces = current_theme().traces
+        return traces[i % len(traces)]
+
+    def _circle(self, found: Transfer) -> None:
+        r = found.response
+        high = found.modes.high if found.modes is not None else float(r.frequency[-1])
+        low = found.modes.low if found.modes is not None else 0.0
+        inside = (r.frequency > low) & (r.frequency <= high)
+        chosen = self.answer.value
+        modes = () if found.modes is None else found.modes.modes
+        at = [int(np.argmin(np.abs(r.frequency - one.frequency))) for one in modes]
+        dots = found.curves[chosen][at] if at else np.zeros(0, np.complex128)
+        self.circle.show_curves(
+            [one[inside] for one in found.curves], chosen, dots, found.units[chosen]
+        )
+
+    def hideEvent(self, event: object) -> None:
+        super().hideEvent(event)  # type: ignore[arg-type]
+        self._watched.want(False)
+
+    def showEvent(self, event: object) -> None:
+        super().showEvent(event)  # type: ignore[arg-type]
+        self._watched.want(True)
+
+
+def _db(values: Array) -> Array:
+    with np.errstate(divide="ignore", invalid="ignore"):
+        level = 20 * np.log10(values)
+    return np.where(np.isfinite(level), level, np.nan)
+
+
+def _wrapped(degrees: Array) -> Array:
+    """With gaps where the phase wraps: a line across would be one that is not there."""
+    jumps = np.flatnonzero(np.abs(np.diff(degrees)) > 180)
+    shown = degrees.copy()
+    shown[jumps] = np.nan
+    return shown

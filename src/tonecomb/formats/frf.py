@@ -1,0 +1,81 @@
+"""Transfer functions in files that other programs read: UFF 58 (function type 4) and HDF5."""
+
+from __future__ import annotations
+
+import io
+import tempfile
+import warnings
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from tonecomb import __version__
+from tonecomb.core.units import unit
+
+if TYPE_CHECKING:
+    from tonecomb.core.modal.transfer import Transfer
+
+_FRF, _EVEN, _HERTZ = 4, 1, 18
+_QUANTITIES = {"Acceleration": 12, "Velocity": 11, "Displacement": 8, "Force": 13, "Pressure": 15}
+
+
+def as_uff(result: Transfer) -> bytes:
+    """A data set 58 for each answer, complex, in the channels' own quantities: response node i is
+    the i-th answer, reference node 1 the reference, both without a direction."""
+    import pyuff
+
+    assert result.reference is not None
+    r = result.response
+    below = unit(result.reference.unit)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "response.uff"
+        file = pyuff.UFF(str(path))
+        for i, channel in enumerate(result.answers):
+            above = unit(channel.unit)
+            held = pyuff.prepare_58(
+                binary=1, func_type=_FRF, id1=f"{channel.name} over {result.reference.name}"[:80],
+                id2=result.recording_name[:80], id3="NONE", id4=f"Tone Comb {__version__}",
+                id5="NONE", load_case_id=0, rsp_node=i + 1, rsp_dir=0, ref_node=1, ref_dir=0,
+                abscissa_spacing=_EVEN, abscissa_spec_data_type=_HERTZ,
+                abscissa_axis_units_lab="Hz",
+                ordinate_spec_data_type=_QUANTITIES.get(above.quantity, 0),
+                ordinate_axis_units_lab=above.symbol[:20],
+                orddenom_spec_data_type=_QUANTITIES.get(below.quantity, 0),
+                orddenom_axis_units_lab=below.symbol[:20], z_axis_spec_data_type=0,
+                data=r.h[i], x=r.frequency,
+            )  # fmt: skip
+            with warnings.catch_warnings():
+                warnings.simplefilter("ignore", ResourceWarning)  # it leaves closing to Python
+                file.write_sets(held, mode="add")
+        return path.read_bytes()
+
+
+def as_hdf5(result: Transfer) -> bytes:
+    """Curves as asked, coherence, intervals and modes as arrays with their names and units."""
+    import h5py
+
+    assert result.reference is not None
+    r, out = result.response, io.BytesIO()
+    with h5py.File(out, "w") as file:
+        file.attrs["method"] = result.sentence
+        file.attrs["recording"] = result.recording_name
+        file.attrs["program"] = f"Tone Comb {__version__}"
+        file.attrs["reference"] = result.reference.name
+        file.attrs["answers"] = [one.name for one in result.answers]
+        file.attrs["units"] = list(result.units)
+        file["frequency_hz"] = r.frequency
+        file["response"] = result.curves
+        file["radius_95"] = result.radius
+        if r.coherence is not None:
+            file["coherence"] = r.coherence
+        if result.modes is not None:
+            modes = file.create_group("modes")
+            found = result.modes.modes
+            modes["frequency_hz"] = [one.frequency for one in found]
+            modes["frequency_std_hz"] = [one.frequency_std for one in found]
+            modes["damping_ratio"] = [one.damping for one in found]
+            modes["damping_ratio_std"] = [one.damping_std for one in found]
+            shape = (len(found), len(result.answers))
+            modes["constant"] = np.array([one.constant for one in found]).reshape(shape)
+    return out.getvalue()
