@@ -285,8 +285,9 @@ def transfer_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     """The bracket's taps, one set aside, with curves, coherence and fit; then the modes' shapes."""
     from PyQt6.QtTest import QTest
 
-    from tonecomb.core.document import select
+    from tonecomb.core.document import PeakNote, select, set_mode_notes, set_sketch
     from tonecomb.core.modal.between import Between
+    from tonecomb.core.modal.sketch import Place, Sketch
     from tonecomb.desktop.stage.transfer import TransferPane
 
     before = bench.store.document
@@ -301,6 +302,15 @@ def transfer_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     bench.grab().save(str(SHOTS / "transfer.png"))
     pane = bench.stage.panes["transfer"]
     assert isinstance(pane, TransferPane)
+    ref = bench.store.ref
+    assert ref is not None
+    places = (Place(1), Place(2, 0.9, 0, 0.7, "+x"), Place(3, 0.9))
+    drawn = set_sketch(bench.store.document, ref, Sketch(places, ((1, 3), (3, 2))))
+    bench.store.apply("Sketch", drawn)
+    names = (PeakNote(61.8, "first bending"), PeakNote(143.0, "rail", "known"))
+    ref = bench.store.ref
+    assert ref is not None
+    bench.store.apply("Name", set_mode_notes(bench.store.document, ref, names))
     pane.way.choose("shapes")
     pane.way.picked.emit("shapes")
     QTest.qWait(200)

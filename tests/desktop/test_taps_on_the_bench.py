@@ -10,10 +10,16 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QPushButton
+from PyQt6.QtWidgets import QApplication, QInputDialog, QPushButton, QTableWidgetItem
 
+from tonecomb.core.document import select, set_sketch
+from tonecomb.core.modal.shock import shock_spectrum
+from tonecomb.core.modal.sketch import Place, Sketch
+from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.dialogs.sketch import SketchDialog
 from tonecomb.desktop.dialogs.transfer import TransferPopover
+from tonecomb.desktop.stage.shock import ShockPane
 from tonecomb.desktop.stage.transfer import TransferPane
 from tonecomb.formats.session import session
 
@@ -95,6 +101,112 @@ def test_a_tap_is_set_aside_and_taken_back(tapped: Bench, settle: Settle, qtbot:
     assert "10 of 12 taps" in pane_of(tapped).told.text()
 
 
+def test_a_mode_is_named_and_a_known_one_set_aside(
+    tapped: Bench, settle: Settle, qtbot: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    page, pane = tapped.readings.modes, pane_of(tapped)
+    tapped.readings.show_page("modes")
+    answers = iter([("first bending", True), ("the rail alone", True)])
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: next(answers))
+    tapped.activateWindow()
+    qtbot.waitUntil(tapped.isActiveWindow)
+    page.tree.setCurrentItem(page.tree.topLevelItem(0))
+    QTest.keyClick(page.tree, Qt.Key.Key_R)
+    page.tree.setCurrentItem(page.tree.topLevelItem(1))
+    QTest.keyClick(page.tree, Qt.Key.Key_Delete)
+    rows = [page.tree.topLevelItem(i) for i in range(2)]
+    assert [one.text(2) for one in rows if one] == ["first bending", "set aside: the rail alone"]
+    shown = [mark.label.format for mark in pane.level.marks]
+    assert shown == ["first bending, 61.8 Hz", "388 Hz"], "what does not matter is not marked"
+    assert "first bending" in page.text() and "set aside: the rail alone" in page.text()
+    assert len(tapped.store.ref.mode_notes) == 2 if tapped.store.ref else False
+    QTest.keyClick(page.tree, Qt.Key.Key_Delete)
+    assert len(pane.level.marks) == 3, "and taken back"
+
+
+def test_shapes_move_on_a_sketch(tapped: Bench, settle: Settle, tmp_path: Path) -> None:
+    signal = tapped.store.current
+    assert signal is not None
+    dialog = SketchDialog(tapped, signal.channels, Sketch())
+
+    def fill(i: int, *texts: str) -> None:
+        for j, text in zip((1, 2, 3, 5), texts, strict=False):
+            dialog.table.setItem(i, j, QTableWidgetItem(text))
+
+    fill(1, "0", "0", "0", "3, 9")
+    assert "joined to ‘9’" in dialog.wrong.text() and not dialog.take.isEnabled()
+    fill(1, "0", "0", "far", "3")
+    assert dialog.wrong.text() == "A place of Bracket is no number of metres."
+    fill(1, "0", "0", "0", "3")
+    fill(2, "1,5", "0", "0", "4")
+    fill(3, "1,5", "0", "−0.4")
+    dialog.ways[2].choose("+x")
+    dialog.ways[2].picked.emit("+x")
+    assert not dialog.wrong.text()
+    wanted = Sketch((Place(1), Place(2, 1.5, along="+x"), Place(3, 1.5, 0, -0.4)),
+                    ((1, 2), (2, 3)))  # fmt: skip
+    assert dialog.sketch == wanted
+    ref = tapped.store.ref
+    assert ref is not None
+    tapped.store.apply("Sketch", set_sketch(tapped.store.document, ref, dialog.sketch))
+    again = SketchDialog(tapped, signal.channels, dialog.sketch)
+    assert again.sketch == wanted, "it opens as it was left"
+    pane = pane_of(tapped)
+    pane.way.choose("shapes")
+    pane.way.picked.emit("shapes")
+    assert pane.shapes.on_sketch and not pane.shapes.grab().isNull()
+    file = tmp_path / "sketched.tcomb"
+    session.save(file, tapped.store.document)
+    assert session.load(file).recordings[0].sketch == wanted
+
+
+def test_modes_are_held_against_another_recording_s(
+    tapped: Bench, demo: Path, settle: Settle, tmp_path: Path
+) -> None:
+    pane, first = pane_of(tapped), tapped.store.document.current
+    assert first is not None
+    pane.way.choose("alike")
+    pane.way.picked.emit("alike")
+    settle()
+    themselves = tapped.context.watched["alike"].shown
+    assert np.diag(themselves.mac) == pytest.approx(1) and len(themselves.pairs) == 3
+    copy = tmp_path / "after-repair.uff"
+    copy.write_bytes((demo / "bracket-taps.uff").read_bytes())
+    tapped.opening.open_paths([copy])
+    settle()
+    tapped.store.apply("Choose", select(tapped.store.document, first, 0))
+    settle()
+    assert [pane.other.itemText(i) for i in range(2)] == ["themselves", "after-repair"]
+    pane.other.setCurrentIndex(1)
+    pane.other.activated.emit(1)
+    settle()
+    found = tapped.context.watched["alike"].shown
+    assert found.name_b == "after-repair" and found.mac == pytest.approx(themselves.mac)
+    assert not pane.likeness.grab().isNull()
+
+
+def test_the_shock_response_of_a_tap(bench: Bench, demo: Path, settle: Settle) -> None:
+    bench.opening.open_paths([demo / "bracket-taps.uff"])
+    settle()
+    bench.store.edit_method("Choose", stretch=Stretch(1.9, 3.9), channel=1)
+    bench.stage.show_pane("shock")
+    settle()
+    pane = bench.stage.panes["shock"]
+    assert isinstance(pane, ShockPane) and pane.found is not None
+    signal = bench.store.current
+    assert signal is not None
+    first, stop = (round(one * signal.rate) for one in (1.9, 3.9))
+    x = signal.samples.read(1, first, stop)
+    wanted = shock_spectrum(x, signal.rate, q=10.0, fraction=12)
+    assert pane.found.maximax == pytest.approx(wanted.maximax)
+    assert dict(pane.plot.lines)["maxi-max"] == pytest.approx(np.log10(wanted.maximax))
+    assert "m/s² at" in pane.told.text() and pane.plot.label_of("left") == "Greatest answer, m/s²"
+    pane.q.choose(50.0)
+    pane.q.picked.emit(50.0)
+    settle()
+    assert pane.found.q == 50.0 and pane.found.maximax.max() > wanted.maximax.max()
+
+
 @pytest.mark.parametrize("way", ["parts", "circle", "poles", "shapes"])
 def test_other_pictures_of_it(tapped: Bench, settle: Settle, qtbot: Any, way: str) -> None:
     pane = pane_of(tapped)
@@ -157,3 +269,10 @@ def test_without_a_force_the_taps_are_heard(
     settle()
     pane = pane_of(bench)
     assert "11 of 12 taps · 3 modes" in pane.told.text() and not pane.phase.isVisible()
+    pane.way.choose("lengths")
+    pane.way.picked.emit("lengths")
+    settle()
+    table = pane.lengths
+    assert (table.rowCount(), table.columnCount()) == (3, 5)
+    cells = [table.item(0, j) for j in range(1, 5)]
+    assert all(cell is not None and cell.text().startswith("61.") for cell in cells)

@@ -27,6 +27,7 @@ from tonecomb.core.progress import silent
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.steps.filters import LowPass
 from tonecomb.formats import output
+from tonecomb.formats.kinds.alike import Other
 from tonecomb.formats.kinds.kind import Context, Told
 from tonecomb.formats.kinds.table import KINDS, SPECTRUM, besides, kind
 from tonecomb.formats.kinds.trend import amplitude as track_amplitude
@@ -109,9 +110,20 @@ def test_only_what_is_asked_for_is_computed(made: Recording) -> None:
 def test_a_kind_hangs_on_its_parts_alone(made: Recording, one: Any, context: Context) -> None:
     """With everything else set back the result is told alike; what only changes how a spectrum is
     shown is not among the parts."""
-    asked = {"slices": Slicing(count=3), "spectrogram": View(20, 30)}.get(one.key)
+    asked = {"slices": Slicing(count=3), "spectrogram": View(20, 30), "alike": Other()}.get(one.key)
     needed = {"before-after": {"steps": (LowPass(200.0),)},
-              "transfer": {"between": Between(0, hits=False)}}.get(one.key, {})  # fmt: skip
+              "transfer": {"between": Between(0, hits=False)},
+              "by-length": {"between": Between(None, low=20.0, high=300.0)},
+              "alike": {"between": Between(0, hits=False, low=20.0, high=300.0)},
+              }.get(one.key, {})  # fmt: skip
+    if one.key == "alike":  # a shape is of two answers and more
+        first, other = (made.samples.read(i, 0, made.length) for i in range(2))
+        made = recording(first, other, first - other**3, fs=FS)
+    if one.key == "by-length":
+        rung, t = np.zeros(made.length), np.arange(2000) / FS
+        for at in (1300, 4100, 6600, 9200, 12000):
+            rung[at : at + 2000] += np.exp(-5 * t) * np.sin(2 * np.pi * 80 * t)
+        made = recording(rung + 1e-4 * np.random.default_rng(3).standard_normal(len(rung)), fs=FS)
     full = METHOD.having(**needed)
     parts = one.parts(full)
     assert one.possible(parts, asked) and one.doing

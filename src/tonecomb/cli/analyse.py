@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Hashable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +12,7 @@ import click
 
 import tonecomb
 from tonecomb.api import Analysed
+from tonecomb.cli.between import between_of, sketch_of
 from tonecomb.cli.common import (
     Reading,
     as_json,
@@ -23,16 +24,18 @@ from tonecomb.cli.common import (
     shown_progress,
 )
 from tonecomb.cli.common import stretch as stretch_option
-from tonecomb.cli.method import between_of, chain_of, method_of, method_options, slicing_of
+from tonecomb.cli.method import chain_of, method_of, method_options, slicing_of
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
 from tonecomb.core.find.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.core.method import Method
-from tonecomb.core.progress import part
+from tonecomb.core.progress import Progress, part
 from tonecomb.core.record.evenly import excerpt
 from tonecomb.core.record.given import Given
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.record.signal import Signal
 from tonecomb.formats import guard, output
+from tonecomb.formats.kinds.alike import Other
 from tonecomb.formats.registry import write_recording
 
 
@@ -92,10 +95,7 @@ def analyse(
     if session is not None:
         paths, given, base, said = _from_session(session, paths, reading)
     said = _known(said, settings.pop("machine"), settings.pop("shaft"))
-    asked: dict[str, Hashable] = {"slices": slicing_of(settings)}
-    if (srs := settings.pop("srs")) is not None:
-        asked["shock"] = _srs(srs)
-    asked |= {key: True for key in ("hits", "cepstrum") if settings.pop(key)}
+    call = _Call(given, base, said, channels, _asked(settings), settings)
     if not paths:
         raise click.UsageError("Name a recording to analyse, or a session with --session.")
     if write_signal is not None and len(paths) > 1:
@@ -104,25 +104,7 @@ def analyse(
     with shown_progress("Analysing") as progress:
         for i, path in enumerate(paths):
             share = part(progress, i / len(paths), (i + 1) / len(paths))
-            recording = tonecomb.open(path, given=given, progress=part(share, 0, 0.2))
-            signal = tonecomb.prepare(recording, chain_of(base, settings))
-            usual = list(range(len(signal.channels))) if base is None else [base.source.channel]
-            wanted = channels_of(recording.name, signal.channels, channels, usual)
-            settings["answers"] = ()
-            if settings["taps"] or settings["reference"] is not None:
-                # One result for all of them goes with the first that answers.
-                settings["answers"] = tuple(wanted) if channels else ()
-                asked_between = between_of(signal, settings)
-                assert asked_between is not None
-                wanted = [asked_between.of(len(signal.channels))[0]]
-            analyses = []
-            for j, channel in enumerate(wanted):
-                method = method_of(recording, channel, base, settings)
-                first, last = (0.2 + 0.8 * (j + k) / len(wanted) for k in (0, 1))
-                done = part(share, first, last)
-                analyses.append(
-                    tonecomb.analyse(recording, method, asked=asked, said=said, progress=done)
-                )
+            recording, analyses = call.of(path, share)
             results.append((recording, analyses))
             if write_signal is not None:
                 guard.refuse_existing(write_signal, force)
@@ -143,6 +125,65 @@ def analyse(
             say(one.text())
     for path in [*written, *([write_signal] if write_signal is not None else [])]:
         say(f"wrote {path}")
+
+
+@dataclass(frozen=True)
+class _Call:
+    """What is wanted of every PATH: as it is ``given``, by the ``base`` of a session and the
+    ``settings`` of the call, the ``channels`` named, and what is ``asked`` besides."""
+
+    given: Given
+    base: Method | None
+    said: Knowledge
+    channels: tuple[str, ...]
+    asked: dict[str, Hashable]
+    settings: dict[str, Any]
+
+    def of(self, path: Path, progress: Progress) -> tuple[Recording, list[Analysed]]:
+        """The recording, and an analysis of each channel that is wanted."""
+        recording = tonecomb.open(path, given=self.given, progress=part(progress, 0, 0.2))
+        signal = tonecomb.prepare(recording, chain_of(self.base, self.settings))
+        wanted, answers = self._wanted(recording, signal)
+        settings = self.settings | {"answers": answers}
+        said, asked = self.said, dict(self.asked)
+        places, there = settings["places"], settings["against_places"]
+        if places:
+            said = replace(said, sketch=sketch_of(signal, places))
+        other = None
+        if (against := settings["against"]) is not None:
+            other = tonecomb.open(against, given=self.given)
+        analyses = []
+        for i, channel in enumerate(wanted):
+            method = method_of(recording, channel, self.base, settings)
+            if other is not None:
+                sketch = sketch_of(other, there or places)
+                asked["alike"] = Other(other.id, other, method, said.sketch, sketch)
+            done = part(progress, *(0.2 + 0.8 * (i + k) / len(wanted) for k in (0, 1)))
+            analyses.append(
+                tonecomb.analyse(recording, method, asked=asked, said=said, progress=done)
+            )
+        return recording, analyses
+
+    def _wanted(self, recording: Recording, signal: Signal) -> tuple[list[int], tuple[int, ...]]:
+        """Numbers of the channels that are analysed, and of those that answer a reference."""
+        count = len(signal.channels)
+        usual = list(range(count)) if self.base is None else [self.base.source.channel]
+        wanted = channels_of(recording.name, signal.channels, self.channels, usual)
+        if not self.settings["taps"] and self.settings["reference"] is None:
+            return wanted, ()
+        # One result for all of them goes with the first that answers.
+        answers = tuple(wanted) if self.channels else ()
+        between = between_of(signal, self.settings | {"answers": answers})
+        assert between is not None
+        return [between.of(count)[0]], answers
+
+
+def _asked(settings: dict[str, Any]) -> dict[str, Hashable]:
+    """What is asked of kinds besides the method; those settings are taken out."""
+    asked: dict[str, Hashable] = {"slices": slicing_of(settings)}
+    if (srs := settings.pop("srs")) is not None:
+        asked["shock"] = _srs(srs)
+    return asked | {key: True for key in ("hits", "cepstrum") if settings.pop(key)}
 
 
 def _srs(text: str) -> tuple[float, int]:

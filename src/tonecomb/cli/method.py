@@ -10,6 +10,7 @@ from typing import Any
 
 import click
 
+from tonecomb.cli.between import BETWEEN_OPTIONS, between_of
 from tonecomb.cli.common import Pair, channel_of
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.averages import AVERAGES, Average, InStep, Single
@@ -22,7 +23,6 @@ from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.estimate.windows import WINDOWS
 from tonecomb.core.find.damping import Fit
 from tonecomb.core.method import LEVELS, Method, Preset, default_frame, default_method
-from tonecomb.core.modal.between import Between
 from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.sentence import DETRENDS, SCALINGS
@@ -112,33 +112,7 @@ _OPTIONS = (
         "--fit", "fits", metavar="LOW:HIGH[:2]", multiple=True,
         help="Fit a resonance, or two, between these frequencies in Hz; repeatable.",
     ),
-    click.option(
-        "--taps", is_flag=True,
-        help="Find taps: with --reference, the hammer's channel, transfer functions from them; "
-        "without, what rings after each.",
-    ),
-    click.option(
-        "--reference", metavar="CHANNEL",
-        help="Transfer functions of the other channels (or those of --channel) over this one.",
-    ),
-    click.option(
-        "--response", "estimator", type=click.Choice(["h1", "h2", "hv"]),
-        help="Estimator of the transfer function: h1.",
-    ),
-    click.option(
-        "--form", type=click.Choice(["receptance", "mobility", "accelerance"]),
-        help="Show the transfer function as this.",
-    ),
-    click.option(
-        "--exponential", type=float, metavar="S",
-        help="Time constant of an exponential over taps; its damping is taken off the modes.",
-    ),
-    click.option("--set-aside", metavar="N,N", help="Taps that do not count."),
-    click.option("--take", metavar="N,N", help="Taps that count whatever is wrong with them."),
-    click.option(
-        "--modes", metavar="LOW:HIGH[:ORDER]",
-        help="Fit modes between these frequencies in Hz, with models up to an order: 40.",
-    ),
+    *BETWEEN_OPTIONS,
     click.option(
         "--slices", type=click.IntRange(1), metavar="N",
         help="Spectra of N slices, evenly over the stretch.",
@@ -319,47 +293,6 @@ def _shaft(signal: Signal, settings: dict[str, Any]) -> Shaft | None:
         of_comb(comb.low, comb.high, comb.teeth),
         channel=None if channel is None else channel_of(signal.name, signal.channels, channel),
     )
-
-
-def between_of(signal: Signal, settings: dict[str, Any]) -> Between | None:
-    """The transfer function that the call asks for."""
-    taps, reference = settings["taps"], settings["reference"]
-    if not taps and reference is None:
-        for name in ("estimator", "form", "exponential", "set_aside", "take", "modes"):
-            if settings[name] is not None:
-                raise UserError(
-                    f"--{name.replace('_', '-').replace('estimator', 'response')} is of a transfer "
-                    "function",
-                    remedy="add --reference, --taps, or both",
-                )
-        return None
-    number = None
-    if reference is not None:
-        number = channel_of(signal.name, signal.channels, reference)
-    low, high, order = 0.0, 0.0, 40
-    if (text := settings["modes"]) is not None:
-        parts = text.split(":")
-        try:
-            low, high = float(parts[0]), float(parts[1])
-            order = int(parts[2]) if len(parts) > 2 else order
-            if len(parts) > 3:
-                raise ValueError
-        except (ValueError, IndexError) as error:
-            raise UserError(f"‘{text}’ is no range for modes",
-                            remedy="give it like 20:600, or 20:600:30") from error  # fmt: skip
-    chosen = {name: settings[name] for name in ("estimator", "form") if settings[name]}
-    return Between(
-        number, settings["answers"], taps, decay=settings["exponential"] or 0.0,
-        aside=_whole("--set-aside", settings["set_aside"]),
-        taken=_whole("--take", settings["take"]), low=low, high=high, order=order, **chosen,
-    )  # fmt: skip
-
-
-def _whole(option: str, text: str | None) -> tuple[int, ...]:
-    try:
-        return () if text is None else tuple(int(one) for one in text.split(","))
-    except ValueError as error:
-        raise UserError(f"{option} takes numbers of taps", remedy="like 5,9") from error
 
 
 def _orders(text: str) -> tuple[float, ...]:

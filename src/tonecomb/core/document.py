@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 
 from tonecomb.core.find.machine import Machine
 from tonecomb.core.method import Method
+from tonecomb.core.modal.sketch import Sketch
 from tonecomb.core.record.given import NOTHING_GIVEN, Given
 from tonecomb.core.steps.keep import Keep
 from tonecomb.core.steps.step import Step
@@ -87,7 +88,8 @@ class RecordingRef:
     """A recording on the shelf: where its file is and what the user said about it.
 
     ``beside`` are the channels whose waveforms are shown beside the one that is analysed,
-    ``chains`` those that were put on the shelf.
+    ``chains`` those that were put on the shelf. ``mode_notes`` are on modes by their frequencies,
+    ``sketch`` says where channels sit.
     """
 
     id: str
@@ -101,6 +103,8 @@ class RecordingRef:
     marks: tuple[Mark, ...] = ()
     combs: tuple[DroppedComb, ...] = ()
     peak_notes: tuple[PeakNote, ...] = ()
+    mode_notes: tuple[PeakNote, ...] = ()
+    sketch: Sketch = field(default_factory=Sketch)
     machine: Machine = field(default_factory=Machine)
 
 
@@ -243,6 +247,17 @@ def set_peak_notes(document: Document, ref: RecordingRef, notes: tuple[PeakNote,
     """Give a recording's peaks these notes, in the order of their frequencies."""
     ordered = tuple(sorted(notes, key=lambda note: note.frequency))
     return change_recording(document, replace(ref, peak_notes=ordered))
+
+
+def set_mode_notes(document: Document, ref: RecordingRef, notes: tuple[PeakNote, ...]) -> Document:
+    """Give a recording's modes these notes, in the order of their frequencies."""
+    ordered = tuple(sorted(notes, key=lambda note: note.frequency))
+    return change_recording(document, replace(ref, mode_notes=ordered))
+
+
+def set_sketch(document: Document, ref: RecordingRef, sketch: Sketch) -> Document:
+    """Say where a recording's channels sit."""
+    return change_recording(document, replace(ref, sketch=sketch))
 
 
 def set_machine(document: Document, ref: RecordingRef, machine: Machine) -> Document:

@@ -6,7 +6,7 @@ import io
 import tempfile
 import warnings
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -14,29 +14,35 @@ from tonecomb import __version__
 from tonecomb.core.units import unit
 
 if TYPE_CHECKING:
+    from tonecomb.core.modal.sketch import Sketch
     from tonecomb.core.modal.transfer import Transfer
 
 _FRF, _EVEN, _HERTZ = 4, 1, 18
 _QUANTITIES = {"Acceleration": 12, "Velocity": 11, "Displacement": 8, "Force": 13, "Pressure": 15}
 
 
-def as_uff(result: Transfer) -> bytes:
-    """A data set 58 for each answer, complex, in the channels' own quantities: response node i is
-    the i-th answer, reference node 1 the reference, both without a direction."""
+def as_uff(result: Transfer, sketch: Sketch | None = None) -> bytes:
+    """A data set 58 for each answer, complex, in the channels' own quantities. Nodes are numbers of
+    channels (from 1), with the directions of the ``sketch``; channels at one point share the node
+    of the first. Where places are known a data set 15 has them."""
     import pyuff
 
     assert result.reference is not None
     r = result.response
     below = unit(result.reference.unit)
+    nodes = _nodes(sketch)
+    own = result.between.reference or 0
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "response.uff"
         file = pyuff.UFF(str(path))
-        for i, channel in enumerate(result.answers):
+        for i, (number, channel) in enumerate(zip(result.numbers, result.answers, strict=True)):
             above = unit(channel.unit)
             held = pyuff.prepare_58(
                 binary=1, func_type=_FRF, id1=f"{channel.name} over {result.reference.name}"[:80],
                 id2=result.recording_name[:80], id3="NONE", id4=f"Tone Comb {__version__}",
-                id5="NONE", load_case_id=0, rsp_node=i + 1, rsp_dir=0, ref_node=1, ref_dir=0,
+                id5="NONE", load_case_id=0, rsp_node=nodes.get(number, (number + 1, 0))[0],
+                rsp_dir=nodes.get(number, (0, 0))[1], ref_node=nodes.get(own, (own + 1, 0))[0],
+                ref_dir=nodes.get(own, (0, 0))[1],
                 abscissa_spacing=_EVEN, abscissa_spec_data_type=_HERTZ,
                 abscissa_axis_units_lab="Hz",
                 ordinate_spec_data_type=_QUANTITIES.get(above.quantity, 0),
@@ -48,7 +54,33 @@ def as_uff(result: Transfer) -> bytes:
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore", ResourceWarning)  # it leaves closing to Python
                 file.write_sets(held, mode="add")
+        if sketch is not None and sketch.places:
+            _write_places(file, sketch, nodes)
         return path.read_bytes()
+
+
+def _nodes(sketch: Sketch | None) -> dict[int, tuple[int, int]]:
+    """Node and direction of each channel with a place."""
+    first: dict[tuple[float, float, float], int] = {}
+    places = () if sketch is None else sketch.places
+    for one in places:
+        first.setdefault(one.point, one.channel + 1)
+    return {one.channel: (first[one.point], one.direction) for one in places}
+
+
+def _write_places(file: Any, sketch: Sketch, nodes: dict[int, tuple[int, int]]) -> None:
+    import pyuff
+
+    at = {nodes[one.channel][0]: one.point for one in sketch.places}
+    x, y, z = ([point[i] for point in at.values()] for i in range(3))
+    count = len(at)
+    held = pyuff.prepare_15(
+        node_nums=list(at), def_cs=[0] * count, disp_cs=[0] * count, color=[0] * count, x=x, y=y,
+        z=z,
+    )  # fmt: skip
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", ResourceWarning)
+        file.write_sets(held, mode="add")
 
 
 def as_hdf5(result: Transfer) -> bytes:

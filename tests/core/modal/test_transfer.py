@@ -129,7 +129,7 @@ def test_files_that_others_read(demo: Path, tmp_path: Path, bracket: Recording) 
     assert len(sets) == 3
     for i, one in enumerate(sets):
         assert (one["type"], one["func_type"]) == (58, 4)
-        assert (one["rsp_node"], one["ref_node"]) == (i + 1, 1)
+        assert (one["rsp_node"], one["ref_node"]) == (i + 2, 1), "numbers of channels"
         assert one["ordinate_spec_data_type"] == 12 and one["orddenom_spec_data_type"] == 13
         assert one["ordinate_axis_units_lab"].strip() == "m/s²"
         assert one["orddenom_axis_units_lab"].strip() == "N"

@@ -1,9 +1,9 @@
-"""All that is said about a recording: notes on peaks, combs that were put there, the machine's
-known frequencies and its shaft."""
+"""All that is said about a recording: notes on peaks and modes, combs that were put there, the
+machine's known frequencies and its shaft, and where channels sit."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from string import ascii_uppercase
 
 from tonecomb.core.analysis import Analysis
@@ -11,17 +11,25 @@ from tonecomb.core.document import DroppedComb, PeakNote, RecordingRef, note_at
 from tonecomb.core.find.comb import Comb, measured
 from tonecomb.core.find.machine import Known, named
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.modal.modes import Mode
+from tonecomb.core.modal.sketch import Sketch
 
 
 @dataclass(frozen=True)
 class Knowledge:
     """Notes on single peaks, combs, known frequencies, and the shaft's frequency in Hz (None
-    where it is not known)."""
+    where it is not known), notes on modes, and the sketch of what was measured."""
 
     notes: tuple[PeakNote, ...] = ()
     combs: tuple[DroppedComb, ...] = ()
     known: tuple[Known, ...] = ()
     shaft: float | None = None
+    modes: tuple[PeakNote, ...] = ()
+    sketch: Sketch = field(default_factory=Sketch)
+
+    def of_mode(self, mode: Mode) -> PeakNote | None:
+        """What is said about a mode: a note within its half-power bandwidth is its own."""
+        return note_at(self.modes, mode.frequency, mode_play(mode))
 
     def of(self, peak: Peak, analysis: Analysis) -> PeakNote | None:
         """What is said about a peak; a name that the user gave goes before a known one."""
@@ -47,6 +55,11 @@ class Knowledge:
             if not any(same(one, comb) for one in self.combs)
         ]  # fmt: skip
         return (*mine, *others)
+
+
+def mode_play(mode: Mode) -> float:
+    """How far a mode may move (Hz) and still be the same."""
+    return max(mode.damping * mode.frequency, 3 * mode.frequency_std)
 
 
 NOTHING = Knowledge()
@@ -96,4 +109,6 @@ def knowledge(ref: RecordingRef | None) -> Knowledge:
     if shaft is None:
         tied = (c.spacing for c in ref.combs if c.name == machine.comb and c.carrier is None)
         shaft = next(tied, None)
-    return Knowledge(ref.peak_notes, ref.combs, machine.known, shaft)
+    return Knowledge(
+        ref.peak_notes, ref.combs, machine.known, shaft, ref.mode_notes, ref.sketch
+    )  # fmt: skip

@@ -43,7 +43,8 @@ _LASTS = 0.5  # of the answer's, that the input lasts at most where all is as it
 class Transfer:
     """``response`` is of ``answers`` over ``reference`` as measured; ``curves`` (answers, bins) are
     as asked, in ``units``, under a ``title``. ``taps`` are all that were found, and ``used`` the
-    numbers of those that count. ``cautions`` are (code, sentence)."""
+    numbers of those that count. ``cautions`` are (code, sentence). ``numbers`` are those of the
+    answers among the channels (from 0)."""
 
     between: Between
     recording_id: str
@@ -61,6 +62,7 @@ class Transfer:
     modes: Modes | None
     cautions: tuple[tuple[str, str], ...]
     sentence: str
+    numbers: tuple[int, ...] = ()
 
     @property
     def used(self) -> tuple[int, ...]:
@@ -101,9 +103,9 @@ def run_transfer(method: Method, recording: Recording, progress: Progress = sile
     groups, rung = 0, None
     loud_and_soft: tuple[Response, ...] = ()
     if between.hits:
-        taps, response, told, loud_and_soft = _from_hits(
-            between, signal, numbers, first, stop, progress
-        )
+        taken = take_taps(between, signal, first, stop, progress)
+        taps = taken.taps
+        response, told, loud_and_soft = _from_hits(between, signal, taken)
         if own is None:  # a curve for every tap, and one for each answer to look at
             rung, groups = response, len(response.taps)
             response = _levels(rung, len(numbers))
@@ -141,15 +143,28 @@ def run_transfer(method: Method, recording: Recording, progress: Progress = sile
         signal.rate, response, curves, scale, units,
         "Decays" if reference is None
         else named(between.form, answers[0].unit, unit(reference.unit)), taps, modes, tuple(told),
-        _sentence(between, response, reference, answers, taps, method),
+        _sentence(between, response, reference, answers, taps, method), numbers,
     )  # fmt: skip
 
 
-def _from_hits(
-    between: Between, signal: Signal, numbers: tuple[int, ...], first: int, stop: int,
-    progress: Progress,
-) -> tuple[tuple[Tap, ...], Response, list[tuple[str, str]], tuple[Response, ...]]:  # fmt: skip
-    own = between.reference
+@dataclass(frozen=True, eq=False)
+class Taken:
+    """Samples of the ``force``, None without one, and of the ``answers``, each (samples,); all
+    ``taps``, those ``used``, and how many samples a ``frame`` has."""
+
+    force: Array | None
+    answers: list[Array]
+    taps: tuple[Tap, ...]
+    used: list[Tap]
+    frame: int
+
+
+def take_taps(
+    between: Between, signal: Signal, first: int, stop: int, progress: Progress = silent
+) -> Taken:
+    """The taps between two samples, and those that count. :class:`UserError` where there are
+    none."""
+    own, numbers = between.reference, between.of(len(signal.channels))
     every = numbers if own is None else (own, *numbers)
     if (stop - first) * len(every) > MOST_SAMPLES:
         raise UserError(
@@ -165,23 +180,30 @@ def _from_hits(
             f"No tap stands out in {signal.channels[every[0]].name}",
             remedy="choose the hammer's channel as reference, or another stretch",
         )
-    lead = between.before
     used = [
         tap for tap in taps
         if tap.number not in between.aside and (tap.sound or tap.number in between.taken)
     ]  # fmt: skip
     if not used and not between.aside:
         raise _none_counts([signal.channels[i].name for i in every], force, answers, taps)
-    frame = between.frame or min(usual_frame(used or taps, signal.rate, lead), stop - first)
+    usual = usual_frame(used or taps, signal.rate, between.before)
     progress(0.4)
+    return Taken(force, answers, taps, used, between.frame or min(usual, stop - first))
+
+
+def _from_hits(
+    between: Between, signal: Signal, taken: Taken
+) -> tuple[Response, list[tuple[str, str]], tuple[Response, ...]]:
+    """What the taps that count give, what is to be said, and the same of the soft and the loud
+    half where they differ."""
+    force, answers, used = taken.force, taken.answers, taken.used
     if force is None:
-        rung = of_decays(answers, signal.rate, used, frame, decay=between.decay)
-        return taps, rung, [], ()
+        return of_decays(answers, signal.rate, used, taken.frame, decay=between.decay), [], ()
 
     def over(some: list[Tap]) -> Response:
         return of_taps(
-            force, answers, signal.rate, some, frame, before=lead, decay=between.decay,
-            estimator=between.estimator, force_window=between.pulse,
+            force, answers, signal.rate, some, taken.frame, before=between.before,
+            decay=between.decay, estimator=between.estimator, force_window=between.pulse,
         )  # fmt: skip
 
     response = over(used)
@@ -194,8 +216,7 @@ def _from_hits(
             [abs(t.peak) for t in soft]
         ):
             halves = (over(soft), over(loud))
-    told = _about_hits(between, signal, force, answers, used, response)
-    return taps, response, told, halves
+    return response, _about_hits(between, signal, force, answers, used, response), halves
 
 
 def _read(

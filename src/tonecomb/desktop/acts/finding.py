@@ -9,6 +9,7 @@ from tonecomb.core.document import Mark
 from tonecomb.core.find.peaks import Peak
 from tonecomb.desktop.dialogs.machine import MachineDialog
 from tonecomb.desktop.dialogs.shaft import open_shaft
+from tonecomb.desktop.dialogs.sketch import SketchDialog
 from tonecomb.desktop.dialogs.tracks import TracksPopover
 from tonecomb.desktop.dialogs.transfer import open_transfer
 from tonecomb.desktop.edits.context import Context
@@ -53,6 +54,30 @@ class Finding(QObject):
                  f"{tap.number}" if tap.number in found.used else f"({tap.number})")
             for tap in found.taps[:_MOST_MARKED]
         )  # fmt: skip
+
+    def name(self) -> None:
+        """Name the chosen mode where modes are shown, else the chosen peak."""
+        if self._readings.page == "modes":
+            self._readings.modes.name_mode()
+        else:
+            self._notes.name(self._readings.current_peak())
+
+    def set_aside(self) -> None:
+        """Set the chosen mode aside where modes are shown, else the chosen peak."""
+        if self._readings.page == "modes":
+            self._readings.modes.set_aside()
+        else:
+            self._notes.set_aside(self._readings.current_peak())
+
+    def sketch(self) -> None:
+        """Ask where channels sit."""
+        ref, signal = self._store.ref, self._store.current
+        if ref is None or signal is None:
+            return
+        dialog = SketchDialog(self._window, signal.channels, ref.sketch)
+        if dialog.exec() and (now := self._store.ref) is not None and dialog.sketch != now.sketch:
+            drawn = edits.set_sketch(self._store.document, now, dialog.sketch)
+            self._store.apply("Sketch the structure", drawn)
 
     def _go_to_peak(self, peak: Peak) -> None:
         if self._stage.spectra.isHidden():

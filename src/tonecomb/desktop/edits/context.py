@@ -10,6 +10,7 @@ from tonecomb.desktop.edits.held import HeldTraces
 from tonecomb.desktop.edits.isolating import Isolating
 from tonecomb.desktop.edits.making import Making
 from tonecomb.desktop.edits.marks import Marks
+from tonecomb.desktop.edits.mode_notes import ModeNotes
 from tonecomb.desktop.edits.peak_notes import PeakNotes
 from tonecomb.desktop.state.messages import Notices
 from tonecomb.desktop.state.state import State
@@ -24,6 +25,7 @@ class Context(State):
         self.notices = Notices()
         self.marks = Marks(window, self.store)
         self.notes = PeakNotes(window, self.store, self.results, self.notices)
+        self.mode_notes = ModeNotes(window, self.store)
         self.combs = Combs(window, self.store, self.results, self.notices)
         self.isolating = Isolating(window, self.store, self.results, self.combs, self.notices)
         self.fits = Fits(window, self.store)

@@ -8,10 +8,13 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor
 from PyQt6.QtWidgets import QHeaderView, QTreeWidgetItem, QVBoxLayout, QWidget
 
+from tonecomb.core.find.knowledge import NOTHING, Knowledge
 from tonecomb.core.modal.between import Between
+from tonecomb.core.modal.modes import Mode
 from tonecomb.core.modal.taps import Tap
 from tonecomb.core.modal.transfer import Transfer
 from tonecomb.core.say.numbers import with_std
+from tonecomb.desktop.edits.mode_notes import ModeNotes
 from tonecomb.desktop.kit.theme import current_theme, font
 from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.readings.tree import keep_rows, readings_tree
@@ -29,9 +32,11 @@ class ModeReadings(QWidget):
     chosen = pyqtSignal(float)
     tap_chosen = pyqtSignal(float, float)
 
-    def __init__(self, store: Store) -> None:
+    def __init__(self, store: Store, notes: ModeNotes) -> None:
         super().__init__()
-        self._store = store
+        self._store, self.notes = store, notes
+        self._said: Knowledge = NOTHING
+        store.changed.connect(self._follow)
         self.found: Transfer | None = None
         self.tree = readings_tree("Modes and taps", _HEADS, (0, 68))
         header = self.tree.header()
@@ -50,7 +55,7 @@ class ModeReadings(QWidget):
     def show_transfer(self, found: Transfer | None) -> None:
         """Show what was found; the chosen row stays."""
         at = self.tree.indexOfTopLevelItem(self.tree.currentItem())
-        self.found = found
+        self.found, self._said = found, self.notes.knowledge
         self.tree.blockSignals(True)
         self.tree.clear()
         if found is not None:
@@ -59,13 +64,18 @@ class ModeReadings(QWidget):
                     f"{shape_part(mode, i):.2f}".replace("-", "−")
                     for i in range(len(found.answers))
                 )  # fmt: skip
-                item = self._row(f"{mode.frequency:.5g} Hz", f"{100 * mode.damping:.3g} %", parts)
+                note = self._said.of_mode(mode)
+                item = self._row(f"{mode.frequency:.5g} Hz", f"{100 * mode.damping:.3g} %",
+                                 note.words if note is not None else parts)  # fmt: skip
                 damping = with_std(100 * mode.damping, 100 * mode.damping_std)
                 item.setToolTip(0, f"{with_std(mode.frequency, mode.frequency_std)} Hz")
+                if note is not None and note.aside:
+                    for i in range(3):
+                        item.setForeground(i, QBrush(QColor(current_theme().quiet)))
                 item.setToolTip(1, f"damping {damping} %")
-                item.setToolTip(2, "\n".join(
-                    f"{one.name}: {shape_part(mode, i):.4f}" for i, one in enumerate(found.answers)
-                ))  # fmt: skip
+                shape = (f"{one.name}: {shape_part(mode, i):.4f}"
+                         for i, one in enumerate(found.answers))  # fmt: skip
+                item.setToolTip(2, "\n".join([*([note.words] if note is not None else ()), *shape]))
             for tap in found.taps:
                 self._tap_row(found, tap)
         if 0 <= at < self.tree.topLevelItemCount():
@@ -96,6 +106,26 @@ class ModeReadings(QWidget):
         found = self.found
         return 0 if found is None or found.modes is None else len(found.modes.modes)
 
+    def _follow(self) -> None:
+        """What is said of modes may have changed, although what was found did not."""
+        now = self.notes.knowledge
+        if self.found is not None and now.modes != self._said.modes:
+            self.show_transfer(self.found)
+
+    @property
+    def mode(self) -> Mode | None:
+        """The mode of the chosen row, None for a tap's."""
+        found = self.found
+        if found is None or found.modes is None:
+            return None
+        at = self.tree.indexOfTopLevelItem(self.tree.currentItem())
+        return found.modes.modes[at] if 0 <= at < len(found.modes.modes) else None
+
+    def name_mode(self) -> None:
+        """Ask for a name of the chosen mode."""
+        if (mode := self.mode) is not None:
+            self.notes.name(mode)
+
     @property
     def tap(self) -> Tap | None:
         """The tap of the chosen row, None for a mode's."""
@@ -118,7 +148,10 @@ class ModeReadings(QWidget):
             self.tap_chosen.emit(start, start + found.response.frame / found.fs)
 
     def set_aside(self) -> None:
-        """The chosen tap does not count any more, or does again."""
+        """The chosen tap does not count any more, or does again; or the chosen mode."""
+        if (mode := self.mode) is not None:
+            self.notes.set_aside(mode)
+            return
         tap, method, found = self.tap, self._store.method, self.found
         between = None if method is None else method.between
         if tap is None or between is None or found is None:
@@ -143,7 +176,7 @@ class ModeReadings(QWidget):
             self.told.setText("")
             return
         cautions = [text for _, text in found.cautions]
-        hint = "Delete sets a tap aside, or takes it back." if found.taps else ""
+        hint = "R names a mode. Delete sets a mode or tap aside, or takes it back."
         self.told.setText("\n".join([*cautions, hint]).strip())
 
     def filter(self, text: str) -> None:
@@ -154,7 +187,9 @@ class ModeReadings(QWidget):
         """The tables with tabs."""
         if self.found is None:
             return ""
-        told = [modes_table(self.found).tabbed()] if self.found.modes is not None else []
+        told = (
+            [modes_table(self.found, self._said).tabbed()] if self.found.modes is not None else []
+        )
         if self.found.taps:
             told.append(taps_table(self.found).tabbed())
         return "\n".join(told)

@@ -80,7 +80,7 @@ class Readings(QWidget):
         self.combs = CombReadings(combs, context.isolating)
         self.resonances = ResonanceReadings(context.fits)
         self.truth = TruthReadings(context.making)
-        self.events, self.modes = EventReadings(), ModeReadings(context.store)
+        self.events, self.modes = EventReadings(), ModeReadings(context.store, context.mode_notes)
         self.pages: dict[str, Page] = {
             "peaks": self.peaks, "combs": self.combs, "resonances": self.resonances,
             "truth": self.truth, "events": self.events, "modes": self.modes,

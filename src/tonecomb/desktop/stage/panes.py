@@ -11,6 +11,7 @@ from tonecomb.desktop.stage.gram_pane import GramPane
 from tonecomb.desktop.stage.pane import PaneSpec
 from tonecomb.desktop.stage.phase import PhasePane
 from tonecomb.desktop.stage.run_up import RunUpPane
+from tonecomb.desktop.stage.shock import ShockPane
 from tonecomb.desktop.stage.transfer import TransferPane
 from tonecomb.desktop.stage.trend import TrendPane
 from tonecomb.desktop.stage.waterfall.pane import WaterfallPane
@@ -36,6 +37,8 @@ PANES: list[PaneSpec] = [
     PaneSpec("transfer", "Transfer function", "0", "Between channels, from taps or what runs: "
              "curves, coherence, circle, poles, mode shapes", "time", 560, TransferPane,
              shows_levels=True),
+    PaneSpec("shock", "Shock response", "Ctrl+0", "The most that the stretch makes oscillators "
+             "answer, over their natural frequency", "time", 380, ShockPane, shows_levels=True),
     PaneSpec("phase", "Phase", "3", "Phase, real and imaginary part or group delay below the "
              "spectrum", "frequency", 190, PhasePane),
     PaneSpec("against", "Against a held trace", "Shift+H", "Ratio or difference of the trace now "

@@ -3,27 +3,35 @@ circle, the poles of rising order, and the modes' shapes."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from PyQt6.QtWidgets import QLabel, QStackedLayout, QVBoxLayout, QWidget
 
+from tonecomb.core.method import Method
+from tonecomb.core.modal.modes import Mode
 from tonecomb.core.modal.transfer import Transfer
+from tonecomb.core.record.given import Given
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import Choice, label, link, row
+from tonecomb.desktop.stage.mode_pictures import AlikeView, LengthsView, ShapeView
 from tonecomb.desktop.stage.pane import Pane, Views
 from tonecomb.desktop.stage.transfer_plots import (
     CirclePlot,
     Curve,
     LadderPlot,
     ResponsePlot,
-    ShapeView,
 )
+from tonecomb.formats.kinds.alike import Other
 
 _WAYS = (
     ("level", "magnitude and phase"), ("parts", "real and imaginary"), ("circle", "circle"),
-    ("poles", "poles by order"), ("shapes", "shapes"),
+    ("poles", "poles by order"), ("shapes", "shapes"), ("alike", "likeness (MAC)"),
+    ("lengths", "by frame length"),
 )  # fmt: skip
+_PAGES = {"level": 0, "parts": 0, "circle": 1, "poles": 2, "shapes": 3, "alike": 4, "lengths": 5}
 _ROOM = 1.15  # times the range of the modes, that is brought into view
 
 
@@ -34,6 +42,9 @@ class TransferPane(Pane):
         super().__init__()
         self._spectrum = views.spectrum
         self._watched = views.context.watched["transfer"]
+        self._alike = views.context.watched["alike"]
+        self._by_length = views.context.watched["by-length"]
+        self._store, self._notes = views.context.store, views.context.mode_notes
         self.found: Transfer | None = None
         self._brought = ""
         self.told: QLabel = label("", "")
@@ -42,13 +53,17 @@ class TransferPane(Pane):
                          self.edit_wanted.emit)  # fmt: skip
         self.way = Choice(_WAYS, "level", "How it is drawn")
         self.answer = Choice([(0, "answer")], 0, "The answer that is drawn before the others")
+        self.other = Choice([("", "themselves")], "", "Against which modes they are held")
         self.way.picked.connect(lambda _: self._show(self.found))
+        self.other.picked.connect(lambda _: self._compare())
+        self._store.changed.connect(self._follow)
         self.answer.picked.connect(lambda _: self._show(self.found))
-        bar = row(self.told, None, self.answer, self.way, self.edit, spacing=10)
+        bar = row(self.told, None, self.other, self.answer, self.way, self.edit, spacing=10)
         bar.setContentsMargins(AXIS_WIDTH + 4, 2, 8, 0)
         self.level, self.phase, self.coherence = (ResponsePlot() for _ in range(3))
         self.coherence.left.setTickSpacing(0.5, 0.5)
         self.poles, self.circle, self.shapes = LadderPlot(), CirclePlot(), ShapeView()
+        self.likeness, self.lengths = AlikeView(), LengthsView()
         self.plots = (self.level, self.phase, self.coherence, self.poles)
         curves = QWidget()
         below = QVBoxLayout(curves)
@@ -58,7 +73,7 @@ class TransferPane(Pane):
             below.addWidget(plot, share)
         pages = QWidget()
         self._pages = QStackedLayout(pages)
-        for page in (curves, self.circle, self.poles, self.shapes):
+        for page in (curves, self.circle, self.poles, self.shapes, self.likeness, self.lengths):
             self._pages.addWidget(page)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -72,12 +87,15 @@ class TransferPane(Pane):
             plot.bottom.setHeight(6)
         self._watched.changed.connect(self._show)
         self._watched.failed.connect(lambda error: self.told.setText(error.text))
+        self._alike.changed.connect(lambda found: self.likeness.show_alike(found))
+        self._by_length.changed.connect(self.lengths.show_lengths)
+        self._alike.failed.connect(lambda error: self.likeness.show_alike(None, error.text))
         self._show(None)
 
     def set_theme(self, theme: Theme) -> None:
         for plot in (*self.plots, self.circle):
             plot.set_theme(theme)
-        self.shapes.theme = theme
+        self.shapes.theme = self.likeness.theme = theme
 
     @property
     def sentence(self) -> str:
@@ -93,23 +111,22 @@ class TransferPane(Pane):
         names = ["answer"] if found is None else [one.name for one in found.answers]
         if [self.answer.itemText(i) for i in range(self.answer.count())] != names:
             self.answer.offer_also(list(enumerate(names)), keep=0)
-        self.answer.setVisible(len(names) > 1)
         way = self.way.value
-        page = {"level": 0, "parts": 0, "circle": 1, "poles": 2, "shapes": 3}[way]
-        self._pages.setCurrentIndex(page)
+        self._pages.setCurrentIndex(_PAGES[way])
+        self.answer.setVisible(len(names) > 1 and _PAGES[way] < 2)
+        self._compare()
         if found is None:
             self.told.setText("No reference is chosen.")
             for plot in self.plots[:3]:
                 plot.show_curves(np.zeros(0), (), "", "")
             self.poles.show_modes(None)
-            self.shapes.show_modes(None, ())
+            self.shapes.show_modes(None, self._notes.knowledge)
             return
         self.told.setText(self._words(found))
         self._bring(found)
         self._draw(found, way == "parts")
         self.poles.show_modes(found.modes)
-        self.shapes.show_modes(found.modes if found.reference is not None else None,
-                               tuple(names))  # fmt: skip
+        self.shapes.show_modes(found, self._notes.knowledge)
         self._circle(found)
 
     @staticmethod
@@ -172,7 +189,7 @@ class TransferPane(Pane):
                 f"What has nothing in common has a coherence of {r.floor:.2g} on average (1/m)"
             )
         modes = () if found.modes is None else found.modes.modes
-        self.level.show_marks([(one.frequency, f"{one.frequency:.5g} Hz") for one in modes])
+        self._mark(modes)
         self.level.tell([(self._colour(i), one.name) for i, one in enumerate(found.answers)]
                         if len(found.answers) > 1 else [])  # fmt: skip
 
@@ -196,9 +213,71 @@ class TransferPane(Pane):
             [one[inside] for one in found.curves], chosen, dots, found.units[chosen]
         )
 
+    def _mark(self, modes: Sequence[Mode]) -> None:
+        """Modes that are not set aside, by name or frequency."""
+        said, marks = self._notes.knowledge, []
+        for one in modes:
+            note = said.of_mode(one)
+            if note is None or not note.aside:
+                frequency = f"{one.frequency:.5g} Hz"
+                marks.append((one.frequency, f"{note.name}, {frequency}" if note and note.name
+                              else frequency))  # fmt: skip
+        self.level.show_marks(marks)
+
+    def _follow(self) -> None:
+        """What is said of modes, where channels sit, or what there is to compare with changed."""
+        found = self.found
+        if found is not None and not self.isHidden():
+            self._mark(() if found.modes is None else found.modes.modes)
+            self.shapes.show_modes(found, self._notes.knowledge)
+            self._compare()
+
+    def _others(self) -> dict[str, tuple[str, Other]]:
+        """What modes can be held against, by key: recordings on the shelf, and held traces whose
+        method has modes."""
+        ref, document = self._store.ref, self._store.document
+        found = {"": ("themselves", Other())}
+        if ref is None:
+            return found
+        wanted: list[tuple[str, str, str, Method, Given | None]] = []
+        for one in document.recordings:
+            if one.id != ref.id:
+                wanted.append((one.id, one.name, one.id, one.method, one.given))
+        for held in document.held:
+            if held.method.between is not None and held.method.between.high:
+                name = f"held: {held.name}"
+                wanted.append((held.id, name, held.recording, held.method, held.given))
+        for key, name, which, method, given in wanted:
+            there = document.get(which)
+            recording = self._store.recording(which) if given is None or (
+                there is not None and there.given == given
+            ) else self._store.recording_as(which, given)  # fmt: skip
+            if recording is None or there is None or len(recording.channels) < 2:
+                continue
+            told = f"{key} {recording.id} {method.answering()}"
+            found[key] = (name, Other(told, recording, method, ref.sketch, there.sketch))
+        return found
+
+    def _compare(self) -> None:
+        """Have modes held against others, or tried by other frames, while that is looked at."""
+        self._by_length.want(self.way.value == "lengths" and not self.isHidden())
+        looked = self.way.value == "alike" and not self.isHidden() and self.found is not None
+        self.other.setVisible(self.way.value == "alike")
+        if not looked or self.found is None or self.found.reference is None:
+            self._alike.want(None)
+            self.likeness.show_alike(None, "Shapes are of transfer functions: name a reference.")
+            return
+        others = self._others()
+        offered = [(key, name) for key, (name, _) in others.items()]
+        if [self.other.itemText(i) for i in range(self.other.count())] != [n for _, n in offered]:
+            self.other.offer_also(offered, keep=0)
+        self._alike.want(others.get(self.other.value, others[""])[1])
+
     def hideEvent(self, event: object) -> None:
         super().hideEvent(event)  # type: ignore[arg-type]
         self._watched.want(False)
+        self._alike.want(None)
+        self._by_length.want(False)
 
     def showEvent(self, event: object) -> None:
         super().showEvent(event)  # type: ignore[arg-type]

@@ -4,16 +4,14 @@ and shapes that swing."""
 from __future__ import annotations
 
 import math
-import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen
 
 from tonecomb.core.estimate.reduce import reduce_curve
 from tonecomb.core.modal.modes import Modes
@@ -23,9 +21,6 @@ from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
-
-_SWING_S = 1.6  # of a swing of a shape
-_TICK_MS = 40
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,10 +110,11 @@ class ResponsePlot(FrequencyPlot):
         for mark in self.marks:
             self.removeItem(mark)
         self.marks = []
+        top = 0.78 if len(self.curves) > 1 else 0.93  # below the legend
         for i, (frequency, text) in enumerate(places):
             mark = pg.InfiniteLine(
                 self.place(frequency), angle=90, label=text,
-                labelOpts={"position": 0.93 - 0.09 * (i % 2), "anchors": [(0, 0.5), (1, 0.5)]},
+                labelOpts={"position": top - 0.09 * (i % 2), "anchors": [(0, 0.5), (1, 0.5)]},
             )  # fmt: skip
             mark.label.setFont(font(9))
             self.addItem(mark, ignoreBounds=True)
@@ -295,88 +291,3 @@ class CirclePlot(Plot):
         self.show_scales(bool(curves))
         self.paint_items(self._theme)
         self.box.autoRange()
-
-
-class ShapeView(QWidget):
-    """Each mode as the answers beside each other, swinging as they do in it. ``chosen`` carries the
-    frequency (Hz) of one that was clicked."""
-
-    chosen = pyqtSignal(float)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._modes: Modes | None = None
-        self._names: tuple[str, ...] = ()
-        self.theme = PAPER
-        self.setAccessibleName("Mode shapes")
-        self.setToolTip("How far each answer goes in a mode, and which way; click one to go there")
-        self._timer = QTimer(self)
-        self._timer.setInterval(_TICK_MS)
-        self._timer.timeout.connect(self.update)
-
-    def show_modes(self, modes: Modes | None, names: tuple[str, ...]) -> None:
-        """Show the shapes of modes by the ``names`` of the answers."""
-        self._modes, self._names = modes, names
-        self.update()
-
-    def showEvent(self, event: Any) -> None:
-        super().showEvent(event)
-        self._timer.start()
-
-    def hideEvent(self, event: Any) -> None:
-        super().hideEvent(event)
-        self._timer.stop()
-
-    def cells(self) -> list[QRectF]:
-        """Where each mode is drawn."""
-        count = 0 if self._modes is None else len(self._modes.modes)
-        if not count:
-            return []
-        across = min(count, max(1, self.width() // 220))
-        down = -(-count // across)
-        wide, high = self.width() / across, self.height() / down
-        return [QRectF((i % across) * wide, (i // across) * high, wide, high) for i in range(count)]
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or self._modes is None:
-            return
-        for cell, mode in zip(self.cells(), self._modes.modes, strict=True):
-            if cell.contains(event.position()):
-                self.chosen.emit(mode.frequency)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter, theme = QPainter(self), self.theme
-        painter.fillRect(self.rect(), QColor(theme.raised))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self._modes is None or not self._modes.modes:
-            painter.setPen(QColor(theme.quiet))
-            painter.setFont(font(10))
-            words = "No modes yet: name the range in which they are looked for."
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, words)
-            return
-        phase = 2 * math.pi * (time.monotonic() / _SWING_S)
-        for cell, mode in zip(self.cells(), self._modes.modes, strict=True):
-            painter.setFont(font(10))
-            painter.setPen(QColor(theme.second))
-            head = QRectF(cell.left() + 14, cell.top() + 6, cell.width() - 20, 18)
-            words = f"{mode.frequency:.5g} Hz · {100 * mode.damping:.3g} %"
-            painter.drawText(head, Qt.AlignmentFlag.AlignLeft, words)
-            middle, reach = cell.center().y() + 8, max(10.0, cell.height() / 2 - 42)
-            count = len(mode.shape)
-            x = np.linspace(cell.left() + 26, cell.right() - 26, count) if count > 1 else \
-                np.array([cell.center().x()])  # fmt: skip
-            swing = (mode.shape * np.exp(1j * phase)).real
-            painter.setPen(QPen(QColor(theme.lines), 2))
-            painter.drawLine(QPointF(x[0], middle), QPointF(x[-1], middle))
-            points = [QPointF(a, middle - reach * b) for a, b in zip(x, swing, strict=True)]
-            painter.setPen(QPen(QColor(theme.accent), 2))
-            painter.drawPolyline(QPolygonF(points))
-            painter.setBrush(QColor(theme.accent))
-            for i, point in enumerate(points):
-                painter.drawEllipse(point, 3.5, 3.5)
-                name = QRectF(point.x() - 40, cell.bottom() - 20, 80, 14)
-                painter.setFont(font(9))
-                painter.setPen(QColor(theme.quiet))
-                if i < len(self._names):
-                    painter.drawText(name, Qt.AlignmentFlag.AlignCenter, self._names[i])
-                painter.setPen(QPen(QColor(theme.accent), 2))

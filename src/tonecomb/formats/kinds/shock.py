@@ -68,7 +68,7 @@ class ShockKind(Kind[ShockSpectrum]):
 
     def pictures(self, result: ShockSpectrum, context: Context) -> Sequence[Picture]:
         unit = context.analysis.channel.unit
-        return [Picture("shock-response", _panel(result, unit), words(result, unit))]
+        return [Picture("shock-response", shock_panel(result, unit), words(result, unit))]
 
 
 def words(result: ShockSpectrum, unit: str) -> str:
@@ -80,7 +80,9 @@ def words(result: ShockSpectrum, unit: str) -> str:
     )
 
 
-def _panel(result: ShockSpectrum, unit: str) -> Panel:
+def shock_panel(result: ShockSpectrum, unit: str) -> Panel:
+    """Its curves on paper."""
+
     def draw(part: Any) -> None:
         from tonecomb.formats.palette import TRACES
 

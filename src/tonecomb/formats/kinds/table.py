@@ -8,10 +8,12 @@ from typing import Any
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Recording
+from tonecomb.formats.kinds.alike import AlikeKind
 from tonecomb.formats.kinds.before_after import BeforesAfters
 from tonecomb.formats.kinds.cepstrum import CepstrumKind
 from tonecomb.formats.kinds.hits import HitKind
 from tonecomb.formats.kinds.kind import Kind, Told
+from tonecomb.formats.kinds.lengths import LengthsKind
 from tonecomb.formats.kinds.ranges import Ranges
 from tonecomb.formats.kinds.run_up import RunUps
 from tonecomb.formats.kinds.shock import ShockKind
@@ -24,7 +26,8 @@ from tonecomb.formats.kinds.trend import Trends
 SPECTRUM, SPECTROGRAM = Spectra(), Spectrograms()
 KINDS: list[Kind[Any]] = [
     SPECTRUM, BeforesAfters(), SPECTROGRAM, SliceKind(), Trends(), RunUps(), Ranges(),
-    HitKind(), CepstrumKind(), TransferKind(), ShockKind(),
+    HitKind(), CepstrumKind(), TransferKind(), AlikeKind(),
+    LengthsKind(), ShockKind(),
 ]  # fmt: skip
 
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 
+from tonecomb.core.find.knowledge import NOTHING, Knowledge
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Recording
@@ -17,6 +18,7 @@ from tonecomb.formats.kinds.kind import Context, Kind, Picture
 from tonecomb.formats.report.figures import Panel
 
 if TYPE_CHECKING:
+    from tonecomb.core.document import PeakNote
     from tonecomb.core.modal.modes import Mode
     from tonecomb.core.modal.taps import Tap
     from tonecomb.core.modal.transfer import Transfer
@@ -74,7 +76,10 @@ class TransferKind(Kind["Transfer"]):
                 ],
             }  # fmt: skip
         if result.modes is not None:
-            told["modes"] = [_mode_values(mode, result) for mode in result.modes.modes]
+            told["modes"] = [
+                _mode_values(mode, result) | _said(context.said.of_mode(mode))
+                for mode in result.modes.modes
+            ]
         told["response_cautions"] = [{"code": code, "text": text} for code, text in result.cautions]
         return told
 
@@ -86,7 +91,7 @@ class TransferKind(Kind["Transfer"]):
             for tap in result.taps if tap.number not in result.used
         ]  # fmt: skip
         for mode in result.modes.modes if result.modes is not None else ():
-            told.append(mode_words(mode, result))
+            told.append(mode_words(mode, result, context.said.of_mode(mode)))
         if result.modes is not None and not result.modes.modes:
             told.append(f"no mode between {result.modes.low:g} and {result.modes.high:g} Hz")
         return told + [f"{code}: {text}" for code, text in result.cautions]
@@ -96,14 +101,17 @@ class TransferKind(Kind["Transfer"]):
         if result.taps:
             tables.append(taps_table(result))
         if result.modes is not None:
-            tables.append(modes_table(result))
+            tables.append(modes_table(result, context.said))
             if result.reference is None and result.modes.modes:
-                tables.append(excited_table(result))
+                tables.append(excited_table(result, context.said))
         return tables
 
     def pictures(self, result: Transfer, context: Context) -> Sequence[Picture]:
-        words = "; ".join(mode_words(one, result) for one in result.modes.modes[:6]) \
-            if result.modes is not None else ""  # fmt: skip
+        modes = () if result.modes is None else result.modes.modes
+        words = "; ".join(
+            mode_words(one, result, said) for one in modes[:6]
+            if not ((said := context.said.of_mode(one)) and said.aside)
+        )  # fmt: skip
         return [Picture("response", _panel(result), words, result.sentence)]
 
     def files(self, result: Transfer, context: Context) -> Sequence[tuple[str, bytes]]:
@@ -111,7 +119,8 @@ class TransferKind(Kind["Transfer"]):
             return ()
         from tonecomb.formats.frf import as_hdf5, as_uff
 
-        return (("response.uff", as_uff(result)), ("response.h5", as_hdf5(result)))
+        sketch = context.said.sketch
+        return (("response.uff", as_uff(result, sketch)), ("response.h5", as_hdf5(result)))
 
 
 def _numbers(values: Any) -> list[float | None]:
@@ -125,9 +134,17 @@ def shape_part(mode: Mode, i: int) -> float:
     return abs(one) * (1.0 if one.real >= 0 else -1.0)
 
 
-def mode_words(mode: Mode, result: Transfer) -> str:
+def _said(note: PeakNote | None) -> dict[str, str]:
+    """Its name and why it is set aside, where anything is said."""
+    if note is None:
+        return {}
+    return {key: text for key, text in (("name", note.name), ("aside", note.aside)) if text}
+
+
+def mode_words(mode: Mode, result: Transfer, said: PeakNote | None = None) -> str:
     """A mode in one line."""
     text = (
+        f"{f'{said.words}: ' if said and said.words else ''}"
         f"{with_std(mode.frequency, mode.frequency_std)} Hz, damping "
         f"{with_std(100 * mode.damping, 100 * mode.damping_std)} %"
     )
@@ -177,8 +194,8 @@ def taps_table(result: Transfer) -> Table[Tap]:
     ), result.taps)  # fmt: skip
 
 
-def modes_table(result: Transfer) -> Table[Mode]:
-    """The modes, with the part of each answer."""
+def modes_table(result: Transfer, said: Knowledge = NOTHING) -> Table[Mode]:
+    """The modes, with what is said about them and the part of each answer."""
     assert result.modes is not None
 
     def part(i: int) -> Column[Mode]:
@@ -191,11 +208,13 @@ def modes_table(result: Transfer) -> Table[Mode]:
         Column("frequency_std_hz", "±", lambda one: one.frequency_std, "Hz", ".2g"),
         Column("damping_percent", "damping", lambda one: 100 * one.damping, "%", ".6g"),
         Column("damping_std_percent", "±", lambda one: 100 * one.damping_std, "%", ".2g"),
+        Column("said", "name", lambda one: note.words if (note := said.of_mode(one)) else "",
+               rarely=True),
         *shapes,
     ), result.modes.modes)  # fmt: skip
 
 
-def excited_table(result: Transfer) -> Table[int]:
+def excited_table(result: Transfer, said: Knowledge = NOTHING) -> Table[int]:
     """How strongly each tap excites each mode, in each answer: which spot is good for which."""
     assert result.modes is not None
     columns: list[tuple[str, str, Any]] = [("tap", "tap", np.array(result.used))]
@@ -203,7 +222,9 @@ def excited_table(result: Transfer) -> Table[int]:
         by_tap = np.abs(mode.constant).reshape(-1, len(result.answers))
         for i, one in enumerate(result.answers):
             key = f"mode_{mode.frequency:.5g}_hz_{i + 1}"
-            columns.append((key, f"{mode.frequency:.5g} Hz in {one.name}", by_tap[:, i]))
+            note = said.of_mode(mode)
+            called = note.name if note and note.name else f"{mode.frequency:.5g} Hz"
+            columns.append((key, f"{called} in {one.name}", by_tap[:, i]))
     return series("taps-by-modes", result.recording_name, result.sentence, columns, ".4g")
 
 

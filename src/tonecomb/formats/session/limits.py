@@ -12,6 +12,7 @@ from tonecomb.core.estimate.shaft import Shaft
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.find.peaks import PeakSearch
 from tonecomb.core.modal.between import Between
+from tonecomb.core.modal.sketch import Place, Sketch
 
 MOST_BYTES = 64 << 20
 """Of a file, beyond which it is not read."""
@@ -23,13 +24,15 @@ FIELDS: dict[type, dict[str, float]] = {
     PeakSearch: {"most": 100_000},
     Shaft: {"pulses": 1_000_000},
     Between: {"order": 1_000},
+    Place: {"channel": 10_000, "x": 1e6, "y": 1e6, "z": 1e6},
 }
 """The greatest, either way, of numbers that say how much is done and that nobody checks later: what
 a plan refuses may stand in a session, as it may stand on the bench."""
 LENGTHS: dict[type, dict[str, int]] = {
     Document: {"recordings": 2_000, "held": 200},
     RecordingRef: {"combs": 50, "marks": 10_000, "peak_notes": 10_000, "chains": 200,
-                   "beside": 1_000},
+                   "beside": 1_000, "mode_notes": 1_000},
+    Sketch: {"places": 2_000, "lines": 10_000},
     Wanted: {"teeth": 200},
     Between: {"answers": 1_000, "aside": 10_000, "taken": 10_000},
 }  # fmt: skip

@@ -46,6 +46,7 @@ from tonecomb.core.method import (
     Source,
 )
 from tonecomb.core.modal.between import Between
+from tonecomb.core.modal.sketch import Place, Sketch
 from tonecomb.core.record.given import ColumnGiven, Given, Import
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.sensors import Calibration, ChannelGiven
@@ -57,7 +58,9 @@ from tonecomb.formats.session import strict
 NAMES: dict[type, str] = {
     Document: "recordings current held",
     RecordingRef: "id name path fingerprint method given chains beside marks combs peak_notes "
-    "machine",
+    "machine mode_notes sketch",
+    Sketch: "places lines",
+    Place: "channel x y z along",
     Fingerprint: "size ends_sha256",
     Chain: "name channel steps",
     Mark: "time note",

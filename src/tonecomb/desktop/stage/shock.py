@@ -1,0 +1,121 @@
+"""The shock response spectrum of the stretch, below its waveform."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from PyQt6.QtWidgets import QLabel, QVBoxLayout
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.errors import UserError
+from tonecomb.core.modal.shock import ShockSpectrum
+from tonecomb.desktop.kit.plot import AXIS_WIDTH
+from tonecomb.desktop.kit.theme import Theme, font
+from tonecomb.desktop.kit.widgets import Choice, label, row
+from tonecomb.desktop.stage.lines import LinesPlot
+from tonecomb.desktop.stage.pane import Pane, Views
+from tonecomb.formats.kinds.shock import USUAL, shock_panel, words
+from tonecomb.formats.report.figures import Panel
+
+_QS = (5.0, 10.0, 16.0, 25.0, 50.0)
+_FRACTIONS = (3, 6, 12, 24, 48)
+_DEEP = 1e-6  # of the highest value, below which nothing is drawn
+
+
+class ShockPane(Pane):
+    """The greatest answers in words and curves; the oscillators are chosen beside them."""
+
+    def __init__(self, views: Views) -> None:
+        super().__init__()
+        self._store = views.context.store
+        self._watched = views.context.watched["shock"]
+        self.found: ShockSpectrum | None = None
+        self.plot = LinesPlot("Natural frequency", "Hz")
+        self.plot.bottom.log = self.plot.left.log = True
+        self.told: QLabel = label("", "")
+        self.told.setFont(font(10))
+        self.q = Choice([(one, f"Q {one:g}") for one in _QS], USUAL[0], "Q of the oscillators")
+        self.fraction = Choice([(one, f"{one} an octave") for one in _FRACTIONS], USUAL[1],
+                               "Oscillators an octave")  # fmt: skip
+        for choice in (self.q, self.fraction):
+            choice.picked.connect(lambda _: self._want())
+        self.q.setToolTip("Quality of the oscillators: 10 is 5 % of critical damping")
+        bar = row(self.told, None, self.q, self.fraction, spacing=12)
+        bar.setContentsMargins(AXIS_WIDTH + 4, 2, 8, 0)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        column.addLayout(bar)
+        column.addWidget(self.plot, 1)
+        self.plot.setToolTip("The most that a single-degree-of-freedom oscillator answers: while "
+                             "the shock lasts (primary), after it (residual), at any time "
+                             "(maxi-max). ISO 18431-4")  # fmt: skip
+        self.plot.pointed.connect(self._point)
+        self._watched.changed.connect(self._show)
+        self._watched.failed.connect(self._fail)
+        self._show(None)
+
+    def set_theme(self, theme: Theme) -> None:
+        self.plot.set_theme(theme)
+
+    def fit(self) -> None:
+        if self.found is not None:
+            low, high = np.log10(self.found.frequency[[0, -1]])
+            self.plot.box.setXRange(low, high, padding=0)
+        self.plot.fit()
+
+    def panel(self, analysis: Analysis) -> Callable[[], Panel] | None:
+        found = self.found
+        return None if found is None else lambda: shock_panel(found, self._unit)
+
+    @property
+    def _unit(self) -> str:
+        signal, method = self._store.current, self._store.method
+        if signal is None or method is None:
+            return ""
+        return signal.channels[method.source.channel].unit
+
+    def _want(self) -> None:
+        self._watched.want((self.q.value, self.fraction.value))
+
+    def _show(self, found: ShockSpectrum | None) -> None:
+        self.found = found
+        if found is None:
+            self.told.setText("")
+            self.plot.show_lines(np.zeros(0), [], "", "")
+            return
+        text = words(found, self._unit)
+        self.told.setText(text[:1].upper() + text[1:])
+        top = float(found.maximax.max()) or 1.0
+        lines = [
+            (name, np.log10(np.maximum(values, _DEEP * top)))
+            for name, values in (("residual", found.residual), ("primary", found.primary),
+                                 ("maxi-max", found.maximax))
+        ]  # fmt: skip
+        self.plot.show_lines(np.log10(found.frequency), lines, "Greatest answer", self._unit)
+        self.fit()
+
+    def _fail(self, error: UserError) -> None:
+        self._show(None)
+        self.told.setText(error.text)
+
+    def _point(self, place: float | None) -> None:
+        self.plot.show_cursor(place)
+        found = self.found
+        if place is None or found is None:
+            self.plot.say("")
+            return
+        at = int(np.argmin(np.abs(np.log10(found.frequency) - place)))
+        self.plot.say(
+            f"{found.frequency[at]:.4g} Hz · maxi-max {found.maximax[at]:.4g}, primary "
+            f"{found.primary[at]:.4g}, residual {found.residual[at]:.4g} {self._unit}"
+        )
+
+    def hideEvent(self, event: object) -> None:
+        super().hideEvent(event)  # type: ignore[arg-type]
+        self._watched.want(None)
+
+    def showEvent(self, event: object) -> None:
+        super().showEvent(event)  # type: ignore[arg-type]
+        self._want()
