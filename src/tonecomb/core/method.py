@@ -20,6 +20,7 @@ from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.estimate.windows import Window, window
 from tonecomb.core.find.damping import Fit
 from tonecomb.core.find.peaks import PeakSearch
+from tonecomb.core.finite import not_finite
 from tonecomb.core.modal.between import Between
 from tonecomb.core.record.recording import Channel, Recording, Stretch, whole
 from tonecomb.core.record.signal import Signal
@@ -278,6 +279,8 @@ class Plan:
 def plan(method: Method, recording: Recording) -> Plan:
     """Check ``method`` against ``recording``; :class:`UserError` says what does not fit."""
     source, frames, average = method.source, method.frames, method.averaging.average
+    if wrong := not_finite(method):
+        raise UserError(f"The method's {wrong} is no number", remedy="give it a number")
     signal = prepare(recording, source.steps)
     fs = signal.rate
     for number in (source.channel, source.reference or 0):

@@ -160,7 +160,7 @@ class CalibrationDialog(Form):
             self._told.setText(str(error))
             self.go.setEnabled(False)
 
-        self._jobs.submit("Reading the units", work, done, failed)
+        self._jobs.submit("Reading the units", work, done, failed, owner=self)
 
     def take(self) -> None:
         self._timer.stop()

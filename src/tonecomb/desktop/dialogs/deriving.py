@@ -150,7 +150,7 @@ class DerivingDialog(Form):
             self._job = None
             self._told.setText(str(error))
 
-        self._job = self._jobs.submit("Reading the units", work, done, failed)
+        self._job = self._jobs.submit("Reading the units", work, done, failed, owner=self)
 
     def done(self, result: int) -> None:
         if self._job is not None:

@@ -144,7 +144,7 @@ class ImportDialog(Form):
         self.go.setEnabled(False)
         self._first = self._jobs.submit(
             "Reading the first values", lambda _: _first_values(understood), self._take_values,
-            self._fail,
+            self._fail, owner=self,
         )  # fmt: skip
 
     @property
@@ -187,7 +187,7 @@ class ImportDialog(Form):
             understood = understand_anew(known, given, progress)
             return understood, _first_values(understood)
 
-        self._job = self._jobs.submit("Reading", work, done, self._fail)
+        self._job = self._jobs.submit("Reading", work, done, self._fail, owner=self)
 
     def _take_values(self, values: list[list[str]]) -> None:
         self._job = self._first = None
@@ -327,7 +327,7 @@ class ImportDialog(Form):
             self.fault.setText(str(error))
             self.fault.setVisible(bool(str(error)))
 
-        self._drawing = self._jobs.submit("Drawing the preview", work, done, failed)
+        self._drawing = self._jobs.submit("Drawing the preview", work, done, failed, owner=self)
 
     def done(self, result: int) -> None:
         self._timer.stop()

@@ -110,7 +110,7 @@ class SketchDialog(QDialog):
                     x, y, z = (float(one or 0) for one in texts)
                 except ValueError:
                     raise ValueError(f"A place of {name} is no number of metres.") from None
-                if not max(abs(x), abs(y), abs(z)) <= _FARTHEST:
+                if not all(abs(one) <= _FARTHEST for one in (x, y, z)):
                     raise ValueError(f"{name} is too far away.")
                 places.append(Place(i, x, y, z, way.value))
             for one in self._text(i, 5).replace(";", ",").split(","):

@@ -31,5 +31,6 @@ class Context(State):
         self.fits = Fits(window, self.store)
         self.making = Making(self.store, self.scheduler, self.results)
         self.held = HeldTraces(window, self, self.notices)
+        self.store.refused.connect(self.notices.tell)
         for watched in self.watched.values():
             watched.failed.connect(self.notices.tell)

@@ -66,6 +66,9 @@ class Box(pg.ViewBox):
         self.show_all.emit()
 
 
+_DECADES = 40  # that a logarithmic axis goes up or down at most
+
+
 class Axis(pg.AxisItem):
     """An axis with proper minus signs, and 1–2–5 steps where it is logarithmic.
 
@@ -162,6 +165,8 @@ class Axis(pg.AxisItem):
             room = [step for step, _ in levels if step / (maxVal - minVal) * size > _FIGURE_ROOM]
             self._decimals = max((_decimals(step) for step in room), default=0)
             return list(levels)
+        if not -_DECADES < minVal <= maxVal < _DECADES:  # nothing is shown there
+            return []
         decades = range(math.floor(minVal), math.ceil(maxVal) + 1)
         if maxVal - minVal < 0.7:
             # Too narrow for decades: even steps of the values themselves.

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from weakref import WeakKeyDictionary
+
 import numpy as np
 from PyQt6.QtCore import QModelIndex, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter, QPen
 from PyQt6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
 
+from tonecomb.core.record.pyramid import Pyramid
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.kit.theme import PAPER, font
@@ -39,6 +42,7 @@ class Rows(QStyledItemDelegate):
         super().__init__()
         self._store, self._envelopes = store, envelopes
         self.theme = PAPER
+        self._drawn: WeakKeyDictionary[Pyramid, dict[int, list[QRectF]]] = WeakKeyDictionary()
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         if index.data(TRACE) is not None or index.data(CHAIN) is not None:
@@ -145,19 +149,30 @@ class Rows(QStyledItemDelegate):
         built = self._envelopes.pyramid(recording_id, channel)
         if built is None:
             return
-        envelope = built.envelope(0, built.length, _OUTLINE)
-        low, high = envelope.low, envelope.high
-        finite = np.isfinite(low) & np.isfinite(high)
-        if not finite.any():
-            return
-        bottom, top = float(low[finite].min()), float(high[finite].max())
-        scale = (area.height() - 12) / ((top - bottom) or 1.0)
+        known = self._drawn.setdefault(built, {})
+        if area.height() not in known:
+            known[area.height()] = _bars(built, area.height())
         painter.setPen(QPen(QColor(colour), 1))
-        left = area.right() - _OUTLINE
-        # A short recording has few columns: they are as wide as the outline needs.
-        places = left + envelope.edges * (_OUTLINE / max(built.length, 1))
-        for i in np.flatnonzero(finite):
-            y1 = area.bottom() - 6 - (high[i] - bottom) * scale
-            y2 = area.bottom() - 6 - (low[i] - bottom) * scale
-            wide = max(places[i + 1] - places[i] - 1, 0.0)
-            painter.drawRect(QRectF(places[i], y1, wide, max(y2 - y1, 0.5)))
+        painter.translate(area.right() - _OUTLINE, area.top())
+        if bars := known[area.height()]:
+            painter.drawRects(*bars)
+
+
+def _bars(built: Pyramid, height: int) -> list[QRectF]:
+    """From the least to the greatest of each column, in a row of this height."""
+    envelope = built.envelope(0, built.length, _OUTLINE)
+    low, high = envelope.low, envelope.high
+    finite = np.isfinite(low) & np.isfinite(high)
+    if not finite.any():
+        return []
+    bottom, top = float(low[finite].min()), float(high[finite].max())
+    scale = (height - 12) / ((top - bottom) or 1.0)
+    # A short recording has few columns: they are as wide as the outline needs.
+    places = envelope.edges * (_OUTLINE / max(built.length, 1))
+    bars = []
+    for i in np.flatnonzero(finite):
+        y1 = height - 7 - (high[i] - bottom) * scale
+        y2 = height - 7 - (low[i] - bottom) * scale
+        wide = max(places[i + 1] - places[i] - 1, 0.0)
+        bars.append(QRectF(places[i], y1, wide, max(y2 - y1, 0.5)))
+    return bars

@@ -40,6 +40,9 @@ class OrderAxis(Axis):
         return super().tickStrings([value / self.shaft for value in values], scale, spacing)
 
 
+_DECADES = 30  # that a logarithmic axis goes up or down at most
+
+
 class FrequencyPlot(Plot):
     """A plot over frequency in Hz; the axis holds log10 of it where it is logarithmic."""
 
@@ -119,7 +122,11 @@ class FrequencyPlot(Plot):
     def limits(self) -> tuple[float, float]:
         """The shown frequency range in Hz."""
         low, high = self.box.viewRange()[0]
-        return (10**low, 10**high) if self.bottom.log else (float(low), float(high))
+        if not self.bottom.log:
+            return float(low), float(high)
+        # Before there is an analysis a view may be anywhere.
+        low, high = (min(max(one, -_DECADES), _DECADES) for one in (low, high))
+        return 10**low, 10**high
 
     def set_limits(self, low: float, high: float) -> None:
         """Show the frequencies ``low`` to ``high`` in Hz."""

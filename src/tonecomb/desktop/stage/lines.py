@@ -9,6 +9,7 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 
+from tonecomb.core.estimate.reduce import reduce_curve
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
@@ -38,6 +39,8 @@ class LinesPlot(Plot):
         self.addItem(self.time_line, ignoreBounds=True)
         self.set_label("bottom", f"{across}, {unit}" if unit else across)
         self.box.dragged.connect(self._dragged)
+        self.box.sigXRangeChanged.connect(self._draw)
+        self.box.sigResized.connect(self._draw)
         self.box.show_all.connect(self.fit)
         self.scene().sigMouseClicked.connect(self._clicked)
 
@@ -69,16 +72,25 @@ class LinesPlot(Plot):
         names = [name for name, _ in lines]
         same = len(across) == len(self.across) and names == [name for name, _ in self.lines]
         self.across, self.lines, self._unit = across, lines, unit
-        for _, values in lines:
+        for _line in lines:
             curve = pg.PlotCurveItem(connect="finite")
-            curve.setData(across, values)
             self.addItem(curve, ignoreBounds=True)
             self._curves.append(curve)
+        self._draw()
         self._pens()
         self.set_label("left", f"{title}, {unit}" if unit else title)
         self.show_scales(bool(lines) and len(across) > 0)
         if not same:
             self.fit()
+
+    def _draw(self, *moved: object) -> None:
+        """No more points than the view can show: long lines take long to paint."""
+        low, high = self.box.viewRange()[0]
+        for curve, (_, values) in zip(self._curves, self.lines, strict=True):
+            x, y = self.across, values
+            if len(x) > 4 * self.columns and np.isfinite(y[1:]).all():
+                x, y = reduce_curve(x, y, low, high, self.columns)
+            curve.setData(x, y)
 
     def show_places(self, places: Sequence[tuple[float, str]], *, low: bool = False) -> None:
         """Upright lines at places across, each with a word at its top, or ``low`` at its foot,

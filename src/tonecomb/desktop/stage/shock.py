@@ -33,6 +33,7 @@ class ShockPane(Pane):
         self.found: ShockSpectrum | None = None
         self.plot = LinesPlot("Natural frequency", "Hz")
         self.plot.bottom.log = self.plot.left.log = True
+        self.plot.box.setLimits(xMin=-9, xMax=9, yMin=-30, yMax=30)
         self.told: QLabel = label("", "")
         self.told.setFont(font(10))
         self.q = Choice([(one, f"Q {one:g}") for one in _QS], USUAL[0], "Q of the oscillators")

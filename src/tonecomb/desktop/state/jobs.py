@@ -7,6 +7,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any, TypeVar
 
+from PyQt6 import sip
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from tonecomb.core.errors import Cancelled, UserError
@@ -19,10 +20,10 @@ _REPORT_EVERY = 0.05  # s
 
 class Job:
     """A piece of work under way. ``fraction`` is how far it is; what is in the ``background``
-    is told only when nothing else is."""
+    is told only when nothing else is. Nothing is delivered to an ``owner`` that is gone."""
 
-    def __init__(self, title: str, background: bool) -> None:
-        self.title, self.background = title, background
+    def __init__(self, title: str, background: bool, owner: QObject | None = None) -> None:
+        self.title, self.background, self.owner = title, background, owner
         self.fraction = 0.0
         self.started = time.monotonic()
         self.wanted = True
@@ -68,9 +69,11 @@ class Jobs(QObject):
         failed: Callable[[Exception], None],
         *,
         background: bool = False,
+        owner: QObject | None = None,
     ) -> Job:
-        """Run ``work(progress)`` in a thread, then ``done(result)`` or ``failed(error)`` here."""
-        job = Job(title, background)
+        """Run ``work(progress)`` in a thread, then ``done(result)`` or ``failed(error)`` here;
+        neither where the ``owner`` (a dialog) is gone by then."""
+        job = Job(title, background, owner)
         if self._closed:  # the window is going away: nobody would see it
             job.cancel()
             return job
@@ -104,7 +107,7 @@ class Jobs(QObject):
             return  # it ended while the window was closing
         done, failed = self._running.pop(job)
         self.changed.emit()
-        if not job.wanted:
+        if not job.wanted or (job.owner is not None and sip.isdeleted(job.owner)):
             return
         if error is None:
             done(result)

@@ -14,6 +14,7 @@ from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.state.scheduler import QUICK_PLAIN, QUICK_SAMPLES, Scheduler, Slot, Want
 from tonecomb.desktop.state.store import Store
 
+_REMEMBERED = 8  # wants whose signal and method are known
 _FIND_MS = 500  # between two looks for peaks while a handle is held
 
 
@@ -43,6 +44,7 @@ class Results(QObject):
         self._store = store
         self.analysis: Analysis | None = None
         self._told: tuple[object, ...] = ()
+        self._asked: dict[Hashable, tuple[Signal, Method]] = {}
         self._scheduler = scheduler
         self._later = QTimer(self)
         self._last: Findings | None = None
@@ -86,7 +88,11 @@ class Results(QObject):
         except UserError as error:
             self.failed.emit(error)
             return None
-        return spectrum_want(signal, method)
+        want = spectrum_want(signal, method)
+        self._asked[want.key] = now
+        while len(self._asked) > _REMEMBERED:
+            self._asked.pop(next(iter(self._asked)))
+        return want
 
     def _tell_unknown_rate(self) -> None:
         recording = self._store.recording(self._store.document.current)
@@ -100,10 +106,14 @@ class Results(QObject):
             )
 
     def _wanted_findings(self) -> Want | None:
-        now, estimate = self._now(), self._estimate.shown
+        now, estimate, wanted = self._now(), self._estimate.shown, self._estimate.wanted
         if now is None or estimate is None:
             return None
-        signal, method = now
+        if self._estimate.ticket is not None or wanted is None:
+            return self._found.wanted  # until the estimate is there that it is to be found in
+        # What is shown may be of an edit ago: it is looked through as it was made.
+        signal, made = self._asked.get(wanted.key, now)
+        method = made.having(search=now[1].search)
         parts, recording = method.findings(), signal.recording
         key: Hashable = ("found", signal.key, parts)
         return Want(
@@ -135,7 +145,9 @@ class Results(QObject):
     def _show(self, _: object = None) -> None:
         now = self._now()
         estimate: Estimate | None = self._estimate.shown
-        found: Findings | None = self._found.shown if self._found.ticket is None else None
+        found: Findings | None = None
+        if self._found.ticket is None and self._found.wanted == self._wanted_findings():
+            found = self._found.shown
         if self._later.isActive():  # what is there is of another curve, if of the same kind
             found = self._last if self._kind() == self._last_kind else None
         if self._estimate.ticket is not None:

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tonecomb.core.document import Document, RecordingRef, set_method
 from tonecomb.core.errors import UserError
+from tonecomb.core.finite import not_finite
 from tonecomb.core.history import History, Step
 from tonecomb.core.method import Method
 from tonecomb.core.record.given import Given, Import
@@ -32,13 +33,22 @@ def _keep(known: dict[K, V], key: K, value: V) -> None:
     known[key] = value
 
 
+def _wrong(before: Document, after: Document) -> str:
+    """What in a document is no number, "" where all is well; what stayed as it was is known."""
+    known = {id(one) for one in (*before.recordings, *before.held)}
+    changed = (one for one in (*after.recordings, *after.held) if id(one) not in known)
+    return next((found for one in changed if (found := not_finite(one))), "")
+
+
 class Store(QObject):
     """The one place where the document changes. ``changed`` is emitted after every change,
     ``reopened`` (recording id) when a recording's file was opened anew, ``grew`` when more of a
-    live recording came and nothing else changed: it is for those only who read samples."""
+    live recording came and nothing else changed: it is for those only who read samples.
+    ``refused`` carries a :class:`UserError` where an edit cannot be."""
 
     changed = pyqtSignal()
     grew = pyqtSignal()
+    refused = pyqtSignal(object)
     reopened = pyqtSignal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -76,8 +86,12 @@ class Store(QObject):
         self, label: str, document: Document, merge: str | None = None, *, opening: bool = False
     ) -> None:
         """Make ``document`` the present one, as a step that undo calls ``label``; ``opening``
-        when all it does is to put files on the shelf."""
+        when all it does is to put files on the shelf. What holds a number that is none (nan, or
+        infinite) could not be saved: it is refused, and told."""
         before = self._history
+        if wrong := _wrong(self.document, document):
+            self.refused.emit(UserError(f"The {wrong} is no number", remedy="give it a number"))
+            return
         if opening and self.path is None and not self.worth_asking:
             self._as_opened = document
         self._history = before.apply(label, document, merge)

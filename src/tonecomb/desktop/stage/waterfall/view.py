@@ -14,6 +14,7 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPixmap,
     QPolygonF,
     QWheelEvent,
 )
@@ -73,6 +74,7 @@ class WaterfallView(QWidget):
         self._table: Table | None = None
         self.small: tuple[object, QImage] | None = None
         self.full: tuple[object, QImage] | None = None
+        self.lines: tuple[object, QPixmap] | None = None
         self._held: QPointF | None = None
         self._moved = False
         self._settle = QTimer(self)
@@ -86,7 +88,7 @@ class WaterfallView(QWidget):
     def show_relief(self, relief: Relief | None, table: Table) -> None:
         """Show slices; nothing for None."""
         self.relief, self._table = relief, table
-        self.small = self.full = None
+        self.small = self.full = self.lines = None
         self.update()
 
     def choose(self, kind: str, floor: bool) -> None:
@@ -163,7 +165,7 @@ class WaterfallView(QWidget):
         if self.kind in ("shaded", "level") and len(self.relief.time) > 1:
             self._draw_surface(painter)
         else:
-            self._draw_slices(painter, scene)
+            self._lay_slices(painter, scene)
         self._draw_teeth(painter, scene)
         self._draw_chosen(painter, scene)
         self._draw_axes(painter, scene)
@@ -216,6 +218,25 @@ class WaterfallView(QWidget):
         self._job = self._jobs.submit(
             "Drawing the relief", lambda _: work(), done, failed, background=True
         )
+
+    def _lay_slices(self, painter: QPainter, scene: Scene) -> None:
+        """As they were drawn before, where nothing about them changed: hundreds of lines take
+        longer than all else that is painted with them."""
+        if painter.device() is not self:  # a picture of another size
+            self._draw_slices(painter, scene)
+            return
+        ratio = self.devicePixelRatioF()
+        key = (self.stance, self.width(), self.height(), ratio, self.kind, self.theme.name,
+               self._settle.isActive())  # fmt: skip
+        if self.lines is None or self.lines[0] != key:
+            kept = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+            kept.setDevicePixelRatio(ratio)
+            kept.fill(Qt.GlobalColor.transparent)
+            inside = QPainter(kept)
+            self._draw_slices(inside, scene)
+            inside.end()
+            self.lines = (key, kept)
+        painter.drawPixmap(0, 0, self.lines[1])
 
     def _draw_slices(self, painter: QPainter, scene: Scene) -> None:
         """From the back to the front, each hiding what is behind and below it."""
