@@ -264,11 +264,13 @@ def test_a_header_of_many_brackets_is_read_at_once(tmp_path: Path, name: str) ->
     assert opened.rate == pytest.approx(1000.0) and len(opened.channels[0].name) <= 200
 
 
+@pytest.mark.parametrize("suffix", ["parquet", "feather"])
 def test_a_row_group_too_large_to_be_held_is_read_in_pieces(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, suffix: str
 ) -> None:
     import pyarrow as pa
     import pyarrow.parquet as pq
+    from pyarrow import feather
 
     from tonecomb.formats import columnar
 
@@ -276,8 +278,26 @@ def test_a_row_group_too_large_to_be_held_is_read_in_pieces(
         monkeypatch.setattr(columnar, name, size)
     x = np.random.default_rng(0).standard_normal(5000)
     stamps = pa.array(np.arange(5000) * 10**6 + 17 * 10**17, pa.timestamp("ns"))
-    pq.write_table(pa.table({"time": stamps, "x": x}), tmp_path / "a.parquet", row_group_size=2500)
-    opened = tonecomb.open(tmp_path / "a.parquet")
+    table, file = pa.table({"time": stamps, "word": ["a"] * 5000, "x": x}), tmp_path / f"a.{suffix}"
+    if suffix == "parquet":
+        pq.write_table(table, file, row_group_size=2500)
+    else:
+        feather.write_feather(table, file, compression="zstd", chunksize=2500)
+    opened = tonecomb.open(file)
     assert opened.rate == 1000.0 and opened.length == 5000
     assert np.array_equal(opened.samples.read(0, 2200, 2800), x[2200:2800])
     assert np.array_equal(opened.samples.read(0, 0, 5000), x)
+
+
+def test_a_line_without_an_end_is_refused_before_it_is_held(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from tonecomb.formats import text_table
+
+    monkeypatch.setattr(text_table, "_LONGEST", 1 << 16)
+    table = tmp_path / "endless.csv"
+    rows = "".join(f"{t},{np.sin(300 * t)}\n" for t in T)
+    table.write_text(f"time,x\n{rows}" + "1" * (6 << 20))
+    with pytest.raises(UserError, match="A line of endless.csv is longer than") as told:
+        tonecomb.open(table)
+    assert f"it begins {len(rows) + 7} bytes into the file" in str(told.value)

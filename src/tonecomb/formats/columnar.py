@@ -9,7 +9,7 @@ from __future__ import annotations
 import threading
 from bisect import bisect_right
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -93,77 +93,102 @@ def open_parquet(path: Path, how: Import, progress: Progress) -> Contents:
         if min(rows, default=0) < 0 or sum(rows) != meta.num_rows:
             raise damaged(path, "Parquet", "its row groups do not add up")
     names = list(schema.names)
-    pieces = [
-        (group, first, min(_PIECE, count - first))
-        for group, count in enumerate(rows)
-        for first in (range(0, count, _PIECE) if count > _LARGE else (0,))
-    ]
-    pieces = [(g, a, n if rows[g] > _LARGE else rows[g]) for g, a, n in pieces]
-    unpacked: dict[tuple[int, int], Spool] = {}
-    first: dict[int, int] = {}
 
-    def load(channel: int, piece: int) -> Any:
-        group, start, count = pieces[piece]
-        with foreign(path, "Parquet"):
-            if rows[group] <= _LARGE:
-                return file.read_row_group(group, [names[channel]], use_threads=False).column(0)
-            if (channel, group) not in unpacked:
-                unpacked[channel, group] = _unpacked(file, names[channel], group, channel, first)
-            import pyarrow
-
-            return pyarrow.array(unpacked[channel, group].read(0, start, start + count))
-
-    return _contents(path, "Parquet", schema, [n for _, _, n in pieces], load, progress)
-
-
-def _unpacked(file: Any, name: str, group: int, channel: int, first: dict[int, int]) -> Spool:
-    """A column of a row group that is too large to be held, put aside on disk."""
-    spool = Spool(1)
-    with spool:
+    def batches(channel: int, group: int) -> Iterator[Any]:
         for batch in file.iter_batches(
-            _BATCH, row_groups=[group], columns=[name], use_threads=False
+            _BATCH, row_groups=[group], columns=[names[channel]], use_threads=False
         ):
-            spool.add(_numbers(batch.column(0), channel, first))
-    return spool
+            yield batch.column(0)
+
+    def whole(channel: int, group: int) -> Any:
+        return file.read_row_group(group, [names[channel]], use_threads=False).column(0)
+
+    return _contents(path, "Parquet", schema, _Rows(rows, whole, batches), progress)
 
 
 def open_feather(path: Path, how: Import, progress: Progress) -> Contents:
     """Open a table of numbers; a column of times becomes seconds from its first."""
     import pyarrow
 
+    readers: dict[int, Any] = {}
+
+    def reader(channel: int) -> Any:
+        """One that unpacks this column only. By calls: a map of a file that is cut off behind our
+        back ends the process."""
+        if channel not in readers:
+            options = pyarrow.ipc.IpcReadOptions(included_fields=[channel], use_threads=False)
+            readers[channel] = pyarrow.ipc.open_file(pyarrow.OSFile(str(path)), options=options)
+        return readers[channel]
+
+    def whole(channel: int, group: int) -> Any:
+        batch = reader(channel).get_batch(group)
+        batch.validate()
+        return batch.column(0)
+
+    def batches(channel: int, group: int) -> Iterator[Any]:
+        column = whole(channel, group)
+        for first in range(0, len(column), _BATCH):
+            yield column.slice(first, _BATCH)
+
     with foreign(path, "Feather"):
-        # Read by calls: a map of a file that is cut off behind our back ends the process.
-        file = pyarrow.ipc.open_file(pyarrow.OSFile(str(path)))
-        rows = []
-        for i in range(file.num_record_batches):
-            batch = file.get_batch(i)
-            batch.validate()
-            rows.append(batch.num_rows)
-            progress((i + 1) / file.num_record_batches)
+        schema = pyarrow.ipc.open_file(pyarrow.OSFile(str(path))).schema
+        if not len(schema):
+            raise damaged(path, "Feather", "it has no columns")
+        # All columns of a batch are as long, and the narrowest is unpacked quickest.
+        narrow = min(range(len(schema)), key=lambda i: _width(schema.field(i).type))
+        rows, count = [], reader(narrow).num_record_batches
+        for i in range(count):
+            rows.append(len(whole(narrow, i)))
+            progress((i + 1) / count)
+    return _contents(path, "Feather", schema, _Rows(rows, whole, batches), progress)
 
-    def load(channel: int, group: int) -> Any:
-        with foreign(path, "Feather"):
-            batch = file.get_batch(group)
-            batch.validate()
-            return batch.column(channel)
 
-    return _contents(path, "Feather", file.schema, rows, load, progress)
+def _width(kind: Any) -> int:
+    try:
+        return int(kind.bit_width)
+    except ValueError:  # texts and the like
+        return 1 << 16
+
+
+@dataclass(frozen=True)
+class _Rows:
+    """Rows of each group or batch; ``whole`` gives a column of one, ``batches`` in parts."""
+
+    count: list[int]
+    whole: Callable[[int, int], Any]
+    batches: Callable[[int, int], Iterator[Any]]
+
+    @property
+    def pieces(self) -> list[tuple[int, int, int]]:
+        """Group, first row and rows of what is held at once."""
+        return [
+            (group, first, min(_PIECE, count - first) if count > _LARGE else count)
+            for group, count in enumerate(self.count)
+            for first in (range(0, count, _PIECE) if count > _LARGE else (0,))
+        ]
 
 
 def _contents(
-    path: Path,
-    kind: str,
-    schema: Any,
-    rows: list[int],
-    load: Callable[[int, int], Any],
-    progress: Progress,
-) -> Contents:
+    path: Path, kind: str, schema: Any, table: _Rows, progress: Progress
+) -> Contents:  # fmt: skip
     first: dict[int, int] = {}  # of each column of times
+    unpacked: dict[tuple[int, int], Spool] = {}
+    pieces = table.pieces
+    rows = [count for _, _, count in pieces]
 
-    def numbers(channel: int, group: int) -> Array:
+    def numbers(channel: int, piece: int) -> Array:
+        group, begin, count = pieces[piece]
         with foreign(path, kind):
-            values = _numbers(load(channel, group), channel, first)
-            if len(values) != rows[group]:
+            if table.count[group] <= _LARGE:
+                values = _numbers(table.whole(channel, group), channel, first)
+            else:  # too large to be held: put aside on disk
+                if (channel, group) not in unpacked:
+                    unpacked[channel, group] = spool = Spool(1)
+                    with spool:
+                        for part in table.batches(channel, group):
+                            spool.add(_numbers(part, channel, first))
+                values = np.array(unpacked[channel, group].read(0, begin, begin + count))
+            if len(values) != count:
                 raise damaged(path, kind, "a column is shorter than it says")
             return values
 

@@ -25,6 +25,7 @@ from tonecomb.formats.spool import Spool
 from tonecomb.formats.text_layout import GROUPED, MISSING, STAMP, WORD, Layout
 
 _BLOCK = 1 << 24
+_LONGEST = 16 << 20  # bytes of a line, beyond which it is none of a table
 _START = re.compile(r"^start: *(\S+)$", re.MULTILINE)
 _ROWS = 1 << 16  # written at once
 
@@ -163,6 +164,12 @@ class _Reading:
                     block = block.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
                 cut = len(block) if not raw else block.rfind(b"\n") + 1
                 whole, rest = block[:cut], block[cut:]
+                if len(rest) > _LONGEST:
+                    raise UserError(
+                        f"A line of {self._path.name} is longer than {_LONGEST >> 20} MB",
+                        f"it begins {file.tell() - len(rest)} bytes into the file",
+                        "a table has a line a row: correct it, or cut the file off there",
+                    )
                 while skip and whole:
                     end = whole.find(b"\n") + 1 or len(whole)
                     whole, skip = whole[end:], skip - 1
