@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import errno
 import os
+import re
+import shutil
 import tempfile
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from tonecomb.core.errors import UserError
 from tonecomb.formats import guard
+
+_NUMBER = re.compile(r"errno\D{0,4}(\d+)", re.I)
+_NOTHING, _WORDS = 1 << 16, 200  # bytes that are as good as none; letters that are told
 
 
 @contextmanager
@@ -37,11 +43,25 @@ def replacing(path: Path) -> Iterator[Path]:
         name.replace(path)
     except OSError as error:
         raise UserError(
-            f"{path} could not be written", reason(error), "choose another place"
+            f"{path} could not be written", reason(error, path), "choose another place"
         ) from error
     finally:
         if name is not None:
             name.unlink(missing_ok=True)
+
+
+@contextmanager
+def unpacking() -> Iterator[None]:
+    """Using a temporary folder of the system's; a :class:`UserError` says what failed there."""
+    try:
+        yield
+    except OSError as error:
+        folder = Path(tempfile.gettempdir())
+        raise UserError(
+            f"Nothing could be put aside in {folder}",
+            reason(error, folder / "x"),
+            "make room there, or set TMPDIR to a folder on another disk",
+        ) from error
 
 
 def write_bytes(path: Path, content: bytes) -> None:
@@ -65,6 +85,17 @@ def make_folder(path: Path) -> None:
         ) from error
 
 
-def reason(error: OSError) -> str:
-    """The system's words for what went wrong, in lower case."""
-    return (error.strerror or str(error)).lower()
+def reason(error: BaseException, path: Path | None = None) -> str:
+    """The system's words for what went wrong, in lower case. Libraries hide its number in texts of
+    their own, or forget it; where nothing is left on the disk of ``path``, that was it."""
+    number = getattr(error, "errno", None)
+    if number is None and (found := _NUMBER.search(str(error))):
+        number = int(found[1])
+    if number is None and path is not None:
+        with suppress(OSError):
+            if shutil.disk_usage(path.parent).free < _NOTHING:
+                number = errno.ENOSPC
+    if number is not None and number in errno.errorcode:
+        return os.strerror(number).lower()
+    text = str(getattr(error, "strerror", None) or error) or type(error).__name__
+    return text.splitlines()[0][:_WORDS].lower()

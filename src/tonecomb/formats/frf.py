@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import tempfile
-import warnings
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -12,6 +11,8 @@ import numpy as np
 
 from tonecomb import __version__
 from tonecomb.core.units import unit
+from tonecomb.formats import atomic
+from tonecomb.formats.universal import add_set
 
 if TYPE_CHECKING:
     from tonecomb.core.modal.sketch import Sketch
@@ -32,7 +33,7 @@ def as_uff(result: Transfer, sketch: Sketch | None = None) -> bytes:
     below = unit(result.reference.unit)
     nodes = _nodes(sketch)
     own = result.between.reference or 0
-    with tempfile.TemporaryDirectory() as folder:
+    with atomic.unpacking(), tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "response.uff"
         file = pyuff.UFF(str(path))
         for i, (number, channel) in enumerate(zip(result.numbers, result.answers, strict=True)):
@@ -51,9 +52,7 @@ def as_uff(result: Transfer, sketch: Sketch | None = None) -> bytes:
                 orddenom_axis_units_lab=below.symbol[:20], z_axis_spec_data_type=0,
                 data=r.h[i], x=r.frequency,
             )  # fmt: skip
-            with warnings.catch_warnings():
-                warnings.simplefilter("ignore", ResourceWarning)  # it leaves closing to Python
-                file.write_sets(held, mode="add")
+            add_set(file, held)
         if sketch is not None and sketch.places:
             _write_places(file, sketch, nodes)
         return path.read_bytes()
@@ -78,9 +77,7 @@ def _write_places(file: Any, sketch: Sketch, nodes: dict[int, tuple[int, int]]) 
         node_nums=list(at), def_cs=[0] * count, disp_cs=[0] * count, color=[0] * count, x=x, y=y,
         z=z,
     )  # fmt: skip
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", ResourceWarning)
-        file.write_sets(held, mode="add")
+    add_set(file, held)
 
 
 def as_hdf5(result: Transfer) -> bytes:

@@ -336,7 +336,9 @@ def _write(
                     progress(stop / recording.length)
         except soundfile.LibsndfileError as error:
             raise UserError(
-                f"{path} could not be written", str(error), "choose another place or format"
+                f"{path} could not be written",
+                atomic.reason(error, path),
+                "choose another place or format",
             ) from error
         if container == "WAV":
             _forget_time(partial)

@@ -124,6 +124,19 @@ def write_binary(path: Path, recording: Recording, progress: Progress) -> None:
     _write(path, recording, 1, progress)
 
 
+def add_set(file: Any, held: Any) -> None:
+    """Put a data set at the end of a file of pyuff's; :class:`OSError` where that fails. It catches
+    all that goes wrong and raises bare exceptions."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", ResourceWarning)  # it leaves closing to Python
+        try:
+            file.write_sets(held, mode="add")  # overwriting loses the header of binary sets
+        except Exception as error:
+            if type(error) is not Exception:
+                raise
+            raise OSError(str(error)) from error
+
+
 def _write(path: Path, recording: Recording, binary: int, progress: Progress) -> None:
     import pyuff
 
@@ -163,7 +176,5 @@ def _write(path: Path, recording: Recording, binary: int, progress: Progress) ->
                 data=values,
                 x=np.arange(r.length) * step,
             )
-            with warnings.catch_warnings():
-                warnings.simplefilter("ignore", ResourceWarning)  # it leaves closing to Python
-                file.write_sets(held, mode="add")  # overwriting loses the header of binary sets
+            add_set(file, held)
             progress((i + 1) / len(r.channels))
