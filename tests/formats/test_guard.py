@@ -6,7 +6,10 @@ from __future__ import annotations
 import json
 import math
 import os
+import resource
 import shutil
+import subprocess
+import sys
 import threading
 from collections.abc import Callable
 from pathlib import Path
@@ -19,6 +22,8 @@ from tests.support import recording
 
 import tonecomb
 from tonecomb.core.errors import UserError
+from tonecomb.core.find.knowledge import Knowledge
+from tonecomb.formats import files
 from tonecomb.formats.registry import WRITERS, write_recording
 from tonecomb.formats.session import limits, presets, session
 
@@ -301,3 +306,58 @@ def test_a_line_without_an_end_is_refused_before_it_is_held(
     with pytest.raises(UserError, match=r"A line of endless\.csv is longer than") as told:
         tonecomb.open(table)
     assert f"it begins {len(rows) + 7} bytes into the file" in str(told.value)
+
+
+WRITTEN = [writer.suffix.lstrip(".") for writer in WRITERS]
+
+
+@pytest.mark.parametrize("suffix", WRITTEN)
+def test_where_no_more_can_be_written_the_old_file_stays(
+    source: Path, tmp_path: Path, suffix: str
+) -> None:
+    """A limit on the size of files, as a disk that is full sets one, too."""
+    folder = tmp_path / "out"
+    folder.mkdir()
+    file = folder / f"x.{suffix}"
+    file.write_text("as it was")
+    long = tmp_path / "long.npy"
+    np.save(long, np.random.default_rng(0).standard_normal(200_000))
+    made = subprocess.run(
+        [sys.executable, "-m", "tonecomb", "convert", str(long), str(file), "--rate", "1000",
+         "--force"], capture_output=True, text=True, check=False,
+        preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (100_000, 100_000)),
+    )  # fmt: skip
+    assert made.returncode == 2 and made.stderr.count("\n") == 1, made.stderr
+    assert "could not be written: " in made.stderr
+    assert file.read_text() == "as it was" and list(folder.iterdir()) == [file]
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root may mount")
+@pytest.mark.parametrize("suffix", WRITTEN)
+def test_a_full_disk_is_told(tmp_path: Path, suffix: str) -> None:
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=64k", "tmpfs", str(disk)],
+                             capture_output=True, check=False)  # fmt: skip
+    if mounted.returncode:
+        pytest.skip("nothing may be mounted here")
+    try:
+        of = recording(np.random.default_rng(0).standard_normal(200_000))
+        with pytest.raises(UserError, match="could not be written: no space left on device"):
+            write_recording(disk / f"x.{suffix}", of)
+        assert not list(disk.iterdir())
+    finally:
+        subprocess.run(["umount", str(disk)], check=True)
+
+
+def test_a_report_says_of_which_state_of_the_file_it_is(source: Path, tmp_path: Path) -> None:
+    opened = tonecomb.open(source)
+    said = Knowledge(source=files.fingerprint(source))
+    tonecomb.analyse(opened, said=said).write(tmp_path / "before")
+    assert "was changed after" not in (tmp_path / "before" / "report.html").read_text()
+    with source.open("ab") as file:
+        file.write(b"more")
+    tonecomb.analyse(opened, said=said).write(tmp_path / "after")
+    told = (tmp_path / "after" / "report.html").read_text()
+    assert "the file was changed after it was opened" in told
+    assert f"it had {said.source.size} bytes" in told if said.source else False

@@ -50,6 +50,13 @@ def replacing(path: Path) -> Iterator[Path]:
             name.unlink(missing_ok=True)
 
 
+def need(path: Path, size: int) -> None:
+    """:class:`OSError` where the disk of a path has no room for so many bytes: for libraries that
+    do not bear to be stopped in the middle."""
+    if shutil.disk_usage(path.parent).free < size:
+        raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+
+
 @contextmanager
 def unpacking() -> Iterator[None]:
     """Using a temporary folder of the system's; a :class:`UserError` says what failed there."""

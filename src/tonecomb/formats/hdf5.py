@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -215,12 +216,26 @@ def _unusable(data: Any, attributes: Any) -> str:
     return ""
 
 
+@contextmanager
+def _kept_whole(path: Path, r: Recording) -> Iterator[None]:
+    """The library must not run out of room: it cannot close what it cannot write."""
+    atomic.need(path, 8 * r.length * len(r.channels) + (1 << 16) * (1 + len(r.channels)))
+    try:
+        yield
+    except RuntimeError as error:
+        raise OSError(str(error)) from error
+
+
 def write_hdf5(path: Path, recording: Recording, progress: Progress) -> None:
     """Write all channels as float64, with names, units, rate, start and comment."""
     import h5py
 
     r = recording
-    with atomic.replacing(path) as partial, h5py.File(partial, "w") as file:
+    with (
+        atomic.replacing(path) as partial,
+        _kept_whole(partial, r),
+        h5py.File(partial, "w") as file,
+    ):
         file.attrs.update(
             {"format": FORMAT, "version": VERSION, "name": r.name, "sample_rate_hz": r.rate}
         )

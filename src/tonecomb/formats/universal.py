@@ -144,6 +144,8 @@ def _write(path: Path, recording: Recording, binary: int, progress: Progress) ->
     if not math.isclose(float(f"{step:.5e}"), step, rel_tol=_STEP_DIGITS):
         raise UserError(f"UFF cannot hold a step of {step:g} s", remedy="choose another format")
     with atomic.replacing(path) as partial:
+        # Where there is no room the library leaves a file open whose rest cannot be written.
+        atomic.need(partial, (8 if binary else 13) * r.length * len(r.channels))
         file = pyuff.UFF(str(partial))
         for i, channel in enumerate(r.channels):
             values = r.samples.read(i, 0, r.length)

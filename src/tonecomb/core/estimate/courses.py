@@ -36,6 +36,7 @@ CELL = 32  # bins that share a level
 _AROUND = 2  # cells to each side that are averaged with it
 _QUANTILE = 0.4
 _KEPT = 4 << 20  # complex values that are kept at most
+_SMALL = 1e-16  # unit², below which, or above its inverse, single precision does not do
 _BESIDE = 3  # bins beside those
 _STEADY = 0.88  # of the nominal number of averages above which the noise counts as steady
 ENBW = 1.5  # of the Hann window, bins
@@ -103,12 +104,15 @@ def follow_frames(
     bins = n // 2 + 1
     cells = max(1, bins // CELL)
     weights = window("hann").samples(n)
-    # Single precision from here on: levels and offsets need no more, and it is twice as fast.
-    tapering = (weights * (np.sqrt(2.0) / weights.sum())).astype(np.float32)
+    # Single precision from here on: levels and offsets need no more, and it is twice as fast; but
+    # not where their squares would be beyond what it holds.
+    loud = float(spectrum.mean_square.max())
+    real = np.float32 if _SMALL < loud < 1 / _SMALL else np.float64
+    tapering = (weights * (np.sqrt(2.0) / weights.sum())).astype(real)
     kept = _kept_bins(spectrum.mean_square[::pad][:bins], floor[::pad][:bins], count, out)
-    turn = np.where(kept % 2 == 0, 1, -1).astype(np.float32)
-    levels, powers = (np.empty((count, cells), dtype=np.float32) for _ in range(2))
-    lines = np.empty((count, len(kept)), dtype=np.complex64)
+    turn = np.where(kept % 2 == 0, 1, -1).astype(real)
+    levels, powers = (np.empty((count, cells), dtype=real) for _ in range(2))
+    lines = np.empty((count, len(kept)), dtype=np.result_type(real, np.complex64))
     edges = [0, count] if framing.covered < THREADS_FROM else [0, count // 2, count]
     whole = cells * CELL
 
@@ -118,7 +122,7 @@ def follow_frames(
             frames = frames_of(read_frames(read, framing, numbers, fs), framing)
             for begin in range(0, len(frames), rows):
                 group = frames[begin : begin + rows]
-                tapered = (group - group.mean(axis=1, keepdims=True)).astype(np.float32)
+                tapered = (group - group.mean(axis=1, keepdims=True)).astype(real)
                 tapered *= tapering
                 found = scipy.fft.rfft(tapered, axis=1, overwrite_x=True)
                 power = found.real**2 + found.imag**2

@@ -33,6 +33,7 @@ HOLES = "The stretch holds missing or infinite values"
 READ_SAMPLES = 1 << 18  # samples read at once: 2 MB
 CACHE_SAMPLES = 1 << 15  # samples transformed at once, so that frames stay in the L2 cache
 _LARGE_OFFSET = 1e3  # standard deviations
+_LEAST = 1e-140  # mean square (unit²), whose square is still a number
 THREADS_FROM = 1 << 19  # samples from which a second thread pays
 
 LEVEL_FACTORS: dict[Level, float] = {
@@ -153,6 +154,12 @@ def averaged_spectrum(
         )
     mean_square = total / framing.count / weights.sum() ** 2
     mean_square[1 : (nfft + 1) // 2] *= 2
+    if not _LEAST < (loudest := float(mean_square.max())) < 1 / _LEAST and loudest:
+        raise UserError(
+            f"The stretch holds values too {'large' if loudest > 1 else 'small'} to be reckoned "
+            f"with (mean square {loudest:.1g})",
+            remedy="check the file's unit and scale",
+        )
     frame_hz = fs / framing.frame
     return Spectrum(
         frequency=np.arange(nfft // 2 + 1, dtype=np.float64) * (fs / nfft),

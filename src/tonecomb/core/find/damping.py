@@ -216,6 +216,8 @@ def fit_noise(
     if not stop:
         return ()
     measured, level = power[first:stop], float(power[first:stop].max())
+    if not np.finfo(float).tiny < level < math.inf:
+        return ()
     measured = measured / level
     counts = np.ones(stop - first, dtype=bool)
     if data.left_out is not None:

@@ -43,6 +43,8 @@ def floor_of(mean_square: Array, averages: Array, pad: int = 1) -> Array:
 STOPPED = 1.6e-6
 """Square of a filter's gain, 58 dB down, below which what is left is no reading."""
 
+_ROUNDING = 1e-28  # of the strongest bin's power, that rounding may come to
+
 
 def noise_floor(
     spectrum: Spectrum, averages: Array | None = None, shape: Array | None = None
@@ -54,8 +56,11 @@ def noise_floor(
     if averages is None:
         averages = np.full(len(spectrum.mean_square), spectrum.effective_averages)
     if shape is None:
-        return floor_of(spectrum.mean_square, averages, pad)
-    return floor_of(spectrum.mean_square / shape, averages, pad) * shape
+        floor = floor_of(spectrum.mean_square, averages, pad)
+    else:
+        floor = floor_of(spectrum.mean_square / shape, averages, pad) * shape
+    # Where there is no noise, that of the arithmetic is no sign of anything.
+    return np.maximum(floor, _ROUNDING * float(spectrum.mean_square.max()))
 
 
 def significance(averages: Array, pad: int = 1, chance: float = CHANCE) -> Array:

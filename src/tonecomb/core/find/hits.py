@@ -231,7 +231,8 @@ def _band(spectrum: np.ndarray, number: int, parts: int, fs: float, uneven: floa
     mean = float(square.mean())
     if mean <= 0:
         return Band(low, high, 0.0, 0.0)
-    kurtosis = float((square @ square) / len(square)) / mean**2 / uneven - 2
+    square /= mean
+    kurtosis = float((square @ square) / len(square)) / uneven - 2
     return Band(low, high, kurtosis, kurtosis * np.sqrt(len(square) / 4))
 
 
@@ -286,7 +287,8 @@ def _power(envelope: Array, band: Band, seconds: float) -> tuple[Array, int]:
 
     found = np.abs(scipy.fft.rfft(envelope - envelope.mean())) ** 2
     top = min(len(found), int((band.high - band.low) * seconds))
-    power = found[:top] / local_floor(found[:top], 401, 16)
+    floor = local_floor(found[:top], 401, 16)
+    power = np.divide(found[:top], floor, out=np.zeros(top), where=floor > 0)
     power[:4] = 1.0
     return power, top
 

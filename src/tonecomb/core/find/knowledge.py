@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from string import ascii_uppercase
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.document import DroppedComb, PeakNote, RecordingRef, note_at
+from tonecomb.core.document import DroppedComb, Fingerprint, PeakNote, RecordingRef, note_at
 from tonecomb.core.find.comb import Comb, measured
 from tonecomb.core.find.machine import Known, named
 from tonecomb.core.find.peaks import Peak
@@ -18,7 +18,8 @@ from tonecomb.core.modal.sketch import Sketch
 @dataclass(frozen=True)
 class Knowledge:
     """Notes on single peaks, combs, known frequencies, and the shaft's frequency in Hz (None
-    where it is not known), notes on modes, and the sketch of what was measured."""
+    where it is not known), notes on modes, the sketch of
+    what was measured, and what the ``source`` file was when it was opened."""
 
     notes: tuple[PeakNote, ...] = ()
     combs: tuple[DroppedComb, ...] = ()
@@ -26,6 +27,7 @@ class Knowledge:
     shaft: float | None = None
     modes: tuple[PeakNote, ...] = ()
     sketch: Sketch = field(default_factory=Sketch)
+    source: Fingerprint | None = None
 
     def of_mode(self, mode: Mode) -> PeakNote | None:
         """What is said about a mode: a note within its half-power bandwidth is its own."""
@@ -110,5 +112,6 @@ def knowledge(ref: RecordingRef | None) -> Knowledge:
         tied = (c.spacing for c in ref.combs if c.name == machine.comb and c.carrier is None)
         shaft = next(tied, None)
     return Knowledge(
-        ref.peak_notes, ref.combs, machine.known, shaft, ref.mode_notes, ref.sketch
+        ref.peak_notes, ref.combs, machine.known, shaft, ref.mode_notes, ref.sketch,
+        ref.fingerprint,
     )  # fmt: skip

@@ -32,6 +32,7 @@ def find_knocks(x: Array, fs: float) -> list[tuple[int, bool]]:
     """Samples at which hits begin in ``x`` (samples,) at ``fs`` Hz, and whether a second one is
     suspected within each."""
     x = np.asarray(x, np.float64) - np.median(x)
+    x = x / (float(np.abs(x).max()) or 1.0)  # squares of very small numbers are none
     step = max(1, int(fs / (2 * _BAND)))
     slow, rate = _decimated(x, step), fs / step
     if len(slow) < 8 * _ORDER or not np.any(slow):

@@ -169,7 +169,8 @@ class _Sums:
         taps: tuple[int, ...] = (),
     ) -> Response:  # fmt: skip
         xx, yy = np.maximum(self.xx, 1e-300), np.maximum(self.yy, 1e-300)
-        common = np.clip(np.abs(self.xy) ** 2 / (xx * yy), 0.0, 1.0)
+        # Roots first: the product of two squares of small numbers would be none.
+        common = np.clip((np.abs(self.xy) / (np.sqrt(xx) * np.sqrt(yy))) ** 2, 0.0, 1.0)
         h1 = self.xy / xx
         with np.errstate(divide="ignore", invalid="ignore"):
             if estimator == "h1":

@@ -71,6 +71,7 @@ def report(
             ("Range", f"{significant(statistics.min)} to {significant(statistics.max)} "
                       f"{analysis.channel.unit}, rms {significant(statistics.rms)}"),
             ("SHA-256", digest),
+            *_changed(recording, said),
         ],
         resolution=[
             ("Stretch", f"{seconds(stretch.start, fs)}–{seconds(stretch.end, fs)} s"),
@@ -109,6 +110,21 @@ def report(
         known=[readings.truth_words(one, analysis.amplitude_unit) for one in compared(analysis)],
         description=recording.comment if recording.truth is not None else "",
     )  # fmt: skip
+
+
+def _changed(recording: Recording, said: Knowledge) -> list[tuple[str, str]]:
+    """That the file is another than the one that was opened, where it is."""
+    path, was = recording.path, said.source
+    if path is None or was is None or not was.size:
+        return []
+    now = files.fingerprint(path)
+    if now == was:
+        return []
+    return [("Changed", (
+        f"the file was changed after it was opened: it had {was.size} bytes (digest of its ends "
+        f"{was.ends_sha256[:16]}) and has {now.size} ({now.ends_sha256[:16]}). Figures are of what "
+        "was read when; the SHA-256 is of what it is now."
+    ))]  # fmt: skip
 
 
 def _section(told: Sequence[Told], context: Context) -> dict[str, object] | None:
