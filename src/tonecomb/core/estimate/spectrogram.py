@@ -273,13 +273,15 @@ class _Work:
         samples = read_frames(self.read, self.framing, numbers, self.fs)
         about = float(samples.mean())
         samples = samples - about
-        short = samples.astype(np.float32)
+        with np.errstate(over="ignore"):  # told once, at the end
+            short = samples.astype(np.float32)
         windows = np.lib.stride_tricks.sliding_window_view
         frames = windows(short, self.framing.frame)[:: self.framing.hop]
         if self.detrend == "none":
             return frames, np.full(len(frames), -about, dtype=np.float32)
         means = frame_means(samples, frames_of(samples, self.framing), self.framing.hop)
-        return frames, means.astype(np.float32)
+        with np.errstate(over="ignore"):
+            return frames, means.astype(np.float32)
 
 
 class _Pool:
@@ -313,6 +315,7 @@ class _Pool:
     def begin(self) -> None:
         self._empty = True
 
+    @np.errstate(over="ignore", invalid="ignore")  # told once, at the end
     def add(self, frames: Cells, lost: Cells) -> None:
         """Take frames into the row."""
         import scipy.fft
@@ -328,16 +331,15 @@ class _Pool:
                 tapered *= self._weights
             else:
                 np.multiply(group, self._weights, out=tapered)
-            with np.errstate(over="ignore", invalid="ignore"):  # told once, at the end
-                bins = scipy.fft.rfft(tapered, n=self._work.nfft, axis=1)
-                if self._work.detrend != "line":
-                    # An offset is the window's transform there, which is a few bins wide.
-                    bins[:, : len(self._offset)] -= off * self._offset
-                if len(self._row) < bins.shape[1]:
-                    bins = np.ascontiguousarray(bins[:, self._first : self._last])
-                parts = bins.view(np.float32)
-                np.multiply(parts, parts, out=parts)
-                self._take(parts)
+            bins = scipy.fft.rfft(tapered, n=self._work.nfft, axis=1)
+            if self._work.detrend != "line":
+                # An offset is the window's transform there, which is a few bins wide.
+                bins[:, : len(self._offset)] -= off * self._offset
+            if len(self._row) < bins.shape[1]:
+                bins = np.ascontiguousarray(bins[:, self._first : self._last])
+            parts = bins.view(np.float32)
+            np.multiply(parts, parts, out=parts)
+            self._take(parts)
 
     def _take(self, parts: Cells) -> None:
         """Pool squares of real and imaginary parts, in turn, over the frames."""
