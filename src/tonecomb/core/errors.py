@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import re
+
+_LONG = re.compile(r"(\S{150})\S{50,}")  # what a file holds is quoted no longer
+
 
 class UserError(Exception):
     """Something the user can put right, told in one sentence.
@@ -22,7 +26,7 @@ class UserError(Exception):
             sentence += f": {self.why.rstrip('.')}"
         if self.remedy:
             sentence += f"; {self.remedy.rstrip('.')}"
-        return sentence + "."
+        return _LONG.sub(r"\1…", sentence) + "."
 
 
 class Cancelled(Exception):

@@ -108,6 +108,6 @@ def migrated(document: Any, version: int) -> Any:
     try:
         for number in range(version, max(SESSIONS) + 1):
             document = SESSIONS[number](document)
-    except (KeyError, TypeError, AttributeError):
+    except (KeyError, TypeError, AttributeError, ValueError):
         return document
     return document
