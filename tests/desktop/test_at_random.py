@@ -38,9 +38,9 @@ def check(found: dict[str, Any], seed: int) -> None:
     assert found["longest_ms"][0] < MOST_HELD_MS, f"seed {seed}: {found['told'][:2]}"
 
 
-def test_forty_things_at_random(demo: Path, tmp_path: Path) -> None:
+def test_some_things_at_random(demo: Path, tmp_path: Path) -> None:
     seed = 7
-    check(driven(demo, tmp_path, seed, 40, 180), seed)
+    check(driven(demo, tmp_path, seed, 25, 180), seed)
 
 
 @pytest.mark.slow

@@ -7,8 +7,10 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
+import pyqtgraph as pg
 import pytest
 from PyQt6 import sip
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QLabel
 from tests.support import recording
 
@@ -52,7 +54,8 @@ def test_what_is_found_is_of_the_curve_that_it_is_found_in(bench: Bench, settle:
     for frame, end in ((4096, 20.0), (32768, 60.0), (512, 1.0)):
         bench.store.edit_method("Choose", frame=frame, stretch=Stretch(0.0, end))
         results.tell_again()
-        results._later.timeout.emit()
+        for timer in results.findChildren(QTimer):
+            timer.timeout.emit()
         settle()
         found = results.analysis
         assert found is not None and found.averages is not None
@@ -90,11 +93,12 @@ def test_long_lines_are_drawn_short_and_whole(bench: Bench, settle: Settle) -> N
     settle()
     pane = bench.stage.panes["cepstrum"]
     plot, values = pane.plot, pane.plot.lines[0][1]  # type: ignore[attr-defined]
+    curve = next(one for one in plot.getPlotItem().items if isinstance(one, pg.PlotCurveItem))
     plot.box.setXRange(float(plot.across[0]), float(plot.across[-1]), padding=0)
-    x, y = plot._curves[0].getData()
+    x, y = curve.getData()
     assert len(x) < 3 * plot.columns < len(values)
     known = values[np.isfinite(values)]
     assert np.nanmax(y) == known.max() and np.nanmin(y) == known.min(), "no crest is lost"
     plot.box.setXRange(*(float(plot.across[i]) for i in (1000, 1200)), padding=0)
-    x, y = plot._curves[0].getData()
+    x, y = curve.getData()
     assert len(x) <= 210 and np.isin(y, values).all()

@@ -217,3 +217,15 @@ def test_what_cannot_be_watched_for_is_told(
     made = call("record", demo / "bracket-taps.uff", tmp_path / "a.wav", *options)
     assert made.returncode == 2 and told in made.stderr and not made.stdout
     assert not list(tmp_path.iterdir())
+
+
+def test_a_node_goes_with_whoever_sends_it_keys(tmp_path: Path) -> None:
+    node = subprocess.Popen(
+        [sys.executable, "-m", "tonecomb", "node", "--port", str(47_000 + os.getpid() % 9_000),
+         "--sdp", str(tmp_path / "n.sdp"), "--keys"],
+        stdin=subprocess.PIPE, stdout=subprocess.DEVNULL,
+    )  # fmt: skip
+    assert node.stdin is not None
+    node.stdin.write(b"+")
+    node.stdin.close()
+    assert node.wait(30) == 0

@@ -81,9 +81,11 @@ def node(
 
 
 def _pipe(ropeway: Ropeway, quit_: threading.Event) -> None:
-    """Keys that another program sends; the end of them changes nothing."""
+    """Keys that another program sends. Where it is gone, killed perhaps, the node goes too: it
+    would send on for ever."""
     while not quit_.is_set() and (key := sys.stdin.read(1)):
         _press(ropeway, key, quit_)
+    quit_.set()
 
 
 def _press(ropeway: Ropeway, key: str, quit_: threading.Event) -> str:

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject
 from tonecomb.core import document as edits
 from tonecomb.core.document import Mark
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.say.in_short import Part
 from tonecomb.desktop.dialogs.machine import MachineDialog
 from tonecomb.desktop.dialogs.shaft import open_shaft
 from tonecomb.desktop.dialogs.sketch import SketchDialog
@@ -41,6 +42,7 @@ class Finding(QObject):
         context.watched["transfer"].changed.connect(lambda _: stage.refresh())
         readings.modes.tap_chosen.connect(stage.waveform.set_limits)
         stage.edit_wanted.connect(lambda key: editors[key]())
+        readings.short.chosen.connect(self._go_to_part)
 
     def _taps(self) -> tuple[Mark, ...]:
         """The taps of the transfer function, with their numbers; those that do not count are
@@ -78,6 +80,18 @@ class Finding(QObject):
         if dialog.exec() and (now := self._store.ref) is not None and dialog.sketch != now.sketch:
             drawn = edits.set_sketch(self._store.document, now, dialog.sketch)
             self._store.apply("Sketch the structure", drawn)
+
+    def _go_to_part(self, part: Part) -> None:
+        """Show what a sentence is about: a family is dropped as a comb, the rest comes into
+        view."""
+        if part.kind == "comb" and part.name:
+            self._combs.keep(part.name)
+            self._readings.show_page("combs")
+        elif part.kind in ("peak", "resonance"):
+            self._readings.show_page("resonances" if part.kind == "resonance" else "peaks")
+            self._readings.place_chosen.emit(part.frequency)
+        elif part.kind == "caution":
+            self._readings.show_caution(part.name)
 
     def _go_to_peak(self, peak: Peak) -> None:
         if self._stage.spectra.isHidden():

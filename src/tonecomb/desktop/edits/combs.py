@@ -13,7 +13,7 @@ from tonecomb.core.document import DroppedComb
 from tonecomb.core.errors import UserError
 from tonecomb.core.find import comb as families
 from tonecomb.core.find.comb import Comb
-from tonecomb.core.find.knowledge import measured_comb, reach, same
+from tonecomb.core.find.knowledge import knowledge, measured_comb, reach, same
 from tonecomb.core.find.peaks import Peak
 from tonecomb.desktop.state.messages import Notices
 from tonecomb.desktop.state.results import Results
@@ -119,15 +119,7 @@ class Combs(QObject):
             return
         combs = self._dropped
         for comb in analysis.combs:
-            if any(same(one, comb) for one in combs) or len(combs) >= MOST:
-                continue
-            first, last = comb.teeth[0].number, comb.teeth[-1].number
-            combs = (
-                *combs,
-                DroppedComb(
-                    self._name(combs), comb.spacing, comb.carrier, first, last, comb.spacing_std
-                ),
-            )
+            combs = self._with(combs, comb)
         new = len(combs) - len(self._dropped)
         if not analysis.combs:
             self._notices.show_notice(
@@ -139,6 +131,32 @@ class Combs(QObject):
             )
         else:
             self._apply("Find combs", combs)
+
+    def _with(self, combs: tuple[DroppedComb, ...], comb: Comb) -> tuple[DroppedComb, ...]:
+        """These and one that was found, unless it is among them or there is no room."""
+        if any(same(one, comb) for one in combs) or len(combs) >= MOST:
+            return combs
+        first, last = comb.teeth[0].number, comb.teeth[-1].number
+        name = self._name(combs)
+        return (
+            *combs,
+            DroppedComb(name, comb.spacing, comb.carrier, first, last, comb.spacing_std),
+        )
+
+    def keep(self, name: str) -> None:
+        """Put the family of this name, where it was found and is not there yet."""
+        analysis = self._results.analysis
+        if analysis is None:
+            return
+        there = knowledge(self._store.ref).families(analysis)
+        found = next((one for one in there if one.name == name), None)
+        if found is None:
+            return
+        combs = self._with(self._dropped, found)
+        if combs != self._dropped:
+            self._apply("Drop comb", combs)
+        at = next((i for i, one in enumerate(combs) if same(one, found)), None)
+        self.choose(at)
 
     def drag(self, index: int, number: int, frequency: float, finished: bool) -> None:
         """Move tooth ``number`` of a comb to ``frequency``: the spacing follows; when it is let

@@ -24,6 +24,7 @@ from tonecomb.desktop.readings.modes import ModeReadings
 from tonecomb.desktop.readings.peaks import PeakReadings
 from tonecomb.desktop.readings.resonances import ResonanceReadings
 from tonecomb.desktop.readings.search import search_popover
+from tonecomb.desktop.readings.short import ShortReadings
 from tonecomb.desktop.readings.stretch import StretchReadings
 from tonecomb.desktop.readings.truth import TruthReadings
 
@@ -76,6 +77,8 @@ class Readings(QWidget):
         column = QVBoxLayout(frame)
         column.setContentsMargins(12, 10, 8, 10)
         column.setSpacing(6)
+        self.short = ShortReadings(notes, context.scheduler)
+        column.addWidget(self.short)
         self.peaks = PeakReadings(notes, combs)
         self.combs = CombReadings(combs, context.isolating)
         self.resonances = ResonanceReadings(context.fits)
@@ -140,6 +143,7 @@ class Readings(QWidget):
         column.addLayout(self.cards)
         self.cautions: tuple[Caution, ...] = ()
         self._first_caution = self._dealt = 0
+        self.short.resized.connect(self._deal_cautions)
         self._store.changed.connect(self._refresh_search)
         self._store.changed.connect(self.peaks.refresh)
         context.results.analysis_changed.connect(self.show_analysis)
@@ -168,6 +172,14 @@ class Readings(QWidget):
         self._filtered()
         self._turn()
         self._refresh_search()
+        self.short.follow(analysis, self.cautions)
+
+    def show_caution(self, code: str) -> None:
+        """Have the card of a caution before the others."""
+        codes = [one.code for one in self.cautions]
+        if code in codes:
+            self._first_caution = codes.index(code)
+            self._deal_cautions()
 
     def _show_transfer(self, found: Transfer | None) -> None:
         self.modes.show_transfer(found)
@@ -188,9 +200,10 @@ class Readings(QWidget):
         self._events = count
         self._turn()
 
-    def set_theme(self, _: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
         """Colour what has the colours of the stage."""
         self.truth.show_analysis(self._analysis)
+        self.short.set_theme(theme)
 
     def _show_figures(self, figures: StretchFigures | None) -> None:
         signal, method = self._store.current, self._store.method
@@ -254,6 +267,7 @@ class Readings(QWidget):
         """What should be known before the readings are trusted, each with its remedy."""
         if cautions != self.cautions:
             self.cautions, self._first_caution = cautions, 0
+            self.short.follow(self._analysis, cautions)
             self._deal_cautions()
 
     def _deal_cautions(self) -> None:
@@ -266,6 +280,7 @@ class Readings(QWidget):
         for caution in self.cautions[first : first + _AT_ONCE]:
             lines += _lines(caution)
             above = _ABOVE if self._analysis is not None else _ABOVE_EMPTY
+            above += self.short.needed
             if shown_now and lines > (self.height() - above) // _LINE:
                 break
             self.cards.addWidget(self._card(caution))

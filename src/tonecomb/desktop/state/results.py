@@ -106,13 +106,11 @@ class Results(QObject):
             )
 
     def _wanted_findings(self) -> Want | None:
-        now, estimate, wanted = self._now(), self._estimate.shown, self._estimate.wanted
-        if now is None or estimate is None:
+        now, estimate, of = self._now(), self._estimate.shown, self._estimate.shown_want
+        if now is None or estimate is None or of is None:
             return None
-        if self._estimate.ticket is not None or wanted is None:
-            return self._found.wanted  # until the estimate is there that it is to be found in
         # What is shown may be of an edit ago: it is looked through as it was made.
-        signal, made = self._asked.get(wanted.key, now)
+        signal, made = self._asked.get(of.key, now)
         method = made.having(search=now[1].search)
         parts, recording = method.findings(), signal.recording
         key: Hashable = ("found", signal.key, parts)
@@ -148,8 +146,8 @@ class Results(QObject):
         found: Findings | None = None
         if self._found.ticket is None and self._found.wanted == self._wanted_findings():
             found = self._found.shown
-        if self._later.isActive():  # what is there is of another curve, if of the same kind
-            found = self._last if self._kind() == self._last_kind else None
+        elif self._scheduler.lively and self._kind() == self._last_kind:
+            found = self._last  # what is there is of another curve of the same kind
         if self._estimate.ticket is not None:
             return
         told = (estimate, found, now and now[1], now and now[0].key)

@@ -130,6 +130,8 @@ class Slot(QObject):
         self._lazy = lazy
         self.wanted: Want | None = None
         self.shown: Any = None
+        self.shown_want: Want | None = None
+        """What was wanted when that came which is shown."""
         self.ticket: _Ticket | None = None
         self._next: Want | None = None
         self._began = self._rest = 0.0
@@ -190,6 +192,7 @@ class Slot(QObject):
 
     def _show(self, result: Any) -> None:
         before, self.shown = self.shown, result
+        self.shown_want = None if result is None else self.wanted
         self.waiting.emit(False)
         if result is not None or before is not None:
             self.changed.emit(result)

@@ -17,6 +17,7 @@ from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.say.behaviour import words
+from tonecomb.core.say.in_short import in_short
 from tonecomb.core.say.numbers import with_std
 from tonecomb.formats import readings
 from tonecomb.formats.columns import Table
@@ -55,6 +56,7 @@ class Spectra(Kind[Analysis]):
         ]
         return {
             "channel": a.channel.name,
+            "in_short": [one.text for one in in_short(a, context.cautions, said)],
             "unit": a.unit.symbol,
             "method": a.sentence,
             "method_values": method_values(a.method),
@@ -81,7 +83,9 @@ class Spectra(Kind[Analysis]):
     def lines(self, result: Analysis, context: Context) -> list[str]:
         a, said, r = result, context.said, result.resolution
         frames = "frame" if r.frames == 1 else "frames"
-        lines = [
+        lines = [f"• {one.text}" for one in in_short(a, context.cautions, said)]
+        lines += [
+            "",
             f"bins {r.bin_hz:.5g} Hz, ENBW {r.enbw_hz:.5g} Hz, {r.frames} {frames} of "
             f"{r.frame_s:.4g} s cover {100 * r.covered_fraction:.1f} % of the stretch, "
             f"rms {a.spectrum.rms:.5g} {a.unit.symbol}",

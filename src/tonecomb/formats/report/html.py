@@ -15,6 +15,7 @@ from tonecomb.core.record.recording import Array, Recording, whole
 from tonecomb.core.record.statistics import channel_figures
 from tonecomb.core.say.behaviour import words
 from tonecomb.core.say.cautions import cautions
+from tonecomb.core.say.in_short import in_short
 from tonecomb.core.say.numbers import significant
 from tonecomb.core.say.sentence import seconds
 from tonecomb.core.steps.prepare import prepare
@@ -86,6 +87,7 @@ def report(
             ("Rms of the frames", f"{significant(analysis.spectrum.rms)} {analysis.unit.symbol}"),
         ],
         problems=problems,
+        short=[one.text for one in in_short(analysis, problems, said)],
         resonances=[resonance_words(one) for one in analysis.resonances],
         combs=[comb_words(comb, families) for comb in families],
         bands=[

@@ -1,0 +1,269 @@
+"""What a recording holds, in a few sentences with figures: made of what was found, by the rules of
+one table, and never more than the data bears."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from itertools import groupby
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
+from tonecomb.core.find.comb import MAINS, Comb, mains, matching
+from tonecomb.core.find.knowledge import NOTHING, Knowledge
+from tonecomb.core.find.machine import named
+from tonecomb.core.find.peaks import Peak
+from tonecomb.core.find.ratios import ratio_words, small_ratio
+from tonecomb.core.say.behaviour import words as behaviour_words
+from tonecomb.core.say.caution import Caution
+from tonecomb.core.say.numbers import significant, with_std
+
+_SINGLE, _MODES, _FAMILIES = 3, 4, 5  # that are told one by one
+_CHANGES = ("content-changes", "nonstationary")
+_UNSURE = ("lost", "clipped", "held", "quantised", "short-stretch", "alias-risk", "lossy")
+_MOST_UNSURE = 2
+_MAINS_OFF = 0.003  # of it: no grid is further off
+_CLEAR = 4.0  # times the floor's power, that a single tone has at least
+_RARELY = 0.1  # of the frames, in which a tone is no more than what rings or bursts
+_HIGHEST = 200  # tooth of a family that a single tone may be
+
+
+@dataclass(frozen=True)
+class Part:
+    """A sentence and the place that it is about: ``kind`` is ``level``, ``comb`` (``name`` says
+    which), ``peak`` or ``resonance`` (at ``frequency`` Hz), or ``caution`` (``name`` is its
+    code)."""
+
+    text: str
+    kind: str
+    name: str = ""
+    frequency: float = math.nan
+
+
+@dataclass(frozen=True, eq=False)
+class _Told:
+    """What the rules look at. ``lines`` are the tones (no humps) by number among the peaks."""
+
+    analysis: Analysis
+    families: tuple[Comb, ...]
+    said: Knowledge
+    cautions: Sequence[Caution]
+
+    @property
+    def tones(self) -> dict[int, Peak]:
+        """Peaks that are tones, and not set aside, by their numbers."""
+        found = {}
+        for i, peak in enumerate(self.analysis.peaks or ()):
+            note = self.said.of(peak, self.analysis)
+            hump = peak.behaviour is not None and peak.behaviour.kind == "hump"
+            if not hump and not (note is not None and note.aside):
+                found[i] = peak
+        return found
+
+    @property
+    def single(self) -> dict[int, Peak]:
+        """Those that are in no family, and beyond doubt."""
+        return {i: one for i, one in self.tones.items() if i not in self.tied and _clear(one)}
+
+    @property
+    def tied(self) -> set[int]:
+        """Numbers of the peaks that are in a family."""
+        return {i for comb in self.families for i in comb.lines}
+
+    @property
+    def humps(self) -> list[Peak]:
+        """What is no single tone, no mode either, and beyond doubt."""
+        return [
+            peak for peak in self.analysis.peaks or ()
+            if peak.behaviour is not None and peak.behaviour.kind == "hump" and _clear(peak)
+            and self.analysis.resonance(peak) is None
+        ]  # fmt: skip
+
+
+def _clear(peak: Peak) -> bool:
+    """Whether a tone that nothing else bears out is beyond doubt: what barely stands out of
+    coloured noise, or in a few frames only, is left to the table."""
+    if peak.behaviour is not None and peak.behaviour.share < _RARELY:
+        return False
+    return peak.level > _CLEAR * peak.floor
+
+
+def in_short(
+    analysis: Analysis, cautions: Sequence[Caution] = (), said: Knowledge = NOTHING
+) -> tuple[Part, ...]:
+    """The sentences, most important first; none where nothing was looked for (as in the highest or
+    a single one of the frames)."""
+    if analysis.found is None or not analysis.method.averaging.average.typical:
+        return ()
+    told = _Told(analysis, said.families(analysis), said, cautions)
+    return tuple(part for rule in RULES for part in rule(told))
+
+
+def _level(told: _Told) -> list[Part]:
+    """The overall level, and what share of its power is in families, tones and the rest."""
+    a = told.analysis
+    total = a.spectrum.rms**2
+    text = f"{significant(a.spectrum.rms)} {a.unit.symbol} rms over the stretch"
+    if not total > 0:
+        return [Part("Nothing but zeros.", "level")]
+    single = told.single
+    in_families = sum(_power(a, i) for i in told.tied & set(told.tones))
+    alone = sum(_power(a, i) for i in single)
+    if not single and not told.families:
+        shape = "with humps" if told.humps or a.resonances else "broadband noise"
+        return [Part(f"{text}: {shape}, no tones, no families.", "level")]
+    shares = [(in_families, "in families"), (alone, "in single tones")]
+    parts = [f"{_percent(power / total)} {where}" for power, where in shares if power > 0]
+    rest = max(1 - (in_families + alone) / total, 0.0)
+    return [Part(f"{text}: {', '.join(parts)}, {_percent(rest)} broadband.", "level")]
+
+
+def _power(a: Analysis, number: int) -> float:
+    """Mean square of a peak's tone."""
+    assert a.peaks is not None
+    return (
+        a.peaks[number].tone.amplitude ** 2 * LEVEL_FACTORS["rms"] ** 2 / LEVEL_FACTORS["peak"] ** 2
+    )
+
+
+def _percent(share: float) -> str:
+    share = min(share, 1.0)
+    return "under 1 %" if share < 0.01 else f"{100 * share:.0f} %"
+
+
+def _combs(told: _Told) -> list[Part]:
+    """Families, the strongest first."""
+    ordered = sorted(told.families, key=lambda comb: -comb.power)
+    parts = [Part(f"{_family(comb, told)}.", "comb", comb.name) for comb in ordered[:_FAMILIES]]
+    if len(ordered) > _FAMILIES:
+        parts.append(Part(f"{len(ordered) - _FAMILIES} weaker families more.", "comb"))
+    return parts
+
+
+def called(comb: Comb, told_families: Sequence[Comb], said: Knowledge) -> str:
+    """What a family is: by the machine's names, the mains, or its letter."""
+    frequency = comb.carrier if comb.carrier is not None else comb.spacing
+    std = comb.carrier_std if comb.carrier is not None else comb.spacing_std
+    std = std if math.isfinite(std) else 0.0
+    name = named(said.known, said.shaft, frequency, 3 * std)
+    if name:
+        return name
+    if (hz := mains(comb)) is not None:
+        return f"{hz:g} Hz mains"
+    if (
+        comb.carrier is None
+        and said.shaft
+        and abs(comb.spacing - said.shaft) <= max(4 * std, 1e-3 * said.shaft)
+    ):
+        return "the shaft"
+    return f"family {comb.name}"
+
+
+def _family(comb: Comb, told: _Told) -> str:
+    name = called(comb, told.families, told.said)
+    name = name[:1].upper() + name[1:]
+    spacing = with_std(comb.spacing, comb.spacing_std)
+    if comb.carrier is None:
+        text = f"{name}: {spacing} Hz"
+        if comb.low is not None and comb.high is not None:
+            text += f", moving from {comb.low:.4g} to {comb.high:.4g} Hz"
+        found = [tooth.number for tooth in comb.teeth if tooth.found]
+        text += f", harmonics {_runs(found)}" if len(found) > 1 else ""
+        for other in told.families:
+            if other is comb or other.carrier is not None or other.spacing >= comb.spacing:
+                continue
+            if ratio := small_ratio(comb.spacing, comb.spacing_std, other.spacing):
+                return f"{text} = {ratio_words(ratio)} × {called(other, told.families, told.said)}"
+        return text
+    parent = next((one for one in told.families if one.name == matching(comb, told.families)), None)
+    text = f"{name}: {with_std(comb.carrier, comb.carrier_std)} Hz"
+    if parent is None:
+        return f"{text} with sidebands ± {spacing} Hz"
+    of = called(parent, told.families, told.said)
+    if ratio := small_ratio(comb.carrier, comb.carrier_std, parent.spacing):
+        text += f" = {ratio_words(ratio).removesuffix('/1')} × {of}"
+        return f"{text}, with sidebands ± {spacing} Hz"
+    return f"{text} with sidebands ± {spacing} Hz, as {of}"
+
+
+def _runs(numbers: Sequence[int]) -> str:
+    """``1–4, 6``."""
+    told = []
+    for _, run in groupby(enumerate(numbers), key=lambda pair: pair[1] - pair[0]):
+        ones = [number for _, number in run]
+        told.append(str(ones[0]) if len(ones) == 1 else f"{ones[0]}–{ones[-1]}" if len(ones) > 2
+                    else f"{ones[0]}, {ones[1]}")  # fmt: skip
+    return ", ".join(told)
+
+
+def _tones(told: _Told) -> list[Part]:
+    """The strongest tones that are in no family."""
+    ordered = sorted(told.single.values(), key=lambda peak: -peak.level)
+    parts = []
+    for peak in ordered[:_SINGLE]:
+        tone, a = peak.tone, told.analysis
+        note = told.said.of(peak, a)
+        name = f"{note.name}: " if note is not None and note.name else "Single tone: "
+        name = name[:1].upper() + name[1:]
+        text = f"{name}{with_std(tone.frequency, tone.frequency_std)} Hz"
+        text += f", {significant(a.amplitude(peak)[0])} {a.amplitude_unit}"
+        text += _tie(peak, told)
+        doing = peak.behaviour
+        if doing is not None and doing.kind != "steady":
+            text += f", {behaviour_words(doing)}"
+        parts.append(Part(f"{text}.", "peak", frequency=tone.frequency))
+    if len(ordered) > _SINGLE:
+        parts.append(Part(f"{len(ordered) - _SINGLE} weaker single tones more.", "peak"))
+    return parts
+
+
+def _tie(peak: Peak, told: _Told) -> str:
+    """Which multiple of a family's fundamental a tone is, or of the mains, where it is hum."""
+    tone = peak.tone
+    for comb in sorted(told.families, key=lambda one: one.carrier is not None):
+        if comb.carrier is not None or comb.low is not None:
+            continue
+        number = round(tone.frequency / comb.spacing)
+        std = math.hypot(tone.frequency_std, number * comb.spacing_std)
+        if 2 <= number <= _HIGHEST and abs(tone.frequency - number * comb.spacing) < 3 * std:
+            return f" = {number} × {called(comb, told.families, told.said)}"
+    if any(one.code == "hum" for one in told.cautions):
+        for hz in MAINS:
+            number = max(1, round(tone.frequency / hz))
+            if abs(tone.frequency / (number * hz) - 1) < _MAINS_OFF:
+                return f", {number} × mains" if number > 1 else ", mains"
+    return ""
+
+
+def _modes(told: _Told) -> list[Part]:
+    """Resonances, and humps that are neither tones nor fitted."""
+    a, parts = told.analysis, []
+    for one in a.resonances[:_MODES]:
+        damping = with_std(100 * one.damping, 100 * one.damping_std)
+        text = f"Resonance: {with_std(one.frequency, one.frequency_std)} Hz, damping {damping} %."
+        parts.append(Part(text, "resonance", frequency=one.frequency))
+    humps = [peak.tone.frequency for peak in told.humps]
+    if humps:
+        places = ", ".join(f"{one:.4g}" for one in humps[:_MODES])
+        more = ", …" if len(humps) > _MODES else ""
+        text = f"Humps that are no single tones: about {places}{more} Hz."
+        parts.append(Part(text, "peak", frequency=humps[0]))
+    return parts
+
+
+def _changes(told: _Told) -> list[Part]:
+    """What is not the same all over the stretch."""
+    return [Part(one.text, "caution", one.code) for one in told.cautions if one.code in _CHANGES]
+
+
+def _unsure(told: _Told) -> list[Part]:
+    """What could not be told, and why."""
+    found = [one for code in _UNSURE for one in told.cautions if one.code == code]
+    return [Part(f"Not sure: {one.text}", "caution", one.code) for one in found[:_MOST_UNSURE]]
+
+
+RULES: tuple[Callable[[_Told], list[Part]], ...] = (
+    _level, _combs, _tones, _modes, _changes, _unsure,
+)  # fmt: skip
+"""What is told, in this order. To tell something else: a rule and its place here."""

@@ -1,0 +1,114 @@
+"""In short: what the recording holds, at the head of the readings; each sentence leads to its
+place."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from html import escape
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QLabel, QSizePolicy, QVBoxLayout, QWidget
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.say.caution import Caution
+from tonecomb.core.say.in_short import Part, in_short
+from tonecomb.desktop.edits.peak_notes import PeakNotes
+from tonecomb.desktop.kit.theme import Theme, current_theme, font
+from tonecomb.desktop.kit.widgets import link
+from tonecomb.desktop.state.scheduler import Scheduler
+
+_FIRST = 3  # sentences that are shown before more are asked for
+_ABOUT_WIDE = 220  # pixels, where it has not been laid out yet
+
+
+class ShortReadings(QWidget):
+    """The first sentences, and all on a click. ``chosen`` carries the :class:`Part` that was
+    clicked, ``resized`` when more or less of it is shown."""
+
+    chosen = pyqtSignal(object)
+    resized = pyqtSignal()
+
+    def __init__(self, notes: PeakNotes, scheduler: Scheduler) -> None:
+        super().__init__()
+        self._notes, self._scheduler = notes, scheduler
+        self.parts: tuple[Part, ...] = ()
+        self.whole = False
+        self.words = QLabel()
+        self.words.setFont(font(9))
+        self.words.setWordWrap(True)
+        self.words.setTextFormat(Qt.TextFormat.RichText)
+        self.words.setAccessibleName("In short")
+        self.words.setToolTip("What the recording holds; click a sentence to go there")
+        flags = Qt.TextInteractionFlag
+        self.words.setTextInteractionFlags(
+            flags.LinksAccessibleByMouse | flags.LinksAccessibleByKeyboard
+        )
+        self.words.linkActivated.connect(lambda at: self.chosen.emit(self.parts[int(at)]))
+        self.more = link("", "Show all sentences, or only the first", self._turn)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        column.addWidget(self.words)
+        column.addWidget(self.more)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        self.hide()
+
+    @property
+    def needed(self) -> int:
+        """Pixels that it takes from what is below."""
+        if self.isHidden():
+            return 0
+        return self.words.minimumHeight() + (26 if len(self.parts) > _FIRST else 8)
+
+    @property
+    def _shown(self) -> Sequence[Part]:
+        return self.parts if self.whole else self.parts[:_FIRST]
+
+    def follow(self, analysis: Analysis | None, cautions: tuple[Caution, ...]) -> None:
+        """Tell what there is now; what was told stays while there is nothing new to tell."""
+        if analysis is None:
+            self.show_parts(())
+        elif analysis.found is not None and not self._scheduler.lively:
+            self.show_parts(in_short(analysis, cautions, self._notes.knowledge))
+
+    def show_parts(self, parts: tuple[Part, ...]) -> None:
+        """Show these sentences; nothing for none."""
+        if parts != self.parts:
+            self.parts = parts
+            self._fill()
+
+    def set_theme(self, _: Theme) -> None:
+        """Colour the links."""
+        self._fill()
+
+    def _turn(self) -> None:
+        self.whole = not self.whole
+        self._fill()
+
+    def _fill(self) -> None:
+        ink = current_theme().ink
+        self.words.setText("".join(
+            f'<p style="margin:0 0 3px 0"><a href="{i}" style="color:{ink}; text-decoration:none">'
+            f"{escape(part.text)}</a></p>"
+            for i, part in enumerate(self._shown)
+        ))  # fmt: skip
+        rest = len(self.parts) - _FIRST
+        self.more.setVisible(rest > 0)
+        self.more.setText("In short only" if self.whole else f"{rest} sentences more")
+        self.setVisible(bool(self.parts))
+        self._make_room()
+        self.resized.emit()
+
+    def _make_room(self) -> None:
+        """A label that wraps asks for too little on its own."""
+        wide = max(self.width(), _ABOUT_WIDE)
+        self.words.setMinimumHeight(max(self.words.heightForWidth(wide), 0))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._make_room()
+
+    def text(self) -> str:
+        """All sentences, a line each."""
+        return "\n".join(part.text for part in self.parts)

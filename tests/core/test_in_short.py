@@ -1,0 +1,107 @@
+"""In short: what the demo holds and nothing else, and nothing of noise."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.support import recording
+
+import tonecomb
+from tonecomb.core.find.knowledge import Knowledge
+from tonecomb.core.find.machine import Known
+from tonecomb.core.method import Method, default_method
+from tonecomb.core.record.recording import Recording
+from tonecomb.core.say.in_short import Part, in_short
+from tonecomb.demo import ropeway
+
+
+def told(of: Recording, said: Knowledge | None = None, **settings: object) -> tuple[Part, ...]:
+    found = tonecomb.analyse(of, default_method(of).having(**settings))
+    return in_short(found.analysis, found.context.cautions, said or Knowledge())
+
+
+def places(parts: tuple[Part, ...], kind: str) -> list[float]:
+    """First frequencies of the sentences of a kind."""
+    return [
+        float(found[1])
+        for part in parts
+        if part.kind == kind and (found := re.search(r"([\d.]+)(?:\(\d+\))? Hz", part.text))
+    ]
+
+
+@pytest.mark.parametrize("channel", range(3))
+def test_the_drive_says_what_is_in_it(demo: Path, channel: int) -> None:
+    of = tonecomb.open(demo / "drive-steady.h5")
+    truth = ropeway.truth()["recordings"]["drive-steady"]["channels"][channel]
+    known = np.array([tone["frequency_hz"] for tone in truth["tones"]] or [0.0])
+    parts = told(of, channel=channel)
+    for frequency in (*places(parts, "comb"), *places(parts, "peak")):
+        near_tone = np.abs(known - frequency).min() < 0.01
+        bearing = abs(frequency - 88.37) < 0.01 or "Humps" in " ".join(p.text for p in parts)
+        assert near_tone or (channel == 2 and bearing), frequency
+    if channel < 2:
+        text = "\n".join(part.text for part in parts)
+        assert re.search(r"Family A: 24\.300\d*\(\d\) Hz, harmonics 1–\d", text)
+        assert re.search(r"413\.10\d*\(\d\) Hz = 17 × family A, with sidebands ± 24\.30", text)
+        assert "50 Hz mains: 50.0000" in text and "= 34 × family A" in text
+        tones = sum(tone["rms"] ** 2 for tone in truth["tones"])
+        rms = float(parts[0].text.split()[0])
+        share = 100 * tones / rms**2
+        said = sum(float(one) for one in re.findall(r"(\d+) % in", parts[0].text))
+        assert said == pytest.approx(share, abs=1.5)
+    else:
+        assert places(parts, "resonance") == pytest.approx([3100], abs=5)
+
+
+def test_names_of_the_machine_are_used(demo: Path) -> None:
+    of = tonecomb.open(demo / "drive-steady.h5")
+    said = Knowledge(known=(Known("gear mesh", 17, of_shaft=True),), shaft=24.3)
+    text = "\n".join(part.text for part in told(of, said, channel=1))
+    assert "The shaft: 24.3000(2) Hz, harmonics 1–4." in text
+    assert "Gear mesh: 413.100(2) Hz = 17 × the shaft, with sidebands ± 24.300(1) Hz." in text
+
+
+def test_the_tower_s_modes_and_nothing_else(demo: Path) -> None:
+    of = tonecomb.open(demo / "tower-sway.parquet")
+    parts = told(of)
+    assert [part.kind for part in parts] == ["level", "resonance", "resonance", "caution"]
+    assert places(parts, "resonance") == pytest.approx([0.31, 0.47], rel=0.02)
+    assert parts[0].text.endswith("with humps, no tones, no families.")
+    assert parts[-1].text.startswith("Not sure: ") and parts[-1].name == "alias-risk"
+
+
+def test_noise_is_noise() -> None:
+    false = []
+    for seed in range(40):
+        random = np.random.default_rng(seed)
+        x = random.standard_normal(16_384)
+        if seed % 2:  # coloured
+            x = np.convolve(x, np.exp(-np.arange(60) / 8.0), "same")
+        parts = told(recording(x), frame=1024)
+        told_ = [part for part in parts if part.kind not in ("level", "caution")]
+        if told_ or "broadband noise, no tones, no families" not in parts[0].text:
+            false.append((seed, [part.text for part in parts]))
+    assert len(false) <= 2, false
+
+
+def test_what_comes_and_goes_and_what_moves() -> None:
+    fs, n = 1000.0, 60_000
+    t = np.arange(n) / fs
+    random = np.random.default_rng(1)
+    x = 0.05 * random.standard_normal(n) + np.where((t > 20) & (t < 40), np.sin(2e3 * 0.2 * t), 0)
+    text = "\n".join(part.text for part in told(recording(x, fs=fs), frame=2048))
+    assert "63.66" in text and "frames" in text, text
+    quiet = told(recording(np.zeros(4096)))
+    assert [part.text for part in quiet] == ["Nothing but zeros."]
+
+
+def test_nothing_is_told_of_what_was_not_looked_for() -> None:
+    from tonecomb.core.estimate.averages import Highest
+
+    of = recording(np.random.default_rng(0).standard_normal(8192))
+    found = tonecomb.analyse(of, Method.of(frame=512, average=Highest()))
+    assert in_short(found.analysis) == ()
+    assert found.values()["in_short"] == []

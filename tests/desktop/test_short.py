@@ -1,0 +1,49 @@
+"""In short, at the head of the readings: it leads to what it tells of."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+
+from tonecomb.desktop.bench import Bench
+
+Settle = Callable[[], None]
+
+
+def test_sentences_lead_to_their_places(opened: Bench, settle: Settle) -> None:
+    short = opened.readings.short
+    opened.store.edit_method("Choose", channel=0)
+    settle()
+    assert short.isVisible() and "98 % in families" in short.parts[0].text
+    assert "Family A: 24.3000(1) Hz, harmonics 1–6." in short.words.text()
+    assert short.more.text() == "2 sentences more" and "34 ×" not in short.words.text()
+    QTest.mouseClick(short.more, Qt.MouseButton.LeftButton)
+    assert "= 34 × family A" in short.words.text()
+    assert short.words.height() >= short.words.heightForWidth(short.words.width())
+    # A click on the family drops its comb; again, it is there already.
+    for _ in range(2):
+        QTest.mouseClick(short.words, Qt.MouseButton.LeftButton, pos=QPoint(20, 52))
+        settle()
+        ref = opened.store.ref
+        assert ref is not None and [round(one.spacing, 3) for one in ref.combs] == [24.3]
+        assert opened.readings.page == "combs"
+    opened.stage.spectrum.set_limits(0, 100)
+    short.words.linkActivated.emit(str(len(short.parts) - 1))
+    low, high = opened.stage.spectrum.limits()
+    assert low < 826.2 < high and opened.readings.page == "peaks"
+
+
+def test_it_follows_what_is_analysed(opened: Bench, settle: Settle) -> None:
+    short = opened.readings.short
+    before = short.parts
+    opened.store.edit_method("Choose", channel=0)
+    settle()
+    assert short.parts != before and short.parts[0].text.startswith("0.7319 m/s² rms")
+    opened.store.undo()
+    settle()
+    assert short.parts == before
+    opened.workspace.remove(opened.store.document.current or "")
+    settle()
+    assert opened.store.document.current is None or short.parts != before
