@@ -53,41 +53,6 @@ def remembered() -> Callable[[Callable[..., Any]], Callable[..., Any]]:
 
 
 @pytest.fixture(scope="session")
-def kinds_remembered(demo: Path) -> dict[str, Callable[..., Any]]:
-    """So are results of other kinds, by the kind's key: a run of each that remembers."""
-    from tonecomb.core.progress import silent
-    from tonecomb.formats.kinds.table import KINDS
-
-    kept: dict[object, Any] = {}
-
-    def remembering(kind: Any) -> Callable[..., Any]:
-        run = type(kind).run
-
-        def running(
-            self: Any, method: Any, recording: Any, asked: Any = None, progress: Any = silent
-        ) -> Any:
-            if recording.path is None or recording.path.parent != demo:
-                return run(self, method, recording, asked, progress)
-            there = recording.samples.read_many(range(len(recording.channels)), 0, 512)
-            key = (
-                self.key, recording.path, recording.length, recording.sample_rate,
-                recording.channels, recording.name, tuple(one.tobytes() for one in there), method,
-                asked,
-            )  # fmt: skip
-            if key not in kept:
-                kept[key] = run(self, method, recording, asked, progress)
-            found = kept[key]
-            known = hasattr(found, "recording_id")
-            return replace(found, recording_id=recording.id) if known else found
-
-        return running
-
-    return {
-        kind.key: remembering(kind) for kind in KINDS if kind.key not in ("spectrum", "spectrogram")
-    }
-
-
-@pytest.fixture(scope="session")
 def opened_once(demo: Path) -> Callable[..., Any]:
     """The demo's files stay as they are: what was read of one serves the next test too."""
     from tonecomb.core.record.given import NOTHING_GIVEN
@@ -127,7 +92,6 @@ def bench(
     qtbot: object, qapp: object, own_folders: Path, demo: Path,
     remembered: Callable[[Callable[..., Any]], Callable[..., Any]],
     opened_once: Callable[..., Any], drawn_once: Callable[..., Any],
-    kinds_remembered: dict[str, Callable[..., Any]],
 ) -> Iterator[Bench]:  # fmt: skip
     """An empty bench; the demo's folder is already filled."""
     from tonecomb.core.record import pyramid
@@ -136,8 +100,7 @@ def bench(
     from tonecomb.desktop.acts import opening
     from tonecomb.desktop.bench import Bench
     from tonecomb.desktop.kit import settings
-    from tonecomb.desktop.state import results
-    from tonecomb.formats.kinds.table import kind
+    from tonecomb.desktop.state import results, scheduler
 
     get_ready()  # or a job more would be under way, now and then
     settings.settings().clear()
@@ -146,8 +109,7 @@ def bench(
         patch.setattr(ropeway, "folder", lambda: demo)
         for work in (results.run_spectrum, results.run_findings):
             patch.setattr(results, work.__name__, remembered(work))
-        for key, run in kinds_remembered.items():
-            patch.setattr(type(kind(key)), "run", run)
+        patch.setattr(scheduler, "_SETTLE_MS", 5)  # nobody types here
         patch.setattr(opening, "open_file", opened_once)
         patch.setattr(pyramid, "build_many", drawn_once)
         made = Bench()

@@ -174,12 +174,14 @@ def test_a_tone_comes_back_from_a_sound_server(
     turned = y * np.exp(-2j * np.pi * 1000 * np.arange(len(y)) / 48_000)
     blocks = 2 * turned[: len(y) // 480 * 480].reshape(-1, 480).mean(axis=1)
     level = np.abs(blocks)
-    assert np.median(level) == pytest.approx(0.1413, rel=1e-3), "-20 LKFS"
-    # A server without real-time rights may fall silent for a moment while all else is busy.
-    whole = np.abs(level[1:] / np.median(level) - 1) < 1e-3
-    whole &= np.abs(level[:-1] / np.median(level) - 1) < 1e-3
-    assert whole.mean() > 0.8
-    slope = np.median(np.angle(blocks[1:] / blocks[:-1])[whole]) * 100 / (2 * np.pi)
+    # A server without real-time rights falls silent now and then while all else is busy.
+    loud = level > 0.07
+    usual = np.median(level[loud])
+    assert usual == pytest.approx(0.1413, rel=1e-3), "-20 LKFS"
+    even = np.abs(level / usual - 1) < 1e-3
+    heard, whole = loud[1:] & loud[:-1], even[1:] & even[:-1]
+    assert whole.sum() > max(20, 0.7 * heard.sum())
+    slope = np.median(np.angle(blocks[1:][whole] / blocks[:-1][whole])) * 100 / (2 * np.pi)
     assert abs(slope) < 1.0, "0.1 % of 1 kHz"
 
 

@@ -14,7 +14,7 @@ from pathlib import Path
 from types import TracebackType
 
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QApplication, QMessageBox
+from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 
 from tonecomb.core.errors import UserError
 from tonecomb.desktop.kit import settings
@@ -61,6 +61,7 @@ def main(paths: list[Path], demo: bool = False) -> int:
     bench = Bench()
     sys.excepthook = Defects(bench.autosave.write)
     bench.show()
+    QTimer.singleShot(0, lambda: fit_to_screen(bench))
     signal.signal(signal.SIGINT, lambda *_: bench.close())
     # Python sees signals only between its own instructions: give it some.
     beat = QTimer()
@@ -72,6 +73,24 @@ def main(paths: list[Path], demo: bool = False) -> int:
     elif paths:
         QTimer.singleShot(0, lambda: bench.opening.open_paths(paths))
     return int(app.exec())
+
+
+def fit_to_screen(window: QWidget) -> None:
+    """Have a window, its frame included, within what the screen has free."""
+    screen = window.screen()
+    if screen is None or window.isMaximized() or window.isFullScreen():
+        return
+    free, outer = screen.availableGeometry(), window.frameGeometry()
+    frame_wide, frame_tall = outer.width() - window.width(), outer.height() - window.height()
+    wide = min(window.width(), free.width() - frame_wide)
+    tall = min(window.height(), free.height() - frame_tall)
+    if (wide, tall) != (window.width(), window.height()):
+        window.resize(wide, tall)
+    outer = window.frameGeometry()
+    left = min(max(outer.left(), free.left()), free.right() + 1 - outer.width())
+    top = min(max(outer.top(), free.top()), free.bottom() + 1 - outer.height())
+    if (left, top) != (outer.left(), outer.top()):
+        window.move(left, top)
 
 
 def _start_log() -> None:

@@ -176,16 +176,22 @@ class CombFinder:
         total, came = score[0].copy(), np.zeros((count, width), dtype=np.int16)
         shifts = np.arange(-_REACH, _REACH + 1)
         cost = (_SLOPE_DB * np.abs(shifts)).astype(np.float32)
+        # Nothing is made anew from frame to frame.
+        padded = np.full(width + 2 * _REACH, -np.inf, dtype=np.float32)
+        near = np.lib.stride_tricks.sliding_window_view(padded, len(shifts))
+        ways, rows = np.empty((width, len(shifts)), dtype=np.float32), np.arange(width)
         for i in range(1, count):
-            padded = np.pad(total, _REACH, constant_values=-np.inf)
-            ways = np.lib.stride_tricks.sliding_window_view(padded, len(shifts)) - cost
-            came[i] = np.argmax(ways, axis=1)
-            total = ways[np.arange(width), came[i]] + score[i]
+            padded[_REACH : _REACH + width] = total
+            np.subtract(near, cost, out=ways)
+            best = ways.argmax(axis=1)
+            came[i] = best
+            np.add(ways[rows, best], score[i], out=total)
         state, out = int(np.argmax(total)), np.full(count, np.nan)
         for i in range(count - 1, -1, -1):
             if score[i, state] >= _LEAST_DB:
                 out[i] = self.grid[state]
-            state = int(np.clip(state + shifts[came[i, state]], 0, width - 1)) if i else state
+            if i:
+                state = min(max(state + int(shifts[came[i, state]]), 0), width - 1)
         return out
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 _MOST_DECIMALS = 9
+_MINUTES_FROM = 300.0  # s
 
 
 def with_std(value: float, std: float) -> str:
@@ -50,6 +51,17 @@ def whole(value: float) -> str:
     if math.isnan(value):
         return "–"
     return "∞" if math.isinf(value) else signed(f"{round(value)}")
+
+
+def lasting(seconds: float) -> str:
+    """How long something lasts, as one says it: ``62 s``, ``25 min``, ``1 h 20 min``."""
+    if not seconds >= _MINUTES_FROM:
+        return f"{seconds:.4g} s"
+    if seconds < 3600:
+        minutes, rest = divmod(round(seconds), 60)
+        return f"{minutes} min {rest} s" if rest else f"{minutes} min"
+    hours, minutes = divmod(round(seconds / 60), 60)
+    return f"{hours} h {minutes} min" if minutes else f"{hours} h"
 
 
 def level(value: float) -> str:

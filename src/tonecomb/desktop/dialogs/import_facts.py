@@ -10,6 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tonecomb.core.record.given import ColumnGiven, Given, Import
+from tonecomb.core.say.numbers import lasting
 from tonecomb.desktop.kit.widgets import Choice, Number, label, row
 from tonecomb.formats import time_column
 from tonecomb.formats.assemble import Understood
@@ -174,7 +175,7 @@ class Facts(QWidget):
         choices = []
         for i in shown:
             count = pieces[i][1] - pieces[i][0]
-            length = f"{count / rate:.4g} s" if rate else f"{count} samples"
+            length = lasting(count / rate) if rate else f"{count} samples"
             choices.append((i, f"piece {i + 1} of {len(pieces)}, {length}"))
         keep = self._choice(
             choices, understood.piece, "Piece", lambda piece: self._how(piece=piece)

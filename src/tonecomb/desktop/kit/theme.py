@@ -138,13 +138,14 @@ def style_sheet(t: Theme) -> str:
     QPushButton:hover, QPushButton:focus {{ border-color: {t.accent}; }}
     QPushButton:default {{ background: {t.accent}; border-color: {t.accent};
                            color: {t.raised}; font-weight: 600; }}
-    QPushButton:disabled {{ color: {t.quiet}; }}
+    QPushButton:disabled, QPushButton:default:disabled {{
+        background: {t.ground}; border-color: {t.lines}; color: {t.quiet}; }}
     #link {{ background: transparent; border: none; color: {t.accent}; font-weight: 600;
              padding: 2px 0; text-align: left; }}
     #link:hover, #link:focus {{ text-decoration: underline; }}
     #link:disabled {{ color: {t.lines}; }}
-    #tab {{ background: transparent; border: none; color: {t.quiet}; font-weight: 600;
-            padding: 2px 0; text-align: left; }}
+    #tab {{ background: transparent; border: none; border-bottom: 2px solid {t.accent};
+            color: {t.ink}; font-weight: 600; padding: 2px 0 0 0; text-align: left; }}
     #phrase {{ background: transparent; border: none; border-bottom: 1px dotted {t.accent};
                padding: 2px 0 1px 0; font-weight: 500; }}
     #phrase:hover, #phrase:focus {{ color: {t.accent}; border-bottom: 1px solid {t.accent}; }}

@@ -12,6 +12,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.method import Method, Resolution, resolution
 from tonecomb.core.record.recording import whole
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.say.numbers import lasting
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.kit.widgets import label, panel
 from tonecomb.desktop.state.store import Store
@@ -84,7 +85,7 @@ class Ruler(QWidget):
             return
         self._tell(method, signal)
         made = signal.recording.truth is not None
-        lasts = f"{signal.duration:.4g} s, {signal.length} samples"
+        lasts = f"{lasting(signal.duration)}, {signal.length} samples"
         self._values["takes"].setText(lasts)
         for name, shown in (("takes", made), ("ENBW", not made)):
             self._values[name].setVisible(shown)

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
 from tonecomb.core.record.pyramid import Pyramid
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.say.numbers import lasting
 from tonecomb.desktop.kit.theme import PAPER, font
 from tonecomb.desktop.state.envelopes import Envelopes
 from tonecomb.desktop.state.store import Store
@@ -30,7 +31,7 @@ def facts(recording: Recording | Signal | None) -> str:
         return "rate unknown"
     rate, duration = recording.rate, recording.duration
     shown = f"{rate / 1000:.4g} kHz" if rate >= 1000 else f"{rate:.4g} Hz"
-    length = f"{duration / 3600:.3g} h" if duration >= 7200 else f"{duration:.3g} s"
+    length = lasting(float(f"{duration:.3g}") if duration < 300 else duration)
     of = recording if isinstance(recording, Recording) else recording.recording
     return f"{'made · ' if of.truth is not None else ''}{length} · {shown}"
 
