@@ -207,7 +207,7 @@ def test_the_shock_response_of_a_tap(bench: Bench, demo: Path, settle: Settle) -
     assert pane.found.q == 50.0 and pane.found.maximax.max() > wanted.maximax.max()
 
 
-@pytest.mark.parametrize("way", ["parts", "circle", "poles", "shapes"])
+@pytest.mark.parametrize("way", ["unwrapped", "parts", "circle", "poles", "shapes"])
 def test_other_pictures_of_it(tapped: Bench, settle: Settle, qtbot: Any, way: str) -> None:
     pane = pane_of(tapped)
     pane.way.choose(way)
@@ -218,6 +218,12 @@ def test_other_pictures_of_it(tapped: Bench, settle: Settle, qtbot: Any, way: st
     if way == "parts":
         assert pane.level.label_of("left") == "Accelerance, real part, (m/s²)/N"
         assert np.allclose(pane.phase.curves[1].values, found.curves[1].imag)
+    elif way == "unwrapped":
+        phase = pane.phase.curves[0].values
+        turns = (phase[1:] - np.angle(found.curves[0][1:], deg=True)) / 360
+        assert np.abs(turns - np.round(turns)).max() < 1e-6
+        assert np.nanmax(np.abs(np.diff(phase[1:]))) <= 180.0
+        assert pane.phase.label_of("left") == "Phase, unwrapped, °"
     elif way == "poles":
         assert pane.poles.isVisible() and len(pane.poles.poles) == len(found.modes.poles)
     elif way == "circle":

@@ -112,6 +112,38 @@ def test_a_mode_that_depends_on_how_hard_it_is_hit_is_told() -> None:
     assert "depends on how hard" in told["not-linear"]
 
 
+def test_taps_that_are_heard_tell_too_whether_it_depends_on_how_hard() -> None:
+    fs, n = 2048.0, round(40 * 2048.0)
+    t = np.arange(n) / fs
+    answer = 1e-4 * np.random.default_rng(2).standard_normal(n)
+    for k in range(8):
+        hard = 1.0 + k % 2
+        after = t >= 1 + 4.8 * k
+        w, since = 2 * np.pi * (120 - 0.5 * hard), t[after] - 1 - 4.8 * k
+        answer[after] += hard * np.exp(-0.01 * hard * w * since) * np.sin(w * since)
+    told = dict(asked(recording(answer, fs=fs), reference=None, low=60.0, high=250.0).cautions)
+    assert "depends on how hard" in told["not-linear"]
+
+
+def test_an_offset_under_an_exponential_and_phase_of_noise_are_told(bracket: Recording) -> None:
+    x = [bracket.samples.read(i, 0, bracket.length) for i in (0, 1)]
+    drifting = x[1].copy()
+    for tap in asked(bracket, answers=(1,)).taps:
+        since = np.arange(len(drifting) - tap.onset) / bracket.rate
+        drifting[tap.onset :] += 0.1 * x[1].max() * (1 - np.exp(-since / 0.3))
+    channels = (Channel("Hammer", "N"), Channel("a", "m/s²"))
+    noise = 30.0 * np.random.default_rng(1).standard_normal(bracket.length)
+    for answer, code, settings in (
+        (drifting, "offset-under-exponential", {"decay": 0.3}),
+        (x[1] + noise, "phase-unsure", {}),
+    ):
+        of = replace(recording(x[0], answer, fs=bracket.rate), channels=channels)
+        found = asked(of, low=20.0, high=600.0, taken=tuple(range(1, 13)), **settings)
+        assert code in dict(found.cautions), code
+    clean = asked(bracket, answers=(1,), low=20.0, high=600.0, decay=0.3)
+    assert not {"offset-under-exponential", "phase-unsure"} & set(dict(clean.cautions))
+
+
 def test_it_is_computed_from_the_same_parts_only(bracket: Recording) -> None:
     between = Between(0)
     method = default_method(bracket).having(between=between, channel=2, scaling="psd")

@@ -8,15 +8,21 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.estimate.spectrum import Read
 from tonecomb.core.method import Method, frame_plan
 from tonecomb.core.modal.between import Between, named, power_of, shown
 from tonecomb.core.modal.decays import of_decays
+from tonecomb.core.modal.doubts import (
+    LASTS,
+    about_frames,
+    about_hits,
+    about_modes,
+    lasts,
+    linearity,
+)
 from tonecomb.core.modal.modes import Modes, find_modes
 from tonecomb.core.modal.response import (
     Complex,
     Response,
-    hammer_reaches,
     of_frames,
     of_taps,
     usual_frame,
@@ -29,14 +35,8 @@ from tonecomb.core.units import unit
 
 MOST_SAMPLES = 60_000_000
 """Samples of a stretch, all its channels together, that taps are looked for in."""
-_LITTLE = 0.8  # coherence below which a peak is not to be believed
-_LEFT = 0.01  # of a decay's peak that may be left at a frame's end
-_HAMMER_DB = 20.0  # that the hammer may be weaker within the range
 _MOVES = ("Acceleration", "Velocity", "Displacement")
 _HALF, _LOUDER = 3, 1.3  # taps of a half, and how much louder the loud ones are, to be compared
-_SURE, _MATTERS_F, _MATTERS_D = 4.0, 5e-4, 0.03  # standard deviations, and shares that matter
-_HITS_CREST, _LOOKED_AT = 20.0, 1 << 22  # crest factor of hits, and samples that are looked at
-_LASTS = 0.5  # of the answer's, that the input lasts at most where all is as it should be
 
 
 @dataclass(frozen=True, eq=False)
@@ -120,7 +120,7 @@ def run_transfer(method: Method, recording: Recording, progress: Progress = sile
             frames.frame, overlap=frames.overlap, taper=frames.window,
             estimator=between.estimator, progress=part(progress, 0, 0.6),
         )  # fmt: skip
-        told = _about_frames(reader(own or 0), stop - first, frames.window)
+        told = about_frames(reader(own or 0), stop - first, frames.window)
     curves, scale, units = _as_asked(between, response, reference, answers)
     modes = None
     if between.high:
@@ -130,7 +130,7 @@ def run_transfer(method: Method, recording: Recording, progress: Progress = sile
             rung or response, between.low, between.high, power=power or 0,
             highest=between.order, groups=groups, progress=part(progress, 0.6, 1),
         )  # fmt: skip
-        told += _about_modes(response, modes)
+        told += about_modes(response, modes)
         if reference is not None and unit(reference.unit).quantity in _MOVES:
             told.append(("no-force", (
                 f"{reference.name} is a motion, not a force: where it stands still the curves "
@@ -197,10 +197,10 @@ def _from_hits(
     """What the taps that count give, what is to be said, and the same of the soft and the loud
     half where they differ."""
     force, answers, used = taken.force, taken.answers, taken.used
-    if force is None:
-        return of_decays(answers, signal.rate, used, taken.frame, decay=between.decay), [], ()
 
     def over(some: list[Tap]) -> Response:
+        if force is None:
+            return of_decays(answers, signal.rate, some, taken.frame, decay=between.decay)
         return of_taps(
             force, answers, signal.rate, some, taken.frame, before=between.before,
             decay=between.decay, estimator=between.estimator, force_window=between.pulse,
@@ -211,12 +211,16 @@ def _from_hits(
     half = len(used) // 2
     halves: tuple[Response, ...] = ()
     if half >= _HALF:
-        soft, loud = by_level[:half], by_level[-half:]
+        # A fit to curves of every tap takes long: those at the ends tell most.
+        count = half if force is not None else _HALF
+        soft, loud = by_level[:count], by_level[-count:]
         if np.median([abs(t.peak) for t in loud]) > _LOUDER * np.median(
             [abs(t.peak) for t in soft]
         ):
             halves = (over(soft), over(loud))
-    return response, _about_hits(between, signal, force, answers, used, response), halves
+    if force is None:
+        return response, [], halves
+    return response, about_hits(between, signal, force, answers, used, response), halves
 
 
 def _read(
@@ -237,8 +241,8 @@ def _none_counts(
     names: list[str], force: Array | None, answers: list[Array], taps: tuple[Tap, ...]
 ) -> UserError:
     """What to say where every tap has a fault."""
-    swapped = force is not None and _lasts(force, list(taps)) * _LASTS > max(
-        _lasts(one, list(taps)) for one in answers
+    swapped = force is not None and lasts(force, list(taps)) * LASTS > max(
+        lasts(one, list(taps)) for one in answers
     )
     faults = [tap.notes[0].split(",")[0] for tap in taps]
     most = max(set(faults), key=faults.count)
@@ -254,130 +258,6 @@ def _levels(rung: Response, answers: int) -> Response:
     h = rung.h.reshape(-1, answers, rung.h.shape[1])
     level = np.sqrt((np.abs(h) ** 2).mean(axis=0)).astype(np.complex128)
     return replace(rung, h=level, variance=np.full(level.shape, math.nan))
-
-
-def _about_hits(
-    between: Between, signal: Signal, force: Array, answers: list[Array], used: list[Tap],
-    response: Response,
-) -> list[tuple[str, str]]:  # fmt: skip
-    told, own = [], between.reference
-    left = max((_left(one, used, response.frame, response) for one in answers), default=0.0)
-    if left > _LEFT:
-        told.append(("decay-cut", (
-            f"{100 * left:.2g} % of the decay are left at the end of the frames: damping is read "
-            "too high. Choose longer frames, or an exponential whose damping is taken off."
-        )))  # fmt: skip
-    reaches = hammer_reaches(response, _HAMMER_DB)
-    if between.high > reaches:
-        told.append(("hammer-weak", (
-            f"The hammer reaches {reaches:.0f} Hz (−{_HAMMER_DB:.0f} dB): up to "
-            f"{between.high:.0f} Hz little of the answer is its doing."
-        )))  # fmt: skip
-    lasts = [_lasts(one, used) for one in (force, *answers)]
-    if used and own is not None and lasts[0] * _LASTS > max(lasts[1:]):
-        names = signal.channels
-        told.append(("swapped", (
-            f"{names[own].name} lasts longer than what it is to cause: reference and "
-            "answer may be swapped."
-        )))  # fmt: skip
-    return told
-
-
-def _left(answer: Array, used: list[Tap], frame: int, response: Response) -> float:
-    """What is left of decays at the end of their frames, under the exponential."""
-    shares = []
-    for tap in used:
-        stop = min(tap.onset + frame, tap.until, len(answer))
-        part = np.abs(answer[tap.onset : stop] - np.median(answer[max(0, tap.onset - 64) : stop]))
-        if len(part) < 64:
-            continue
-        n = max(8, len(part) // 20)
-        last = float(np.sqrt((part[-n:] ** 2).mean()))
-        before = answer[max(0, tap.onset - n) : tap.onset]
-        noise = float(before.std()) if len(before) > 8 else 0.0
-        fallen = math.exp(-len(part) / response.fs / response.decay) if response.decay else 1.0
-        shares.append(math.sqrt(max(last**2 - noise**2, 0.0)) * fallen / max(part.max(), 1e-300))
-    return float(np.median(shares)) if shares else 0.0
-
-
-def _lasts(x: Array, used: list[Tap]) -> float:
-    """Samples from 5 to 90 % of a tap's energy, the median."""
-    found = []
-    for tap in used:
-        part = x[max(0, tap.onset - 16) : tap.until]
-        energy = np.cumsum((part - np.median(part)) ** 2)
-        if energy[-1] > 0:
-            low, high = np.searchsorted(energy, (0.05 * energy[-1], 0.9 * energy[-1]))
-            found.append(float(high - low))
-    return float(np.median(found)) if found else 0.0
-
-
-def _about_frames(read: Read, length: int, taper: str) -> list[tuple[str, str]]:
-    """What runs is tapered; a hit must not be."""
-    x = read(0, min(length, _LOOKED_AT))
-    rms = float(np.sqrt(np.mean((x - np.median(x)) ** 2)))
-    crest = float(np.abs(x - np.median(x)).max()) / max(rms, 1e-300)
-    if crest < _HITS_CREST or taper == "rectangular":
-        return []
-    return [("window-on-hits", (
-        f"The reference looks like hits (crest factor {crest:.0f}), and {taper} tapers them: "
-        "levels and damping are wrong whatever the coherence says. Have frames at taps."
-    ))]  # fmt: skip
-
-
-def linearity(
-    between: Between, response: Response, modes: Modes, taps: tuple[Tap, ...],
-    halves: tuple[Response, ...], power: int,
-) -> list[tuple[str, str]]:  # fmt: skip
-    """Whether the loud half of the taps tells the same modes as the soft half."""
-    if len(halves) < 2 or not modes.modes:
-        return []
-    soft, loud = (
-        find_modes(one, between.low, between.high, power=power, highest=between.order).modes
-        for one in halves
-    )
-    told = []
-    for mode in modes.modes:
-        near = [
-            min(some, key=lambda one: abs(one.frequency - mode.frequency), default=None)
-            for some in (soft, loud)
-        ]
-        a, b = near
-        if a is None or b is None:
-            continue
-        apart = abs(b.frequency - a.frequency)
-        if apart > mode.damping * mode.frequency:  # another mode
-            continue
-        sure_f = _SURE * math.hypot(a.frequency_std, b.frequency_std)
-        sure_d = _SURE * math.hypot(a.damping_std, b.damping_std)
-        moves = apart > max(sure_f, _MATTERS_F * mode.frequency)
-        damps = abs(b.damping - a.damping) > max(sure_d, _MATTERS_D * mode.damping)
-        if moves or damps:
-            told.append(("not-linear", (
-                f"The mode at {mode.frequency:.4g} Hz is at {a.frequency:.5g} Hz with "
-                f"{100 * a.damping:.3g} % for soft taps, at {b.frequency:.5g} Hz with "
-                f"{100 * b.damping:.3g} % for hard ones: it depends on how hard it is hit."
-            )))  # fmt: skip
-    return told
-
-
-def _about_modes(response: Response, modes: Modes) -> list[tuple[str, str]]:
-    told = []
-    if response.coherence is not None:
-        for one in modes.modes:
-            at = int(np.argmin(np.abs(response.frequency - one.frequency)))
-            least = float(response.coherence[:, max(0, at - 1) : at + 2].max(axis=1).min())
-            if least < _LITTLE:
-                told.append(("coherence-low", (
-                    f"At {one.frequency:.4g} Hz the coherence of one answer is only {least:.2f}: "
-                    "its part of the mode is uncertain."
-                )))  # fmt: skip
-    if modes.misfit > 2:
-        told.append(("misfit", (
-            f"The modes miss the curves by {modes.misfit:.1f} times what the averages allow: "
-            "the intervals are widened by that."
-        )))  # fmt: skip
-    return told
 
 
 def _as_asked(

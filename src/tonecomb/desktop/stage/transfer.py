@@ -9,7 +9,7 @@ import numpy as np
 from PyQt6.QtWidgets import QLabel, QStackedLayout, QVBoxLayout, QWidget
 
 from tonecomb.core.method import Method
-from tonecomb.core.modal.modes import Mode
+from tonecomb.core.modal.modes import Complex, Mode
 from tonecomb.core.modal.transfer import Transfer
 from tonecomb.core.record.given import Given
 from tonecomb.core.record.recording import Array
@@ -27,11 +27,21 @@ from tonecomb.desktop.stage.transfer_plots import (
 from tonecomb.formats.kinds.alike import Other
 
 _WAYS = (
-    ("level", "magnitude and phase"), ("parts", "real and imaginary"), ("circle", "circle"),
+    ("level", "magnitude and phase"), ("unwrapped", "phase unwrapped"),
+    ("parts", "real and imaginary"), ("circle", "circle"),
     ("poles", "poles by order"), ("shapes", "shapes"), ("alike", "likeness (MAC)"),
     ("lengths", "by frame length"),
 )  # fmt: skip
-_PAGES = {"level": 0, "parts": 0, "circle": 1, "poles": 2, "shapes": 3, "alike": 4, "lengths": 5}
+_PAGES = {
+    "level": 0,
+    "unwrapped": 0,
+    "parts": 0,
+    "circle": 1,
+    "poles": 2,
+    "shapes": 3,
+    "alike": 4,
+    "lengths": 5,
+}
 _ROOM = 1.15  # times the range of the modes, that is brought into view
 
 
@@ -165,7 +175,7 @@ class TransferPane(Pane):
                 else None, _db(size + radius[i]) if known else None, places,
                 None if dashed is None else _db(np.abs(dashed)),
             ))  # fmt: skip
-            lower.append(Curve(one.name, _wrapped(np.angle(h, deg=True))))
+            lower.append(Curve(one.name, self._phase(h)))
         for plot in self.plots[:3]:
             plot.chosen = chosen
         unit = found.units[chosen]
@@ -174,7 +184,9 @@ class TransferPane(Pane):
             self.phase.show_curves(r.frequency, lower, "Imaginary part", unit)
         else:
             self.level.show_curves(r.frequency, upper, found.title, f"dB re 1 {unit}")
-            self.phase.show_curves(r.frequency, lower, "Phase", "°", (-190.0, 190.0))
+            limits = (0.0, 0.0) if self._unwrapped else (-190.0, 190.0)
+            title = "Phase, unwrapped" if self._unwrapped else "Phase"
+            self.phase.show_curves(r.frequency, lower, title, "°", limits)
         self.phase.setVisible(found.reference is not None)
         self.coherence.setVisible(r.coherence is not None)
         bare = self.coherence.isHidden()
@@ -192,6 +204,19 @@ class TransferPane(Pane):
         self._mark(modes)
         self.level.tell([(self._colour(i), one.name) for i, one in enumerate(found.answers)]
                         if len(found.answers) > 1 else [])  # fmt: skip
+
+    @property
+    def _unwrapped(self) -> bool:
+        return bool(self.way.value == "unwrapped")
+
+    def _phase(self, h: Complex) -> Array:
+        """In degrees, with gaps where it wraps or without a jump from bin to bin."""
+        if not self._unwrapped:
+            return _wrapped(np.angle(h, deg=True))
+        known = np.isfinite(h)
+        phase = np.full(len(h), np.nan)
+        phase[known] = np.degrees(np.unwrap(np.angle(h[known])))
+        return phase
 
     @staticmethod
     def _colour(i: int) -> str:
