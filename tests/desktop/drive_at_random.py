@@ -230,6 +230,7 @@ def main(demo: Path, work: Path, seed: int, steps: int) -> None:
         told = "".join(traceback.format_exception(kind, error, trace)[-6:])
         faults.append(f"{watchdog.doing}: {told}")
         print(told, file=sys.stderr)
+        traceback.clear_frames(trace)
 
     def say(kind: Any, context: Any, text: str | None) -> None:
         if text and not any(one in text for one in NOISE):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import sys
 from collections.abc import Callable
 from typing import Any
 
@@ -11,7 +12,8 @@ import pyqtgraph as pg
 import pytest
 from PyQt6 import sip
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QLabel
+from PyQt6.QtGui import QPainter
+from PyQt6.QtWidgets import QFileDialog, QLabel, QWidget
 from tests.support import recording
 
 from tonecomb.core.errors import UserError
@@ -20,6 +22,7 @@ from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.find.damping import Fit
 from tonecomb.core.method import Method, plan
 from tonecomb.core.record.recording import Stretch
+from tonecomb.desktop.app import Defects
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.state.jobs import Jobs
 
@@ -102,3 +105,41 @@ def test_long_lines_are_drawn_short_and_whole(bench: Bench, settle: Settle) -> N
     plot.box.setXRange(*(float(plot.across[i]) for i in (1000, 1200)), padding=0)
     x, y = curve.getData()
     assert len(x) <= 210 and np.isin(y, values).all()
+
+
+class Broken(QWidget):
+    def paintEvent(self, event: Any) -> None:
+        painter = QPainter(self)
+        painter.drawText(10, 10, "so far")
+        raise ValueError("and no further")
+
+
+def test_a_painter_that_fails_does_not_stay_at_work(
+    qtbot: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Or the next that is shown ends the process; Qt says so, which fails this test."""
+    hook, told = Defects(lambda: told.append(1)), list[int]()
+    hook._telling = True  # no window about it
+    monkeypatch.setattr(sys, "excepthook", hook)
+    widget = Broken()
+    qtbot.addWidget(widget)
+    widget.resize(80, 40)
+    widget.show()
+    qtbot.waitUntil(lambda: bool(told))
+    widget.repaint()
+    qtbot.wait(20)
+    assert len(told) >= 2
+
+
+@pytest.mark.parametrize("page", ["truth", "events", "modes"])
+def test_every_page_of_the_readings_can_be_asked_for_its_table(
+    bench: Bench, settle: Settle, page: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: ("", ""))
+    bench.opening.open_demo()
+    settle()
+    bench.readings.show_page(page)
+    bench.action("Export readings…").trigger()
+    settle()
+    if page != "truth":
+        assert bench.context.notices.text, "what lacks is told"

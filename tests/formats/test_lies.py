@@ -72,7 +72,7 @@ def check(load: Callable[[Path], Any], path: Path, what: object) -> Any:
     try:
         found = load(path)
     except UserError as error:
-        assert len(str(error)) < 700, f"{what}: it quotes too much"
+        assert len(str(error)) < 900, f"{what}: it quotes too much"
         found = None
     except Exception as error:
         raise AssertionError(f"{what}: {path.read_text()[:2000]}") from error

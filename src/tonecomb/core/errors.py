@@ -5,6 +5,11 @@ from __future__ import annotations
 import re
 
 _LONG = re.compile(r"(\S{150})\S{50,}")  # what a file holds is quoted no longer
+_MOST = 400  # letters of what, why and remedy
+
+
+def _cut(text: str) -> str:
+    return text if len(text) <= _MOST else f"{text[:_MOST]}…"
 
 
 class UserError(Exception):
@@ -15,7 +20,7 @@ class UserError(Exception):
     """
 
     def __init__(self, what: str, why: str = "", remedy: str = "") -> None:
-        self.what, self.why, self.remedy = what, why, remedy
+        self.what, self.why, self.remedy = (_cut(one) for one in (what, why, remedy))
         super().__init__(self.text)
 
     @property

@@ -8,6 +8,7 @@ import faulthandler
 import logging
 import signal
 import sys
+import traceback
 from collections.abc import Callable
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
@@ -122,6 +123,9 @@ class Defects:
         if issubclass(kind, KeyboardInterrupt):
             return
         _LOG.critical("defect", exc_info=(kind, error, trace))
+        # What a frame that failed still holds goes now: a painter that stays at work on a window
+        # which is shown ends the process.
+        traceback.clear_frames(trace)
         try:
             self._rescue()
         except Exception:  # the defect may well be in the way of saving, too

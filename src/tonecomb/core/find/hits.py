@@ -233,6 +233,8 @@ def _band(spectrum: np.ndarray, number: int, parts: int, fs: float, uneven: floa
         return Band(low, high, 0.0, 0.0)
     square /= mean
     kurtosis = float((square @ square) / len(square)) / uneven - 2
+    if not np.isfinite(kurtosis):  # of what is no signal
+        return Band(low, high, 0.0, 0.0)
     return Band(low, high, kurtosis, kurtosis * np.sqrt(len(square) / 4))
 
 

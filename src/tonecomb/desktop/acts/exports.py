@@ -145,18 +145,27 @@ class Exports(QObject):
         self._export_table("spectrum", readings.spectrum)
 
     def export_readings(self, page: str) -> None:
-        """Save the ``peaks``, ``combs``, ``resonances`` or ``bands`` as CSV."""
+        """Save what a page of the readings shows, or the ``bands``, as CSV."""
         said = knowledge(self._store.ref)
         makers: dict[str, Callable[[Analysis], Table[Any]]] = {
             "peaks": lambda a: readings.peaks(a, said),
             "combs": lambda a: readings.combs(a, said.families(a)),
             "resonances": readings.resonances,
             "bands": readings.bands,
+            "truth": readings.truth,
         }
-        self._export_table(page, makers[page])
+        if page == "modes":
+            self.export_kind("transfer", "modes")
+        elif page in makers:
+            self._export_table(page, makers[page])
+        else:
+            self._notices.tell(
+                UserError(f"There is no table of {page} to export", remedy="copy them with Ctrl+C")
+            )
 
-    def export_kind(self, key: str) -> None:
-        """Save the table of another kind of result as CSV."""
+    def export_kind(self, key: str, wanted: str = "") -> None:
+        """Save the table of another kind of result as CSV: the ``wanted`` one, the first where it
+        has none of that name."""
         named, method, complete = self._named(), self._store.method, self._completion()
         kind, asked = kinds.kind(key), self._watched[key].wanted
         if named is None or method is None or complete is None:
@@ -169,9 +178,11 @@ class Exports(QObject):
         def make(_: Path, progress: Progress) -> bytes:
             recording, analysis = complete(part(progress, 0, 0.5))
             result = kind.run(method, recording, asked, part(progress, 0.5, 1))
-            return kind.tables(result, Telling(analysis))[0].csv().encode()
+            tables = kind.tables(result, Telling(analysis, said=knowledge(self._store.ref)))
+            chosen = next((one for one in tables if one.name == wanted), tables[0])
+            return chosen.csv().encode()
 
-        name = {"run-up": "orders"}.get(key, key)
+        name = wanted or {"run-up": "orders"}.get(key, key)
         self._export(f"Export {name}", f"{name}.csv", "CSV (*.csv)", make)
 
     def _export_table(self, name: str, table: Callable[[Analysis], Table[Any]]) -> None:
