@@ -112,6 +112,8 @@ def _level(told: _Told) -> list[Part]:
     alone = sum(_power(a, i) for i in single)
     if not single and not told.families:
         shape = "with humps" if told.humps or a.resonances else "broadband noise"
+        if any(one.code in _CHANGES for one in told.cautions):
+            shape = "broadband and changing" if shape.startswith("broad") else f"{shape}, changing"
         return [Part(f"{text}: {shape}, no tones, no families.", "level")]
     shares = [(in_families, "in families"), (alone, "in single tones")]
     parts = [f"{_percent(power / total)} {where}" for power, where in shares if power > 0]
@@ -206,9 +208,8 @@ def _tones(told: _Told) -> list[Part]:
         note = told.said.of(peak, a)
         name = f"{note.name}: " if note is not None and note.name else "Single tone: "
         name = name[:1].upper() + name[1:]
-        text = f"{name}{with_std(tone.frequency, tone.frequency_std)} Hz"
+        text = f"{name}{with_std(tone.frequency, tone.frequency_std)} Hz{_tie(peak, told)}"
         text += f", {significant(a.amplitude(peak)[0])} {a.amplitude_unit}"
-        text += _tie(peak, told)
         doing = peak.behaviour
         if doing is not None and doing.kind != "steady":
             text += f", {behaviour_words(doing)}"

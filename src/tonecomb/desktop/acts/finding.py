@@ -90,8 +90,6 @@ class Finding(QObject):
         elif part.kind in ("peak", "resonance"):
             self._readings.show_page("resonances" if part.kind == "resonance" else "peaks")
             self._readings.place_chosen.emit(part.frequency)
-        elif part.kind == "caution":
-            self._readings.show_caution(part.name)
 
     def _go_to_peak(self, peak: Peak) -> None:
         if self._stage.spectra.isHidden():

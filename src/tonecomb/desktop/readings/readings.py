@@ -174,13 +174,6 @@ class Readings(QWidget):
         self._refresh_search()
         self.short.follow(analysis, self.cautions)
 
-    def show_caution(self, code: str) -> None:
-        """Have the card of a caution before the others."""
-        codes = [one.code for one in self.cautions]
-        if code in codes:
-            self._first_caution = codes.index(code)
-            self._deal_cautions()
-
     def _show_transfer(self, found: Transfer | None) -> None:
         self.modes.show_transfer(found)
         self.tabs["modes"].setVisible(found is not None)

@@ -6,8 +6,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from html import escape
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtCore import QRect, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics, QResizeEvent
 from PyQt6.QtWidgets import QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
@@ -18,8 +18,16 @@ from tonecomb.desktop.kit.theme import Theme, current_theme, font
 from tonecomb.desktop.kit.widgets import link
 from tonecomb.desktop.state.scheduler import Scheduler
 
-_FIRST = 3  # sentences that are shown before more are asked for
+_FIRST_TALL = 100  # pixels of the sentences that are shown before more are asked for
+_BETWEEN = 3  # pixels
 _ABOUT_WIDE = 220  # pixels, where it has not been laid out yet
+
+
+def _kept_together(text: str) -> str:
+    """Figures with their units, however the lines break."""
+    for unit in ("%", "Hz"):
+        text = text.replace(f" {unit}", f"&nbsp;{unit}")
+    return text
 
 
 class ShortReadings(QWidget):
@@ -33,7 +41,7 @@ class ShortReadings(QWidget):
         super().__init__()
         self._notes, self._scheduler = notes, scheduler
         self.parts: tuple[Part, ...] = ()
-        self.whole = False
+        self.whole, self._filled = False, 0
         self.words = QLabel()
         self.words.setFont(font(9))
         self.words.setWordWrap(True)
@@ -59,18 +67,39 @@ class ShortReadings(QWidget):
         """Pixels that it takes from what is below."""
         if self.isHidden():
             return 0
-        return self.words.minimumHeight() + (26 if len(self.parts) > _FIRST else 8)
+        return self.words.minimumHeight() + (26 if self._rest else 8)
 
     @property
     def _shown(self) -> Sequence[Part]:
-        return self.parts if self.whole else self.parts[:_FIRST]
+        """All, or as many of the first as take little room, one at least."""
+        if self.whole:
+            return self.parts
+        metrics, tall, count = QFontMetrics(self.words.font()), 0, 0
+        area = QRect(0, 0, max(self.width(), _ABOUT_WIDE), 10_000)
+        for part in self.parts:
+            words = metrics.boundingRect(area, Qt.TextFlag.TextWordWrap, part.text)
+            tall += words.height() + _BETWEEN
+            if count and tall > _FIRST_TALL:
+                break
+            count += 1
+        return self.parts[:count]
+
+    @property
+    def _rest(self) -> int:
+        """How many sentences are not among the first."""
+        whole, self.whole = self.whole, False
+        rest = len(self.parts) - len(self._shown)
+        self.whole = whole
+        return rest
 
     def follow(self, analysis: Analysis | None, cautions: tuple[Caution, ...]) -> None:
         """Tell what there is now; what was told stays while there is nothing new to tell."""
         if analysis is None:
             self.show_parts(())
         elif analysis.found is not None and not self._scheduler.lively:
-            self.show_parts(in_short(analysis, cautions, self._notes.knowledge))
+            parts = in_short(analysis, cautions, self._notes.knowledge)
+            # Cautions have their cards below.
+            self.show_parts(tuple(part for part in parts if part.kind != "caution"))
 
     def show_parts(self, parts: tuple[Part, ...]) -> None:
         """Show these sentences; nothing for none."""
@@ -87,15 +116,17 @@ class ShortReadings(QWidget):
         self._fill()
 
     def _fill(self) -> None:
-        ink = current_theme().ink
+        ink, self._filled = current_theme().ink, len(self._shown)
         self.words.setText("".join(
-            f'<p style="margin:0 0 3px 0"><a href="{i}" style="color:{ink}; text-decoration:none">'
-            f"{escape(part.text)}</a></p>"
+            f'<p style="margin:0 0 {_BETWEEN}px 0">'
+            f'<a href="{i}" style="color:{ink}; text-decoration:none">'
+            f"{_kept_together(escape(part.text))}</a></p>"
             for i, part in enumerate(self._shown)
         ))  # fmt: skip
-        rest = len(self.parts) - _FIRST
+        rest = self._rest
         self.more.setVisible(rest > 0)
-        self.more.setText("In short only" if self.whole else f"{rest} sentences more")
+        more = "1 sentence more" if rest == 1 else f"{rest} sentences more"
+        self.more.setText("In short only" if self.whole else more)
         self.setVisible(bool(self.parts))
         self._make_room()
         self.resized.emit()
@@ -103,10 +134,13 @@ class ShortReadings(QWidget):
     def _make_room(self) -> None:
         """A label that wraps asks for too little on its own."""
         wide = max(self.width(), _ABOUT_WIDE)
+        self.words.setMinimumHeight(0)  # or it asks for what it had
         self.words.setMinimumHeight(max(self.words.heightForWidth(wide), 0))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
+        if len(self._shown) != self._filled:  # more or fewer have room in this width
+            self._fill()
         self._make_room()
 
     def text(self) -> str:
