@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
@@ -49,3 +50,14 @@ def test_it_follows_what_is_analysed(opened: Bench, settle: Settle) -> None:
     opened.workspace.remove(opened.store.document.current or "")
     settle()
     assert opened.store.document.current is None or short.parts != before
+
+
+def test_nothing_is_told_of_another_recording(opened: Bench) -> None:
+    short, analysis = opened.readings.short, opened.context.results.analysis
+    assert analysis is not None and short.parts
+    before = short.parts
+    short.follow(analysis.bare(), ())
+    assert short.parts == before, "of the same it stays until there is something new"
+    other = replace(analysis.estimate, recording_id="another")
+    short.follow(replace(analysis.bare(), estimate=other), ())
+    assert short.parts == () and short.isHidden()

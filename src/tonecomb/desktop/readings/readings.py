@@ -77,7 +77,7 @@ class Readings(QWidget):
         column = QVBoxLayout(frame)
         column.setContentsMargins(12, 10, 8, 10)
         column.setSpacing(6)
-        self.short = ShortReadings(notes, context.scheduler)
+        self.short = ShortReadings(notes)
         column.addWidget(self.short)
         self.peaks = PeakReadings(notes, combs)
         self.combs = CombReadings(combs, context.isolating)

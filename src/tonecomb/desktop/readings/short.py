@@ -16,7 +16,6 @@ from tonecomb.core.say.in_short import Part, in_short
 from tonecomb.desktop.edits.peak_notes import PeakNotes
 from tonecomb.desktop.kit.theme import Theme, current_theme, font
 from tonecomb.desktop.kit.widgets import link
-from tonecomb.desktop.state.scheduler import Scheduler
 
 _FIRST_TALL = 100  # pixels of the sentences that are shown before more are asked for
 _BETWEEN = 3  # pixels
@@ -37,9 +36,10 @@ class ShortReadings(QWidget):
     chosen = pyqtSignal(object)
     resized = pyqtSignal()
 
-    def __init__(self, notes: PeakNotes, scheduler: Scheduler) -> None:
+    def __init__(self, notes: PeakNotes) -> None:
         super().__init__()
-        self._notes, self._scheduler = notes, scheduler
+        self._notes = notes
+        self._of: str | None = None
         self.parts: tuple[Part, ...] = ()
         self.whole, self._filled = False, 0
         self.words = QLabel()
@@ -93,13 +93,16 @@ class ShortReadings(QWidget):
         return rest
 
     def follow(self, analysis: Analysis | None, cautions: tuple[Caution, ...]) -> None:
-        """Tell what there is now; what was told stays while there is nothing new to tell."""
-        if analysis is None:
+        """Tell what there is now. Of the same recording what was told stays until something else
+        was found; of another it goes at once."""
+        of = None if analysis is None else analysis.recording_id
+        if analysis is None or (analysis.found is None and of != self._of):
             self.show_parts(())
-        elif analysis.found is not None and not self._scheduler.lively:
+        elif analysis.found is not None:
             parts = in_short(analysis, cautions, self._notes.knowledge)
             # Cautions have their cards below.
             self.show_parts(tuple(part for part in parts if part.kind != "caution"))
+        self._of = of
 
     def show_parts(self, parts: tuple[Part, ...]) -> None:
         """Show these sentences; nothing for none."""
