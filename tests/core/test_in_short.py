@@ -98,6 +98,16 @@ def test_what_comes_and_goes_and_what_moves() -> None:
     assert [part.text for part in quiet] == ["Nothing but zeros."]
 
 
+def test_where_a_sweeping_tone_turns_back_there_are_no_tones() -> None:
+    fs = 8000.0
+    t = np.arange(round(20 * fs)) / fs
+    turns = np.cumsum(440 * (1 + 0.09 * np.sin(np.pi * t))) / fs
+    x = sum(a * np.cos(2 * np.pi * k * turns) for k, a in ((1, 0.3), (2, 0.1), (3, 0.05)))
+    parts = told(recording(x + 0.01 * np.random.default_rng(3).standard_normal(len(t)), fs=fs))
+    assert not [part.text for part in parts if part.text.startswith("Single tone")]
+    assert "Humps that are no single tones" in "\n".join(part.text for part in parts)
+
+
 def test_nothing_is_told_of_what_was_not_looked_for() -> None:
     from tonecomb.core.estimate.averages import Highest
 

@@ -25,6 +25,8 @@ _UNSURE = ("lost", "clipped", "held", "quantised", "short-stretch", "alias-risk"
 _MOST_UNSURE = 2
 _MAINS_OFF = 0.003  # of it: no grid is further off
 _CLEAR = 4.0  # times the floor's power, that a single tone has at least
+_NEAR = 0.03  # of its frequency, within which another makes a tone doubtful
+_OF_ALL = 0.7  # of what it stands over the noise, that a tone rises from what is beside it
 _RARELY = 0.1  # of the frames, in which a tone is no more than what rings or bursts
 _HIGHEST = 200  # tooth of a family that a single tone may be
 
@@ -64,7 +66,23 @@ class _Told:
     @property
     def single(self) -> dict[int, Peak]:
         """Those that are in no family, and beyond doubt."""
-        return {i: one for i, one in self.tones.items() if i not in self.tied and _clear(one)}
+        return {
+            i: one for i, one in self.tones.items()
+            if i not in self.tied and _clear(one) and not self._crowded(one)
+        }  # fmt: skip
+
+    def _crowded(self, peak: Peak) -> bool:
+        """Whether a tone that does not stand still rises from others like it, or from what is well
+        above the noise: where a tone that sweeps turns back it looks like some that come and go."""
+        if not _unsteady(peak):
+            return False
+        place = peak.tone.frequency
+        if peak.prominence_db < _OF_ALL * 10 * math.log10(peak.level / peak.floor):
+            return True
+        return any(
+            one is not peak and _unsteady(one) and abs(one.tone.frequency - place) < _NEAR * place
+            for one in self.analysis.peaks or ()
+        )
 
     @property
     def tied(self) -> set[int]:
@@ -79,6 +97,12 @@ class _Told:
             if peak.behaviour is not None and peak.behaviour.kind == "hump" and _clear(peak)
             and self.analysis.resonance(peak) is None
         ]  # fmt: skip
+
+
+def _unsteady(peak: Peak) -> bool:
+    return peak.behaviour is not None and peak.behaviour.kind in (
+        "moves", "comes and goes", "modulated", "hump"
+    )  # fmt: skip
 
 
 def _clear(peak: Peak) -> bool:
