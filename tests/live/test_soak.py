@@ -27,8 +27,9 @@ def resident() -> int:
 
 @pytest.fixture(scope="session")
 def qapp_cls() -> Callable[[list[str]], Any]:
-    from tonecomb.desktop.app import make_application
+    from tonecomb.desktop.app import give_memory_back, make_application
 
+    give_memory_back()  # as the program does
     return make_application
 
 
