@@ -13,10 +13,11 @@ import pytest
 from PyQt6 import sip
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QFileDialog, QLabel, QMessageBox, QWidget
+from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QMessageBox, QWidget
 from tests.support import recording
 
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.shaft import Shaft
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.find.damping import Fit
@@ -24,6 +25,7 @@ from tonecomb.core.method import Method, plan
 from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.app import Defects
 from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.kit.widgets import Number
 from tonecomb.desktop.state.jobs import Jobs
 
 Settle = Callable[[], None]
@@ -143,3 +145,19 @@ def test_every_page_of_the_readings_can_be_asked_for_its_table(
     settle()
     if page != "truth":
         assert bench.context.notices.text, "what lacks is told"
+
+
+def test_a_row_whose_band_is_gone_changes_nothing(bench: Bench, settle: Settle) -> None:
+    bench.opening.open_demo()
+    settle()
+    bench.store.edit_method("Add band", bands=(Band(10, 100), Band(100, 200)))
+    bench.action("Bands…").trigger()
+    popover = QApplication.activePopupWidget()
+    assert popover is not None
+    ends = [one for one in popover.findChildren(Number) if one.accessibleName() == "To"]
+    assert len(ends) == 2
+    bench.store.undo()
+    before = bench.store.document
+    ends[1].setValue(500.0)
+    assert bench.store.document is before
+    popover.close()

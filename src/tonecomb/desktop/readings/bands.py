@@ -135,6 +135,8 @@ class BandsPopover(RowsPopover):
             self.wrong.setText("The lower frequency must come first.")
             return
         self.wrong.setText("")
+        if number >= len(self._bands):  # taken back, or another recording's, in the meantime
+            return
         bands = list(self._bands)
         bands[number] = band
         self._store.edit_method("Change band", merge=f"band {number}", bands=tuple(bands))
