@@ -28,7 +28,9 @@ def places(parts: tuple[Part, ...], kind: str) -> list[float]:
     return [
         float(found[1])
         for part in parts
-        if part.kind == kind and (found := re.search(r"([\d.]+)(?:\(\d+\))? Hz", part.text))
+        if part.kind == kind
+        and not part.text.startswith("Humps")
+        and (found := re.search(r"([\d.]+)(?:\(\d+\))? Hz", part.text))
     ]
 
 
@@ -40,8 +42,8 @@ def test_the_drive_says_what_is_in_it(demo: Path, channel: int) -> None:
     parts = told(of, channel=channel)
     for frequency in (*places(parts, "comb"), *places(parts, "peak")):
         near_tone = np.abs(known - frequency).min() < 0.01
-        bearing = abs(frequency - 88.37) < 0.01 or "Humps" in " ".join(p.text for p in parts)
-        assert near_tone or (channel == 2 and bearing), frequency
+        bearing = channel == 2 and abs(frequency - 88.37) < 0.01
+        assert near_tone or bearing, frequency
     if channel < 2:
         text = "\n".join(part.text for part in parts)
         assert re.search(r"Family A: 24\.300\d*\(\d\) Hz, harmonics 1–\d", text)
