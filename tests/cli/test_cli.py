@@ -90,6 +90,28 @@ def test_describe(demo: Path) -> None:
     assert "23828 samples" in text
 
 
+def test_where_the_time_stands_is_guessed_aloud_or_told(tmp_path: Path) -> None:
+    rows = (f"{i},{np.sin(i):.4f},{4 * i}\n" for i in range(100))
+    (tmp_path / "a.csv").write_text("no,acc,tick\n" + "".join(rows))
+    text = call("analyse", tmp_path / "a.csv").stdout
+    assert "a: ‘no’ counts the rows: left out." in text
+    assert "rises evenly; taken as milliseconds, for 250 Hz is likely" in text
+    for options, rate in (
+        (("--time-unit", "us"), 250_000.0), (("--time-column", "tick", "--time-unit", "s"), 0.25),
+        (("--time-column", "3"), 250.0), (("--time-column", "none", "--rate", "99"), 99.0),
+    ):  # fmt: skip
+        told = json.loads(call("describe", tmp_path / "a.csv", *options, "--json").stdout)
+        assert told["sample_rate_hz"] == pytest.approx(rate)
+        assert [channel["name"] for channel in told["channels"]] == ["acc"]
+    for options, words in (
+        (("--time-column", "when"), "no column ‘when’; choose from: 1 no, 2 acc, 3 tick"),
+        (("--time-unit", "kg"), "‘kg’ is no unit of time"),
+        (("--time-column", "none", "--time-unit", "s"), "has no time column"),
+    ):
+        done = call("describe", tmp_path / "a.csv", *options)
+        assert (done.returncode, words in done.stderr) == (2, True), done.stderr
+
+
 def test_describe_tells_missing_samples_and_unknown_rates(tmp_path: Path) -> None:
     (tmp_path / "a.csv").write_text("x,y\n1,2\n,3\n4,5\n")
     told = json.loads(call("describe", tmp_path / "a.csv", "--json").stdout)
@@ -99,7 +121,7 @@ def test_describe_tells_missing_samples_and_unknown_rates(tmp_path: Path) -> Non
     (tmp_path / "b.csv").write_text("t,state,x\n0,OK,1\n1,OK,2\n2,OK,4\n")
     text = call("describe", tmp_path / "b.csv").stdout
     assert "‘state’ holds words: left out." in text
-    assert "Time is in column 1: its header gives no unit, so seconds are assumed." in text
+    assert "its header gives no unit; taken as milliseconds, for 1000 Hz is likely" in text
 
 
 def test_analyse(demo: Path) -> None:

@@ -60,13 +60,13 @@ def sentences(preview: ImportDialog) -> str:
 def test_what_the_preview_says(preview: ImportDialog) -> None:
     told = sentences(preview)
     assert "Cells are divided by semicolons and have decimal points ; numbers from line 2" in told
-    assert "Time is in column 1, t in seconds : steps of 5000 ms, so 0.2 Hz." in told
-    assert "its header gives no unit, so seconds are assumed" in told
+    assert "Time is in column 1, t in milliseconds : steps of 5 ms, so 200 Hz." in told
+    assert "its header gives no unit; taken as milliseconds, for 200 Hz is likely" in told
     assert "1 value is missing: leave them, and refuse to analyse across" in told
     cells = [preview.table.item(1, 3 + i) for i in range(4)]
     assert [cell.text() for cell in cells if cell] == ["0", "0.247404", "0.479426", "0.681639"]
     x, y = preview.curve.getData()
-    assert x[-1] > 14_000
+    assert x[-1] > 14
     assert np.nanmax(y) == pytest.approx(1.0, abs=1e-3)
 
 

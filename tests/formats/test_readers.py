@@ -24,9 +24,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import read_all, recording, write_csv
 
+from tonecomb.core.analysis import run
 from tonecomb.core.errors import Cancelled, UserError
+from tonecomb.core.method import default_method
 from tonecomb.core.record.given import ColumnGiven, Given, Import
 from tonecomb.core.record.recording import Channel
+from tonecomb.core.say.cautions import cautions
 from tonecomb.formats import files
 from tonecomb.formats.registry import (
     READERS,
@@ -42,6 +45,8 @@ class ReaderContract:
     """Every reader passes this. ``make`` writes a file that another library or a hand made."""
 
     fs = 200.0
+    atol = 2e-3
+    parts_atol = 0.0
 
     def make(self, folder: Path) -> tuple[Path, np.ndarray]:
         raise NotImplementedError
@@ -53,14 +58,14 @@ class ReaderContract:
         assert (opened.sample_rate, opened.length) == (self.fs, len(expected))
         assert opened.rate_source in ("header", "time column")
         assert f"{self.fs:g} Hz" in opened.rate_found
-        np.testing.assert_allclose(read_all(opened), expected, atol=2e-3)
-        np.testing.assert_allclose(opened.samples.read(0, 17, 45), expected[17:45], atol=2e-3)
+        np.testing.assert_allclose(read_all(opened), expected, atol=self.atol)
+        np.testing.assert_allclose(opened.samples.read(0, 17, 45), expected[17:45], atol=self.atol)
         assert hashlib.sha256(path.read_bytes()).hexdigest() == before
 
     def test_content_decides_not_the_name(self, tmp_path: Path) -> None:
         path, expected = self.make(tmp_path)
         other = path.rename(path.with_suffix(".dat"))
-        np.testing.assert_allclose(read_all(open_recording(other)), expected, atol=2e-3)
+        np.testing.assert_allclose(read_all(open_recording(other)), expected, atol=self.atol)
 
     def test_exactly_one_reader_knows_it(self, tmp_path: Path) -> None:
         start = files.head(self.make(tmp_path)[0])
@@ -87,7 +92,8 @@ class ReaderContract:
         with ThreadPoolExecutor(4) as pool:
             blocks = list(pool.map(lambda p: opened.samples.read(0, min(p), max(p)), places))
         for place, block in zip(places, blocks, strict=True):
-            np.testing.assert_array_equal(block, whole[min(place) : max(place)])
+            part = whole[min(place) : max(place)]
+            np.testing.assert_allclose(block, part, rtol=0, atol=self.parts_atol)
 
 
 class TestWav(ReaderContract):
@@ -105,7 +111,7 @@ class SoundContract(ReaderContract):
         x = 0.5 * np.sin(np.arange(1000) / 9)
         path = folder / "a.snd"
         with soundfile.SoundFile(
-            path, "w", 200, 2, format=self.container, subtype=self.subtype
+            path, "w", int(self.fs), 2, format=self.container, subtype=self.subtype
         ) as file:
             file.write(np.stack([x, -x], axis=1))
         return path, x
@@ -142,6 +148,42 @@ class TestAiff(SoundContract):
 
 class TestFlac(SoundContract):
     container = "FLAC"
+
+
+class TestCaf(SoundContract):
+    container = "CAF"
+
+
+class TestAu(SoundContract):
+    container = "AU"
+
+
+class LossyContract(SoundContract):
+    """Sound as telephones and field recorders make it."""
+
+    fs = 8000.0
+    atol = 0.1  # as the coder likes it
+
+    def test_it_says_so(self, tmp_path: Path) -> None:
+        opened = open_recording(self.make(tmp_path)[0])
+        assert [problem.code for problem in opened.problems] == ["lossy"]
+
+
+class TestVorbis(LossyContract):
+    container, subtype = "OGG", "VORBIS"
+
+
+class TestOpus(LossyContract):
+    container, subtype = "OGG", "OPUS"
+
+
+class TestMp3(LossyContract):
+    container, subtype = "MP3", "MPEG_LAYER_III"
+    parts_atol = 1e-6  # a decoder that starts in the middle rounds otherwise
+
+
+class TestTelephone(LossyContract):
+    container, subtype = "WAV", "ULAW"
 
 
 class TestCommaTable(ReaderContract):
@@ -448,7 +490,7 @@ def wav_bytes(tmp_path: Path) -> bytes:
         ),
         (lambda b: b[:30], "cut short or damaged"),
         (lambda b: b[:12] + b[36:], "cannot be read"),
-        (lambda b: b"ID3" + bytes(500), "named like a WAV file but does not hold one: it starts"),
+        (lambda b: b"IDX" + bytes(500), "named like a WAV file but does not hold one: it starts"),
         (lambda b: b[:40] + struct.pack("<I", 0), "holds no samples"),
         (lambda b: b[:20] + b"\x55\x00" + b[22:], "cannot be read"),
         (lambda b: b[:24] + bytes(4) + b[28:], "sample rate of 0|cannot be read"),
@@ -505,3 +547,25 @@ def test_files_that_cannot_be_opened(tmp_path: Path, monkeypatch: pytest.MonkeyP
         path.chmod(0)
     with pytest.raises(UserError, match="may not be read: permission denied"):
         open_recording(path)
+
+
+@pytest.mark.parametrize(
+    ("container", "subtype", "words"),
+    [("OGG", "VORBIS", "Nothing is left above"), ("MP3", "MPEG_LAYER_III", "Nothing is left above"),
+     ("WAV", "ULAW", "its noise rises and falls"), ("CAF", "ALAC_16", None)],
+)  # fmt: skip
+def test_what_coding_lost_is_told(
+    tmp_path: Path, container: str, subtype: str, words: str | None
+) -> None:
+    """Noise up to 22 kHz, of which the coder keeps what one hears."""
+    noise = 0.1 * np.random.default_rng(2).normal(size=200_000)
+    path = tmp_path / "a.snd"
+    with soundfile.SoundFile(path, "w", 44_100, 1, format=container, subtype=subtype) as file:
+        for block in np.split(noise, 50):  # libsndfile's Vorbis takes no more at once
+            file.write(block)
+    opened = open_recording(path)
+    told = {one.code: one.text for one in cautions(run(default_method(opened), opened), opened)}
+    assert told.get("lossy") is None if words is None else words in told["lossy"]
+    if words == "Nothing is left above":
+        limit = float(told["lossy"].rsplit(" Hz", 1)[0].rsplit(" ", 1)[1])
+        assert 15_000 < limit < 21_000

@@ -127,7 +127,9 @@ def test_what_the_user_says_about_columns(tmp_path: Path) -> None:
     (tmp_path / "a.csv").write_text(text)
     guessed = understand(tmp_path / "a.csv")
     assert guessed.guesses == (
-        "Time is in column 2: its header gives no unit, so seconds are assumed.",
+        "‘n’ counts the rows: left out.",
+        "Time is in column 2: its header gives no unit; taken as milliseconds, for 200 Hz is "
+        "likely, in µs it would be 200000 Hz.",
     )
     said = (ColumnGiven("leave out"), ColumnGiven(unit="ms"), ColumnGiven(name="Deck", unit="g"))
     told = understand(tmp_path / "a.csv", Given(how=Import(columns=said)))

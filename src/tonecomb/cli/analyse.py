@@ -31,7 +31,7 @@ from tonecomb.core.find.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.record.evenly import excerpt
-from tonecomb.core.record.given import Given
+from tonecomb.core.record.given import NOTHING_GIVEN, Given
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.record.signal import Signal
 from tonecomb.formats import guard, output
@@ -91,11 +91,11 @@ def analyse(
 ) -> None:
     """Spectrum and peaks of the recordings at PATH…, all channels unless some are named."""
     base: Method | None = None
-    said, given = NOTHING, reading()
+    said, given = NOTHING, NOTHING_GIVEN
     if session is not None:
-        paths, given, base, said = _from_session(session, paths, reading)
+        paths, given, base, said = _from_session(session, paths)
     said = _known(said, settings.pop("machine"), settings.pop("shaft"))
-    call = _Call(given, base, said, channels, _asked(settings), settings)
+    call = _Call(reading, given, base, said, channels, _asked(settings), settings)
     if not paths:
         raise click.UsageError("Name a recording to analyse, or a session with --session.")
     if write_signal is not None and len(paths) > 1:
@@ -120,7 +120,9 @@ def analyse(
     if as_json:
         say(output.dumps(described[0] if len(described) == 1 else described))
         return
-    for _, analyses in results:
+    for recording, analyses in results:
+        for guess in recording.assumed:
+            say(f"{recording.name}: {guess}")
         for one in analyses:
             say(one.text())
     for path in [*written, *([write_signal] if write_signal is not None else [])]:
@@ -129,9 +131,11 @@ def analyse(
 
 @dataclass(frozen=True)
 class _Call:
-    """What is wanted of every PATH: as it is ``given``, by the ``base`` of a session and the
-    ``settings`` of the call, the ``channels`` named, and what is ``asked`` besides."""
+    """What is wanted of every PATH: the ``reading`` of the call over what is ``given``, by the
+    ``base`` of a session and the ``settings`` of the call, the ``channels`` named, and what is
+    ``asked`` besides."""
 
+    reading: Reading
     given: Given
     base: Method | None
     said: Knowledge
@@ -141,7 +145,8 @@ class _Call:
 
     def of(self, path: Path, progress: Progress) -> tuple[Recording, list[Analysed]]:
         """The recording, and an analysis of each channel that is wanted."""
-        recording = tonecomb.open(path, given=self.given, progress=part(progress, 0, 0.2))
+        given = self.reading.of(path, self.given)
+        recording = tonecomb.open(path, given=given, progress=part(progress, 0, 0.2))
         signal = tonecomb.prepare(recording, chain_of(self.base, self.settings))
         wanted, answers = self._wanted(recording, signal)
         settings = self.settings | {"answers": answers}
@@ -151,7 +156,7 @@ class _Call:
             said = replace(said, sketch=sketch_of(signal, places))
         other = None
         if (against := settings["against"]) is not None:
-            other = tonecomb.open(against, given=self.given)
+            other = tonecomb.open(against, given=self.reading.of(against, self.given))
         analyses = []
         for i, channel in enumerate(wanted):
             method = method_of(recording, channel, self.base, settings)
@@ -205,18 +210,17 @@ def _write_signal(file: Path, recording: Recording, analyses: list[Analysis]) ->
 
 
 def _from_session(
-    file: Path, paths: tuple[Path, ...], reading: Reading
+    file: Path, paths: tuple[Path, ...]
 ) -> tuple[tuple[Path, ...], Given, Method, Knowledge]:
-    """The recording, how it is read, the method and what is known, as a session has them; what
-    the call says goes before."""
+    """The recording, how it is read, the method and what is known, as a session has them."""
     from tonecomb.formats.session.session import load
 
     ref = load(file).current_ref
     if ref is None:
         raise UserError(f"{file.name} has no recording", remedy="name one, without --session")
     if paths:
-        return paths, reading(), ref.method, knowledge(ref)
-    return (Path(ref.path),), reading(ref.given), ref.method, knowledge(ref)
+        return paths, NOTHING_GIVEN, ref.method, knowledge(ref)
+    return (Path(ref.path),), ref.given, ref.method, knowledge(ref)
 
 
 def _known(said: Knowledge, machine: Path | None, shaft: float | None) -> Knowledge:

@@ -5,9 +5,10 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import wraps
-from typing import Any, Protocol, get_args
+from pathlib import Path
+from typing import Any, get_args
 
 import click
 
@@ -16,6 +17,7 @@ from tonecomb.core.progress import Progress
 from tonecomb.core.record.given import NOTHING_GIVEN, Given, MissingChoice, TimeChoice
 from tonecomb.core.record.recording import Channel
 from tonecomb.core.say.plain import printable
+from tonecomb.formats.registry import with_time
 
 
 class Pair(click.ParamType):
@@ -51,10 +53,21 @@ def shown_progress(what: str) -> Iterator[Progress]:
         yield lambda fraction: bar.update(task, completed=fraction)
 
 
-class Reading(Protocol):
-    """What the call says about how a file is read, over what is said already."""
+@dataclass(frozen=True)
+class Reading:
+    """What the call says about how a file is read: of the ``file`` and of how it is ``imported``,
+    over what is said already, and where its time stands."""
 
-    def __call__(self, given: Given = NOTHING_GIVEN) -> Given: ...
+    file: dict[str, Any]
+    imported: dict[str, Any]
+    time_column: str | None
+    time_unit: str | None
+
+    def of(self, path: Path, given: Given = NOTHING_GIVEN) -> Given:
+        """All that is said of the file at ``path``, over what is ``given`` already."""
+        how = replace(given.how, **self.imported)
+        given = replace(given, how=how, **self.file)
+        return with_time(path, given, self.time_column, self.time_unit)
 
 
 def importing(command: Callable[..., Any]) -> Callable[..., Any]:
@@ -63,21 +76,12 @@ def importing(command: Callable[..., Any]) -> Callable[..., Any]:
     @wraps(command)
     def call(
         rate: float | None, unit: str | None, time_base: TimeChoice | None,
-        missing: MissingChoice | None, piece: int | None, **rest: Any,
+        missing: MissingChoice | None, piece: int | None, time_column: str | None,
+        time_unit: str | None, **rest: Any,
     ) -> Any:  # fmt: skip
-        said: dict[str, Any] = {
-            "time_base": time_base,
-            "missing": missing,
-            "piece": None if piece is None else piece - 1,
-        }
-
-        def reading(given: Given = NOTHING_GIVEN) -> Given:
-            how = replace(given.how, **{k: v for k, v in said.items() if v is not None})
-            changes: dict[str, Any] = {
-                k: v for k, v in (("rate", rate), ("unit", unit)) if v is not None
-            }
-            return replace(given, how=how, **changes)
-
+        kept = None if piece is None else piece - 1
+        how = {"time_base": time_base, "missing": missing, "piece": kept}
+        reading = Reading(_said({"rate": rate, "unit": unit}), _said(how), time_column, time_unit)
         return command(reading=reading, **rest)
 
     for option in (
@@ -93,11 +97,22 @@ def importing(command: Callable[..., Any]) -> Callable[..., Any]:
             "--time-base", type=click.Choice(get_args(TimeChoice)),
             help="What becomes of gaps and uneven steps: nominal if nothing is said.",
         ),
+        click.option(
+            "--time-unit", metavar="UNIT", help="What the time column counts in, such as s or ms."
+        ),
+        click.option(
+            "--time-column", metavar="NAME|NUMBER",
+            help="The column with the time, by its name or its number from 1; none for none.",
+        ),
         click.option("--unit", metavar="UNIT", help="Unit of the channels, such as m/s² or g."),
         click.option("--rate", type=float, metavar="HZ", help="Sample rate, over the file's."),
     ):  # fmt: skip
         call = option(call)
     return call
+
+
+def _said(options: dict[str, Any]) -> dict[str, Any]:
+    return {name: value for name, value in options.items() if value is not None}
 
 
 as_json = click.option("--json", "as_json", is_flag=True, help="Print JSON.")

@@ -41,7 +41,7 @@ def convert(
 ) -> None:
     """Write the recording at PATH to TARGET, in the format that its name ends in."""
     with shown_progress("Writing") as progress:
-        recording = tonecomb.open(path, given=reading(), progress=part(progress, 0, 0.3))
+        recording = tonecomb.open(path, given=reading.of(path), progress=part(progress, 0, 0.3))
         guard.refuse_existing(target, force)
         limits = Stretch(*stretch) if stretch else None
         every = list(range(len(recording.channels)))

@@ -19,6 +19,6 @@ from tonecomb.formats import output
 def describe(path: Path, reading: Reading, as_json: bool) -> None:
     """What the file at PATH holds."""
     with shown_progress("Reading") as progress:
-        recording = tonecomb.open(path, given=reading(), progress=part(progress, 0, 0.5))
+        recording = tonecomb.open(path, given=reading.of(path), progress=part(progress, 0, 0.5))
         description = output.description(recording, part(progress, 0.5, 1))
     say(output.dumps(description) if as_json else output.describe_text(description))

@@ -19,6 +19,14 @@ if TYPE_CHECKING:
 
 FULL_SCALE = "FS"
 COUNTS = "counts"
+UNKNOWN = "a.u."
+"""What a table's column of no stated unit is in: any, of which nothing is known."""
+PLAIN = {
+    FULL_SCALE: ("full scale", "shares of full scale"),
+    COUNTS: ("1 count", "counts of its converter"),
+    UNKNOWN: ("1 a.u.", "of a unit that the file does not tell (a.u.)"),
+}
+"""Units of nothing: the decibel reference in words, and what figures in them are."""
 
 
 @dataclass(frozen=True)
@@ -120,6 +128,7 @@ COMMON = {
 
 _SPELLINGS = {
     "": FULL_SCALE, "fs": FULL_SCALE, "counts": COUNTS, "count": COUNTS, "lsb": COUNTS,
+    "a.u.": UNKNOWN, "a.u": UNKNOWN, "arb. u.": UNKNOWN, "unknown": UNKNOWN,
     "m/s^2": "m/s²", "m/s2": "m/s²", "m/s**2": "m/s²", "m/sec^2": "m/s²", "m/ss": "m/s²",
     "ms-2": "m/s²", "m s-2": "m/s²", "m s^-2": "m/s²", "m·s⁻²": "m/s²",
     "mm/s^2": "mm/s²", "mm/s2": "mm/s²", "g_n": "g", "gn": "g",
@@ -150,8 +159,8 @@ def unit(text: str) -> Unit:
     """
     stripped = text.strip().strip("[]()").strip()
     symbol = _SPELLINGS.get(stripped.lower(), _SPELLINGS.get(stripped, stripped))
-    if symbol in (FULL_SCALE, COUNTS):
-        return Unit(symbol, "Amplitude", 1.0, "full scale" if symbol == FULL_SCALE else "1 count")
+    if symbol in PLAIN:
+        return Unit(symbol, "Amplitude", 1.0, PLAIN[symbol][0])
     if symbol in COMMON:
         quantity, size = COMMON[symbol]
         _, reference, label = REFERENCES[quantity]
@@ -193,7 +202,7 @@ def conversion(source: str, target: str) -> float:
         (kind, size), (other_kind, other_size) = COMMON[one.symbol], COMMON[other.symbol]
         if kind == other_kind:
             return size / other_size
-    elif FULL_SCALE not in (one.symbol, other.symbol) and COUNTS not in (one.symbol, other.symbol):
+    elif one.symbol not in PLAIN and other.symbol not in PLAIN:
         ureg = registry()
         quantity = 1.0 * ureg.parse_units(pint_name(one.symbol))
         wanted = ureg.parse_units(pint_name(other.symbol))

@@ -26,13 +26,14 @@ from tonecomb.core.record.recording import (
 )
 from tonecomb.core.record.timebase import TimeBase
 from tonecomb.core.say.plain import printable
-from tonecomb.core.units import COUNTS, FULL_SCALE, find_unit, unit
+from tonecomb.core.units import COUNTS, UNKNOWN, find_unit, unit
 from tonecomb.formats import time_column
 from tonecomb.formats.contents import Column, Contents
 
 _LONGEST = 1 << 48
 _BLOCK = 1 << 20
 _MOST_BREAKS = 1000
+_SAME_RATE = 0.01
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,7 +67,14 @@ def assemble(
     columns = [_told(column, said) for column, said in _paired(contents, how, path)]
     guesses = list(contents.guesses)
     columns = _one_length(columns, path, guesses)
-    at, size, assumed = time_column.find(columns, contents.samples.read)
+    stated = contents.rate
+    found_time = time_column.find(columns, contents.samples.read, stated)
+    at, size, assumed = found_time.at, found_time.size, found_time.assumed
+    if at is not None:
+        columns[at] = replace(columns[at], unit=time_column.SYMBOLS[size])
+    for i in found_time.counting:
+        columns[i] = replace(columns[i], role="leave out", note="counts the rows")
+        guesses.append(f"{_title(columns[i], i)} counts the rows: left out.")
     data = [i for i, c in enumerate(columns) if i != at and c.role in (None, "data")]
     held = frozenset(data)
     columns = [replace(c, role=_role(i, at, held)) for i, c in enumerate(columns)]
@@ -76,6 +84,8 @@ def assemble(
     rate, base, stamps = columns[data[0]].rate, None, None
     source: RateSource = "header"
     found = f"{contents.rate_found}: {rate:.9g} Hz" if rate is not None else ""
+    if at is None and rate is None and stated is not None:
+        rate, found = stated, f"{contents.rate_found}: {stated:.9g} Hz"
     if at is not None and rate is None:
         if assumed:
             guesses.append(_sentence(f"Time is in column {at + 1}: {assumed.rstrip('; ')}"))
@@ -85,6 +95,11 @@ def assemble(
             stamps, length, where, path.name, _row(contents), part(progress, 0, 0.4)
         )
         rate, source = base.rate, "time column"
+        if stated is not None and abs(stated / rate - 1) > _SAME_RATE:
+            guesses.append(
+                f"{_sentence(contents.rate_found)[:-1]} come {stated:.6g} Hz, but the times say "
+                f"{rate:.6g} Hz: the times are used."
+            )
         found = timebase.found(base, where, assumed)
     if rate is None:
         source, found = "unknown", "the file has no time column"
@@ -93,7 +108,7 @@ def assemble(
     samples: Samples = Columns(contents.samples, tuple(data))
     channels = tuple(_channel(columns[i], i) for i in data)
     even = _Even(samples, length, channels, part(progress, 0.4, 1.0))
-    problems = even.settle(base, stamps, how, _row(contents))
+    problems = [*contents.problems, *even.settle(base, stamps, how, _row(contents))]
     told = tuple(guesses)
     guesses += [problem.text for problem in problems]
     if how.missing == "refuse" and contents.missing:
@@ -170,13 +185,14 @@ class _Even:
         """Resample, cut and fill as chosen; returns what there is to say about it."""
         problems: list[Problem] = []
         cut = False
-        if base is not None and stamps is not None and base.irregular:
+        if base is not None and stamps is not None and (base.irregular or base.tick):
             problems += timebase.problems(base, how.time_base, row)
-            if how.time_base == "resample":
-                gridded = Gridded(self.samples, stamps(0, self.length), base)
+            if base.irregular and how.time_base == "resample":
+                times = timebase.spread_out(stamps(0, self.length), base)
+                gridded = Gridded(self.samples, times, base)
                 self.samples, self.length = gridded, gridded.length
                 self.pieces = [(0, self.length)]
-            elif how.time_base == "cut":
+            elif base.irregular and how.time_base == "cut":
                 self.pieces, cut = base.pieces(self.length), True
         if how.missing == "interpolate":
             for i, channel in enumerate(self._channels):
@@ -298,13 +314,18 @@ def _row(contents: Contents) -> Callable[[int], str]:
     return lambda i: f"{contents.row} {contents.first_row + i}"
 
 
+def _title(column: Column, at: int) -> str:
+    return f"‘{column.name}’" if column.name else f"Column {at + 1}"
+
+
 def _sentence(text: str) -> str:
     return text[:1].upper() + text[1:].rstrip(".") + "."
 
 
 def _channel(column: Column, number: int) -> Channel:
     name = column.name.strip() or f"column {number + 1}"
-    return Channel(name, find_unit(column.unit) or (COUNTS if column.integer else FULL_SCALE))
+    stated = find_unit(column.unit) if column.unit.strip() else None
+    return Channel(name, stated or (COUNTS if column.integer else UNKNOWN))
 
 
 def with_given(recording: Recording, given: Given) -> Recording:

@@ -15,7 +15,7 @@ import numpy as np
 
 from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.record.given import Role
-from tonecomb.core.record.recording import Array, Samples
+from tonecomb.core.record.recording import Array, Problem, Samples
 
 _RATE_NAME = re.compile(
     r"^(fs|f_s|sr|rate|sample_?rate|sampling_?rate|sample_?freq\w*|sampling_?freq\w*)(_?hz)?$", re.I
@@ -46,9 +46,11 @@ class Contents:
     """A file's columns and where their samples lie: ``samples.read(column, start, stop)``.
 
     ``row`` is what a row is called in sentences and ``first_row`` the number of the first.
-    ``rate_found`` says where the columns' rate stands. ``start`` is ISO 8601 or "".
+    ``rate_found`` says where the columns' rate stands; ``rate`` in Hz is one that the file states
+    and that holds where no column tells the time. ``start`` is ISO 8601 or "".
     ``guesses`` are sentences about what may have been understood wrongly. ``delimiter`` and
-    ``decimal`` are those of a text table. ``missing`` counts each column's missing values, where
+    ``decimal`` are those of a text table; ``problems`` are what its readings should take into
+    account. ``missing`` counts each column's missing values, where
     that is known.
     """
 
@@ -64,6 +66,8 @@ class Contents:
     delimiter: str | None = None
     decimal: str | None = None
     missing: tuple[int, ...] = ()
+    rate: float | None = None
+    problems: tuple[Problem, ...] = ()
 
 
 def damaged(path: Path, kind: str, why: str = "", remedy: str = "") -> UserError:

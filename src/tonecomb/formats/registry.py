@@ -10,7 +10,7 @@ from pathlib import Path
 from tonecomb.core.errors import UserError
 from tonecomb.core.made.made import Made
 from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.record.given import NOTHING_GIVEN, Given, Import
+from tonecomb.core.record.given import NOTHING_GIVEN, ColumnGiven, Given, Import, Role
 from tonecomb.core.record.recording import Recording
 from tonecomb.formats import (
     arrays,
@@ -23,6 +23,7 @@ from tonecomb.formats import (
     sound,
     text_layout,
     text_table,
+    time_column,
     universal,
 )
 from tonecomb.formats.assemble import Understood, assemble
@@ -62,6 +63,10 @@ READERS: tuple[Reader, ...] = (
     _sound(sound.W64, ".w64"),
     _sound(sound.AIFF, ".aif", ".aiff"),
     _sound(sound.FLAC, ".flac"),
+    _sound(sound.CAF, ".caf"),
+    _sound(sound.AU, ".au", ".snd"),
+    _sound(sound.OGG, ".ogg", ".oga", ".opus"),
+    _sound(sound.MP3, ".mp3"),
     Reader("HDF5", (".h5", ".hdf5", ".hdf"), hdf5.sniff, hdf5.open_hdf5),
     Reader("MATLAB 7.3", (".mat",), hdf5.sniff_matlab, hdf5.open_matlab),
     Reader("MATLAB 5", (".mat",), matlab5.sniff, matlab5.open_matlab),
@@ -96,6 +101,44 @@ def understand(
     Raises :class:`UserError` for a file that cannot be used, with what can be read.
     """
     path = Path(path)
+    return assemble(_contents(path, given, part(progress, 0, 0.7)), path, given,
+                    part(progress, 0.7, 1))  # fmt: skip
+
+
+def with_time(path: Path, given: Given, column: str | None, unit: str | None) -> Given:
+    """``given``, with the time in the ``column`` of this name, or number from 1, or in none for
+    "none", and counted in ``unit``; None leaves either to the file.
+
+    Raises :class:`UserError` where there is no such column or unit.
+    """
+    if column is None and unit is None:
+        return given
+    contents = _contents(path, given, silent)
+    columns = contents.columns
+    at = time_column.find(columns, contents.samples.read, contents.rate).at
+    wanted = at
+    if column is not None:
+        names = [one.name for one in columns]
+        numbers = {str(i + 1): i for i in range(len(names))} | {"none": None}
+        if column not in names and column not in numbers:
+            listed = ", ".join(f"{i} {name}".strip() for i, name in enumerate(names[:20], start=1))
+            raise UserError(
+                f"{path.name} has no column ‘{column}’", remedy=f"choose from: {listed}"
+            )
+        wanted = names.index(column) if column in names else numbers[column]
+    if unit is not None and wanted is None:
+        raise UserError(f"{path.name} has no time column", remedy="name it with --time-column")
+    if unit is not None and time_column.factor(unit) is None:
+        raise UserError(f"‘{unit}’ is no unit of time", remedy="give one like s, ms, us or min")
+    said = list(given.how.columns) or [ColumnGiven()] * len(columns)
+    for i in {at, wanted} - {None}:
+        assert i is not None
+        role: Role = "time" if i == wanted else "leave out"
+        said[i] = replace(said[i], role=role, unit=unit if i == wanted and unit else said[i].unit)
+    return replace(given, how=replace(given.how, columns=tuple(said)))
+
+
+def _contents(path: Path, given: Given, progress: Progress) -> Contents:
     start = files.head(path)
     reader = next((reader for reader in READERS if reader.sniff(start)), None)
     if reader is None:
@@ -108,9 +151,9 @@ def understand(
                 f"export it again; what can be read: {known}",
             )
         raise UserError(f"{path.name} is in no format that can be read", remedy=f"use {known}")
-    contents = reader.open(path, given.how, part(progress, 0, 0.7))
+    contents = reader.open(path, given.how, progress)
     guard.is_source(path)
-    return assemble(contents, path, given, part(progress, 0.7, 1))
+    return contents
 
 
 def understand_anew(known: Understood, given: Given, progress: Progress = silent) -> Understood:

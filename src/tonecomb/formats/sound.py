@@ -1,4 +1,5 @@
-"""Sound-file containers: WAV, RF64, W64, AIFF and FLAC, read in blocks through libsndfile.
+"""Sound-file containers: WAV, RF64, W64, AIFF, CAF, AU, FLAC, Ogg and MP3, read in blocks
+through libsndfile.
 
 Names and units of the channels are kept in the container's comment field (in WAV, LIST/INFO
 ICMT) as ``channels: Motor DE [m/s²]; Bullwheel [m/s²]``, in containers of whole numbers with
@@ -11,6 +12,7 @@ from __future__ import annotations
 import re
 import struct
 from collections.abc import Sequence
+from contextlib import nullcontext
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -20,9 +22,9 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.record.evenly import Affine
 from tonecomb.core.record.given import Import
-from tonecomb.core.record.recording import Array, Channel, Recording, Samples
+from tonecomb.core.record.recording import Array, Channel, Problem, Recording, Samples
 from tonecomb.core.units import FULL_SCALE, find_unit, unit
-from tonecomb.formats import atomic
+from tonecomb.formats import atomic, coded
 from tonecomb.formats.contents import Column, Contents
 
 _CHANNELS = re.compile(r"channels:[ \t]*(.+)", re.IGNORECASE)
@@ -54,17 +56,22 @@ class Chunks:
 
 @dataclass(frozen=True)
 class Container:
-    """A container: its name, its first bytes (with None for any), and its chunks, if any."""
+    """A container: its name, its first bytes (with None for any), its chunks, if any, and other
+    first bytes that it may have."""
 
     name: str
     magic: tuple[int | None, ...]
     chunks: Chunks | None
+    others: tuple[tuple[int, ...], ...] = ()
 
     def sniff(self, start: bytes) -> bool:
         """Whether a file that starts so is one of these."""
-        return len(start) >= len(self.magic) and all(
-            wanted is None or byte == wanted
-            for byte, wanted in zip(start, self.magic, strict=False)
+        return any(
+            len(start) >= len(magic)
+            and all(
+                wanted is None or byte == wanted for byte, wanted in zip(start, magic, strict=False)
+            )
+            for magic in (self.magic, *self.others)
         )
 
     def open(self, path: Path, how: Import, progress: Progress) -> Contents:
@@ -82,7 +89,14 @@ WAV = Container("WAV", (*b"RIFF", *_ANY4, *b"WAVE"), _RIFF_CHUNKS)
 RF64 = Container("RF64", (*b"RF64", *_ANY4, *b"WAVE"), _RIFF_CHUNKS)
 W64 = Container("W64", tuple(_W64_RIFF), Chunks(40, "<16sQ", True, 8, _W64_DATA))
 AIFF = Container("AIFF", (*b"FORM", *_ANY4, *b"AIF"), Chunks(12, ">4sI", False, 2, b"SSND"))
+CAF = Container("CAF", tuple(b"caff"), Chunks(8, ">4sq", False, 1, b"data"))
+AU = Container("AU", tuple(b".snd"), None)
 FLAC = Container("FLAC", tuple(b"fLaC"), None)
+OGG = Container("Ogg", tuple(b"OggS"), None)
+# A tag, or a frame of layer III: MPEG 1, 2 or 2.5, protected or not.
+MP3 = Container("MP3", tuple(b"ID3"), None, tuple(
+    (0xFF, second) for second in (0xFA, 0xFB, 0xF2, 0xF3, 0xE2, 0xE3)
+))  # fmt: skip
 
 # subtype of libsndfile: (in words, bytes a sample)
 _WIDTHS = {
@@ -99,11 +113,12 @@ _WIDTHS = {
 @dataclass(frozen=True)
 class SoundSamples(Samples):
     """Opens the file for each block: no handle to share between threads, and a file that
-    vanished or shrank is noticed."""
+    vanished or shrank is noticed. ``chatty`` where the decoder prints."""
 
     path: Path
     length: int
     channels: int = 1
+    chatty: bool = False
     costly = True
     together = True
 
@@ -118,10 +133,14 @@ class SoundSamples(Samples):
         import soundfile
 
         try:
-            with soundfile.SoundFile(self.path) as file:
+            with (
+                coded.quiet() if self.chatty else nullcontext(),
+                soundfile.SoundFile(self.path) as file,
+            ):
                 file.seek(start)
                 block = file.read(stop - start, dtype="float64", always_2d=True)
-        except (soundfile.LibsndfileError, OSError) as error:
+        # A seek in a damaged file may end beyond it, and what is left be less than nothing.
+        except (soundfile.LibsndfileError, OSError, ValueError) as error:
             if self.path.exists():
                 raise UserError(
                     f"{self.path} is damaged",
@@ -150,9 +169,12 @@ def open_sound(path: Path, container: Container, progress: Progress) -> Contents
     """
     import soundfile
 
+    chatty = container is MP3
+    if container.chunks is None:
+        coded.check_whole(path)
     held, promised = _samples_chunk(path, container)
     try:
-        with soundfile.SoundFile(path) as file:
+        with coded.quiet() if chatty else nullcontext(), soundfile.SoundFile(path) as file:
             rate, length, count = float(file.samplerate), file.frames, file.channels
             subtype, comment = file.subtype, file.comment
     except (soundfile.LibsndfileError, OSError) as error:
@@ -162,6 +184,7 @@ def open_sound(path: Path, container: Container, progress: Progress) -> Contents
             "export it as 16, 24 or 32 bit PCM or as float",
         ) from error
     words, width = _WIDTHS.get(subtype, (subtype.replace("_", " ").lower(), 1))
+    words = coded.LOSSY.get(subtype, words)
     if promised > held:
         bytes_per_frame, rate = width * count, max(rate, 1.0)
         whole = promised // bytes_per_frame
@@ -176,19 +199,20 @@ def open_sound(path: Path, container: Container, progress: Progress) -> Contents
         raise UserError(f"{path.name} holds no samples", remedy="record or export it again")
     if rate <= 0:
         raise UserError(f"{path.name} gives a sample rate of {rate:g} Hz", remedy="export it again")
-    samples = SoundSamples(path, length, count)
+    samples = SoundSamples(path, length, count, chatty)
     if container.chunks is None:
         samples.read(0, length - 1, length)  # compressed: only reading tells whether it is whole
     progress(1.0)
     said = parse_channels(comment, count)
     sizes = tuple(size for _, size in said)
     return Contents(
-        format=f"{container.name}, {words}",
+        format=container.name if words == container.name else f"{container.name}, {words}",
         columns=tuple(Column(c.name, c.unit, length, rate, role="data") for c, _ in said),
         samples=samples if set(sizes) == {1.0} else Affine(samples, sizes, (0.0,) * count),
         row="sample",
         start=_noted(_START, comment),
         comment=_noted(_REMARK, comment),
+        problems=(Problem("lossy", lost),) if (lost := coded.told(subtype)) else (),
     )
 
 
@@ -218,7 +242,7 @@ def _samples_chunk(path: Path, container: Container) -> tuple[int, int]:
                 wide = int.from_bytes(file.read(16)[8:], "little")
             if name == chunks.samples:
                 promised = wide if wide is not None and length == 0xFFFFFFFF else length
-                open_ended = promised in _UNKNOWN_SIZES or promised >= OPEN_SIZE
+                open_ended = promised in _UNKNOWN_SIZES or not 0 < promised < OPEN_SIZE
                 return size - here, 0 if open_ended else promised
             here += -(-length // chunks.rounded) * chunks.rounded
             if length < 0 or here > size:

@@ -25,10 +25,22 @@ _HEAD, _MOST_HEAD = 1 << 16, 1 << 22
 _MOST_LINES = 2000
 _MARKS = "'’ \u00a0\u202f\u2009"  # between thousands, besides the sign that is not decimal
 _DELIMITERS = (("\t", "."), (";", "."), (",", "."), (";", ","), ("\t", ","), (" ", "."), (" ", ","))
+_NUMBER = r"([\d.,]+(?:e[+-]?\d+)?)"
 _RATE = re.compile(
-    r"\b(?:sampl\w*[ _-]*(?:rate|freq\w*)|fs|abtastrate)\b[^\d\n]*([\d.,]+)\s*(k?)hz\b", re.I
+    r"(?:\b(?:sampl\w*[ _-]*(?:rate|freq\w*)|fs|f_s|abtastrate)|^\W*rate)(?![a-z])([^\d\n]*)"
+    rf"{_NUMBER}\s*(k?hz|k?s/s|k?sps|$|[;,\t])",
+    re.I,
 )
-_STEP = re.compile(r"\bsampl\w*[ _-]*(?:interval|period)\b[^\d\n]*([\d.,]+)\s*([mµu]?s)\b", re.I)
+_STEP = re.compile(
+    r"\b(?:sampl\w*[ _-]*(?:interval|period)|dt|delta[ _]?t|time[ _-]?step)(?![a-z])([^\d\n]*)"
+    rf"{_NUMBER}\s*([mµ\u03bcun]?s(?:ec)?\b|$|[;,\t])",
+    re.I,
+)
+_STEP_UNIT = re.compile(r"[\[( _]([mµ\u03bcun]?s)\b", re.I)
+_SENSITIVITY = re.compile(
+    rf"\bsensitivity\b[^\d\n]*{_NUMBER}\s*([mµu]?V)\s*(?:/|per)\s*(\(?[^\s,;)]+\)?)", re.I
+)
+_TOLD = re.compile(r"[^=:]{1,60}[=:]\s*\S")  # a line that tells a thing, and is no header
 IN_WORDS = {"\t": "tabs", ";": "semicolons", ",": "commas", " ": "spaces"}
 
 
@@ -38,7 +50,8 @@ class Layout:
 
     ``first_row`` is the line (from 1) of the first row of numbers. ``names``, ``units`` and
     ``kinds`` have an entry for each column, "" where nothing is said. ``rate`` is one that the
-    header states in Hz, ``comment`` the rest of what it says.
+    header states in Hz, ``sensitivity`` one in V per the unit that follows, ``comment`` the rest
+    of what it says. ``header`` are the lines with names and units, which may come again.
     """
 
     encoding: str
@@ -49,7 +62,9 @@ class Layout:
     units: tuple[str, ...]
     kinds: tuple[str, ...]
     rate: float | None = None
+    sensitivity: tuple[float, str] | None = None
     comment: str = ""
+    header: tuple[str, ...] = ()
 
 
 def encoding_of(start: bytes, whole: bool) -> str:
@@ -217,8 +232,10 @@ def _layout(lines: list[str], encoding: str, table: _Table) -> Layout:
         names=names,
         units=units,
         kinds=table.kinds,
-        rate=_stated_rate("\n".join(header)),
+        rate=_stated_rate(header),
+        sensitivity=_stated_sensitivity(header),
         comment="\n".join(line.strip().strip(table.delimiter) for line in rest)[:2000],
+        header=tuple(used),
     )
 
 
@@ -237,6 +254,7 @@ def _names(header: list[str], table: _Table) -> tuple[tuple[str, ...], tuple[str
     fitting = [
         (line, cells)
         for line in header
+        if not _tells(line, table.delimiter)
         if len(cells := _cells(line, table.delimiter, width)) == width
     ]
     if not fitting:
@@ -260,18 +278,49 @@ def _is_unit(cell: str) -> bool:
     return not text or time_column.factor(text) is not None or find_unit(text) is not None
 
 
-def _stated_rate(header: str) -> float | None:
-    """A sample rate or interval that the header states with its unit."""
-    header = "\n".join(line[:_LINE] for line in header.splitlines())
-    rate, step = _RATE.search(header), _STEP.search(header)
-    try:
-        if rate:
-            return float(rate[1].replace(",", ".")) * (1000 if rate[2] else 1) or None
-        if step:
-            return 1 / (float(step[1].replace(",", ".")) * (time_column.factor(step[2]) or 1))
-    except (ValueError, ZeroDivisionError):
-        pass
+def _tells(line: str, delimiter: str) -> bool:
+    """Whether a line says something like ``dt = 0.004`` and names no columns."""
+    told = _TOLD.match(line[:_LINE])
+    return told is not None and (delimiter == " " or delimiter not in line.strip().strip(delimiter))
+
+
+def _stated_rate(header: list[str]) -> float | None:
+    """A sample rate, in Hz if it has no unit, or an interval, in s if it has none."""
+    for line in header:
+        rate, step = _RATE.search(line[:_LINE]), _STEP.search(line[:_LINE])
+        try:
+            if rate:
+                kilo = rate[3][:1].lower() == "k" or "khz" in rate[1].lower()
+                found = _stated(rate[2]) * (1000 if kilo else 1)
+            elif step:
+                before = _STEP_UNIT.search(step[1])
+                size = time_column.factor(step[3] or (before[1] if before else ""))
+                found = 1 / (_stated(step[2]) * (size or 1))
+            else:
+                continue
+        except (ValueError, ZeroDivisionError):
+            continue
+        if 0 < found < 1e12:
+            return found
     return None
+
+
+def _stated(text: str) -> float:
+    return float(text.rstrip(".,").replace(",", "."))
+
+
+def _stated_sensitivity(header: list[str]) -> tuple[float, str] | None:
+    """Volts per unit, and the unit, where the header states them once."""
+    found = [match for line in header if (match := _SENSITIVITY.search(line[:_LINE]))]
+    if len(found) != 1:
+        return None
+    number, volts, per = found[0].groups()
+    symbol = find_unit(per.strip("()"))
+    try:
+        size = _stated(number) * {"v": 1.0, "m": 1e-3}.get(volts[0].lower(), 1e-6)
+    except ValueError:
+        return None
+    return (size, symbol) if symbol is not None and size > 0 else None
 
 
 def _no_rows(path: Path, lines: list[str]) -> UserError:

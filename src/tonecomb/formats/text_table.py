@@ -16,9 +16,11 @@ import numpy as np
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress
-from tonecomb.core.record.given import Import
+from tonecomb.core.record.evenly import Affine
+from tonecomb.core.record.given import Import, Role
 from tonecomb.core.record.recording import Array, Recording, Samples
-from tonecomb.formats import atomic, files, text_layout, time_column
+from tonecomb.core.units import find_unit
+from tonecomb.formats import atomic, files, text_layout
 from tonecomb.formats.clock import Clock
 from tonecomb.formats.contents import Column, Contents
 from tonecomb.formats.spool import Spool
@@ -28,6 +30,7 @@ _BLOCK = 1 << 24
 _LONGEST = 16 << 20  # bytes of a line, beyond which it is none of a table
 _START = re.compile(r"^start: *(\S+)$", re.MULTILINE)
 _ROWS = 1 << 16  # written at once
+_VOLTS = {"V": 1.0, "mV": 1e-3, "µV": 1e-6}
 
 
 @dataclass(frozen=True)
@@ -53,31 +56,24 @@ def open_table(path: Path, how: Import, progress: Progress) -> Contents:
     spool = reading.run(progress)
     if spool.length == 0:
         raise UserError(f"{path.name} has a header but no rows of numbers")
-    columns = tuple(
-        Column(
-            name=layout.names[i],
-            unit="s" if layout.kinds[i] == STAMP else layout.units[i],
-            length=spool.length,
-            role="leave out" if layout.kinds[i] == WORD else "time" if layout.kinds[i] == STAMP
-            else None,
-            note="words, not numbers" if layout.kinds[i] == WORD else "",
-        )
-        for i in range(width)
-    )  # fmt: skip
-    timed = any(kind == STAMP for kind in layout.kinds)
-    if layout.rate is not None and not timed:
-        columns = _with_rate(columns, layout.rate)
-    words = [layout.names[i] or f"{i + 1}" for i in range(width) if layout.kinds[i] == WORD]
-    guesses: tuple[str, ...] = ()
-    if words:
-        named = ", ".join(f"‘{word}’" for word in words[:3])
-        guesses = (f"{named} {'holds' if len(words) == 1 else 'hold'} words: left out.",)
     place = {column: i for i, column in enumerate(wanted)}
     missing = tuple(reading.missing[place[i]] if i in place else 0 for i in range(width))
+    columns = tuple(_column(layout, i, spool.length, missing[i]) for i in range(width))
+    words = [layout.names[i] or f"{i + 1}" for i in range(width) if layout.kinds[i] == WORD]
+    guesses: tuple[str, ...] = ()
+    if reading.headers:
+        guesses = (f"The header comes again {_times(reading.headers)}: left out.",)
+    if words:
+        named = ", ".join(f"‘{word}’" for word in words[:3])
+        guesses += (f"{named} {'holds' if len(words) == 1 else 'hold'} words: left out.",)
+    samples: Samples = _Cells(spool, place)
+    if (volts := layout.sensitivity) is not None:
+        columns, samples, told = _sensed(columns, samples, *volts)
+        guesses += told
     return Contents(
         format="text table",
         columns=columns,
-        samples=_Cells(spool, place),
+        samples=samples,
         row="line",
         first_row=layout.first_row,
         start=reading.start or (stated[1] if (stated := _START.search(layout.comment)) else ""),
@@ -86,13 +82,44 @@ def open_table(path: Path, how: Import, progress: Progress) -> Contents:
         delimiter=layout.delimiter,
         decimal=layout.decimal,
         missing=missing,
+        rate=layout.rate,
     )
 
 
-def _with_rate(columns: tuple[Column, ...], rate: float) -> tuple[Column, ...]:
-    """The header's rate for every column, unless one of them is named as the time."""
-    at, _, _ = time_column.find(columns, lambda channel, start, stop: np.empty(0))
-    return columns if at is not None else tuple(replace(c, rate=rate) for c in columns)
+def _column(layout: Layout, i: int, length: int, missing: int) -> Column:
+    """Column ``i`` as the table has it; one without a value is left out."""
+    role: Role | None = None
+    note, unit = "", layout.units[i]
+    if layout.kinds[i] == STAMP:
+        role, unit = "time", "s"
+    elif layout.kinds[i] == WORD:
+        role, note = "leave out", "words, not numbers"
+    elif missing == length:
+        role, note = "leave out", "empty"
+    return Column(layout.names[i], unit, length, role=role, note=note)
+
+
+def _sensed(
+    columns: tuple[Column, ...], samples: Samples, sensitivity: float, symbol: str
+) -> tuple[tuple[Column, ...], Samples, tuple[str, ...]]:
+    """Volts turned into what a sensor of the ``sensitivity`` in V per unit felt; all else stays,
+    since nobody says whether it was applied before."""
+    sizes = [_VOLTS.get(find_unit(column.unit) or "") for column in columns]
+    text = f"{1000 * sensitivity:.6g} mV/{symbol}"
+    if not any(sizes):
+        return columns, samples, (f"The header tells a sensitivity of {text}: not applied, for "
+                                  f"no column is in V.",)  # fmt: skip
+    factors = tuple(1.0 if size is None else size / sensitivity for size in sizes)
+    columns = tuple(
+        column if size is None else replace(column, unit=symbol)
+        for column, size in zip(columns, sizes, strict=True)
+    )
+    told = (f"V is turned into {symbol} by the header's sensitivity, {text}.",)
+    return columns, Affine(samples, factors, (0.0,) * len(columns)), told
+
+
+def _times(count: int) -> str:
+    return "once" if count == 1 else f"{count} times"
 
 
 class _Reading:
@@ -102,6 +129,10 @@ class _Reading:
         self._path, self._layout, self._wanted = path, layout, wanted
         self._clocks = {i: Clock() for i in wanted if layout.kinds[i] == STAMP}
         self.missing = [0] * len(wanted)
+        self.headers = 0  # that came again
+        encoding = "latin-1" if layout.encoding == "latin-1" else "utf-8"
+        lines = (line.strip().encode(encoding, errors="replace") for line in layout.header)
+        self._again = tuple(line for line in lines if line)
 
     @property
     def start(self) -> str:
@@ -188,7 +219,7 @@ class _Reading:
             str(i): pyarrow.string() if layout.kinds[i] in (GROUPED, STAMP) else pyarrow.float64()
             for i in self._wanted
         }
-        block = self._tidied(block)
+        block = self._tidied(block, counted=True)
         if not block or block.isspace() or not self._wanted:
             return []
         latin = layout.encoding == "latin-1"
@@ -206,8 +237,9 @@ class _Reading:
         )
         return [self._numbers(i, table.column(str(i))) for i in self._wanted]
 
-    def _tidied(self, block: bytes) -> bytes:
-        """Without comment lines; runs of spaces made one where they divide cells."""
+    def _tidied(self, block: bytes, counted: bool = False) -> bytes:
+        """Without comment lines and repeated headers, which are ``counted`` or not; runs of spaces
+        made one where they divide cells."""
         marks = tuple(mark.encode() for mark in text_layout.COMMENTS)
         # A single byte is found much faster than two.
         if block.startswith(marks) or any(
@@ -217,6 +249,12 @@ class _Reading:
             block = b"\n".join(
                 b"" if line.startswith(marks) else line for line in block.split(b"\n")
             )
+        if any(line in block for line in self._again):
+            lines = block.split(b"\n")
+            lines_of_names = sum(line.strip() == self._again[-1] for line in lines)
+            lines = [b"" if line.strip() in self._again else line for line in lines]
+            block = b"\n".join(lines)
+            self.headers += lines_of_names * counted
         if self._layout.delimiter == " ":
             block = block.replace(b"\t", b" ")
             while b"  " in block:

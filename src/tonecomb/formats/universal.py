@@ -15,7 +15,7 @@ from tonecomb.core.progress import Progress
 from tonecomb.core.record import timebase
 from tonecomb.core.record.given import Import
 from tonecomb.core.record.recording import Array, Recording, Samples
-from tonecomb.core.units import FULL_SCALE, unit
+from tonecomb.core.units import UNKNOWN, unit
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, scalar
 
@@ -172,7 +172,7 @@ def _write(path: Path, recording: Recording, binary: int, progress: Progress) ->
                 abscissa_spec_data_type=17,
                 abscissa_axis_units_lab="s",
                 ordinate_spec_data_type=_QUANTITIES.get(known.quantity, 0),
-                ordinate_axis_units_lab="NONE" if known.symbol == FULL_SCALE else known.symbol[:20],
+                ordinate_axis_units_lab="NONE" if known.symbol == UNKNOWN else known.symbol[:20],
                 orddenom_spec_data_type=0,
                 z_axis_spec_data_type=0,
                 data=values,

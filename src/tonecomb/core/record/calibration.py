@@ -7,7 +7,7 @@ from dataclasses import replace
 from tonecomb.core.record.evenly import Affine
 from tonecomb.core.record.recording import Channel, Recording
 from tonecomb.core.record.sensors import ChannelGiven
-from tonecomb.core.units import COUNTS, FULL_SCALE, conversion, unit
+from tonecomb.core.units import PLAIN, conversion, unit
 
 
 def calibrated(recording: Recording, said: tuple[ChannelGiven, ...]) -> Recording:
@@ -36,7 +36,7 @@ def _applied(channel: Channel, given: ChannelGiven) -> tuple[Channel, float, flo
     if (c := given.calibration) is not None:
         c.check()
         # A reading in V and a sensitivity in mV; counts and FS are taken as they stand.
-        plain = symbol in (FULL_SCALE, COUNTS) or c.raw in (FULL_SCALE, COUNTS)
+        plain = symbol in PLAIN or c.raw in PLAIN
         raw = 1.0 if plain else conversion(symbol, c.raw)
         factor = raw / (c.gain * c.sensitivity)
         offset = -c.offset / c.sensitivity

@@ -10,7 +10,7 @@ import numpy as np
 
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array, Channel, Problem, Sampled
-from tonecomb.core.units import COUNTS, FULL_SCALE
+from tonecomb.core.units import PLAIN
 
 _BLOCK = 1 << 20
 
@@ -138,12 +138,10 @@ def stretch_figures(
 
 def uncalibrated(channel: Channel) -> Problem | None:
     """What there is to say about a channel without a unit of its own."""
-    if channel.unit not in (FULL_SCALE, COUNTS):
+    if channel.unit not in PLAIN:
         return None
-    share = "shares of full scale" if channel.unit == FULL_SCALE else "counts of its converter"
-    return Problem(
-        "uncalibrated", f"{channel.name} is not calibrated: its figures are {share}, of no unit."
-    )
+    _, figures = PLAIN[channel.unit]
+    return Problem("uncalibrated", f"{channel.name} is not calibrated: its figures are {figures}.")
 
 
 def sample_problem(channel: Channel, missing: int, infinite: int) -> Problem | None:

@@ -19,6 +19,7 @@ _BLOCK = 1 << 20
 _SAMPLE = 1 << 18  # steps from whose median the usual one is taken
 _RARE = 0.002  # share of the steps
 _JITTER = 0.1  # share of a step from which uneven steps are told
+_COARSE = 0.95  # share of steps that rise, below which stamps are coarser than samples
 
 Indices = NDArray[np.int64]
 
@@ -31,6 +32,8 @@ class TimeBase:
     differs from it; ``digit`` the last digit that the stamps are written with. ``gaps`` and
     ``back`` hold the number of the sample before each gap, and before each stamp that stands
     still or runs backward; ``lost`` the seconds that each gap is longer than a step.
+    ``tick`` is the step in s of stamps that are coarser than the samples are apart, each of which
+    stands for several; 0 for all others.
     """
 
     rate: float
@@ -42,6 +45,7 @@ class TimeBase:
     lost: Array
     back: Indices
     repeated: int
+    tick: float = 0.0
 
     @property
     def uneven(self) -> bool:
@@ -80,16 +84,23 @@ def measure(
     rising = first[first > 0]
     usual = float(np.median(rising)) if len(rising) else 0.0
     digit = last_digit(rising) if len(rising) else 0.0
-    limit = _GAP * usual + digit
-    gaps, lost, back = [], [], []
-    total, count, low, high, repeated = 0.0, 0, np.inf, 0.0, 0
-    for start in range(0, length - 1, _BLOCK):
+
+    def steps_from(start: int) -> Array:
         stamps = read(start, min(length, start + _BLOCK + 1))
         bad = np.flatnonzero(~np.isfinite(stamps))
         if bad.size:
             raise _no_time(read, length, where, file, row(start + int(bad[0])))
+        progress(min(1.0, (start + _BLOCK) / length))
         with np.errstate(over="ignore"):
-            steps = np.diff(stamps)
+            return np.diff(stamps)
+
+    if tick := _tick(first):
+        return _counted(steps_from, length, tick)
+    limit = _GAP * usual + digit
+    gaps, lost, back = [], [], []
+    total, count, low, high, repeated = 0.0, 0, np.inf, 0.0, 0
+    for start in range(0, length - 1, _BLOCK):
+        steps = steps_from(start)
         long, behind = np.flatnonzero(steps > limit), np.flatnonzero(steps <= 0)
         gaps.append(long + start)
         lost.append(steps[long])
@@ -99,7 +110,6 @@ def measure(
         if len(good):
             total, count = total + float(good.sum()), count + len(good)
             low, high = min(low, float(good.min())), max(high, float(good.max()))
-        progress(min(1.0, (start + _BLOCK) / length))
     if not count:
         raise UserError(
             f"Time never runs forward in {file}",
@@ -122,6 +132,59 @@ def measure(
     )
 
 
+def _tick(steps: Array) -> float:
+    """The step in s of stamps that stand still for as many samples each time, as those do that are
+    written too coarsely; 0 for others."""
+    changes = np.flatnonzero(steps)
+    if len(changes) < 2 or len(changes) > _COARSE * len(steps) or not np.isfinite(steps).all():
+        return 0.0
+    rises, runs = steps[changes], np.diff(changes)
+    tick, run = float(np.median(rises)), float(np.median(runs))
+    alike = np.mean(np.abs(rises - tick) <= 0.01 * tick) if tick > 0 else 0.0
+    even = np.mean(np.abs(runs - run) <= max(1.0, _JITTER * run))
+    return tick if min(alike, even) >= 0.9 else 0.0
+
+
+def _counted(steps_from: Callable[[int], Array], length: int, tick: float) -> TimeBase:
+    """The rate by counting samples between stamps that rise by ``tick`` s; rises of more are
+    gaps."""
+    at, rises = [], []
+    for start in range(0, length - 1, _BLOCK):
+        steps = steps_from(start)
+        changes = np.flatnonzero(steps)
+        at.append(changes + start)
+        rises.append(steps[changes])
+    places, rise = np.concatenate(at), np.concatenate(rises)
+    runs, ends = np.diff(places), np.abs(rise - tick) <= _GAP * tick - tick
+    whole = ends[:-1] & ends[1:]
+    mean = tick * int(whole.sum()) / int(runs[whole].sum())
+    long = rise > _GAP * tick
+    return TimeBase(
+        rate=shortest(1 / mean, 1 / int(runs[whole].sum())),
+        mean=mean,
+        spread=0.0,
+        digit=0.0,
+        steps=length - 1,
+        gaps=places[long].astype(np.int64),
+        lost=rise[long] - tick,
+        back=places[~(rise > 0)].astype(np.int64),
+        repeated=0,
+        tick=tick,
+    )
+
+
+def spread_out(stamps: Array, base: TimeBase) -> Array:
+    """Stamps that are coarser than the samples, with each sample at its place after the stamp's
+    beginning, in s; others as they are."""
+    if not base.tick:
+        return stamps
+    starts = np.concatenate([[0], np.flatnonzero(np.diff(stamps)) + 1])
+    sizes = np.diff(np.concatenate([starts, [len(stamps)]]))
+    places = np.arange(len(stamps)) - np.repeat(starts, sizes)
+    places[: sizes[0]] += max(0, round(base.tick / base.mean) - int(sizes[0]))
+    return np.asarray(stamps + places * base.mean, dtype=np.float64)
+
+
 def _no_time(
     read: Callable[[int, int], Array], length: int, where: str, file: str, first: str
 ) -> UserError:
@@ -139,6 +202,11 @@ def _no_time(
 def found(base: TimeBase, where: str, assumed: str) -> str:
     """How the rate was found, in words."""
     even = base.spread <= 1e-9 * base.mean
+    if base.tick:
+        return (
+            f"from {where}: {assumed}stamps {base.tick:.6g} s apart that stand for "
+            f"{base.tick * base.rate:.6g} samples each, so {base.rate:g} Hz"
+        )
     return (
         f"from {where}: {assumed}{base.steps} steps of {base.mean * 1e3:.6g} ms, "
         + ("even" if even else f"even to {base.spread * 1e3:.2g} ms")
@@ -163,6 +231,15 @@ _DONE: dict[tuple[str, TimeChoice], str] = {
 def problems(base: TimeBase, choice: TimeChoice, row: Callable[[int], str]) -> list[Problem]:
     """What is wrong with the stamps, how much and where, and what was done about it."""
     told = []
+    if base.tick:
+        told.append(
+            Problem(
+                "stamps",
+                f"Times are written in steps of {base.tick:.4g} s, each for "
+                f"{base.tick * base.rate:.4g} samples: the rate is counted, and gaps shorter than "
+                f"that do not show.",
+            )
+        )
     if count := len(base.gaps):
         longest = int(base.lost.argmax())
         at = row(int(base.gaps[longest]))

@@ -24,7 +24,7 @@ from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.record.statistics import uncalibrated
 from tonecomb.core.record.survey import survey
-from tonecomb.core.say import changing
+from tonecomb.core.say import changing, coded
 from tonecomb.core.say.caution import Caution, Detector, Edit, Seen, setting
 from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.filters import LowPass
@@ -71,7 +71,10 @@ def find_cautions(analysis: Analysis, recording: Recording, seen: Seen) -> tuple
 
 def _all(analysis: Analysis, recording: Recording, seen: Seen) -> Iterator[Caution]:
     for problem in prepare(recording, analysis.method.source.steps).problems:
-        yield Caution(problem.code, problem.text)
+        text = problem.text
+        if problem.code == "lossy" and (top := coded.limit(analysis.spectrum)) is not None:
+            text += f" Nothing is left above {float(f'{top:.3g}'):g} Hz."
+        yield Caution(problem.code, text)
     for detect in DETECTORS:
         if (found := detect(analysis, seen)) is not None:
             yield found

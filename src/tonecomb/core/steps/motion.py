@@ -16,7 +16,7 @@ from tonecomb.core.steps.adding import with_channel
 from tonecomb.core.steps.combine import Pointwise
 from tonecomb.core.steps.fir import Shaped, design, smooth
 from tonecomb.core.steps.step import Step, check_channels, unfit
-from tonecomb.core.units import COUNTS, FULL_SCALE, MOTIONS, conversion, unit
+from tonecomb.core.units import MOTIONS, PLAIN, conversion, unit
 
 _TAPS = 32  # periods of the low cut that a filter lasts
 _TOP = 0.9  # of the Nyquist frequency: they fade out from here
@@ -74,7 +74,7 @@ class Motion(Step):
         """The unit of the result, and what its samples are multiplied by to be in it. Reading an
         unusual unit takes a second."""
         symbol = channel.unit
-        if symbol in (FULL_SCALE, COUNTS):
+        if symbol in PLAIN:
             return symbol, 1.0
         known = unit(symbol)
         if known.quantity in MOTIONS:

@@ -19,7 +19,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.record.calibration import calibrated
 from tonecomb.core.record.recording import ArraySamples, Channel, Recording
 from tonecomb.core.record.sensors import Calibration, ChannelGiven, Sensor
-from tonecomb.core.units import COUNTS, FULL_SCALE, unit
+from tonecomb.core.units import PLAIN, unit
 from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.widgets import Choice, Number, label, link, row
@@ -59,7 +59,7 @@ class CalibrationDialog(Form):
         self._sensors = QVBoxLayout()
         outer.addLayout(self._sensors)
         raws = dict.fromkeys((known.raw, channel.unit, "mV", "V"))
-        uncalibrated = channel.unit in (FULL_SCALE, COUNTS)
+        uncalibrated = channel.unit in PLAIN
         self.sensitivity = Number(known.sensitivity, -1e15, 1e15, 9, "", shortest=True)
         self.raw = Choice([(r, r) for r in raws], known.raw, "Unit of the reading")
         self.unit = QLineEdit(known.unit)
@@ -108,7 +108,7 @@ class CalibrationDialog(Form):
 
     def _guess(self) -> Calibration:
         symbol = self._channel.unit
-        if symbol in (FULL_SCALE, COUNTS):
+        if symbol in PLAIN:
             return Calibration("m/s²", 1.0, symbol)
         if unit(symbol).quantity == "Voltage":
             return Calibration("g", 100.0, "mV")
