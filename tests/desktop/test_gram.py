@@ -323,3 +323,37 @@ def test_levels_follow_the_low_cut_alone(pictured: Bench, settle: Settle) -> Non
     below, above = gram.centres < 280, gram.centres > 320
     assert (after[:, below] < -1000).all() and (before[:, below] > -1000).any()
     np.testing.assert_array_equal(after[:, above], before[:, above])
+
+
+def test_one_frame_is_read_by_itself(runup: Bench, settle: Settle) -> None:
+    """Its harmonics are found, named and dropped as a comb; stepping on reads the next, and
+    leaving reads all of them again."""
+    bench, moments = runup, runup.context.moments
+    sentence = bench.context.results.analysis.sentence
+    averaged = bench.context.results.analysis.spectrum.mean_square
+    moments.go(80.0)
+    bench.stage.frame_bar.read.click()
+    settle()
+    frame = bench.context.results.analysis
+    assert frame.spectrum.framing.count == 1
+    speed = 5.0 + 24.0 * moments.time / 90.0  # of the motor, Hz
+    shown = [peak.tone.frequency for peak in frame.peaks]
+    assert min(abs(f - speed) for f in shown) < 0.5
+    assert bench.stage.spectrum.legend.text().count("frame at") == 1
+    assert not any(caution.code == "one-frame" for caution in bench.readings.cautions)
+    bench.context.combs.drop(min(shown, key=lambda f: abs(f - speed)))
+    settle()
+    assert any(tooth.found for tooth in bench.context.combs.shown[0].comb.teeth)
+    before = bench.context.combs.shown[0].comb.spacing
+    QTest.keyClick(bench, Qt.Key.Key_Comma)
+    settle()
+    assert bench.context.results.analysis.method.source.stretch != frame.method.source.stretch
+    assert bench.context.combs.shown[0].comb.spacing == pytest.approx(before, rel=0.1)
+    bench.context.player.toggle()
+    settle()
+    assert moments.followed and bench.context.results.analysis.spectrum.framing.count == 1
+    bench.context.player.leave()
+    settle()
+    assert not moments.followed and not bench.stage.frame_bar.read.isChecked()
+    assert bench.context.results.analysis.sentence == sentence
+    np.testing.assert_array_equal(bench.context.results.analysis.spectrum.mean_square, averaged)

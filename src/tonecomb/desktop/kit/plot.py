@@ -8,7 +8,7 @@ axis); a double click shows all.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from html import escape
 from typing import Any
 
@@ -64,6 +64,32 @@ class Box(pg.ViewBox):
     def mouseDoubleClickEvent(self, ev: Any) -> None:
         ev.accept()
         self.show_all.emit()
+
+
+class Zoom:
+    """The way to all of a plot's axes, and back to what was shown before."""
+
+    def __init__(self, box: Box) -> None:
+        self._box = box
+        self._kept: tuple[list[float], list[float]] | None = None
+
+    def turn(self, to_all: Callable[[], None]) -> None:
+        """Show all, which ``to_all`` does; where that is what is shown, go back."""
+        across, up = ([float(v) for v in axis] for axis in self._box.viewRange())
+        to_all()
+        now = self._box.viewRange()
+        room = 1e-6 * (now[0][1] - now[0][0]), 1e-3 * (now[1][1] - now[1][0])
+        pairs = ((across, now[0], room[0]), (up, now[1], room[1]))
+        if any(abs(a - b) > play for one, other, play in pairs
+               for a, b in zip(one, other, strict=True)):  # fmt: skip
+            self._kept = (across, up)
+        elif self._kept is not None:
+            self._box.setXRange(*self._kept[0], padding=0)
+            self._box.setYRange(*self._kept[1], padding=0)
+
+    def keep(self, across: tuple[float, float], up: tuple[float, float]) -> None:
+        """Have these ranges to go back to."""
+        self._kept = (list(across), list(up))
 
 
 _DECADES = 40  # that a logarithmic axis goes up or down at most

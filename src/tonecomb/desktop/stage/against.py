@@ -29,7 +29,7 @@ class AgainstPlot(FrequencyPlot):
         self._zero = pg.InfiniteLine(0.0, angle=0)
         for item in (self._zero, self.line):
             self.addItem(item, ignoreBounds=True)
-        self.combs = CombLines(self, numbers=False)
+        self.combs = CombLines(self)
         self.box.sigRangeChanged.connect(self._draw)
         self.box.sigResized.connect(self._draw)
         self.box.show_all.connect(self.fit)

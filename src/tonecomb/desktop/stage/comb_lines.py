@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from typing import Any
 
-import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
@@ -15,46 +15,68 @@ from tonecomb.desktop.stage.upright import UprightLines
 
 _GRIP = 5.0  # pixels to each side at which a tooth can be taken
 _APART = 24.0  # pixels between teeth from which their lines can be taken
-_FLAG = 12.0  # pixels that a number is high and wide
-_ROOM = 15.0  # pixels that a number needs
 STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine,
           Qt.PenStyle.DashDotLine)  # fmt: skip
 
 
+@dataclass(frozen=True)
+class Flag:
+    """What stands over a tooth: its text and the number of its trace colour, the comb's index with
+    the tooth's number, and whether it is the one that the comb hangs on."""
+
+    text: str
+    colour: int
+    tooth: tuple[int, int]
+    first: bool
+
+
 class CombLines(UprightLines):
     """A line a tooth, in the comb's colour and its own kind of dash; faint where no tone was
-    found. Numbers stand along the bottom of the view that ``numbers`` them."""
+    found. ``flag_at`` says which tooth's flag stands at a place in axis units."""
 
-    def __init__(self, plot: FrequencyPlot, *, numbers: bool) -> None:
+    def __init__(self, plot: FrequencyPlot) -> None:
         super().__init__(plot)
-        self._numbers = numbers
         self._combs: Sequence[ShownComb] = ()
+        self._flags: dict[float, Flag] = {}
+        self.flag_at: Callable[[QPointF], tuple[int, int] | None] = lambda _: None
 
     def show_combs(self, combs: Sequence[ShownComb]) -> None:
         """Draw these."""
         self._combs = combs
+        # Of two combs that share a tone the chosen one has its flag, or else the first.
+        flags = {}
+        for i, shown in sorted(enumerate(combs), key=lambda pair: (pair[1].chosen, -pair[0])):
+            for tooth in shown.comb.teeth:
+                if tooth.found:
+                    sign = "+" if shown.comb.carrier is not None and tooth.number > 0 else ""
+                    text = f"{shown.dropped.name}{sign}{tooth.number}".replace("-", "−")
+                    first = tooth.number == (1 if shown.comb.carrier is None else 0)
+                    flags[tooth.frequency] = Flag(text, shown.colour, (i, tooth.number), first)
+        self._flags = flags
         self.update()
+
+    def flag(self, frequency: float) -> Flag | None:
+        """What stands over a peak of this frequency (Hz) that is a tooth."""
+        return self._flags.get(frequency)
 
     def at(self, place: QPointF) -> tuple[int, int] | None:
         """The comb's index and the tooth's number that can be taken at a place in axis units, None
-        for none: by its flag at the foot of the view, or anywhere on a line of the comb that is
-        chosen, unless its teeth stand so close that a drag could only hit one. The carrier of
-        sidebands cannot be taken."""
-        wide, high = self._plot.box.viewPixelSize()
-        up = (place.y() - self._plot.box.viewRange()[1][0]) / high
+        for none: by its flag, or anywhere on a line of the comb that is chosen, unless its teeth
+        stand so close that a drag could only hit one. The carrier of sidebands cannot be taken."""
+        wide, _ = self._plot.box.viewPixelSize()
+        if (flag := self.flag_at(place)) is not None and flag[1] != 0:
+            return flag
         best: tuple[float, int, int] | None = None
         for i, shown in enumerate(self._combs):
             apart = abs(
                 self._plot.place(2 * shown.comb.spacing) - self._plot.place(shown.comb.spacing)
             )
             grips = shown.chosen and apart / wide >= _APART
-            flag = self._numbers and 0 <= up - _FLAG * i <= _FLAG + 4
             for tooth in shown.comb.teeth:
                 if tooth.number == 0 or tooth.expected <= 0:
                     continue
                 off = (place.x() - self._plot.place(tooth.expected)) / wide
-                near = -_GRIP <= off <= _FLAG if flag else grips and abs(off) <= _GRIP
-                if near and (best is None or abs(off) < best[0]):
+                if grips and abs(off) <= _GRIP and (best is None or abs(off) < best[0]):
                     best = (abs(off), i, tooth.number)
         return None if best is None else best[1:]
 
@@ -62,12 +84,8 @@ class CombLines(UprightLines):
         view, theme = self.viewRect(), self._theme
         if view is None or theme is None or not self._combs:
             return
-        wide, high = self.pixelLength(pg.Point(1, 0)), self.pixelLength(pg.Point(0, 1))
-        if not wide or not high:
-            return
         for i, shown in enumerate(self._combs):
             colour = QColor(theme.traces[shown.colour])
-            last = -1e18
             for tooth in shown.comb.teeth:
                 if tooth.expected <= 0:
                     continue
@@ -78,12 +96,3 @@ class CombLines(UprightLines):
                 faint.setAlpha(170 if tooth.found else 80)
                 pen = QPen(faint, 2.0 if tooth.number in (0, 1) else 1.2, STYLES[i % len(STYLES)])
                 self.line(painter, view, x, pen)
-                if self._numbers and (x - last) / wide > _ROOM:
-                    last = x
-                    text = f"{shown.dropped.name}{tooth.number}".replace("-", "−")
-                    if shown.comb.carrier is not None and tooth.number > 0:
-                        text = f"{shown.dropped.name}+{tooth.number}"
-                    # At the foot of the view (y points up), each comb on a line of its own.
-                    self.write(
-                        painter, QPointF(x, view.top()), text, colour, (3, -4 - round(_FLAG) * i)
-                    )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QSlider, QWidget
+from PyQt6.QtWidgets import QCheckBox, QSlider, QWidget
 
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import font
@@ -32,8 +32,15 @@ class FrameBar(QWidget):
         )
         self.speed.setToolTip("Frames a second")
         self.speed.picked.connect(player.set_speed)
+        self.read = QCheckBox("Read it")
+        self.read.setToolTip("Readings, peaks and combs of this frame alone (Shift+,)")
+        self.read.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.read.toggled.connect(moments.follow)
+        moments.turned.connect(self.read.setChecked)
         away = link("Leave", "Show no single frame (Shift+.)", player.leave)
-        bar = row(self.back, self.on, self.slider, self.told, self.play, self.speed, away)
+        bar = row(
+            self.back, self.on, self.slider, self.told, self.read, self.play, self.speed, away
+        )
         bar.setContentsMargins(AXIS_WIDTH + 2, 0, 12, 2)
         self.setLayout(bar)
         self.hide()

@@ -28,12 +28,14 @@ class FrameCurves:
     ) -> None:  # fmt: skip
         self._plot, self._shown_as, self._line = plot, shown_as, line
         self.frame: Analysis | None = None
+        self.alone = False  # it is the plot's own curve
         self.range: tuple[Analysis, ...] = ()
         self.curve = pg.PlotCurveItem()
         self.ranges = tuple(pg.PlotCurveItem() for _ in _NAMES)
         self._colours = ("", "")
         self.row = pg.PlotCurveItem()  # of the spectrogram, under its cursor
-        for item in (self.curve, *self.ranges, self.row):
+        self.curves = (self.curve, *self.ranges, self.row)
+        for item in self.curves:
             item.setZValue(-2)
             item.hide()
             plot.addItem(item, ignoreBounds=True)
@@ -59,7 +61,7 @@ class FrameCurves:
 
     def draw(self, visible: bool) -> None:
         """Follow the view."""
-        pairs = [(self.curve, self.frame)]
+        pairs = [(self.curve, None if self.alone else self.frame)]
         pairs += list(zip(self.ranges, self.range or (None,) * len(_NAMES), strict=True))
         for item, analysis in pairs:
             drawn = self._shown_as(analysis) if visible and analysis is not None else None
@@ -67,17 +69,27 @@ class FrameCurves:
             if drawn is not None:
                 item.setData(*self._line(drawn))
 
+    @property
+    def named(self) -> str:
+        """What the plot's own curve is, where it is the frame; "" where it is not."""
+        return _named(self.frame) if self.alone and self.frame is not None else ""
+
     def told(self) -> list[tuple[str, str]]:
         """Colours and what stands for them."""
         lines = []
-        if self.frame is not None:
-            method, stretch = self.frame.method, self.frame.method.source.stretch
-            average, kind = method.averaging.average, "frame"
-            at = average.at if isinstance(average, Single) else None
-            if at is None and stretch is not None:
-                at = (stretch.start + stretch.end) / 2
-                kind = f"slice of {self.frame.resolution.stretch_s:.4g} s"
-            lines.append((self._colours[0], f"{kind} at {seconds(at or 0.0, self.frame.fs)} s"))
+        if self.frame is not None and not self.alone:
+            lines.append((self._colours[0], _named(self.frame)))
         if self.range:
             lines.append((self._colours[1], ", ".join(_NAMES)))
         return lines
+
+
+def _named(frame: Analysis) -> str:
+    """Which frame, or slice, an analysis is of."""
+    method, stretch = frame.method, frame.method.source.stretch
+    average, kind = method.averaging.average, "frame"
+    at = average.at if isinstance(average, Single) else None
+    if at is None and stretch is not None:
+        at = (stretch.start + stretch.end) / 2
+        kind = f"slice of {frame.resolution.stretch_s:.4g} s"
+    return f"{kind} at {seconds(at or 0.0, frame.fs)} s"

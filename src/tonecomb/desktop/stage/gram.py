@@ -43,7 +43,7 @@ class GramPlot(FrequencyPlot):
         self.image.hide()
         self.lines = GramMarks(self, False, self.time_clicked.emit)
         self.regions = RegionMarks(self, self._on_axes, self._off_axes)
-        self.combs = CombLines(self, numbers=False)
+        self.combs = CombLines(self)
         self.levels = LevelStrip(self)
         self.cursor: tuple[float, float] | None = None
         self.box.sigRangeChanged.connect(self.ask)

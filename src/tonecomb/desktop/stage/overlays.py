@@ -12,6 +12,7 @@ from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.confidence import band_words, limits_db
 from tonecomb.core.estimate.display import Curve
 from tonecomb.core.record.recording import Array
+from tonecomb.core.say.numbers import warranted, with_std
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 
@@ -87,6 +88,21 @@ class Overlays:
             x += [self._plot.places(one.fit_frequency), np.array([np.nan])]
             y += [drawn.values, np.array([np.nan])]
         self.fits.setData(np.concatenate(x), np.concatenate(y))
+
+    def named(self, analysis: Analysis) -> list[tuple[float, float, str]]:
+        """Where resonances were fitted (Hz), the level of the fit there, and what was found."""
+        told = []
+        x, y = self.fits.getData()
+        if x is None:
+            return []
+        good = np.isfinite(x) & np.isfinite(y)
+        x, y = x[good], y[good]
+        for one in analysis.resonances if len(x) else ():
+            level = float(y[np.argmin(np.abs(x - self._plot.place(one.frequency)))])
+            damping = with_std(100 * one.damping, 100 * one.damping_std)
+            frequency = warranted(one.frequency, one.frequency_std, 3)
+            told.append((one.frequency, level, f"{frequency} Hz, ζ {damping} %"))
+        return told
 
     def _draw_noise(self, analysis: Analysis) -> None:
         shown = self.floor and analysis.floor is not None and not analysis.curve.stepped

@@ -1,42 +1,56 @@
 """Peaks on a spectrum: a dot on each, a line over the range through which it moves, a ring about
-the chosen one, and frequencies over the highest, none over another."""
+the chosen one, and over them what each is: its frequency, or the tooth of a comb."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, QRectF
-from PyQt6.QtGui import QFont
+from PyQt6.QtCore import QPointF
 
 from tonecomb.core.document import PeakNote
 from tonecomb.core.find.peaks import Peak
-from tonecomb.desktop.kit.theme import Theme, font
+from tonecomb.core.record.recording import Array
+from tonecomb.core.say.numbers import warranted
+from tonecomb.core.say.placing import Rect
+from tonecomb.desktop.kit.theme import Theme
+from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
+from tonecomb.desktop.stage.labels import Labels, Word
 
-_LABELS = 14
+_LOW = 10.0  # Hz
 
 
 class PeakMarks:
     """The marks of one plot."""
 
-    def __init__(self, plot: FrequencyPlot) -> None:
-        self._plot = plot
+    def __init__(
+        self, plot: FrequencyPlot, combs: CombLines, curves: Callable[[], list[tuple[Array, Array]]]
+    ) -> None:
+        """``curves`` gives what is drawn, as the axes have it: labels keep off."""
+        self._plot, self._combs, self._curves = plot, combs, curves
+        self._theme: Theme | None = None
+        self._marks: list[tuple[Peak, float]] = []
+        self._chosen: Peak | None = None
+        self._fits: Sequence[tuple[float, float, str]] = ()
+        self.heads: Callable[[], list[Rect]] = list
         self.note_of: Callable[[Peak], PeakNote | None] = lambda peak: None
         self.aside = pg.ScatterPlotItem(size=6, pxMode=True)
         self._dots = pg.ScatterPlotItem(size=7, pxMode=True)
         self._ring = pg.ScatterPlotItem(size=15, pxMode=True)
         self.ranges = pg.PlotCurveItem(connect="pairs")
-        self._texts = [pg.TextItem(anchor=(0.5, 1.1)) for _ in range(_LABELS)]
-        self.items = (self.ranges, self._dots, self.aside, self._ring, *self._texts)
-        for item in self.items:
+        self.labels = Labels(plot)
+        self.items = (self.ranges, self._dots, self.aside, self._ring, self.labels)
+        for item in self.items[:-1]:
             plot.addItem(item, ignoreBounds=True)
+        combs.flag_at = self._flag_at
         for marks in (self._dots, self._ring):
-            marks.setZValue(5)  # over the labels
-        for text in self._texts:
-            text.setFont(font(9, QFont.Weight.Medium))
-            text.hide()
+            marks.setZValue(5)
+
+    def _flag_at(self, place: QPointF) -> tuple[int, int] | None:
+        word = self.labels.at(place)
+        return None if word is None else word.tooth
 
     def paint(self, theme: Theme) -> None:
         self._dots.setPen(pg.mkPen(None))
@@ -46,14 +60,16 @@ class PeakMarks:
         self.aside.setBrush(pg.mkBrush(None))
         self._ring.setPen(pg.mkPen(theme.accent, width=2))
         self._ring.setBrush(pg.mkBrush(None))
-        for text in self._texts:
-            text.setColor(theme.accent)
-            ground = pg.mkColor(theme.raised)
-            ground.setAlpha(170)
-            text.fill = pg.mkBrush(ground)
+        self._theme = theme
+        self.labels.ground = pg.mkColor(theme.raised)
+        self.label()
 
-    def show(self, marks: list[tuple[Peak, float]], chosen: Peak | None) -> None:
-        """Draw peaks at their levels (as the upright axis has them)."""
+    def show(
+        self, marks: list[tuple[Peak, float]], chosen: Peak | None,
+        fits: Sequence[tuple[float, float, str]] = (),
+    ) -> None:  # fmt: skip
+        """Draw peaks at their levels (as the upright axis has them), and name ``fits``, which have
+        a frequency (Hz), a level and words."""
         place = self._plot.place
         aside = [mark for mark in marks if (note := self.note_of(mark[0])) and note.aside]
         marks = [mark for mark in marks if mark not in aside]
@@ -71,48 +87,47 @@ class PeakMarks:
         self._ring.setData(
             [place(peak.tone.frequency) for peak, _ in ring], [level for _, level in ring]
         )
-        self._label(marks, chosen)
+        self._marks, self._chosen, self._fits = marks, chosen, fits
+        self.label()
 
-    def _label(self, marks: list[tuple[Peak, float]], chosen: Peak | None) -> None:
-        """Frequencies over the highest peaks in view, without overlaps; the chosen one first."""
-        plot = self._plot
-        low, high = plot.limits()
-        visible = [mark for mark in marks if low <= mark[0].tone.frequency <= high]
-        visible.sort(key=lambda mark: (mark[0] is not chosen, -mark[0].level))
-        taken = [QRectF(plot.legend.geometry())] if plot.legend.isVisible() else []
-        bottom, top = plot.level_limits()
-        used = 0
-        for peak, level in visible:
-            text = self._texts[used]
+    def label(self) -> None:
+        """Words over the highest peaks in view: the chosen one first, then teeth of combs and what
+        was fitted."""
+        low, high = self._plot.limits()
+        theme, place = self._theme, self._plot.place
+        if theme is None:
+            return
+        words = []
+        for peak, level in self._marks:
+            tone = peak.tone
+            if not low <= tone.frequency <= high:
+                continue
             note = self.note_of(peak)
             name = f" {note.name}" if note is not None and note.name else ""
-            if (words := f"{peak.tone.frequency:.2f}{name}") != text.toPlainText():
-                text.setText(words)
-            at = plot.place(peak.tone.frequency)
-            place = plot.box.mapViewToDevice(QPointF(at, level))
-            if place is None or not bottom <= level <= top:
-                continue
-            size = text.boundingRect()
-            # Near an end of the axis the label leans inward.
-            half, height = size.width() / 2, size.height()
-            frame = plot.box.sceneBoundingRect()
-            lean = min(max(place.x(), frame.left() + half), frame.right() - half) - place.x()
-            area = QRectF(place.x() + lean - half, place.y() - 1.1 * height, 2 * half, height)
-            if any(area.intersects(other) for other in taken):
-                continue
-            taken.append(area)
-            text.setAnchor((0.5 - lean / (2 * half), 1.1))
-            text.setPos(at, level)
-            text.show()
-            used += 1
-            if used == _LABELS:
-                break
-        for text in self._texts[used:]:
-            text.hide()
+            flag = self._combs.flag(tone.frequency)
+            text = peak_text(peak) if flag is None else flag.text
+            colour = theme.accent if flag is None else theme.traces[flag.colour]
+            first = (peak is not self._chosen, flag is None or not flag.first, -peak.level)
+            tooth = None if flag is None else flag.tooth
+            word = Word(place(tone.frequency), level, f"{text}{name}", colour, tooth)
+            words.append((first, word))
+        words += [
+            ((True, False, 0.0), Word(place(f), at, text, theme.second))
+            for f, at, text in self._fits if low <= f <= high
+        ]  # fmt: skip
+        words.sort(key=lambda pair: pair[0])
+        self.labels.show_words([word for _, word in words], self._curves(), self.heads())
 
     def labelled(self) -> list[str]:
         """The labels that stand in the picture now."""
-        return [text.toPlainText() for text in self._texts if text.isVisible()]
+        return [word.text for word, _ in self.labels.placed]
 
     def hide(self) -> None:
         self.show([], None)
+
+
+def peak_text(peak: Peak) -> str:
+    """A peak's frequency in Hz, with the digits that are known of it, two decimals at the most (of
+    low ones four)."""
+    tone = peak.tone
+    return warranted(tone.frequency, tone.frequency_std, 2 if tone.frequency >= _LOW else 4)

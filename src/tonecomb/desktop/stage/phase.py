@@ -46,7 +46,7 @@ class PhasePlot(FrequencyPlot):
         self.dots = pg.ScatterPlotItem(size=4, pxMode=True)
         for item in (self.weak, self._strong, self.dots):
             self.addItem(item, ignoreBounds=True)
-        self.combs = CombLines(self, numbers=False)
+        self.combs = CombLines(self)
         self.box.sigRangeChanged.connect(self._draw)
         self.box.sigResized.connect(self._draw)
         self.box.show_all.connect(self.fit)

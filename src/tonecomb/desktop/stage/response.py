@@ -48,7 +48,7 @@ class ResponsePlot(FrequencyPlot):
         self.curve = pg.PlotCurveItem(connect="finite")
         self.addItem(self.curve, ignoreBounds=True)
         self._theme: Theme = PAPER
-        self.combs = CombLines(self, numbers=False)
+        self.combs = CombLines(self)
         self.box.sigRangeChanged.connect(self._draw)
         self.box.sigResized.connect(self._draw)
         self.box.show_all.connect(self.fit)

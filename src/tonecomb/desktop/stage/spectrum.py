@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, pyqtSignal
@@ -12,11 +14,13 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.compare import alike, in_unit_of
 from tonecomb.core.estimate.display import Curve
 from tonecomb.core.estimate.reduce import reduce_curve
+from tonecomb.core.find.first_view import highest
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.method import Resolution
 from tonecomb.core.record.recording import Array
+from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.edits.held import Shown
-from tonecomb.desktop.kit.plot import Trace
+from tonecomb.desktop.kit.plot import Trace, Zoom
 from tonecomb.desktop.kit.theme import PAPER, Theme
 from tonecomb.desktop.stage.alarm_lines import AlarmLines, levels_of
 from tonecomb.desktop.stage.cell import ResolutionCell
@@ -68,14 +72,16 @@ class SpectrumView(FrequencyPlot):
             NamedCurves(self, colours, self._of_held, self._line, self._tell)
             for colours in (TAKEN, LIFTERED)
         )
-        self.marks = PeakMarks(self)
+        self.combs = CombLines(self)
+        self.marks = PeakMarks(self, self.combs, self._curves)
         self.cell = ResolutionCell(self)
-        self.combs = CombLines(self, numbers=True)
         self.alarms = AlarmLines(
             self, lambda squares: levels_of(self._analysis, self.decibels, squares)
         )
         self.cursor: float | None = None
         self.drag = RangeDrag(self, self.combs)
+        self._zoom = Zoom(self.box)
+        self._opened: tuple[float, float] | None = None  # limits, while only power is known
         self.box.show_all.connect(self.show_all)
         self.box.sigRangeChanged.connect(self.refresh)
         self._fitted: tuple[float, float] | None = None
@@ -112,28 +118,49 @@ class SpectrumView(FrequencyPlot):
             self._chosen = None
         self._changing = True
         self._take_values()
-        same_axis = (
-            before is not None
-            and before.recording_id == analysis.recording_id
-            and before.fs == analysis.fs
-        )
         if self.main is not None:
             self.take_axis()
-        elif not same_axis:
+        elif before is None or before.recording_id != analysis.recording_id:
             self.limit_axis(analysis)
-            self.show_all()
-        elif before is not None and (
-            before.label(self.decibels) != analysis.label(self.decibels)
-            or before.method.source.channel != analysis.method.source.channel
-        ):
-            self._fit_level()
+            self._open(analysis)
+        else:
+            self._go_on(before, analysis)
         self._changing = False
         self.refresh()
         self.preview(None)
 
-    def show_frame(self, analysis: Analysis | None) -> None:
-        """Draw the spectrum of a single frame over the curve, none for None."""
-        self.frames.frame = analysis
+    def _open(self, analysis: Analysis) -> None:
+        """Show what there is to see of a recording, from which the whole axis is a key away."""
+        low, top = 0.0, float(analysis.spectrum.frequency[-1])
+        self.set_limits(low, highest(analysis))
+        self._fit_level()
+        self._zoom.keep(*self.box.viewRange())
+        opened = None if analysis.peaks is not None or self.limits()[1] >= top else self.limits()
+        self._opened = opened
+
+    def _go_on(self, before: Analysis, analysis: Analysis) -> None:
+        """Keep the zoom; peaks that come after the curve may open the view further."""
+        opened = self._opened
+        if before.fs != analysis.fs:
+            low, high = self.limits()
+            self.limit_axis(analysis)
+            end = float(analysis.spectrum.frequency[-1])
+            self.set_limits(low if low < end else 0.0, min(high, end))
+            self._fit_level()
+        elif opened is not None and analysis.peaks is not None:
+            self._opened = None
+            if self.limits() == opened:
+                self._open(analysis)
+        elif (
+            before.label(self.decibels) != analysis.label(self.decibels)
+            or before.method.source.channel != analysis.method.source.channel
+        ):
+            self._fit_level()
+
+    def show_frame(self, analysis: Analysis | None, *, alone: bool = False) -> None:
+        """Draw the spectrum of a single frame over the curve, none for None; where it is what is
+        read ``alone``, it is the curve."""
+        self.frames.frame, self.frames.alone = analysis, alone
         self.frames.draw(self._analysis is not None)
         self._tell()
 
@@ -167,10 +194,22 @@ class SpectrumView(FrequencyPlot):
             *self.frames.told(),
             *self.held.told(),
         ]
-        if lines or band:
-            lines = [(self._theme.traces[0], f"now{band}"), *lines]
+        if lines or band or self.frames.alone:
+            lines = [(self._theme.traces[0], f"{self.frames.named or 'now'}{band}"), *lines]
         self.tell(lines)
         self._fit_again()
+
+    def show_combs(self, combs: Sequence[ShownComb]) -> None:
+        """Let the teeth of these run through, with a flag over each that was found."""
+        self.combs.show_combs(combs)
+        self.marks.label()
+
+    def _curves(self) -> list[tuple[Array, Array]]:
+        """All that is drawn as lines, as the axes have it."""
+        shown = (self.curve, self.overlays.fits, *self.held.curves, *self.frames.curves,
+                 *self.taken.curves, *self.liftered.curves)  # fmt: skip
+        data = [item.getData() for item in shown if item.isVisible()]
+        return [(x, y) for x, y in data if x is not None and len(x)]
 
     def _of_held(self, other: Analysis) -> Curve | None:
         """Another trace as the current one is shown; None where it measures something else."""
@@ -262,10 +301,14 @@ class SpectrumView(FrequencyPlot):
         )
 
     def show_all(self) -> None:
-        """The whole frequency axis and all levels."""
+        """The whole frequency axis and all levels; from there, what was shown before."""
         if self._analysis is not None:
-            self.set_limits(0.0, float(self._analysis.spectrum.frequency[-1]))
-            self._fit_level()
+            self._zoom.turn(self._whole)
+
+    def _whole(self) -> None:
+        assert self._analysis is not None
+        self.set_limits(0.0, float(self._analysis.spectrum.frequency[-1]))
+        self._fit_level()
 
     def centre_on(self, peak: Peak) -> None:
         """Bring a peak to the middle, zooming in where the view is too wide for that."""
@@ -291,7 +334,11 @@ class SpectrumView(FrequencyPlot):
         """Levels from the floor to the highest point, with room for labels."""
         if self._drawn is None:
             return
-        values = self._drawn.values if self._drawn.stepped else self._drawn.values[1:]
+        frequency, values = self._drawn.frequency, self._drawn.values
+        if not self._drawn.stepped:
+            first, last = np.searchsorted(frequency, self.limits())
+            seen = values[max(first, 1) : last + 1]
+            values = seen if len(seen) > 1 else values[1:]
         values = values[np.isfinite(values)]
         if self.decibels:
             values = values[values > -1000]  # what a low cut took has no level
@@ -343,7 +390,7 @@ class SpectrumView(FrequencyPlot):
         if self.decibels and levels:
             tops = analysis.decibels(np.array([level for _, level in levels])).tolist()
             levels = [(peak, top) for (peak, _), top in zip(levels, tops, strict=True)]
-        self.marks.show(levels, self._chosen)
+        self.marks.show(levels, self._chosen, self.overlays.named(analysis))
         self.cell.place()
         self.settle_now()
 

@@ -75,6 +75,8 @@ class Stage(QWidget):
         self.samples = SamplesSeen(context, self.waveform)
         self._active: Plot = self.spectrum
         self.marked = [MarkedLines(plot) for plot in self.spectra.views]
+        for view, lines in zip(self.spectra.views, self.marked, strict=True):
+            view.marks.heads = lines.heads
         self._lay_out(open_file, open_demo)
         self._connect()
         self._arrange()
@@ -129,7 +131,8 @@ class Stage(QWidget):
     def _connect(self) -> None:
         context = self._context
         context.moments.moved.connect(self._show_moment)
-        context.moments.changed.connect(self.spectrum.show_frame)
+        context.moments.changed.connect(self._show_frame)
+        context.moments.turned.connect(lambda _: self._show_frame(context.moments.shown))
         context.store.changed.connect(self.refresh)
         context.store.grew.connect(
             lambda: _show_samples(self._store, self.lanes, self.panes.values(), self.more_marks)
@@ -217,7 +220,7 @@ class Stage(QWidget):
     def show_combs(self, combs: Sequence[ShownComb]) -> None:
         """Let the teeth of combs run through every view over frequency."""
         for view in self.spectra.views:
-            view.combs.show_combs(combs)
+            view.show_combs(combs)
         for pane in self.panes.values():
             for plot in pane.plots:
                 plot.combs.show_combs(combs)
@@ -286,6 +289,10 @@ class Stage(QWidget):
             pane.show_analysis(analysis)
         if self.spectra.side_by_side:
             self.spectra.show_held()
+
+    def _show_frame(self, analysis: Analysis | None) -> None:
+        """Draw a single frame over the average, or have it as what is read."""
+        self.spectrum.show_frame(analysis, alone=self._context.moments.followed)
 
     def _show_moment(self, span: tuple[float, float] | None) -> None:
         """Where the single frame is that the spectrum shows as well."""

@@ -41,7 +41,7 @@ class ResponsePlot(FrequencyPlot):
 
     def __init__(self) -> None:
         super().__init__()
-        self.combs = CombLines(self, numbers=False)
+        self.combs = CombLines(self)
         self.chosen = 0
         self.curves: Sequence[Curve] = ()
         self.frequency: Array = np.zeros(0)
@@ -177,7 +177,7 @@ class LadderPlot(FrequencyPlot):
 
     def __init__(self) -> None:
         super().__init__()
-        self.combs = CombLines(self, numbers=False)
+        self.combs = CombLines(self)
         self.poles: tuple[Pole, ...] = ()
         self._theme = PAPER
         self.set_label("left", "Order of the model")

@@ -7,7 +7,7 @@ from typing import Any
 
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.stage.frequency import FrequencyPlot
@@ -62,6 +62,18 @@ class MarkedLines(UprightLines):
     def __init__(self, plot: FrequencyPlot) -> None:
         super().__init__(plot)
         self.marks: Sequence[tuple[float, str]] = ()
+
+    def heads(self) -> list[tuple[float, float, float, float]]:
+        """Where the names stand in the picture: left, top, right, bottom in pixels."""
+        area, (left, right) = self._plot.box.sceneBoundingRect(), self._plot.box.viewRange()[0]
+        metrics = QFontMetricsF(font(9))
+        told = []
+        for frequency, name in self.marks:
+            share = (self._plot.place(frequency) - left) / (right - left)
+            if 0 <= share <= 1:
+                x = area.left() + share * area.width() + 4
+                told.append((x, area.top(), x + metrics.horizontalAdvance(name), area.top() + 16))
+        return told
 
     def show_marks(self, marks: Sequence[tuple[float, str]]) -> None:
         """Draw these frequencies (Hz), with these names."""

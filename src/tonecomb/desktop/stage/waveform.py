@@ -15,7 +15,7 @@ from tonecomb.core.record.recording import Array, Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.sentence import seconds
 from tonecomb.core.units import unit
-from tonecomb.desktop.kit.plot import AXIS_WIDTH, Plot, Trace
+from tonecomb.desktop.kit.plot import AXIS_WIDTH, Plot, Trace, Zoom
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.stage.problems import Problems
 from tonecomb.desktop.stage.spans import Ends, MarkLines, StretchEnds
@@ -97,6 +97,7 @@ class WaveformView(Plot):
         self.stretch.said.connect(self._say_range)
         self.stretch.chosen.connect(self.stretch_chosen)
         self.marks.clicked.connect(self.mark_clicked)
+        self._zoom = Zoom(self.box)
         self.box.show_all.connect(self.show_all)
         self.box.sigXRangeChanged.connect(self._ask)
         self.box.sigResized.connect(self._ask)
@@ -141,7 +142,7 @@ class WaveformView(Plot):
                 self.set_limits(*span)
                 self._ask()
             else:
-                self.show_all()
+                self._whole()
         if not same:
             self.envelope, self._fitted = None, False
             self._fit_level()
@@ -214,10 +215,14 @@ class WaveformView(Plot):
         self._draw()
 
     def show_all(self) -> None:
-        """Zoom out to the whole signal."""
+        """Zoom out to the whole signal; from there, back to what was shown before."""
         if self._signal is not None:
-            self.box.setXRange(0, self._signal.duration, padding=0)
-            self._fit_level()
+            self._zoom.turn(self._whole)
+
+    def _whole(self) -> None:
+        assert self._signal is not None
+        self.box.setXRange(0, self._signal.duration, padding=0)
+        self._fit_level()
 
     def limits(self) -> tuple[float, float]:
         """The shown time range in s."""

@@ -3,7 +3,7 @@ and playing."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -15,7 +15,7 @@ from tonecomb.core.estimate.slices import Slices
 from tonecomb.core.method import Method
 from tonecomb.core.record.recording import Stretch, whole
 from tonecomb.core.record.signal import Signal
-from tonecomb.desktop.state.results import spectrum_want
+from tonecomb.desktop.state.results import Results, spectrum_want
 from tonecomb.desktop.state.scheduler import Scheduler, Slot, Want
 from tonecomb.desktop.state.store import Store
 from tonecomb.desktop.state.watched import Watched
@@ -49,15 +49,18 @@ class Places:
 class Moments(QObject):
     """``changed`` carries the :class:`Analysis` of the frame about :attr:`time` (s), None for
     none; ``moved`` the frame's start and end in s, or None, as soon as it is known. While there
-    are ``slices`` they are what is stepped through."""
+    are ``slices`` they are what is stepped through. ``turned`` says whether what is read is read
+    in the frame."""
 
     changed = pyqtSignal(object)
     moved = pyqtSignal(object)
+    turned = pyqtSignal(bool)
 
     def __init__(self, store: Store, scheduler: Scheduler, slices: Watched) -> None:
         super().__init__(store)
         self._store, self._slices = store, slices
         self.time: float | None = None
+        self.followed = False
         self.shown: Analysis | None = None
         # Frames that are stepped over are shown as far as they can be: none is given up.
         self._slot = Slot(scheduler, self._wanted, patient=True)
@@ -97,6 +100,7 @@ class Moments(QObject):
         places = self.places() if time is not None else None
         if time is None or places is None:
             self.time = None
+            self.follow(False)
             self.moved.emit(None)
             self._slot.want(None)
             self._show(None)
@@ -119,6 +123,21 @@ class Moments(QObject):
         self.go(places.time(there))
         return True
 
+    def follow(self, wanted: bool) -> None:
+        """Have readings, peaks and combs of the frame that is shown, or of all frames."""
+        wanted = wanted and self.time is not None
+        if wanted != self.followed:
+            self.followed = wanted
+            self.turned.emit(wanted)
+
+    def of_frame(self, signal: Signal, method: Method) -> Method:
+        """How what is read is analysed: by the method, or in the frame by which it is followed."""
+        places = self.places() if self.followed else None
+        if places is None:
+            return method
+        single = self._around(signal, method, places)
+        return replace(single, search=method.search, shown=method.shown)
+
     def _follow(self) -> None:
         if self.time is not None:
             self.go(self.time)
@@ -131,13 +150,15 @@ class Moments(QObject):
 
     def _method(self, signal: Signal, method: Method, places: Places) -> Method:
         """How the frame, or the slice, that is shown is analysed."""
-        time = self.time or 0.0
-        single = method.single_frames().having(average=Single(time))
         if places.width > 1.001 * method.frames.frame / signal.rate:
-            ends = (time - places.width / 2, time + places.width / 2)
-            around = Stretch(max(ends[0], 0.0), min(ends[1], signal.duration))
-            single = single.having(average=Mean(), stretch=around)
-        return single
+            return self._around(signal, method, places)
+        return method.single_frames().having(average=Single(self.time or 0.0))
+
+    def _around(self, signal: Signal, method: Method, places: Places) -> Method:
+        """The frame, or the slice, as the stretch that is analysed."""
+        ends = ((self.time or 0.0) + half for half in (-places.width / 2, places.width / 2))
+        start, end = (min(max(one, 0.0), signal.duration) for one in ends)
+        return method.single_frames().having(average=Mean(), stretch=Stretch(start, end))
 
     def _arrived(self, estimate: Estimate | None) -> None:
         now = self._now()
@@ -159,9 +180,9 @@ class Player(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, parent: QObject, moments: Moments) -> None:
+    def __init__(self, parent: QObject, moments: Moments, results: Results) -> None:
         super().__init__(parent)
-        self._moments = moments
+        self._moments, self._results = moments, results
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._step)
         self.speed = 10
@@ -199,6 +220,7 @@ class Player(QObject):
         self.changed.emit()
 
     def _step(self) -> None:
-        # A frame that is not drawn yet is waited for: none is passed over.
-        if not self._moments.busy and not self._moments.step(1):
+        # A frame that is not drawn or read yet is waited for: none is passed over.
+        busy = self._moments.busy or (self._moments.followed and self._results.busy)
+        if not busy and not self._moments.step(1):
             self._stop()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -59,6 +59,8 @@ class Results(QObject):
         self._later.timeout.connect(self._found.follow_now)
         for slot in (self._estimate, self._found):
             slot.failed.connect(self.failed)
+        self.read_by: Callable[[Signal, Method], Method] = lambda _, method: method
+        """How the document's method is applied to what is read."""
         store.changed.connect(self._estimate.follow)
         store.grew.connect(self._estimate.follow)
         store.reopened.connect(lambda _: self._estimate.follow())
@@ -75,7 +77,18 @@ class Results(QObject):
 
     def _now(self) -> tuple[Signal, Method] | None:
         signal, method = self._store.current, self._store.method
-        return None if signal is None or method is None else (signal, method)
+        if signal is None or method is None:
+            return None
+        return signal, self.read_by(signal, method)
+
+    @property
+    def busy(self) -> bool:
+        """Whether a spectrum, or what is found in it, is awaited."""
+        return self._estimate.busy or self._found.busy
+
+    def follow(self) -> None:
+        """What is to be read may have changed."""
+        self._estimate.follow_now()
 
     def _wanted(self) -> Want | None:
         now = self._now()

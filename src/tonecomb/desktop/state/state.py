@@ -39,7 +39,10 @@ class State:
         }  # fmt: skip
         self.scheduler.idle.connect(self._get_ready)
         self.moments = Moments(self.store, self.scheduler, self.watched["slices"])
-        self.player = Player(parent, self.moments)
+        self.player = Player(parent, self.moments, self.results)
+        self.results.read_by = self.moments.of_frame
+        for signal in (self.moments.moved, self.moments.turned):
+            signal.connect(lambda _: self.results.follow())
 
     @property
     def current(self) -> Signal | None:
