@@ -196,3 +196,33 @@ def ref_of() -> Callable[..., object]:
         return RecordingRef("r", "r", "r.wav", Fingerprint(1, "x"), METHOD, **said)  # type: ignore[arg-type]
 
     return make
+
+
+@pytest.mark.parametrize("window", ["hann", "flat-top", "blackman-harris", "rectangular"])
+def test_in_one_frame_a_line_is_a_line(window: str) -> None:
+    """No tone that stands is doubted, whatever stands beside it."""
+    chance, n, fs = np.random.default_rng(5), 4096, 1000.0
+    t, doubted, seen = np.arange(n) / fs, 0, 0
+    for case in range(30):
+        f, level = chance.uniform(20, 470), 0.01 * 10 ** chance.uniform(0.3, 4)
+        x = level * np.cos(2 * np.pi * f * t + chance.uniform(0, 6)) + 0.01 * chance.normal(size=n)
+        x += level / 3 * (case % 2) * np.cos(2 * np.pi * (f + 20 * fs / n) * t)
+        peaks = run(Method.of(frame=n, window=window), recording(x, fs=fs)).peaks or ()
+        near = [peak.tone for peak in peaks if abs(peak.tone.frequency - f) < 0.3]
+        seen, doubted = seen + len(near), doubted + sum(not tone.steady for tone in near)
+    assert seen >= 25
+    assert doubted <= 1
+
+
+@pytest.mark.parametrize("bins", [0.5, 2.0, 8.0])
+def test_in_one_frame_what_moves_is_no_line(bins: float) -> None:
+    """A chirp's frequency is told no finer than it moves; its phase not at all."""
+    n, fs = 4096, 1000.0
+    t = np.arange(n) / fs
+    swept = bins * fs / n
+    x = np.cos(2 * np.pi * (200 * t + swept / (2 * t[-1]) * (t - t[-1] / 2) ** 2))
+    x += 0.003 * np.random.default_rng(6).normal(size=n)
+    tone = max(run(Method.of(frame=n), recording(x, fs=fs)).peaks or (), key=lambda p: p.level).tone
+    assert not tone.steady and np.isnan(tone.phase_deg)
+    assert swept / 30 < tone.frequency_std < swept / 2
+    assert abs(tone.frequency - 200) < 2 * tone.frequency_std

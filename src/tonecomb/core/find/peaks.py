@@ -11,6 +11,7 @@ from tonecomb.core.estimate.courses import ENBW
 from tonecomb.core.estimate.spectrum import Read, Spectrum
 from tonecomb.core.estimate.windows import Window
 from tonecomb.core.find.behaviour import Behaviour, behaviour
+from tonecomb.core.find.blurred import checked
 from tonecomb.core.find.by_lines import tones_by_lines
 from tonecomb.core.find.floor import Noise
 from tonecomb.core.find.tone import Tone
@@ -120,13 +121,13 @@ def find_peaks(
         some = singly[first : first + _JOINTLY]
         refined += zip(some, fitted(some, silent), strict=True)
     indices = [c.index for c in (*kept, *outside)]
-    peaks = _followed(spectrum, fs, noise, refined, set(pointed), indices)
+    peaks = _followed(spectrum, taper, fs, noise, refined, set(pointed), indices)
     return peaks, len(wanted) - len(kept)
 
 
 def _followed(
-    spectrum: Spectrum, fs: float, noise: Noise, refined: list[tuple[_Candidate, Tone]],
-    pointed: set[int], indices: list[int],
+    spectrum: Spectrum, taper: Window, fs: float, noise: Noise,
+    refined: list[tuple[_Candidate, Tone]], pointed: set[int], indices: list[int],
 ) -> tuple[Peak, ...]:  # fmt: skip
     """The peaks by rising frequency with what they do over the stretch; ``indices`` are the bins
     of all that stand out."""
@@ -137,6 +138,9 @@ def _followed(
         told = None
         if noise.courses is not None:
             told = behaviour(noise.courses, *humps[c.index], tone, fs)
+        else:
+            others = [one for _, one in refined if one is not tone]
+            tone = checked(spectrum, taper, floor[c.index], tone, humps[c.index], others)
         doing, tone = told or (None, tone)
         level, around = float(spectrum.mean_square[c.index]), float(floor[c.index])
         by_hand = c.index in pointed

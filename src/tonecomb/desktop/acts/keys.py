@@ -79,9 +79,10 @@ when you let go. Right-click a comb in the readings for more.</p>
 <p><b>7. See how it changes.</b> 4 puts the spectrogram below the spectrum; drag the ends of its
 colour scale, click it to see the frame there beside the average, Ctrl+drag a box to analyse that
 time. The keys , and . step from frame to frame, Ctrl+. plays them, the slider above drags along
-time; with “Read it” (Shift+,) readings and combs are of that frame alone. G goes to the waveform with the tone's crests ticked. 5 shows slices in relief, 6 tracks,
-levels, crest factor and kurtosis against time; Shift+T chooses what is followed. 7 looks at a
-run-up by its shaft's angle: Shift+F says what tells the speed, a comb or a tachometer. Orders stand
+time; with “Read it” (Shift+,) readings and combs are of that frame alone. G goes to the waveform
+with the tone's crests ticked. 5 shows slices in relief, 6 tracks, levels, crest factor and
+kurtosis against time; Shift+T chooses what is followed. 7 looks at a run-up by its shaft's angle:
+Shift+F says what tells the speed, a comb or a tachometer. Orders stand
 still there; what keeps its frequency is a resonance that they sweep through.</p>
 <p><b>8. Compare.</b> H holds the curve; click it on the shelf to hide it. Shift+H draws the ratio
 or the difference of the curve now to it, Shift+V puts them side by side, Shift+S holds the same
