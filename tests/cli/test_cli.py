@@ -452,3 +452,25 @@ def test_tracks_and_slices(demo: Path, tmp_path: Path) -> None:
     ):
         refused = call(*short, *wrong)
         assert refused.returncode == 2 and word in refused.stderr
+
+
+def test_compare_tells_what_changed(tmp_path: Path) -> None:
+    t, chance = np.arange(40_000) / 2000, np.random.default_rng(4)
+    for name, level in (("a", 0.1), ("b", 0.2)):
+        x = level * np.cos(2 * np.pi * 333.3 * t) + 0.01 * chance.normal(size=len(t))
+        soundfile.write(tmp_path / f"{name}.wav", x, 2000, subtype="FLOAT")
+    text = call("compare", tmp_path / "a.wav", tmp_path / "b.wav").stdout
+    assert "since a · channel 1" in text
+    assert "333.3" in text and "Hz: grew by +6.0" in text
+    assert "noise" not in text
+    told = json.loads(call("compare", tmp_path / "a.wav", tmp_path / "b.wav", "--json").stdout)
+    (tone,) = [one for one in told[0]["changes"]["told"] if one["kind"] == "tone"]
+    assert tone["change_db"] == pytest.approx(6.02, abs=0.05)
+    same = call("compare", tmp_path / "a.wav", tmp_path / "a.wav").stdout
+    assert "Nothing changed beyond what both leave open; 1 tone was there both times." in same
+    out = tmp_path / "out"
+    done = call("compare", tmp_path / "a.wav", tmp_path / "b.wav", "--out", out)
+    assert done.returncode == 0
+    assert "came" not in (out / "changes.csv").read_text()
+    assert "grew by +6.0" in (out / "report.html").read_text()
+    assert "does not exist" in call("compare", tmp_path / "a.wav", tmp_path / "c.wav").stderr

@@ -158,7 +158,7 @@ def test_the_machine_names_peaks_and_gives_orders(
     assert ref.machine == Machine(None, "A", (Known("Gear mesh", 17.0, True),))
     assert (settings.machines_folder() / "drive1.csv").exists()
     opened.stage.spectrum.set_limits(0, 500)
-    assert "413.10 Gear mesh" in opened.stage.spectrum.marks.labelled()
+    assert "C0 Gear mesh" in opened.stage.spectrum.marks.labelled()
     choose(opened, "413.100")
     assert "order 17.0000\nGear mesh" in opened.readings.peaks.detail.text()
     opened.stage.spectrum.hover(QPointF(24.3, 0.0))

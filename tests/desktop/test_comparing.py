@@ -236,3 +236,40 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
         assert drawn[1][np.argmin(abs(drawn[0] - 62.0))] == pytest.approx(wanted)
     press(opened, Qt.Key.Key_1)
     assert not pane.isVisible(), "the waveform has the stage for itself"
+
+
+def test_what_changed_is_listed_against_the_held_trace(opened: Bench, settle: Settle) -> None:
+    """Held, then another channel: the list is made when it is asked for, a row goes to its
+    place, and it is copied as a table."""
+    page = opened.readings.changes
+    QTest.keyClick(opened, Qt.Key.Key_H, Qt.KeyboardModifier.ControlModifier)
+    settle()
+    assert opened.readings.page == "changes"
+    assert page.told.text().startswith("Hold a trace (H)")
+    press(opened, Qt.Key.Key_H)
+    settle()
+    assert page.told.text().startswith("Nothing changed beyond what both leave open; 15 tones")
+    opened.readings.show_page("peaks")
+    document = opened.store.document
+    opened.store.apply("Other", select(document, document.current, 0))
+    settle()
+    assert opened.context.changes.found is None, "nobody looks"
+    opened.readings.show_page("changes")
+    settle()
+    rows = {round(one.frequency, 1): one for one in page.rows if one.kind == "tone"}
+    assert rows[413.1].verdicts == ("fell",)
+    before, now = rows[413.1].before.level, rows[413.1].now.level
+    assert rows[413.1].change_db == pytest.approx(20 * np.log10(now / before))
+    at = next(i for i, one in enumerate(page.rows) if one is rows[413.1])
+    opened.stage.spectrum.set_limits(0, 100)
+    page.tree.setCurrentItem(page.tree.topLevelItem(at))
+    low, high = opened.stage.spectrum.limits()
+    assert low < 413.1 < high
+    assert "fell by −" in page.told.text()
+    assert opened.readings.copy()
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None
+    assert len(clipboard.text().splitlines()) == 1 + len(page.rows)
+    opened.context.held.drop(opened.store.document.held[0].id)
+    settle()
+    assert opened.readings.page == "peaks", "the page goes with the trace"

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Hashable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -95,7 +94,8 @@ def analyse(
     if session is not None:
         paths, given, base, said = _from_session(session, paths)
     said = _known(said, settings.pop("machine"), settings.pop("shaft"))
-    call = _Call(reading, given, base, said, channels, _asked(settings), settings)
+    asked = _asked(settings)
+    call = Call(reading, settings, channels, given, base, said, asked)
     if not paths:
         raise click.UsageError("Name a recording to analyse, or a session with --session.")
     if write_signal is not None and len(paths) > 1:
@@ -130,18 +130,18 @@ def analyse(
 
 
 @dataclass(frozen=True)
-class _Call:
+class Call:
     """What is wanted of every PATH: the ``reading`` of the call over what is ``given``, by the
     ``base`` of a session and the ``settings`` of the call, the ``channels`` named, and what is
     ``asked`` besides."""
 
     reading: Reading
-    given: Given
-    base: Method | None
-    said: Knowledge
-    channels: tuple[str, ...]
-    asked: dict[str, Hashable]
     settings: dict[str, Any]
+    channels: tuple[str, ...] = ()
+    given: Given = NOTHING_GIVEN
+    base: Method | None = None
+    said: Knowledge = NOTHING
+    asked: dict[str, Hashable] = field(default_factory=dict)
 
     def of(self, path: Path, progress: Progress) -> tuple[Recording, list[Analysed]]:
         """The recording, and an analysis of each channel that is wanted."""
@@ -246,12 +246,8 @@ def _write(out: Path, results: list[tuple[Recording, list[Analysed]]], force: bo
             for one in analyses:
                 folder = out
                 if len(results) > 1:
-                    folder = folder / _file_name(recording.name)
+                    folder = folder / output.file_name(recording.name)
                 if several:
-                    folder = folder / _file_name(one.analysis.channel.name)
+                    folder = folder / output.file_name(one.analysis.channel.name)
                 written += one.write(folder, progress, force=force)
     return written
-
-
-def _file_name(text: str) -> str:
-    return re.sub(r"[^\w.-]+", "-", text).strip("-.") or "unnamed"

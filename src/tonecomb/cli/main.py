@@ -15,6 +15,7 @@ from tonecomb import __version__
 from tonecomb.cli.analyse import analyse
 from tonecomb.cli.bench import demo, open_bench, run_bench
 from tonecomb.cli.common import say
+from tonecomb.cli.compare import compare
 from tonecomb.cli.convert import convert
 from tonecomb.cli.demo import demo_data
 from tonecomb.cli.describe import describe
@@ -53,7 +54,19 @@ def commands(ctx: click.Context) -> int | None:
     return None
 
 
-for one in (open_bench, demo, demo_data, describe, convert, make, analyse, steps, node, record):
+for one in (
+    open_bench,
+    demo,
+    demo_data,
+    describe,
+    convert,
+    make,
+    analyse,
+    compare,
+    steps,
+    node,
+    record,
+):
     commands.add_command(one)
 
 

@@ -128,6 +128,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("Signal", "Calibrate the channel…", "Shift+C", "Sensitivity, gain, offset and unit", lambda b: b.channels.calibrate(), needs_recording=True),
     Action("Signal", "Check against a known tone…", "", "How far frequency and level are off, as against a calibrator; and calibrate by it", lambda b: b.making.check(), needs_recording=True),
     Action("Signal", "Hold the trace", "H", "Keep the curve for comparison while the method changes", lambda b: b.context.held.hold(), needs_recording=True),
+    Action("Signal", "What changed", "Ctrl+H", "List what came, went, moved, grew and fell since the trace that was held", lambda b: b.readings.show_page("changes"), needs_recording=True),
     Action("Signal", "Same method over several channels…", "Shift+S", "Analyse channels or recordings alike and hold their traces", lambda b: b.method.hold_several(), needs_recording=True),
     Action("Signal", "Listen", "Space", "Hear the stretch as it is analysed, or stop", lambda b: b.listening.toggle(), checked=lambda b: b.listening.playing, needs_recording=True, divided=True),
     Action("Signal", "Listen to the visible frequencies", "Ctrl+Space", "Hear only what the frequency axis shows", lambda b: b.listening.toggle(narrow=True), needs_recording=True),

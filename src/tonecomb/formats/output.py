@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import re
 from dataclasses import asdict
 from typing import Any
 
@@ -76,3 +77,8 @@ def describe_text(d: dict[str, Any]) -> str:
     lines += [f"  {text}" for text in d["assumed"]]
     lines += [f"  {problem['code']}: {problem['text']}" for problem in d["problems"]]
     return "\n".join(lines)
+
+
+def file_name(text: str) -> str:
+    """A name as one of a file or folder: without what would be understood otherwise."""
+    return re.sub(r"[^\w.-]+", "-", text).strip("-.") or "unnamed"

@@ -5,8 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.record.recording import Array
 
-_SHARE = 0.999  # of the power
+_SHARE, _OF_ALL = 0.999, 0.98  # of the power that stands out of the noise, and of all
+_OUT = 4.0  # times the floor, from which power stands out
 _ROOM = 1.15  # of the highest that is seen, that is shown
 _NEARLY_ALL = 0.7  # of the axis, from which all of it is shown
 _BINS = 64  # that are shown at least
@@ -14,16 +16,23 @@ _BINS = 64  # that are shown at least
 
 def highest(analysis: Analysis) -> float:
     """The frequency in Hz up to which a first look at the spectrum goes: a little above the
-    highest peak, tooth or resonance, or above 99.9 % of the power, whichever is more; the end of
-    the axis where that is near."""
+    highest peak, tooth or resonance, 99.9 % of the power that stands out of the noise, and 98 % of
+    all power, whichever is most; the end of the axis where that is near."""
     frequency, power = analysis.spectrum.frequency, analysis.spectrum.mean_square
-    end = float(frequency[-1])
-    total = np.cumsum(power[1:])
-    seen = [0.0]
-    if len(total) and total[-1] > 0:
-        seen.append(float(frequency[1 + int(np.searchsorted(total, _SHARE * total[-1]))]))
+    end, floor = float(frequency[-1]), analysis.floor
+    seen = [_below(frequency, power, _OF_ALL)]
+    if floor is not None:
+        seen.append(_below(frequency, np.where(power > _OUT * floor, power, 0.0), _SHARE))
     seen += [peak.tone.frequency for peak in analysis.peaks or ()]
     seen += [tooth.frequency for comb in analysis.combs for tooth in comb.teeth if tooth.found]
     seen += [one.frequency + one.bandwidth for one in analysis.resonances]
     top = max(_ROOM * max(seen), float(frequency[min(_BINS, len(frequency) - 1)]))
     return end if top >= _NEARLY_ALL * end else top
+
+
+def _below(frequency: Array, power: Array, share: float) -> float:
+    """The frequency in Hz below which this share of the power lies, but for the offset's."""
+    total = np.cumsum(power[1:])
+    if not len(total) or not total[-1] > 0:
+        return 0.0
+    return float(frequency[1 + int(np.searchsorted(total, share * total[-1]))])

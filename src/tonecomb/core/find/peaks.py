@@ -23,6 +23,8 @@ MOST = 300  # peaks that are kept where nobody says how many
 _TRIED = 600  # highest local maxima that are looked at
 _HUMP = 4.0  # times the floor, 6 dB, down to which a hump goes
 _BEYOND = 1  # bins more
+_CLEAR = 4.0  # times the floor's power, that a tone has at least that nothing else bears out
+_RARELY = 0.1  # of the frames, in which a tone is no more than what rings or bursts
 _STOPPED = 1e-4  # of the loudest noise, 40 dB
 _LOWEST = 4.0  # bins below which a hump of noise is slow drift
 _LOW = 16.0  # times the floor, 12 dB
@@ -64,6 +66,14 @@ class Peak:
     floor: float = 0.0
     by_hand: bool = False
     behaviour: Behaviour | None = None
+
+    @property
+    def clear(self) -> bool:
+        """Whether a tone that nothing else bears out is beyond doubt: one that barely stands out
+        of coloured noise, or in a few frames only, is not."""
+        if self.behaviour is not None and self.behaviour.share < _RARELY:
+            return False
+        return self.level > _CLEAR * self.floor
 
     @property
     def above_floor_db(self) -> float:

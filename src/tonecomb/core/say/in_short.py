@@ -24,10 +24,8 @@ _CHANGES = ("content-changes", "nonstationary")
 _UNSURE = ("lost", "clipped", "held", "quantised", "short-stretch", "alias-risk", "lossy")
 _MOST_UNSURE = 2
 _MAINS_OFF = 0.003  # of it: no grid is further off
-_CLEAR = 4.0  # times the floor's power, that a single tone has at least
 _NEAR = 0.03  # of its frequency, within which another makes a tone doubtful
 _OF_ALL = 0.7  # of what it stands over the noise, that a tone rises from what is beside it
-_RARELY = 0.1  # of the frames, in which a tone is no more than what rings or bursts
 _HIGHEST = 200  # tooth of a family that a single tone may be
 
 
@@ -68,7 +66,7 @@ class _Told:
         """Those that are in no family, and beyond doubt."""
         return {
             i: one for i, one in self.tones.items()
-            if i not in self.tied and _clear(one) and not self._crowded(one)
+            if i not in self.tied and one.clear and not self._crowded(one)
         }  # fmt: skip
 
     def _crowded(self, peak: Peak) -> bool:
@@ -94,7 +92,7 @@ class _Told:
         """What is no single tone, no mode either, and beyond doubt."""
         return [
             peak for peak in self.analysis.peaks or ()
-            if peak.behaviour is not None and peak.behaviour.kind == "hump" and _clear(peak)
+            if peak.behaviour is not None and peak.behaviour.kind == "hump" and peak.clear
             and self.analysis.resonance(peak) is None
         ]  # fmt: skip
 
@@ -103,14 +101,6 @@ def _unsteady(peak: Peak) -> bool:
     return peak.behaviour is not None and peak.behaviour.kind in (
         "moves", "comes and goes", "modulated", "hump"
     )  # fmt: skip
-
-
-def _clear(peak: Peak) -> bool:
-    """Whether a tone that nothing else bears out is beyond doubt: what barely stands out of
-    coloured noise, or in a few frames only, is left to the table."""
-    if peak.behaviour is not None and peak.behaviour.share < _RARELY:
-        return False
-    return peak.level > _CLEAR * peak.floor
 
 
 def in_short(

@@ -14,7 +14,6 @@ Rect = tuple[float, float, float, float]
 _GAP = 3.0  # pixels between a point, or the curve, and its label
 _BESIDE = (0.0, 0.55, -0.55, 1.1, -1.1, 1.7, -1.7, 2.4, -2.4)  # label widths to either side
 _FARTHEST = 90.0  # pixels that a label stands from its point
-_STEPS = 12  # places on a leader that are held against the curve
 
 
 @dataclass(frozen=True)
@@ -146,7 +145,8 @@ def _crosses(line: tuple[float, float, float, float], area: Rect) -> bool:
 
 def _through(line: tuple[float, float, float, float], top: Array, frame: Rect) -> bool:
     """Whether a line goes through the curve."""
-    shares = np.linspace(0.0, 1.0, _STEPS)
+    length = max(abs(line[2] - line[0]), abs(line[3] - line[1]))
+    shares = np.linspace(0.0, 1.0, 2 + int(length))
     columns = (line[0] + shares * (line[2] - line[0]) - frame[0]).astype(int)
     inside = (columns >= 0) & (columns < len(top))
     heights = line[1] + shares * (line[3] - line[1])

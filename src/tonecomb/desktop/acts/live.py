@@ -241,7 +241,7 @@ class LiveActs(QObject):
         share = _SHARE if len(recording.channels) > 1 else _SHARE_ALONE
         wait = min(round(1000 * self._cost / share), _LONGEST_MS)
         self._timer.setInterval(max(_TICK_MS, wait))
-        self._spectrum.holds = self._context.results.analysis is not None
+        self._spectrum.outlook.holds = self._context.results.analysis is not None
 
     def _recording(self, reader: SpoolReader) -> Recording:
         """What is looked at: the last seconds, as many samples as there are."""
@@ -400,7 +400,7 @@ class LiveActs(QObject):
             self._settle()
         receiver.forget()
         self.watching.end()
-        self._spectrum.holds = False
+        self._spectrum.outlook.holds = False
         self._bar.hide()
 
 

@@ -123,7 +123,7 @@ class Watching(QObject):
     def show(self) -> None:
         """List what came, and draw the alarms."""
         reader = self._reader
-        self._readings.offer_events(reader is not None and bool(self.events or any(self.wanted)))
+        self._readings.offer("events", reader is not None and bool(self.events or any(self.wanted)))
         if reader is None:
             return
         trigger, alarms = self.wanted

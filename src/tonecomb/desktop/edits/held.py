@@ -31,11 +31,13 @@ MOST = 7  # as many colours as there are beside the current trace's
 
 @dataclass(frozen=True, eq=False)
 class Shown:
-    """A held trace with its curve; ``colour`` is the number of the trace's colour."""
+    """A held trace with its curve; ``colour`` is the number of the trace's colour, ``called`` its
+    name, with the recording's where that is another than the current one."""
 
     trace: HeldTrace
     analysis: Analysis
     colour: int
+    called: str
 
 
 def _trace(ref: RecordingRef, channel: str, method: Method) -> HeldTrace:
@@ -87,10 +89,18 @@ class HeldTraces(QObject):
     def shown(self) -> list[Shown]:
         """Those that are to be drawn and are computed."""
         return [
-            Shown(trace, self._analysis(trace), self.colour_of(trace))
+            Shown(trace, self._analysis(trace), self.colour_of(trace), self.called(trace))
             for trace in self._store.document.held
             if trace.shown and trace.id in self._curves
         ]
+
+    def called(self, trace: HeldTrace) -> str:
+        """A trace's name, behind the recording's where it is not of the current one."""
+        recording = self._store.recording(trace.recording)
+        other = recording is not None and trace.recording != self._store.document.current
+        if recording is None or not other or trace.name.startswith(f"{recording.name}:"):
+            return trace.name
+        return f"{recording.name}: {trace.name}"
 
     def colour_of(self, trace: HeldTrace) -> int:
         """The number of a trace's colour."""
@@ -103,6 +113,11 @@ class HeldTraces(QObject):
         if recording is None:
             return Analysis(estimate, trace.method, None, "")
         return Analysis.of(estimate, None, trace.method, recording)
+
+    def computed(self, trace: HeldTrace) -> tuple[Estimate, Recording] | None:
+        """A trace's estimate and the recording that it is of, None while there is none."""
+        known, recording = self._curves.get(trace.id), self._recording(trace)
+        return None if known is None or recording is None else (known[1], recording)
 
     def _recording(self, trace: HeldTrace) -> Recording | None:
         """The recording as it was read when the trace was held."""

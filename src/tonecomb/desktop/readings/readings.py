@@ -18,6 +18,7 @@ from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import label, link, panel, row, rule
 from tonecomb.desktop.readings.bands import BandReadings
+from tonecomb.desktop.readings.changes import ChangeReadings
 from tonecomb.desktop.readings.combs import CombReadings
 from tonecomb.desktop.readings.events import EventReadings
 from tonecomb.desktop.readings.modes import ModeReadings
@@ -84,9 +85,11 @@ class Readings(QWidget):
         self.resonances = ResonanceReadings(context.fits)
         self.truth = TruthReadings(context.making)
         self.events, self.modes = EventReadings(), ModeReadings(context.store, context.mode_notes)
+        self.changes = ChangeReadings(context.changes)
         self.pages: dict[str, Page] = {
             "peaks": self.peaks, "combs": self.combs, "resonances": self.resonances,
             "truth": self.truth, "events": self.events, "modes": self.modes,
+            "changes": self.changes,
         }  # fmt: skip
         tips = (
             "Tones one by one",
@@ -95,17 +98,20 @@ class Readings(QWidget):
             "What was put in, and what was read",
             "Captures and alarms of the live recording",
             "Modes of the transfer function, and its taps",
+            "What changed since the trace that was held",
         )
         self.tabs = {
             name: link(name.capitalize(), tip, partial(self.show_page, name))
             for name, tip in zip(self.pages, tips, strict=True)
         }
-        *usual, truth, events, modes = self.tabs.values()
+        *usual, truth, events, modes, changes = self.tabs.values()
         column.addLayout(row(*usual, None, spacing=10))
         self.search = link("", "Change which peaks are found (P)", self.edit_search)
         self._filtering = link("filter", "Show only rows that hold what you type (Q)",
                                self.focus_filter)  # fmt: skip
-        column.addLayout(row(truth, events, modes, self.search, None, self._filtering, spacing=10))
+        column.addLayout(
+            row(truth, events, modes, changes, self.search, None, self._filtering, spacing=10)
+        )
         self.filter_field = QLineEdit()
         self.filter_field.setPlaceholderText("only rows with …")
         self.filter_field.setAccessibleName("Filter")
@@ -124,8 +130,12 @@ class Readings(QWidget):
         self.combs.chosen.connect(self.place_chosen)
         self.resonances.chosen.connect(self.place_chosen)
         self._page, self._events = "peaks", 0
-        for name in ("events", "modes"):
+        for name in ("events", "modes", "changes"):
             self.tabs[name].hide()
+        held = context.held
+        held.changed.connect(lambda: self.offer("changes", held.against is not None))
+        self.changes.chosen.connect(self.place_chosen)
+        context.changes.changed.connect(self._turn)
         context.watched["transfer"].changed.connect(self._show_transfer)
         self.modes.chosen.connect(self.place_chosen)
         self._combs = combs
@@ -182,10 +192,10 @@ class Readings(QWidget):
         self._turn()
         self._refresh_search()
 
-    def offer_events(self, offered: bool) -> None:
-        """Whether there is a page of captures and alarms."""
-        self.tabs["events"].setVisible(offered)
-        if not offered and self._page == "events":
+    def offer(self, page: str, offered: bool) -> None:
+        """Whether there is a page that is not always there."""
+        self.tabs[page].setVisible(offered)
+        if not offered and self._page == page:
             self.show_page("peaks")
 
     def count_events(self, count: int) -> None:
@@ -228,6 +238,7 @@ class Readings(QWidget):
             "truth": 0,
             "events": self._events,
             "modes": self.modes.count,
+            "changes": len(self.changes.rows),
         }
         for name, button in self.tabs.items():
             count = counts[name]

@@ -58,4 +58,4 @@ class HeldCurves:
         """Colours and what stands for them."""
         if self._theme is None:
             return []
-        return [(self._theme.traces[one.colour], one.trace.name) for one in self.traces]
+        return [(self._theme.traces[one.colour], one.called) for one in self.traces]

@@ -100,7 +100,7 @@ class Spectra(QSplitter):
         beside, now, trace = self._held.beside, self._results.analysis, self._held.against
         self.titles[0].setText("" if now is None else now.sentence)
         sentence = "Hold a trace (H) to have it here." if trace is None else (
-            f"{trace.name}: {self._held.sentence(trace)}"
+            f"{self._held.called(trace)}: {self._held.sentence(trace)}"
         )  # fmt: skip
         self.titles[1].setText(sentence)
         if trace is not None:

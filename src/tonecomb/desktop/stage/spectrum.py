@@ -14,13 +14,12 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.compare import alike, in_unit_of
 from tonecomb.core.estimate.display import Curve
 from tonecomb.core.estimate.reduce import reduce_curve
-from tonecomb.core.find.first_view import highest
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.method import Resolution
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.edits.held import Shown
-from tonecomb.desktop.kit.plot import Trace, Zoom
+from tonecomb.desktop.kit.plot import Trace
 from tonecomb.desktop.kit.theme import PAPER, Theme
 from tonecomb.desktop.stage.alarm_lines import AlarmLines, levels_of
 from tonecomb.desktop.stage.cell import ResolutionCell
@@ -29,17 +28,15 @@ from tonecomb.desktop.stage.frame_curves import FrameCurves
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.held_curves import HeldCurves
 from tonecomb.desktop.stage.named_curves import NamedCurves
+from tonecomb.desktop.stage.outlook import Outlook
 from tonecomb.desktop.stage.overlays import Overlays
 from tonecomb.desktop.stage.peak_marks import PeakMarks
 from tonecomb.desktop.stage.range_drag import RangeDrag
 from tonecomb.formats.report.figures import Other
 from tonecomb.formats.report.figures import SpectrumView as FigureView
 
-_FLOOR_DB = 12  # shown below the lowest hundredth of the curve
-_DEEPEST_DB = 160  # below the highest point: further down is what filters left, not what was there
 TAKEN, LIFTERED = (2, 3), (1,)
 """Colours of what there was before filters and what they took, and of a liftered spectrum."""
-_FIGURES = 26  # pixels over the highest peak
 
 
 class SpectrumView(FrequencyPlot):
@@ -80,15 +77,10 @@ class SpectrumView(FrequencyPlot):
         )
         self.cursor: float | None = None
         self.drag = RangeDrag(self, self.combs)
-        self._zoom = Zoom(self.box)
-        self._opened: tuple[float, float] | None = None  # limits, while only power is known
+        self.outlook = Outlook(self, lambda: self._drawn, lambda: self.decibels)
         self.box.show_all.connect(self.show_all)
         self.box.sigRangeChanged.connect(self.refresh)
-        self._fitted: tuple[float, float] | None = None
-        self.holds = False
-        """Whether the scale of levels stays as it is while pictures go on."""
         self._changing = False  # its axes, and it is drawn once they are changed
-        self.box.sigResized.connect(self._fit_again)
         self.box.sigResized.connect(self.refresh)
 
     def paint_items(self, theme: Theme) -> None:
@@ -121,41 +113,12 @@ class SpectrumView(FrequencyPlot):
         if self.main is not None:
             self.take_axis()
         elif before is None or before.recording_id != analysis.recording_id:
-            self.limit_axis(analysis)
-            self._open(analysis)
+            self.outlook.begin(analysis)
         else:
-            self._go_on(before, analysis)
+            self.outlook.go_on(before, analysis)
         self._changing = False
         self.refresh()
         self.preview(None)
-
-    def _open(self, analysis: Analysis) -> None:
-        """Show what there is to see of a recording, from which the whole axis is a key away."""
-        low, top = 0.0, float(analysis.spectrum.frequency[-1])
-        self.set_limits(low, highest(analysis))
-        self._fit_level()
-        self._zoom.keep(*self.box.viewRange())
-        opened = None if analysis.peaks is not None or self.limits()[1] >= top else self.limits()
-        self._opened = opened
-
-    def _go_on(self, before: Analysis, analysis: Analysis) -> None:
-        """Keep the zoom; peaks that come after the curve may open the view further."""
-        opened = self._opened
-        if before.fs != analysis.fs:
-            low, high = self.limits()
-            self.limit_axis(analysis)
-            end = float(analysis.spectrum.frequency[-1])
-            self.set_limits(low if low < end else 0.0, min(high, end))
-            self._fit_level()
-        elif opened is not None and analysis.peaks is not None:
-            self._opened = None
-            if self.limits() == opened:
-                self._open(analysis)
-        elif (
-            before.label(self.decibels) != analysis.label(self.decibels)
-            or before.method.source.channel != analysis.method.source.channel
-        ):
-            self._fit_level()
 
     def show_frame(self, analysis: Analysis | None, *, alone: bool = False) -> None:
         """Draw the spectrum of a single frame over the curve, none for None; where it is what is
@@ -197,7 +160,7 @@ class SpectrumView(FrequencyPlot):
         if lines or band or self.frames.alone:
             lines = [(self._theme.traces[0], f"{self.frames.named or 'now'}{band}"), *lines]
         self.tell(lines)
-        self._fit_again()
+        self.outlook.fit_again()
 
     def show_combs(self, combs: Sequence[ShownComb]) -> None:
         """Let the teeth of these run through, with a flag over each that was found."""
@@ -250,7 +213,7 @@ class SpectrumView(FrequencyPlot):
             self.limit_axis(self._analysis)
             self.set_limits(low, high)
         if level_changes:
-            self._fit_level()
+            self.outlook.fit_level()
         self.refresh()
         self.display_changed.emit()
 
@@ -286,8 +249,7 @@ class SpectrumView(FrequencyPlot):
         low, high = self.limits()
         (bottom, top) = self.box.viewRange()[1]
         others = tuple(
-            Other(one.trace.name, one.analysis, PAPER.traces[one.colour])
-            for one in self.held.traces
+            Other(one.called, one.analysis, PAPER.traces[one.colour]) for one in self.held.traces
         )
         return FigureView(
             self.log_frequency,
@@ -303,12 +265,7 @@ class SpectrumView(FrequencyPlot):
     def show_all(self) -> None:
         """The whole frequency axis and all levels; from there, what was shown before."""
         if self._analysis is not None:
-            self._zoom.turn(self._whole)
-
-    def _whole(self) -> None:
-        assert self._analysis is not None
-        self.set_limits(0.0, float(self._analysis.spectrum.frequency[-1]))
-        self._fit_level()
+            self.outlook.turn(self._analysis)
 
     def centre_on(self, peak: Peak) -> None:
         """Bring a peak to the middle, zooming in where the view is too wide for that."""
@@ -329,36 +286,6 @@ class SpectrumView(FrequencyPlot):
         self._drawn = self._on_axis(analysis.curve)
         self.set_label("left", analysis.label(self.decibels))
         self._tell()
-
-    def _fit_level(self) -> None:
-        """Levels from the floor to the highest point, with room for labels."""
-        if self._drawn is None:
-            return
-        frequency, values = self._drawn.frequency, self._drawn.values
-        if not self._drawn.stepped:
-            first, last = np.searchsorted(frequency, self.limits())
-            seen = values[max(first, 1) : last + 1]
-            values = seen if len(seen) > 1 else values[1:]
-        values = values[np.isfinite(values)]
-        if self.decibels:
-            values = values[values > -1000]  # what a low cut took has no level
-        if not len(values):
-            return
-        top = float(values.max())
-        if self.decibels:
-            low = max(float(np.percentile(values, 1)) - _FLOOR_DB, top - _DEEPEST_DB)
-            # Legend and figures over the highest peaks have room however low the view is.
-            taken = _FIGURES + (0 if self.legend.isHidden() else self.legend.height())
-            room = max(0.12, taken / max(self.box.height() - taken, taken))
-            self.box.setYRange(low, top + room * (top - low), padding=0)
-        else:
-            self.box.setYRange(0, 1.14 * top or 1.0, padding=0)
-        self._fitted = self.level_limits()
-
-    def _fit_again(self, *_: object) -> None:
-        """The room for labels changes with the height, unless levels were chosen."""
-        if self.level_limits() == self._fitted and not self.holds:
-            self._fit_level()
 
     def refresh(self, *_: object) -> None:
         """Draw anew: what is in view, or the names of peaks, may have changed."""

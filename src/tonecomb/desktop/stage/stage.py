@@ -131,8 +131,10 @@ class Stage(QWidget):
     def _connect(self) -> None:
         context = self._context
         context.moments.moved.connect(self._show_moment)
-        context.moments.changed.connect(self._show_frame)
-        context.moments.turned.connect(lambda _: self._show_frame(context.moments.shown))
+        moments = context.moments
+        for moved in (moments.changed, moments.turned):
+            # Over the average, or as what is read.
+            moved.connect(lambda _: self.spectrum.show_frame(moments.shown, alone=moments.followed))
         context.store.changed.connect(self.refresh)
         context.store.grew.connect(
             lambda: _show_samples(self._store, self.lanes, self.panes.values(), self.more_marks)
@@ -289,10 +291,6 @@ class Stage(QWidget):
             pane.show_analysis(analysis)
         if self.spectra.side_by_side:
             self.spectra.show_held()
-
-    def _show_frame(self, analysis: Analysis | None) -> None:
-        """Draw a single frame over the average, or have it as what is read."""
-        self.spectrum.show_frame(analysis, alone=self._context.moments.followed)
 
     def _show_moment(self, span: tuple[float, float] | None) -> None:
         """Where the single frame is that the spectrum shows as well."""

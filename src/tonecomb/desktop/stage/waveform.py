@@ -142,7 +142,8 @@ class WaveformView(Plot):
                 self.set_limits(*span)
                 self._ask()
             else:
-                self._whole()
+                self.set_limits(0, duration)
+                self._fit_level()
         if not same:
             self.envelope, self._fitted = None, False
             self._fit_level()
@@ -216,13 +217,15 @@ class WaveformView(Plot):
 
     def show_all(self) -> None:
         """Zoom out to the whole signal; from there, back to what was shown before."""
-        if self._signal is not None:
-            self._zoom.turn(self._whole)
+        signal = self._signal
+        if signal is None:
+            return
 
-    def _whole(self) -> None:
-        assert self._signal is not None
-        self.box.setXRange(0, self._signal.duration, padding=0)
-        self._fit_level()
+        def whole() -> None:
+            self.set_limits(0, signal.duration)
+            self._fit_level()
+
+        self._zoom.turn(whole)
 
     def limits(self) -> tuple[float, float]:
         """The shown time range in s."""

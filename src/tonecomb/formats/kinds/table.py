@@ -11,6 +11,7 @@ from tonecomb.core.record.recording import Recording
 from tonecomb.formats.kinds.alike import AlikeKind
 from tonecomb.formats.kinds.before_after import BeforesAfters
 from tonecomb.formats.kinds.cepstrum import CepstrumKind
+from tonecomb.formats.kinds.changes import ChangesKind
 from tonecomb.formats.kinds.hits import HitKind
 from tonecomb.formats.kinds.kind import Kind, Told
 from tonecomb.formats.kinds.lengths import LengthsKind
@@ -27,7 +28,7 @@ SPECTRUM, SPECTROGRAM = Spectra(), Spectrograms()
 KINDS: list[Kind[Any]] = [
     SPECTRUM, BeforesAfters(), SPECTROGRAM, SliceKind(), Trends(), RunUps(), Ranges(),
     HitKind(), CepstrumKind(), TransferKind(), AlikeKind(),
-    LengthsKind(), ShockKind(),
+    LengthsKind(), ShockKind(), ChangesKind(),
 ]  # fmt: skip
 
 

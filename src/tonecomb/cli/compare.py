@@ -1,0 +1,93 @@
+"""``tone-comb compare``: what changed from one recording to another."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from tonecomb.api import Analysed
+from tonecomb.cli.analyse import Call
+from tonecomb.cli.common import Reading, as_json, forcing, importing, only, say, shown_progress
+from tonecomb.cli.common import stretch as stretch_option
+from tonecomb.cli.method import method_options
+from tonecomb.core.errors import UserError
+from tonecomb.core.progress import part
+from tonecomb.formats import output
+from tonecomb.formats.kinds.changes import Before, ChangesKind
+from tonecomb.formats.kinds.kind import Told
+
+
+@click.command()
+@click.argument("before", type=click.Path(path_type=Path))
+@click.argument("now", type=click.Path(path_type=Path))
+@importing
+@as_json
+@only
+@stretch_option
+@method_options
+@click.option(
+    "--least-db",
+    type=click.FloatRange(0),
+    default=0.5,
+    show_default=True,
+    metavar="DB",
+    help="Changes of level that are smaller are counted, not listed.",
+)
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path),
+    metavar="DIR",
+    help="Write what analyse writes of NOW there, with the changes.",
+)
+@forcing
+def compare(
+    before: Path, now: Path, reading: Reading, as_json: bool, channels: tuple[str, ...],
+    least_db: float, out: Path | None, force: bool, **settings: Any,
+) -> None:  # fmt: skip
+    """What came, went, moved, grew and fell from the recording BEFORE to NOW, beyond what both
+    leave open. Channels are those of the same name, or else of the same number."""
+    call = Call(reading, settings=settings, channels=channels)
+    with shown_progress("Comparing") as progress:
+        _, earlier = call.of(before, part(progress, 0, 0.5))
+        recording, later = call.of(now, part(progress, 0.5, 1))
+        made = [_with_changes(one, _same(earlier, i, one), least_db)
+                for i, one in enumerate(later)]  # fmt: skip
+        written = [
+            path for one in made
+            for path in (one.write(_folder(out, made, one), force=force) if out else [])
+        ]  # fmt: skip
+    if as_json:
+        say(output.dumps([
+            {"channel": one.analysis.channel.name, "now": recording.name, "method": one.sentence}
+            | one.told[-1].kind.values(one.told[-1].result, one.context) for one in made
+        ]))  # fmt: skip
+        return
+    for one in made:
+        lines = one.told[-1].kind.lines(one.told[-1].result, one.context)
+        say(f"{recording.name} · {one.sentence}")
+        say("".join(f"  {line}\n" for line in lines))
+    for path in written:
+        say(f"wrote {path}")
+
+
+def _same(earlier: list[Analysed], number: int, now: Analysed) -> Analysed:
+    """What there was of a channel."""
+    named = [one for one in earlier if one.analysis.channel.name == now.analysis.channel.name]
+    if named or number < len(earlier):
+        return named[0] if named else earlier[number]
+    raise UserError(
+        f"There is nothing to compare {now.analysis.channel.name} with",
+        f"the recording before has {len(earlier)} channels, and none of that name",
+        "name those that both have with --channel",
+    )
+
+
+def _with_changes(now: Analysed, before: Analysed, least_db: float) -> Analysed:
+    told = Told(ChangesKind(), Before(before.analysis, before.context.said, least_db))
+    return Analysed(now.recording, now.context, (*now.told, told))
+
+
+def _folder(out: Path, made: list[Analysed], one: Analysed) -> Path:
+    return out if len(made) == 1 else out / output.file_name(one.analysis.channel.name)

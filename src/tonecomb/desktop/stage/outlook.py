@@ -1,0 +1,101 @@
+"""Which frequencies and levels a spectrum shows: at first, after edits, and all or what was shown
+before."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.estimate.display import Curve
+from tonecomb.core.find.first_view import highest
+from tonecomb.desktop.kit.plot import Zoom
+from tonecomb.desktop.stage.frequency import FrequencyPlot
+
+_FLOOR_DB = 12  # shown below the lowest hundredth of the curve
+_DEEPEST_DB = 160  # below the highest point: further down is what filters left, not what was there
+_FIGURES = 26  # pixels over the highest peak
+
+
+class Outlook:
+    """The limits of one plot. ``drawn`` gives its curve with levels as the upright axis has them,
+    ``decibels`` whether those are in dB; ``holds`` whether the scale of levels stays as it is
+    while pictures go on."""
+
+    def __init__(
+        self, plot: FrequencyPlot, drawn: Callable[[], Curve | None], decibels: Callable[[], bool]
+    ) -> None:
+        self._plot, self._drawn, self._decibels = plot, drawn, decibels
+        self._zoom = Zoom(plot.box)
+        self._opened: tuple[float, float] | None = None  # limits, while only power is known
+        self._fitted: tuple[float, float] | None = None
+        self.holds = False
+        plot.box.sigResized.connect(self.fit_again)
+
+    def begin(self, analysis: Analysis) -> None:
+        """Show what there is to see of a recording, from which the whole axis is a key away."""
+        self._plot.limit_axis(analysis)
+        self._plot.set_limits(0.0, highest(analysis))
+        self.fit_level()
+        self._zoom.keep(*self._plot.box.viewRange())
+        self._opened = None if analysis.peaks is not None else self._plot.limits()
+
+    def go_on(self, before: Analysis, analysis: Analysis) -> None:
+        """Keep the zoom; readings that come after the curve say what there is to see."""
+        plot, opened = self._plot, self._opened
+        if before.fs != analysis.fs:
+            low, high = plot.limits()
+            plot.limit_axis(analysis)
+            end = float(analysis.spectrum.frequency[-1])
+            plot.set_limits(low if low < end else 0.0, min(high, end))
+            self.fit_level()
+        elif opened is not None and analysis.peaks is not None:
+            self._opened = None
+            if plot.limits() == opened:
+                self.begin(analysis)
+        elif (
+            before.label(self._decibels()) != analysis.label(self._decibels())
+            or before.method.source.channel != analysis.method.source.channel
+        ):
+            self.fit_level()
+
+    def turn(self, analysis: Analysis) -> None:
+        """Show the whole frequency axis and all levels; from there, what was shown before."""
+
+        def whole() -> None:
+            self._plot.set_limits(0.0, float(analysis.spectrum.frequency[-1]))
+            self.fit_level()
+
+        self._zoom.turn(whole)
+
+    def fit_level(self) -> None:
+        """Show levels from the floor to the highest point in view, with room for labels."""
+        plot, drawn, decibels = self._plot, self._drawn(), self._decibels()
+        if drawn is None:
+            return
+        values = drawn.values
+        if not drawn.stepped:
+            first, last = np.searchsorted(drawn.frequency, plot.limits())
+            seen = values[max(first, 1) : last + 1]
+            values = seen if len(seen) > 1 else values[1:]
+        values = values[np.isfinite(values)]
+        if decibels:
+            values = values[values > -1000]  # what a low cut took has no level
+        if not len(values):
+            return
+        top = float(values.max())
+        if decibels:
+            low = max(float(np.percentile(values, 1)) - _FLOOR_DB, top - _DEEPEST_DB)
+            # Legend and figures over the highest peaks have room however low the view is.
+            taken = _FIGURES + (0 if plot.legend.isHidden() else plot.legend.height())
+            room = max(0.12, taken / max(plot.box.height() - taken, taken))
+            plot.box.setYRange(low, top + room * (top - low), padding=0)
+        else:
+            plot.box.setYRange(0, 1.14 * top or 1.0, padding=0)
+        self._fitted = plot.level_limits()
+
+    def fit_again(self, *_: object) -> None:
+        """The room for labels changes with the height, unless levels were chosen."""
+        if self._plot.level_limits() == self._fitted and not self.holds:
+            self.fit_level()
