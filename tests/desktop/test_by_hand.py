@@ -180,7 +180,9 @@ def test_the_machine_names_peaks_and_gives_orders(
     assert not axis.isVisible()
     opened.store.undo()
     settle()
-    assert "413.10" in opened.stage.spectrum.marks.labelled()
+    assert "C0" in opened.stage.spectrum.marks.labelled()
+    opened.stage.spectrum.hover(QPointF(opened.stage.spectrum.place(413.1), 0.0))
+    assert "· peak 413.1000 Hz, C0" in opened.stage.spectrum.readout.text()
 
 
 def test_filter_columns_and_copies(

@@ -118,6 +118,19 @@ class PeakMarks:
         words.sort(key=lambda pair: pair[0])
         self.labels.show_words([word for _, word in words], self._curves(), self.heads())
 
+    def told(self, frequency: float, play: float) -> str:
+        """The peak within ``play`` Hz of a frequency (Hz), and the tooth that it is, for a readout;
+        "" where there is none."""
+        near = min(
+            (peak for peak, _ in self._marks), default=None,
+            key=lambda peak: abs(peak.tone.frequency - frequency),
+        )  # fmt: skip
+        if near is None or abs(near.tone.frequency - frequency) > play:
+            return ""
+        flag = self._combs.flag(near.tone.frequency)
+        tooth = "" if flag is None else f", {flag.text}"
+        return f" · peak {warranted(near.tone.frequency, near.tone.frequency_std)} Hz{tooth}"
+
     def labelled(self) -> list[str]:
         """The labels that stand in the picture now."""
         return [word.text for word, _ in self.labels.placed]

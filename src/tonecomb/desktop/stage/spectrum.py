@@ -345,7 +345,8 @@ class SpectrumView(FrequencyPlot):
         self._spot.setData([self.place(frequency)], [float(drawn.values[at])])
         self._spot.show()
         where = self.frequency_text(frequency, analysis.spectrum.bin_hz)
-        self.say(f"{where}{self.order_text(frequency)} · {self._value_text(at)}")
+        peak = self.marks.told(frequency, 1.5 * analysis.spectrum.frame_hz)
+        self.say(f"{where}{self.order_text(frequency)} · {self._value_text(at)}{peak}")
 
     def _value_text(self, at: int) -> str:
         assert self._analysis is not None and self._drawn is not None
