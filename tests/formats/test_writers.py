@@ -20,6 +20,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from matplotlib.figure import Figure
+from matplotlib.text import Text
 from tests.core.test_steps import CONTRACT
 from tests.support import recording, tone
 
@@ -358,3 +359,32 @@ def test_pictures(analysis: Analysis, view: SpectrumView, display: Display) -> N
     svg = figures.stacked([spectrum], "svg", heading)
     assert ElementTree.fromstring(svg).tag.endswith("svg")
     assert svg == figures.stacked([spectrum], "svg", heading), "same input, same file"
+
+
+def test_labels_in_the_picture_keep_off_each_other_and_the_curve() -> None:
+    """Thirty tones within an eighth of the axis: as in the bench, whatever the resolution that it
+    is written with."""
+    t, chance = np.arange(60_000) / 4000, np.random.default_rng(7)
+    x = 0.02 * chance.standard_normal(len(t))
+    for f in np.linspace(300, 540, 30) + chance.uniform(-2, 2, 30):
+        x += chance.uniform(0.05, 1) * np.cos(2 * np.pi * f * t)
+    method = Method.of(frame=8192)
+    analysis = run(method.having(peaks=PeakSearch(most=30)), recording(x, fs=4000.0))
+    figure = Figure(figsize=(10, 4.4), layout="constrained")
+    panel = figures.spectrum_panel(analysis, SpectrumView(low=0.0, high=2000.0))
+    finish = panel.draw(figure)
+    figure.draw_without_rendering()
+    assert callable(finish)
+    finish()
+    for dpi in (100, 200):
+        figure.dpi = dpi
+        figure.draw_without_rendering()
+        (axes,) = figure.axes
+        (line,) = axes.lines
+        boxes = [Text.get_window_extent(text) for text in axes.texts]
+        assert len(boxes) >= 6
+        curve = axes.transData.transform(line.get_xydata())
+        for i, box in enumerate(boxes):
+            assert not any(box.overlaps(other) for other in boxes[:i])
+            under = curve[(curve[:, 0] >= box.x0) & (curve[:, 0] <= box.x1), 1]
+            assert not len(under) or under.max() <= box.y0 + 0.5

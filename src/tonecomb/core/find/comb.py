@@ -71,6 +71,11 @@ class Comb:
         """How far the fundamental moves, Hz."""
         return 0.0 if self.low is None or self.high is None else self.high - self.low
 
+    def tooth_name(self, tooth: Tooth) -> str:
+        """What a tooth is called: A1 is a harmonic, A−2 and A+1 are sidebands."""
+        sign = "+" if self.carrier is not None and tooth.number > 0 else ""
+        return f"{self.name}{sign}{tooth.number}".replace("-", "−")
+
     @property
     def lines(self) -> tuple[int, ...]:
         """Numbers of the tones that belong to it."""

@@ -382,6 +382,5 @@ def _name(side: _Side, i: int) -> str:
     for comb in side.families:
         for tooth in comb.teeth:
             if tooth.line == i:
-                sign = "+" if comb.carrier is not None and tooth.number > 0 else ""
-                return f"{comb.name}{sign}{tooth.number}".replace("-", "−")
+                return comb.tooth_name(tooth)
     return ""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 _MOST_DECIMALS = 9
+_LOW = 10.0  # Hz
 _MINUTES_FROM = 300.0  # s
 
 
@@ -28,6 +29,12 @@ def warranted(value: float, std: float, most: int = 4) -> str:
     if not (math.isfinite(std) and std > 0):
         return signed(f"{value:.{min(3, most)}f}")
     return signed(f"{value:.{min(max(_decimals(std), 0), most)}f}")
+
+
+def tone_text(frequency: float, std: float) -> str:
+    """A frequency in Hz beside its peak: the digits that are known of it, two decimals at the most,
+    of low ones four."""
+    return warranted(frequency, std, 2 if frequency >= _LOW else 4)
 
 
 def _decimals(std: float) -> int:

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from tonecomb.desktop.edits.combs import ShownComb
+from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.upright import UprightLines
 
@@ -48,8 +49,7 @@ class CombLines(UprightLines):
         for i, shown in sorted(enumerate(combs), key=lambda pair: (pair[1].chosen, -pair[0])):
             for tooth in shown.comb.teeth:
                 if tooth.found:
-                    sign = "+" if shown.comb.carrier is not None and tooth.number > 0 else ""
-                    text = f"{shown.dropped.name}{sign}{tooth.number}".replace("-", "−")
+                    text = shown.comb.tooth_name(tooth)
                     first = tooth.number == (1 if shown.comb.carrier is None else 0)
                     flags[tooth.frequency] = Flag(text, shown.colour, (i, tooth.number), first)
         self._flags = flags
@@ -58,6 +58,10 @@ class CombLines(UprightLines):
     def flag(self, frequency: float) -> Flag | None:
         """What stands over a peak of this frequency (Hz) that is a tooth."""
         return self._flags.get(frequency)
+
+    def told(self, theme: Theme) -> tuple[tuple[float, str, str], ...]:
+        """Frequency (Hz), word and colour of every flag."""
+        return tuple((f, one.text, theme.traces[one.colour]) for f, one in self._flags.items())
 
     def at(self, place: QPointF) -> tuple[int, int] | None:
         """The comb's index and the tooth's number that can be taken at a place in axis units, None

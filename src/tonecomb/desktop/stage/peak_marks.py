@@ -12,14 +12,12 @@ from PyQt6.QtCore import QPointF
 from tonecomb.core.document import PeakNote
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.record.recording import Array
-from tonecomb.core.say.numbers import warranted
+from tonecomb.core.say.numbers import tone_text, warranted
 from tonecomb.core.say.placing import Rect
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.labels import Labels, Word
-
-_LOW = 10.0  # Hz
 
 
 class PeakMarks:
@@ -105,7 +103,7 @@ class PeakMarks:
             note = self.note_of(peak)
             name = f" {note.name}" if note is not None and note.name else ""
             flag = self._combs.flag(tone.frequency)
-            text = peak_text(peak) if flag is None else flag.text
+            text = tone_text(tone.frequency, tone.frequency_std) if flag is None else flag.text
             colour = theme.accent if flag is None else theme.traces[flag.colour]
             first = (peak is not self._chosen, flag is None or not flag.first, -peak.level)
             tooth = None if flag is None else flag.tooth
@@ -137,10 +135,3 @@ class PeakMarks:
 
     def hide(self) -> None:
         self.show([], None)
-
-
-def peak_text(peak: Peak) -> str:
-    """A peak's frequency in Hz, with the digits that are known of it, two decimals at the most (of
-    low ones four)."""
-    tone = peak.tone
-    return warranted(tone.frequency, tone.frequency_std, 2 if tone.frequency >= _LOW else 4)

@@ -260,6 +260,7 @@ class SpectrumView(FrequencyPlot):
             top,
             self.overlays.confidence,
             others,
+            self.combs.told(PAPER),
         )
 
     def show_all(self) -> None:

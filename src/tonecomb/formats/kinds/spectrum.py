@@ -22,7 +22,7 @@ from tonecomb.core.say.numbers import with_std
 from tonecomb.formats import readings
 from tonecomb.formats.columns import Table
 from tonecomb.formats.kinds.kind import Context, Kind, Picture
-from tonecomb.formats.report.figures import SpectrumView, spectrum_panel
+from tonecomb.formats.report.figures import SpectrumView, flags_of, spectrum_panel
 from tonecomb.formats.session.schema import method_values
 
 LISTED = 30  # peaks in a list that people read
@@ -123,7 +123,8 @@ class Spectra(Kind[Analysis]):
         ]
 
     def pictures(self, result: Analysis, context: Context) -> list[Picture]:
-        view = SpectrumView(decibels=context.decibels)
+        flags = flags_of(context.said.families(result))
+        view = SpectrumView(decibels=context.decibels, flags=flags)
         return [Picture("spectrum", spectrum_panel(result, view))]
 
 

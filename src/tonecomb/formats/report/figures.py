@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from functools import cache
+from functools import cache, partial
 from importlib.resources import files as resources
 from typing import TYPE_CHECKING, Any
 
@@ -17,8 +17,12 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.compare import AMPLITUDES, alike, in_unit_of
 from tonecomb.core.estimate.confidence import band_db, band_words, limits_db
 from tonecomb.core.estimate.reduce import reduce_curve
+from tonecomb.core.find.comb import Comb
+from tonecomb.core.find.first_view import highest
 from tonecomb.core.record.pyramid import Envelope
 from tonecomb.core.record.recording import Array
+from tonecomb.core.say.numbers import tone_text
+from tonecomb.core.say.placing import Label, ceiling, place
 from tonecomb.core.units import unit
 from tonecomb.formats.palette import ACCENT, INK, LINES, QUIET, RAISED, SECOND, TRACE, TRACES
 
@@ -26,7 +30,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import FigureBase
 
-_LABELS = 12
+_LABELS = 30
 _COLUMNS = 1400
 
 
@@ -41,8 +45,9 @@ class Other:
 
 @dataclass(frozen=True)
 class SpectrumView:
-    """How a spectrum is shown: axis kinds and limits (None for all of it), the 95 % band, and
-    held traces behind it."""
+    """How a spectrum is shown: axis kinds and limits (None for what there is to see), the 95 %
+    band, held traces behind it, and ``flags``: frequency (Hz), word and colour of what has a name
+    of its own."""
 
     log_frequency: bool = False
     decibels: bool = True
@@ -52,6 +57,18 @@ class SpectrumView:
     top: float | None = None
     confidence: bool = False
     others: tuple[Other, ...] = ()
+    flags: tuple[tuple[float, str, str], ...] = ()
+
+
+def flags_of(families: Sequence[Comb]) -> tuple[tuple[float, str, str], ...]:
+    """Frequency (Hz), word and colour of each tooth of named families that was found."""
+    told = []
+    for i, comb in enumerate(families):
+        for tooth in comb.teeth if comb.name else ():
+            if tooth.found:
+                text = comb.tooth_name(tooth)
+                told.append((tooth.frequency, text, TRACES[1 + i % (len(TRACES) - 1)]))
+    return tuple(told)
 
 
 @cache
@@ -107,12 +124,12 @@ def waveform_axes(
 
 
 def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
-    """Draw a spectrum with its strongest peaks marked."""
+    """Draw a spectrum, by default as far as there is something to see."""
     method, (frequency, values) = analysis.method, analysis.curve.outline()
     low = view.low if view.low is not None else method.search.peaks.low
     high = view.high if view.high is not None else method.search.peaks.high
     low = max(low or 0.0, analysis.spectrum.bin_hz if view.log_frequency else 0.0)
-    high = high if high is not None else float(frequency[-1])
+    high = high if high is not None else highest(analysis)
     x, y = reduce_curve(frequency, values, low, high, _COLUMNS, log=view.log_frequency)
     if view.decibels:
         y = analysis.decibels(y)
@@ -136,7 +153,6 @@ def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
         axes.set_ylim(0, 1.12 * float(y.max()) or 1.0)
     else:
         axes.margins(y=0.1)
-    _label_peaks(axes, analysis, view, low, high)
     axes.set_xlabel("Frequency, Hz")
     axes.set_ylabel(analysis.label(view.decibels))
 
@@ -168,41 +184,62 @@ def _draw_others(
         axes.legend(fontsize=6.5, loc="upper right")
 
 
-def _label_peaks(
-    axes: Axes, analysis: Analysis, view: SpectrumView, low: float, high: float
-) -> None:
-    """Frequencies over the strongest peaks, those that would overlap left out."""
+def _label_peaks(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
+    """What each of the strongest peaks is: its frequency, or the tooth of a family, placed over no
+    other and over no curve. The axes have their place in the figure by now."""
+    from matplotlib.text import Text
+
+    low, high = axes.get_xlim()
+    flags = {frequency: (text, colour) for frequency, text, colour in view.flags}
     peaks = [p for p in analysis.peaks or () if low <= p.tone.frequency <= high]
-    peaks.sort(key=lambda peak: -peak.level)
-    axes.get_ylim()  # brings the transform up to date with the curve
-    taken: list[Any] = []
-    for peak in peaks:
-        top = analysis.curve.at(peak.tone.frequency)
+    peaks.sort(key=lambda peak: (peak.tone.frequency not in flags, -peak.level))
+    box, in_points = axes.get_window_extent(), 72 / axes.figure.dpi
+    made, labels = [], []
+    for peak in peaks[:_LABELS]:
+        f = peak.tone.frequency
+        top = analysis.curve.at(f)
         if view.decibels:
             top = float(analysis.decibels(np.array([top]))[0])
-        place = axes.transAxes.inverted().transform(
-            axes.transData.transform((peak.tone.frequency, top))
-        )
-        if any(abs(place[0] - x) < 0.075 and abs(place[1] - y) < 0.06 for x, y in taken):
+        text, colour = flags.get(f, (tone_text(f, peak.tone.frequency_std), ACCENT))
+        x, y = axes.transData.transform((f, top))
+        if not (np.isfinite(y) and box.y0 <= y <= box.y1):
             continue
-        taken.append(place)
-        axes.annotate(
-            f"{peak.tone.frequency:.2f}",
-            (peak.tone.frequency, top),
-            xytext=(0, 3),
-            textcoords="offset points",
-            ha="center",
-            fontsize=7.5,
-            color=ACCENT,
-            bbox={"facecolor": RAISED, "alpha": 0.7, "linewidth": 0, "pad": 0.5},
-        )
-        if len(taken) == _LABELS:
-            break
+        said = axes.annotate(
+            text, (f, top), xytext=(0, 0), textcoords="offset points", ha="center", va="bottom",
+            fontsize=7.5, color=colour, annotation_clip=False,
+            bbox={"facecolor": RAISED, "linewidth": 0, "pad": 0},
+            arrowprops={"arrowstyle": "-", "color": colour, "linewidth": 0.5, "alpha": 0.6,
+                        "shrinkA": 0, "shrinkB": 2},
+        )  # fmt: skip
+        said.set_in_layout(False)
+        size = Text.get_window_extent(said)  # without its line
+        made.append(said)
+        labels.append(Label(x, box.y1 - y, size.width + 2, size.height + 1))
+    curves = []
+    for line in axes.lines:
+        points = axes.transData.transform(line.get_xydata())
+        curves.append((points[:, 0], box.y1 - points[:, 1]))
+    taken = []
+    if (legend := axes.get_legend()) is not None:
+        area = legend.get_window_extent()
+        taken.append((area.x0, box.y1 - area.y1, area.x1, box.y1 - area.y0))
+    frame = (box.x0, 0.0, box.x1, box.height)
+    places = place(labels, ceiling(curves, box.x0, box.x1), frame, taken)
+    for said, label, found in zip(made, labels, places, strict=True):
+        if found is None:
+            said.remove()
+            continue
+        left, _, right, bottom = found.area
+        off = ((left + right) / 2 - label.x, label.y - bottom)  # pixels of the layout
+        said.set_position((off[0] * in_points, off[1] * in_points))
+        if found.leader is None and said.arrow_patch is not None:
+            said.arrow_patch.set_visible(False)
 
 
 @dataclass(frozen=True, eq=False)
 class Panel:
-    """A part of a picture: its height in inches, and what draws it into a (sub)figure."""
+    """A part of a picture: its height in inches, and what draws it into a (sub)figure; what that
+    returns is called once everything has its place."""
 
     height: float
     draw: Callable[[FigureBase], object]
@@ -220,9 +257,14 @@ def stacked(panels: Sequence[Panel], kind: str, heading: str = "") -> bytes:
             figure.suptitle(heading, fontsize=8.5, x=0.01, ha="left", wrap=True)
         shares = [panel.height for panel in panels]
         parts = figure.subfigures(len(panels), 1, height_ratios=shares, squeeze=False)
+        after = []
         for panel, part in zip(panels, parts[:, 0], strict=True):
             part.set_facecolor("none")
-            panel.draw(part)
+            after.append(panel.draw(part))
+        if any(map(callable, after)):
+            figure.draw_without_rendering()
+            for finish in filter(callable, after):
+                finish()
         out = io.BytesIO()
         ours: dict[str, str | None] = {"Date": None, "Creator": None}
         if kind == "png":
@@ -241,8 +283,14 @@ def waveform_panel(
 
 
 def spectrum_panel(analysis: Analysis, view: SpectrumView) -> Panel:
-    """The spectrum as a view shows it."""
-    return Panel(4.4, lambda part: spectrum_axes(part.subplots(), analysis, view))
+    """The spectrum as a view shows it, its strongest peaks named."""
+
+    def draw(part: FigureBase) -> Callable[[], None]:
+        axes = part.subplots()
+        spectrum_axes(axes, analysis, view)
+        return partial(_label_peaks, axes, analysis, view)
+
+    return Panel(4.4, draw)
 
 
 def image_panel(png: bytes, height: float) -> Panel:

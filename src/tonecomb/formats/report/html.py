@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import datetime
 
 from tonecomb import __version__
 from tonecomb.core.against_truth import compared
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.find.comb import Comb
 from tonecomb.core.find.knowledge import NOTHING, Knowledge
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record import pyramid
@@ -102,7 +104,7 @@ def report(
             ),
             "wave",
         ),
-        spectrum=_inline(figures.spectrum_panel(analysis, view), "spec"),
+        spectrum=_inline(figures.spectrum_panel(analysis, _flagged(view, families)), "spec"),
         peaks=(peaks := _peak_rows(analysis, said)),
         noted=any(peak["note"] for peak in peaks),
         behaving=any(peak["doing"] for peak in peaks),
@@ -154,6 +156,11 @@ def _peak_rows(analysis: Analysis, said: Knowledge) -> list[dict[str, str]]:
             # Figure spaces bring the decimal points under each other.
             row[name] += "\u2007" * (max(tails) - tail)
     return rows
+
+
+def _flagged(view: SpectrumView, families: Sequence[Comb]) -> SpectrumView:
+    """The view with the names of teeth, unless it has some."""
+    return view if view.flags else replace(view, flags=figures.flags_of(families))
 
 
 def _inline(panel: Panel, prefix: str) -> str:
