@@ -33,14 +33,14 @@ def test_a_label_stands_right_over_a_lone_peak() -> None:
 
 
 def test_thirty_peaks_within_an_eighth_of_the_axis() -> None:
-    """The highest has its label, and a third of all: what hides under one is told on hover."""
+    """The highest has its label, and a quarter of all: what hides under one is told on hover."""
     at = np.linspace(300, 390, 30)
     heights = [float(200 + 60 * (i % 3)) for i in range(30)]
     x, y = comb_like(at.tolist(), heights, 1)
     order = np.argsort(heights, kind="stable")
     labels = [Label(float(at[i]), heights[i], 44, 13) for i in order]
     found = place(labels, ceiling([(x, y)], 60, 800), FRAME)
-    assert sum(one is not None for one in found) >= 12
+    assert sum(one is not None for one in found) >= 8
     assert found[0] is not None
 
 

@@ -23,6 +23,7 @@ from tonecomb.desktop.state import messages
 from tonecomb.desktop.state.autosave import left_behind
 from tonecomb.desktop.state.jobs import Jobs
 from tonecomb.desktop.state.messages import Answer
+from tonecomb.formats.palette import contrast, readable
 from tonecomb.formats.session import session
 
 Settle = Callable[[], None]
@@ -270,26 +271,18 @@ def test_the_unsaved_question_has_three_answers(
         assert messages.ask_unsaved(bench, "the bench closes") is answer
 
 
-def contrast(first: str, second: str) -> float:
-    """Contrast ratio of WCAG 2.1."""
-
-    def luminance(colour: str) -> float:
-        parts = [int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)]
-        r, g, b = (c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4 for c in parts)
-        return 0.2126 * r + 0.7152 * g + 0.0722 * b
-
-    light, dark = sorted((luminance(first), luminance(second)), reverse=True)
-    return (light + 0.05) / (dark + 0.05)
-
-
 @pytest.mark.parametrize("theme", THEMES.values(), ids=lambda t: t.name)
 def test_text_has_contrast(theme: Theme) -> None:
-    for text in (theme.ink, theme.quiet, theme.accent):
-        for ground in (theme.ground, theme.raised):
-            assert contrast(text, ground) >= 4.3, (text, ground)
-    assert contrast(theme.ink, theme.caution_ground) >= 4.5
-    assert contrast(theme.ink, theme.fault_ground) >= 4.5
-    assert contrast(theme.ink, theme.selected) >= 4.5
+    """All that is written, on all that it is written on."""
+    words = (theme.ink, theme.quiet, theme.accent, theme.second, theme.fault, theme.caution_ink)
+    for ground in (theme.ground, theme.raised, theme.selected, theme.caution_ground):
+        for text in words:
+            assert contrast(text, ground) >= 4.5, (text, ground)
+    for text in (theme.ink, theme.fault, theme.accent):
+        assert contrast(text, theme.fault_ground) >= 4.5, text
+    assert contrast(theme.raised, theme.accent) >= 4.5, "the main button"
+    for colour in theme.traces:  # flags of teeth, and their combs in the list
+        assert contrast(readable(colour, theme.raised), theme.raised) >= 4.5
 
 
 def test_a_file_that_changes_behind_its_recording_is_told(

@@ -28,6 +28,7 @@ from tonecomb.core.record.recording import Recording
 from tonecomb.core.steps.filters import LowPass
 from tonecomb.formats import output
 from tonecomb.formats.kinds.alike import Other
+from tonecomb.formats.kinds.changes import Earlier
 from tonecomb.formats.kinds.kind import Context, Told
 from tonecomb.formats.kinds.table import KINDS, SPECTRUM, besides, kind
 from tonecomb.formats.kinds.trend import amplitude as track_amplitude
@@ -110,7 +111,8 @@ def test_only_what_is_asked_for_is_computed(made: Recording) -> None:
 def test_a_kind_hangs_on_its_parts_alone(made: Recording, one: Any, context: Context) -> None:
     """With everything else set back the result is told alike; what only changes how a spectrum is
     shown is not among the parts."""
-    asked = {"slices": Slicing(count=3), "spectrogram": View(20, 30), "alike": Other()}.get(one.key)
+    asked = {"slices": Slicing(count=3), "spectrogram": View(20, 30), "alike": Other(),
+             "changes": Earlier(made, METHOD)}.get(one.key)
     needed = {"before-after": {"steps": (LowPass(200.0),)},
               "transfer": {"between": Between(0, hits=False)},
               "by-length": {"between": Between(None, low=20.0, high=300.0)},

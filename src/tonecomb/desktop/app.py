@@ -28,6 +28,7 @@ _LOG = logging.getLogger("tonecomb")
 
 def make_application(arguments: list[str]) -> QApplication:
     """The one QApplication, with our font and without platform dialogs."""
+    from tonecomb.desktop.kit import tabbing
     from tonecomb.desktop.kit.theme import font, load_fonts
 
     # Workers hand the interpreter back sooner, so that they hardly hold the window.
@@ -39,6 +40,7 @@ def make_application(arguments: list[str]) -> QApplication:
     app.setStyle("Fusion")
     load_fonts()
     app.setFont(font())
+    app.focusChanged.connect(tabbing.leave)
     return app
 
 

@@ -26,6 +26,7 @@ from tonecomb.desktop.acts.sources import Sources
 from tonecomb.desktop.acts.watching import Watching
 from tonecomb.desktop.acts.workspace import Workspace
 from tonecomb.desktop.edits.context import Context
+from tonecomb.desktop.kit import tabbing
 from tonecomb.desktop.kit.theme import Theme, current_theme
 from tonecomb.desktop.method_line.line import MethodLine
 from tonecomb.desktop.method_line.window_picker import current_pair
@@ -130,6 +131,12 @@ class Bench(QMainWindow):
         self.helping = Helping(self, self.method_line)
         self.menus = Menus(self, context.store, lambda path: self.opening.open_paths([path]))
         self.helping.actions = self.menus.actions.values()
+
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        """Tab goes as one reads."""
+        regions = (self.method_line, self.context.notices, self.shelf, self.stage, self.readings,
+                   self.ruler)  # fmt: skip
+        return tabbing.step(self, regions, forward)
 
     def _paint(self, theme: Theme) -> None:
         for region in (self.stage, self.shelf, self.readings, self.ruler):

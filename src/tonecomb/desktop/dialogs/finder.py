@@ -17,9 +17,11 @@ class Finder(Popover):
         self._actions = actions
         self.field = QLineEdit()
         self.field.setPlaceholderText("Type a part of its name")
+        self.field.setAccessibleName("Part of an action's name")
         self.field.setMinimumWidth(420)
         self.list = QListWidget()
         self.list.setObjectName("finder")
+        self.list.setAccessibleName("Actions")
         self.list.setFixedHeight(300)
         self.add(self.field, self.list)
         self.field.textChanged.connect(self._fill)

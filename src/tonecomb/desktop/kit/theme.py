@@ -26,6 +26,7 @@ class Theme:
     accent: str
     second: str
     caution: str
+    caution_ink: str
     caution_ground: str
     fault: str
     fault_ground: str
@@ -44,6 +45,7 @@ PAPER = Theme(
     accent=palette.ACCENT,
     second=palette.SECOND,
     caution="#B98A1A",
+    caution_ink="#856313",
     caution_ground="#FBF1DA",
     fault="#A3262A",
     fault_ground="#F9E4DF",
@@ -63,6 +65,7 @@ NIGHT = Theme(
     accent="#E08A5B",
     second="#4DB3B5",
     caution="#D9AC45",
+    caution_ink="#D9AC45",
     caution_ground="#3A3320",
     fault="#F08A80",
     fault_ground="#43282A",
@@ -143,7 +146,11 @@ def style_sheet(t: Theme) -> str:
     #link {{ background: transparent; border: none; color: {t.accent}; font-weight: 600;
              padding: 2px 0; text-align: left; }}
     #link:hover, #link:focus {{ text-decoration: underline; }}
-    #link:disabled {{ color: {t.lines}; }}
+    #link:disabled {{ color: {t.quiet}; }}
+    #tab:focus {{ color: {t.accent}; }}
+    QCheckBox:focus {{ color: {t.accent}; }}
+    QGraphicsView[tabbed="true"], QTreeWidget[tabbed="true"], QTableView[tabbed="true"],
+    QListWidget[tabbed="true"] {{ border: 1px solid {t.accent}; }}
     #tab {{ background: transparent; border: none; border-bottom: 2px solid {t.accent};
             color: {t.ink}; font-weight: 600; padding: 2px 0 0 0; text-align: left; }}
     #phrase {{ background: transparent; border: none; border-bottom: 1px dotted {t.accent};

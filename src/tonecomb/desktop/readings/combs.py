@@ -20,6 +20,7 @@ from tonecomb.desktop.kit.theme import current_theme, font
 from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.readings.tree import keep_rows
 from tonecomb.formats import readings
+from tonecomb.formats.palette import readable
 
 _COMB, _TOOTH = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 _TIPS = ("Comb, and number of the tooth", "Frequency of the tone that was found, Hz",
@@ -154,7 +155,8 @@ class CombReadings(QWidget):
         item.setText(3, f"{found} of {len(shown.comb.teeth)}")
         for k in (1, 3):
             item.setTextAlignment(k, Qt.AlignmentFlag.AlignRight)
-        item.setForeground(0, QColor(current_theme().traces[shown.colour]))
+        theme = current_theme()
+        item.setForeground(0, QColor(readable(theme.traces[shown.colour], theme.raised)))
         bold = item.font(0)
         bold.setBold(True)
         item.setFont(0, bold)

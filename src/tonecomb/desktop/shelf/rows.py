@@ -90,7 +90,7 @@ class Rows(QStyledItemDelegate):
         lower = QRect(area.x(), area.y() + 24, area.width(), 16)
         self._text(painter, lower, facts(recording))
         if recording is not None and recording.problems:
-            painter.setPen(QColor(self.theme.caution))
+            painter.setPen(QColor(self.theme.caution_ink))
             painter.setFont(font(9.75, QFont.Weight.DemiBold))
             painter.drawText(
                 upper, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "!"

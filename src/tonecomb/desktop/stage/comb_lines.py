@@ -13,6 +13,7 @@ from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.upright import UprightLines
+from tonecomb.formats.palette import readable
 
 _GRIP = 5.0  # pixels to each side at which a tooth can be taken
 _APART = 24.0  # pixels between teeth from which their lines can be taken
@@ -61,7 +62,10 @@ class CombLines(UprightLines):
 
     def told(self, theme: Theme) -> tuple[tuple[float, str, str], ...]:
         """Frequency (Hz), word and colour of every flag."""
-        return tuple((f, one.text, theme.traces[one.colour]) for f, one in self._flags.items())
+        return tuple(
+            (f, one.text, readable(theme.traces[one.colour], theme.raised))
+            for f, one in self._flags.items()
+        )
 
     def at(self, place: QPointF) -> tuple[int, int] | None:
         """The comb's index and the tooth's number that can be taken at a place in axis units, None

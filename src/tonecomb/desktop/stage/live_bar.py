@@ -116,7 +116,7 @@ class LiveBar(QWidget):
         if progressed.ended:
             text, shade = f"ended · {gone}", theme.quiet
         elif progressed.age > 1.0:
-            text, shade = f"waiting {progressed.age:.0f} s · {gone}", theme.caution
+            text, shade = f"waiting {progressed.age:.0f} s · {gone}", theme.caution_ink
         elif standing:
             text, shade = standing, theme.second
         elif self.freeze.isChecked():

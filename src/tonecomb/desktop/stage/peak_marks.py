@@ -18,6 +18,7 @@ from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.labels import Labels, Word
+from tonecomb.formats.palette import readable
 
 
 class PeakMarks:
@@ -104,7 +105,9 @@ class PeakMarks:
             name = f" {note.name}" if note is not None and note.name else ""
             flag = self._combs.flag(tone.frequency)
             text = tone_text(tone.frequency, tone.frequency_std) if flag is None else flag.text
-            colour = theme.accent if flag is None else theme.traces[flag.colour]
+            colour = theme.accent
+            if flag is not None:
+                colour = readable(theme.traces[flag.colour], theme.raised)
             first = (peak is not self._chosen, flag is None or not flag.first, -peak.level)
             tooth = None if flag is None else flag.tooth
             word = Word(place(tone.frequency), level, f"{text}{name}", colour, tooth)

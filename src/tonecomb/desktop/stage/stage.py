@@ -74,6 +74,8 @@ class Stage(QWidget):
         self.frame_place = FramePlace(self.waveform)
         self.samples = SamplesSeen(context, self.waveform)
         self._active: Plot = self.spectrum
+        for view, name in ((self.waveform, "Waveform"), (self.spectrum, "Spectrum")):
+            view.setAccessibleName(name)
         self.marked = [MarkedLines(plot) for plot in self.spectra.views]
         for view, lines in zip(self.spectra.views, self.marked, strict=True):
             view.marks.heads = lines.heads

@@ -24,7 +24,17 @@ from tonecomb.core.record.recording import Array
 from tonecomb.core.say.numbers import tone_text
 from tonecomb.core.say.placing import Label, ceiling, place
 from tonecomb.core.units import unit
-from tonecomb.formats.palette import ACCENT, INK, LINES, QUIET, RAISED, SECOND, TRACE, TRACES
+from tonecomb.formats.palette import (
+    ACCENT,
+    INK,
+    LINES,
+    QUIET,
+    RAISED,
+    SECOND,
+    TRACE,
+    TRACES,
+    readable,
+)
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -67,7 +77,8 @@ def flags_of(families: Sequence[Comb]) -> tuple[tuple[float, str, str], ...]:
         for tooth in comb.teeth if comb.name else ():
             if tooth.found:
                 text = comb.tooth_name(tooth)
-                told.append((tooth.frequency, text, TRACES[1 + i % (len(TRACES) - 1)]))
+                colour = TRACES[1 + i % (len(TRACES) - 1)]
+                told.append((tooth.frequency, text, readable(colour, RAISED)))
     return tuple(told)
 
 
