@@ -4,10 +4,12 @@ and what the first look shows."""
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cache
 
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from tests.support import recording
 
@@ -25,9 +27,10 @@ FS = 4096.0
 SIZES = ((980, 420), (640, 260), (1600, 700))
 
 
+@cache
 def of_many_tones(seed: int) -> Analysis:
     """Up to thirty tones, some within an eighth of the axis, on coloured noise."""
-    chance, n = np.random.default_rng(seed), 32_768
+    chance, n = np.random.default_rng(seed), 16_384
     t, count = np.arange(n) / FS, 5 + 25 * (seed % 2)
     x = 0.01 * np.convolve(chance.normal(size=n), np.ones(1 + seed % 5), "same")
     low, high = (100, 350) if seed % 3 == 0 else (20, 1900)
@@ -40,9 +43,7 @@ def of_many_tones(seed: int) -> Analysis:
 
 def picture(view: SpectrumView) -> np.ndarray:
     """Its pixels, shape (height, width, 3)."""
-    image = view.grab().toImage().convertToFormat(
-        view.grab().toImage().Format.Format_RGB888
-    )  # fmt: skip
+    image = view.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
     bits = image.constBits()
     assert bits is not None
     raw = np.frombuffer(bits.asstring(image.sizeInBytes()), np.uint8)

@@ -1,4 +1,4 @@
-"""Damaged files thrown at one reader: ``python -m tests.formats.fuzz READER CASES``.
+"""Damaged files thrown at one reader: ``python -m tests.formats.fuzz CASES READER…``.
 
 Runs in a process of its own, so that a crash, a hang or a hunger for memory is seen from outside.
 Prints the slowest case in s and the most memory in MB; ends with a traceback at the first case
@@ -65,11 +65,20 @@ def open_and_read(path: Path) -> None:
         assert len(error.text) < 2000
 
 
-def main(name: str, cases: int) -> None:
-    """Try ``cases`` damaged files of the reader whose contract test is called ``name``."""
+def main(cases: int, *names: str) -> None:
+    """Try so many damaged files of each reader whose contract test has one of the names."""
+    warnings.simplefilter("error")
+    slowest = max(attacked(name, cases) for name in names)
+    # Of this program alone: the system's own count has that of the one that started it in it.
+    status = Path("/proc/self/status").read_text().splitlines()
+    (peak,) = [line for line in status if line.startswith("VmHWM")]
+    print(slowest, int(peak.split()[1]) / 1024)
+
+
+def attacked(name: str, cases: int) -> float:
+    """Try ``cases`` damaged files of one reader; the slowest in s."""
     from tests.formats import test_readers
 
-    warnings.simplefilter("error")
     slowest = 0.0
     with tempfile.TemporaryDirectory() as folder:
         made, _ = getattr(test_readers, name)().make(Path(folder))
@@ -95,11 +104,8 @@ def main(name: str, cases: int) -> None:
             slowest = max(slowest, time.monotonic() - begun)
 
         attack()
-    # Of this program alone: the system's own count has that of the one that started it in it.
-    status = Path("/proc/self/status").read_text().splitlines()
-    (peak,) = [line for line in status if line.startswith("VmHWM")]
-    print(slowest, int(peak.split()[1]) / 1024)
+    return slowest
 
 
 if __name__ == "__main__":
-    main(sys.argv[1], int(sys.argv[2]))
+    main(int(sys.argv[1]), *sys.argv[2:])

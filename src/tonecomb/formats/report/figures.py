@@ -272,10 +272,10 @@ def stacked(panels: Sequence[Panel], kind: str, heading: str = "") -> bytes:
         for panel, part in zip(panels, parts[:, 0], strict=True):
             part.set_facecolor("none")
             after.append(panel.draw(part))
-        if any(map(callable, after)):
-            figure.draw_without_rendering()
-            for finish in filter(callable, after):
-                finish()
+        figure.draw_without_rendering()
+        for finish in filter(callable, after):
+            finish()
+        figure.set_layout_engine("none")  # everything has its place: it is not sought again
         out = io.BytesIO()
         ours: dict[str, str | None] = {"Date": None, "Creator": None}
         if kind == "png":
