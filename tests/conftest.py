@@ -19,7 +19,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 settings.register_profile(
     "tests",
     deadline=None,
-    max_examples=30,
+    max_examples=20,
     suppress_health_check=list(HealthCheck),
     derandomize=True,
 )

@@ -81,6 +81,16 @@ def test_round_numbers_are_no_family_by_themselves(seed: int, grid: float) -> No
         assert len(comb.lines) >= 4
 
 
+def test_one_shaft_may_make_every_tone_there_is() -> None:
+    """Its harmonics, and sidebands about a multiple far up: nothing else is there that would tell
+    them from tones at round numbers, but that the fundamental is."""
+    numbers = (1, 2, 3, 4, 14, 15, 16, 17, 18, 19, 20, 34)
+    lines = [Line(24.3 * n, 1e-4, 1.0 if n == 17 else 0.1) for n in numbers]
+    harmonics, sides = find_combs(lines, 6400.0)
+    assert [tooth.number for tooth in harmonics.teeth if tooth.found] == [1, 2, 3, 4]
+    assert (sides.carrier, sides.spacing) == pytest.approx((413.1, 24.3), abs=1e-3)
+
+
 def test_a_short_family_that_shares_no_grid_is_found() -> None:
     lines = [Line(f, 1e-3, 1.0) for f in (31.7, 63.4, 95.1, 77.77, 143.21, 210.9)]
     (comb,) = find_combs(lines, 500.0)

@@ -37,7 +37,7 @@ CONTROLS = (
     QGraphicsView,
 )  # fmt: skip
 NO_WORDS = re.compile(r"^\W*$")
-LEFT_OUT = {"Quit", "Go live with the ropeway's node", "Open the demo", "Play the frames"}
+POPOVERS = {"Edit the method", "Filter the readings", "Keys", "Pick a peak", "Doing the job"}
 
 
 def controls(top: QWidget) -> Iterator[QWidget]:
@@ -95,7 +95,7 @@ def test_the_bench_is_told(opened: Bench, settle: Settle) -> None:
 def test_dialogs_and_popovers_are_told(
     opened: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """Of every action of the table."""
+    """Of every action of the table that asks for something."""
     missing: list[str] = []
     seen: list[str] = []
     name = ""
@@ -115,7 +115,7 @@ def test_dialogs_and_popovers_are_told(
     timer.timeout.connect(look)
     timer.start(20)
     for action in ACTIONS:
-        if action.text in LEFT_OUT:
+        if not action.text.endswith("…") and action.text not in POPOVERS:
             continue
         name = action.text
         action.run(opened)

@@ -111,8 +111,12 @@ def test_only_what_is_asked_for_is_computed(made: Recording) -> None:
 def test_a_kind_hangs_on_its_parts_alone(made: Recording, one: Any, context: Context) -> None:
     """With everything else set back the result is told alike; what only changes how a spectrum is
     shown is not among the parts."""
-    asked = {"slices": Slicing(count=3), "spectrogram": View(20, 30), "alike": Other(),
-             "changes": Earlier(made, METHOD)}.get(one.key)
+    asked = {
+        "slices": Slicing(count=3),
+        "spectrogram": View(20, 30),
+        "alike": Other(),
+        "changes": Earlier(made, METHOD),
+    }.get(one.key)
     needed = {"before-after": {"steps": (LowPass(200.0),)},
               "transfer": {"between": Between(0, hits=False)},
               "by-length": {"between": Between(None, low=20.0, high=300.0)},

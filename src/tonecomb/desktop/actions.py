@@ -165,7 +165,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("Find", "Go to the waveform", "G", "The waveform there, with the crests of the tone ticked", lambda b: b.going.go(), needs_recording=True),
     Action("Help", "Find an action…", "Ctrl+K", "Run any action by its name", lambda b: b.helping.find_action()),
     Action("Help", "Keys", "F1", "All keys and what they do", lambda b: b.helping.show_keys()),
-    Action("Help", "Doing the job", "", "From a file to a report on one page", lambda b: b.helping.show_guide()),
+    Action("Help", "Doing the job", "", "Walk through one job on the demo, with the real controls; leave it at any time", lambda b: b.tour.start()),
+    Action("Help", "The job in words…", "", "From a file to a report on one page", lambda b: b.helping.show_guide()),
     Action("Help", "About Tone Comb", "", "Version, licence, log file", lambda b: b.helping.show_about()),
 )  # fmt: skip
 

@@ -13,6 +13,7 @@ from tonecomb.desktop.acts.exports import Exports
 from tonecomb.desktop.acts.failures import Failures
 from tonecomb.desktop.acts.finding import Finding
 from tonecomb.desktop.acts.going import Going
+from tonecomb.desktop.acts.guide import Tour
 from tonecomb.desktop.acts.helping import Helping
 from tonecomb.desktop.acts.layout import Layout
 from tonecomb.desktop.acts.listening import Listening
@@ -51,6 +52,7 @@ class Bench(QMainWindow):
     stage: Stage
     shelf: Shelf
     readings: Readings
+    ruler: Ruler
     workspace: Workspace
     channels: Channels
     exports: Exports
@@ -60,6 +62,7 @@ class Bench(QMainWindow):
     listening: Listening
     layout_: Layout
     helping: Helping
+    tour: Tour
     menus: Menus
 
     def __init__(self) -> None:
@@ -129,6 +132,7 @@ class Bench(QMainWindow):
         self.stage.empty.starter_chosen.connect(self.making.begin)
         self.layout_ = Layout(self, context, stage, self.columns, self._paint)
         self.helping = Helping(self, self.method_line)
+        self.tour = Tour(self)
         self.menus = Menus(self, context.store, lambda path: self.opening.open_paths([path]))
         self.helping.actions = self.menus.actions.values()
 

@@ -26,6 +26,7 @@ MOST_TEETH = 64
 _PRESENT = 0.65
 _GAP = 5  # teeth in a row that may be lacking within a family
 _LOW = _GAP + 1  # the first tooth of a family of harmonics is not above this
+_OF_LOW = 4  # of the first so many, that show that a fundamental is one
 _LEAST_TEETH = 3
 _LEAST_SIDES = 2  # one on each side
 _CERTAIN = math.log(1000.0)  # odds against chance, over all candidates, that a family needs
@@ -152,7 +153,7 @@ def _of_a_grid(comb: Comb, known: _Lines) -> bool:
         near = np.abs(f - grid * np.round(f / grid)) < REACH * width
         if near.mean() < _ON_GRID or np.sum(2 * REACH * width / grid) > 0.1 * len(others):
             continue
-        if part == 1 and comb.carrier is None and comb.teeth[0].number <= _LOW:
+        if part == 1 and comb.carrier is None and _begins_low(comb, known):
             return False
         places = max((float(known.frequency.max()) - float(known.frequency.min())) / grid, 2.0)
         chance = min(len(known.frequency) / places, 0.9)
@@ -162,6 +163,19 @@ def _of_a_grid(comb: Comb, known: _Lines) -> bool:
         tried = places * (DIVISORS / _LEAST_TEETH if comb.carrier is None else _CARRIERS)
         return score < math.log(tried) + _BY_CHANCE
     return False
+
+
+def _begins_low(comb: Comb, known: _Lines) -> bool:
+    """Whether the fundamental itself and others of the lowest multiples are there, in the family or
+    beside it: one shaft may well make every tone there is."""
+    if comb.teeth[0].number <= _LOW:
+        return True
+    numbers: Array = np.arange(1, _LOW + 1, dtype=np.float64)
+    places: Array = comb.spacing * numbers
+    std: Array = comb.spacing_std * numbers
+    _, gain = known.matches(places, std)
+    there = np.isfinite(gain)
+    return bool(there[0] and there.sum() >= _OF_LOW)
 
 
 def _fit(known: _Lines, fundamental: float, std: float) -> tuple[float, Comb] | None:

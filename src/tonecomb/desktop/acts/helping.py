@@ -30,7 +30,7 @@ class Helping:
         Page(self._window, "Keys", keys_html(), (760, 620)).exec()
 
     def show_guide(self) -> None:
-        Page(self._window, "Doing the job", GUIDE, (620, 560)).exec()
+        Page(self._window, "The job in words", GUIDE, (620, 560)).exec()
 
     def show_about(self) -> None:
         QMessageBox.about(

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 from PyQt6.QtCore import QObject
+from PyQt6.QtGui import QGuiApplication, QScreen
 from PyQt6.QtWidgets import QMainWindow, QSplitter
 
 from tonecomb.core import document as edits
@@ -21,6 +23,12 @@ from tonecomb.desktop.kit.theme import (
 from tonecomb.desktop.stage.stage import Stage
 
 _FOLDED = ((0, "shelf"), (2, "readings"))
+
+
+def _name(screen: QScreen) -> str:
+    """A screen by its name and size, as a word for settings."""
+    size = screen.size()
+    return re.sub(r"\W+", "-", f"{screen.name()} {size.width()} {size.height()}")
 
 
 class Layout(QObject):
@@ -83,13 +91,23 @@ class Layout(QObject):
             shown = edits.show_beside(store.document, ref, every)
             store.apply("Show channels", shown, merge="show channels")
 
+    def _screen(self, last: str = "") -> str:
+        """What tells the window's screen from others: the ``last`` one where it is still there."""
+        names = [_name(one) for one in QGuiApplication.screens()]
+        screen = self._window.screen()
+        return last if last in names else "" if screen is None else _name(screen)
+
     def restore(self) -> None:
         """Bring the bench back as it was left."""
         kept, stage = settings.settings(), self._stage
-        if (geometry := kept.value("geometry")) is not None:
-            self._window.restoreGeometry(geometry)
-        if (columns := kept.value("columns")) is not None:
-            self._columns.restoreState(columns)
+        screen = self._screen(str(kept.value("screen", "")))
+        for name, bring in (
+            ("geometry", self._window.restoreGeometry), ("columns", self._columns.restoreState),
+        ):  # fmt: skip
+            # As it was on this screen, or else on the last one before there were several.
+            state = kept.value(f"screens/{screen}/{name}", kept.value(name))
+            if state is not None:
+                bring(state)
         if (views := kept.value("views")) is not None:
             stage.splitter.restoreState(views)
         for index, name in _FOLDED:
@@ -104,8 +122,10 @@ class Layout(QObject):
     def keep(self) -> None:
         """Remember it for the next start."""
         kept, stage = settings.settings(), self._stage
-        kept.setValue("geometry", self._window.saveGeometry())
-        kept.setValue("columns", self._columns.saveState())
+        screen = self._screen()
+        kept.setValue("screen", screen)
+        kept.setValue(f"screens/{screen}/geometry", self._window.saveGeometry())
+        kept.setValue(f"screens/{screen}/columns", self._columns.saveState())
         kept.setValue("views", stage.splitter.saveState())
         for index, name in _FOLDED:
             widget = self._columns.widget(index)

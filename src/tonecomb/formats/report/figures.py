@@ -280,7 +280,8 @@ def stacked(panels: Sequence[Panel], kind: str, heading: str = "") -> bytes:
         ours: dict[str, str | None] = {"Date": None, "Creator": None}
         if kind == "png":
             ours = {"Software": f"Tone Comb {__version__}"}
-        figure.savefig(out, format=kind, dpi=200, metadata=ours)
+        packed: dict[str, Any] = {"pil_kwargs": {"compress_level": 3}} if kind == "png" else {}
+        figure.savefig(out, format=kind, dpi=200, metadata=ours, **packed)
         return out.getvalue()
 
 

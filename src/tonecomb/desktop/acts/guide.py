@@ -1,0 +1,183 @@
+"""Doing the job: a walk through one job on the demo, with the real controls pointed at one after
+the other. Each step waits until its thing was done, by whatever means; or does it when asked."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QWidget
+
+from tonecomb.core.record.recording import Stretch
+from tonecomb.desktop.kit.callout import Callout
+
+if TYPE_CHECKING:
+    from tonecomb.desktop.bench import Bench
+
+_LOOK_MS = 120
+_PATIENCE = 25  # looks for a control that is not there
+
+
+@dataclass(frozen=True)
+class Step:
+    """What is said, at which control. ``done`` compares a count or value of now with the one when
+    the step began; ``do`` does it for the user. Without them the step only tells."""
+
+    title: str
+    text: str
+    where: Callable[[Bench], QWidget | None]
+    state: Callable[[Bench], object] | None = None
+    do: Callable[[Bench], object] | None = None
+
+
+def _frame(bench: Bench) -> object:
+    method = bench.store.method
+    return method and (method.frames.frame, method.frames.window, method.frames.overlap)
+
+
+def _halve(bench: Bench) -> None:
+    method = bench.store.method
+    if method is not None:
+        bench.store.edit_method("Frame", frame=max(method.frames.frame // 2, 2))
+
+
+def _advice(bench: Bench) -> None:
+    offered = [one for one in bench.readings.cautions if one.edit is not None]
+    if offered:
+        bench.context.advice.take(offered[0])
+
+
+def _card(bench: Bench) -> QWidget | None:
+    item = bench.readings.cards.itemAt(0)
+    return None if item is None else item.widget()
+
+
+def _seen(bench: Bench) -> object:
+    pane = bench.stage.panes.get("spectrogram")
+    return pane is not None and pane.isVisible()
+
+
+STEPS: tuple[Step, ...] = (
+    Step("What it holds, in short", "This is a gearbox of an invented ropeway, a minute long. The "
+         "readings begin with what was found in it; a click on a sentence goes to its place.",
+         lambda b: b.readings.short),
+    Step("Choose what you trust", "All of the recording is analysed. Drag over a part of the "
+         "waveform, and only that part is; W takes all of it again.",
+         lambda b: b.stage.waveform, lambda b: b.store.method and b.store.method.source.stretch,
+         lambda b: b.store.edit_method("Choose stretch", stretch=Stretch(12.0, 32.0))),
+    Step("Listen to advice", "What a careful colleague would say stands below. A click follows it; "
+         "Ctrl+Z takes back whatever you did.",
+         _card, lambda b: b.store.method and b.store.method.source.steps, _advice),
+    Step("How the curve was made", "The method line says it as a sentence. Click the number of "
+         "samples and take half of it: a shorter frame, more of them to average.",
+         lambda b: b.method_line.phrase("frame"), _frame, _halve),
+    Step("What can be told apart", "The ruler says what this method can see: tones closer than "
+         "this show as one. Its handle trades frequency for time.", lambda b: b.ruler),
+    Step("Read a tone", "Frequencies and amplitudes are fitted between the bins, with the digits "
+         "that are known of them. Click one: the spectrum goes there.",
+         lambda b: b.readings.peaks.table, lambda b: b.readings.current_peak(),
+         lambda b: b.readings.peaks.table.selectRow(0)),
+    Step("Find what belongs together", "Harmonics and sidebands of one shaft are a comb. Press "
+         "Shift+B to find them, or point at a tone and press B to drop one there.",
+         lambda b: b.stage.spectrum, lambda b: b.store.ref and len(b.store.ref.combs),
+         lambda b: b.finding.find_combs()),
+    Step("See how it changes", "Press 4: the spectrogram lies under the spectrum, on one axis. The "
+         "keys , and . step from frame to frame.",
+         lambda b: b.stage, _seen, lambda b: b.stage.toggle_pane("spectrogram")),
+    Step("Keep it to compare", "Press H: the curve stays while you change the method or look at "
+         "another recording, and Ctrl+H lists what changed since.",
+         lambda b: b.shelf, lambda b: len(b.store.document.held), lambda b: b.context.held.hold()),
+    Step("Hand it over", "Ctrl+R saves a report: one file with the method, the pictures, the "
+         "figures with their uncertainty, and the cautions. Ctrl+S saves the session. Then open a "
+         "recording of your own: drop it on the window.", lambda b: b.menuBar()),
+)  # fmt: skip
+
+
+class Tour(QObject):
+    """One walk. It takes no input away: everything in the window works as it does without."""
+
+    def __init__(self, bench: Bench) -> None:
+        super().__init__(bench)
+        self._bench = bench
+        self.at = -1
+        self._began: object = None
+        self._lacks = 0
+        self.callout: Callout | None = None
+        self._timer = QTimer(self)
+        self._timer.setInterval(_LOOK_MS)
+        self._timer.timeout.connect(self._look)
+
+    @property
+    def running(self) -> bool:
+        """Whether it is under way."""
+        return self.at >= 0
+
+    def start(self) -> None:
+        """Begin on the demo, from the first step."""
+        if self.callout is None:
+            self.callout = Callout(self._bench)
+            self.callout.onward.connect(self._onward)
+            self.callout.left.connect(self.leave)
+        if not any(ref.name == "drive-steady" for ref in self._bench.store.document.recordings):
+            self._bench.opening.open_demo()
+        self._bench.installEventFilter(self)
+        self._go(0)
+        self._timer.start()
+
+    def leave(self) -> None:
+        """End it, wherever it is."""
+        self._timer.stop()
+        self._bench.removeEventFilter(self)
+        self.at = -1
+        if self.callout is not None:
+            self.callout.leave()
+
+    def _go(self, number: int) -> None:
+        if number >= len(STEPS):
+            self.leave()
+            return
+        self.at, self._lacks = number, 0
+        step = STEPS[number]
+        self._began = step.state(self._bench) if step.state is not None else None
+        last = number == len(STEPS) - 1
+        go = "Do it for me" if step.do is not None else "Done" if last else "Next"
+        assert self.callout is not None
+        self.callout.say(f"{number + 1} of {len(STEPS)} · {step.title}", step.text, go)
+        self._look()
+
+    def _onward(self) -> None:
+        step = STEPS[self.at]
+        before = self.at
+        if step.do is not None:
+            step.do(self._bench)
+        if self.at == before:
+            self._go(before + 1)
+
+    def _look(self) -> None:
+        """Go on where the step's thing was done; stand where its control is now."""
+        if not self.running or self.callout is None:
+            return
+        step = STEPS[self.at]
+        if step.state is not None and step.state(self._bench) != self._began:
+            self._go(self.at + 1)
+            return
+        control = step.where(self._bench)
+        if control is not None and not control.isVisible():
+            control = None
+        waits = self._bench.store.method is None or self._bench.context.scheduler.busy
+        self._lacks = self._lacks + 1 if control is None and not waits else 0
+        if self._lacks > _PATIENCE:  # there is nothing of the kind, as where no caution is
+            self._go(self.at + 1)
+            return
+        self.callout.point_at(control)
+
+    def eventFilter(self, _: QObject | None, event: QEvent | None) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            if event.key() == Qt.Key.Key_Escape and self.running:
+                self.leave()
+        elif event is not None and event.type() == QEvent.Type.Resize:
+            self._look()
+        return False
