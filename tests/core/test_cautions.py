@@ -39,6 +39,13 @@ CALM = Method.of(frame=2000, scaling="psd")
 AMPLITUDE = Method.of(frame=2000)
 CLIPPED = np.where(abs(T - 9) < 1, 1.0, 0.8) * np.clip(1.3 * tone(37.013), -1, 1) + 0.0
 
+def struck(rate: float) -> Array:
+    """Hits that slip a little, each ringing at 310 Hz."""
+    gaps = (1 + 0.01 * np.random.default_rng(4).normal(size=round(41 * rate))) / rate
+    since = T - np.insert(np.cumsum(gaps), 0, 0.0)[np.searchsorted(np.cumsum(gaps), T)]
+    return 0.3 * np.exp(-since / 0.01) * np.sin(2 * np.pi * 310 * since)
+
+
 # code: (what provokes it, what does not, words that its sentence holds)
 CASES = {
     "clipped": ((CLIPPED, AMPLITUDE), (tone(37.013), AMPLITUDE), "samples stand at the recorder"),
@@ -61,6 +68,8 @@ CASES = {
                      "effective averages"),
     "nonstationary": ((NOISE * (1 + 3 * (T > 20)), AMPLITUDE), (NOISE, AMPLITUDE),
                       "changes by 12 dB over the stretch"),
+    "hits": ((QUIET + struck(7.3), AMPLITUDE), (QUIET + tone(310.0), AMPLITUDE),
+             "times a second and ring from"),
 }  # fmt: skip
 
 

@@ -89,11 +89,14 @@ class Envelopes:
         return self.frequency.nbytes + self.over_db.nbytes
 
 
-def find_hits(read: Read, length: int, fs: float, progress: Progress = silent) -> Envelopes:
-    """Look for hits in ``length`` samples at ``fs`` Hz; of very long records in their middle."""
+def find_hits(
+    read: Read, length: int, fs: float, progress: Progress = silent, most: int = MOST_SAMPLES
+) -> Envelopes:
+    """Look for hits in ``length`` samples at ``fs`` Hz; of records longer than ``most`` samples in
+    their middle."""
     import scipy.fft
 
-    n = min(length, MOST_SAMPLES)
+    n = min(length, most)
     n = scipy.fft.prev_fast_len(n, real=True)
     n -= n % 2
     if n < LEAST_SAMPLES:

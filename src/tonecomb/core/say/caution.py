@@ -8,6 +8,7 @@ from typing import Any
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.spectrum import Spectrum
+from tonecomb.core.find.hits import Hits
 from tonecomb.core.method import Method
 from tonecomb.core.record.survey import Survey
 
@@ -34,10 +35,12 @@ class Caution:
 @dataclass(frozen=True, eq=False)
 class Seen:
     """What the detectors need besides the analysis: a look over the stretch, and its spectrum
-    with a frame four times as long, None where the stretch is too short for one."""
+    with a frame four times as long, None where the stretch is too short for one, and hits that
+    repeat in its middle, the surest first."""
 
     survey: Survey
     finer: Spectrum | None
+    hits: tuple[Hits, ...] = ()
 
 
 Detector = Callable[[Analysis, Seen], "Caution | None"]

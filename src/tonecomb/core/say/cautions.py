@@ -19,14 +19,18 @@ from tonecomb.core.estimate.confidence import confidence_db
 from tonecomb.core.estimate.estimate import run_spectrum
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.comb import MAINS, mains
+from tonecomb.core.find.hits import LEAST_SAMPLES, Hits, find_hits
 from tonecomb.core.method import Frames, Method
 from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.record.recording import Recording, Stretch
+from tonecomb.core.record.recording import Array, Recording, Stretch
+from tonecomb.core.record.signal import Signal
 from tonecomb.core.record.statistics import uncalibrated
 from tonecomb.core.record.survey import survey
 from tonecomb.core.say import changing, coded
 from tonecomb.core.say.caution import Caution, Detector, Edit, Seen, setting
+from tonecomb.core.say.numbers import with_std
 from tonecomb.core.steps.comb_notch import CombNotch
+from tonecomb.core.steps.envelope import Envelope
 from tonecomb.core.steps.filters import LowPass
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
@@ -43,6 +47,8 @@ _BIN_OFF_DB = 0.5
 _OFFSET = 10.0  # times the rms about it
 _MAINS_OFF = 0.003
 _WIDE_DB = 1.5
+_LISTENED = 1 << 19  # samples in which hits are looked for
+_MANY = 40.0  # hits, from which they are told unasked
 _FINER, _FINER_FRAMES = 4, 4  # times the frame, and so many of these
 _STRONGEST = 5  # peaks that are looked at more closely
 _OF_NOISE = 12.0  # times the median about it, above which a maximum of so few frames is no noise
@@ -54,14 +60,31 @@ def look(analysis: Analysis, recording: Recording, progress: Progress = silent) 
     method, source = analysis.method, analysis.method.source
     signal = prepare(recording, source.steps)
     start, stop = source.span(signal)
-    found = survey(signal, source.channel, start, stop, part(progress, 0, 0.7))
+    found = survey(signal, source.channel, start, stop, part(progress, 0, 0.5))
+    heard = _heard(signal, method, start, stop, part(progress, 0.5, 0.7))
     frame, fs = _FINER * method.frames.frame, signal.rate
     if frame > stop - start:
-        return Seen(found, None)
+        return Seen(found, None, heard)
     first = Stretch(start / fs, (start + min(stop - start, _FINER_FRAMES * frame)) / fs)
     finer = Method(replace(source, stretch=first), Frames(frame=frame))
     spectrum = run_spectrum(finer, recording, part(progress, 0.7, 1)).spectrum
-    return Seen(found, spectrum)
+    return Seen(found, spectrum, heard)
+
+
+def _heard(
+    signal: Signal, method: Method, start: int, stop: int, progress: Progress
+) -> tuple[Hits, ...]:
+    """Hits that repeat; none are looked for in what grows, in an envelope, or in too little."""
+    source = method.source
+    envelope = any(isinstance(step, Envelope) for step in source.steps)
+    if signal.recording.live or envelope or stop - start < LEAST_SAMPLES:
+        return ()
+
+    def read(first: int, last: int) -> Array:
+        return signal.samples.read(source.channel, start + first, start + last)
+
+    found = find_hits(read, stop - start, signal.rate, progress, _LISTENED)
+    return tuple(one for one in found.hits if one.frequency * found.seconds >= _MANY)
 
 
 def find_cautions(analysis: Analysis, recording: Recording, seen: Seen) -> tuple[Caution, ...]:
@@ -358,11 +381,27 @@ def _list_cut(a: Analysis, seen: Seen) -> Caution | None:
     )  # fmt: skip
 
 
+def _hits(a: Analysis, seen: Seen) -> Caution | None:
+    """Hits such as a bearing's: a spectrum shows them least where they are told best."""
+    if not seen.hits:
+        return None
+    first, nyquist = seen.hits[0], a.fs / 2
+    low, high = max(first.band.low, nyquist / 200), min(first.band.high, 0.99 * nyquist)
+    text = (
+        f"Hits repeat {with_std(first.frequency, first.std)} times a second and ring from "
+        f"{first.band.low:.4g} to {first.band.high:.4g} Hz, as those of a bearing's or a gear's "
+        "fault do"
+    )
+    more = len(seen.hits) - 1
+    text += f"; {more} other{'s' if more > 1 else ''} besides" if more else ""
+    return Caution("hits", f"{text}.", "Analyse their envelope", _with_step(Envelope(low, high)))
+
+
 DETECTORS: tuple[Detector, ...] = (
     _clipped, changing.held, changing.quantised, _one_frame, _overlap_gap, changing.nonstationary,
     changing.moving, changing.comes_and_goes, changing.content_changes, _unresolved,
     _low_averages, _offset, _alias_risk, _hum, _padding, _scalloping, changing.damping_limited,
-    _unfitted, _list_cut,
+    _unfitted, _list_cut, _hits,
 )  # fmt: skip
 
 

@@ -152,8 +152,9 @@ def _combs(told: _Told) -> list[Part]:
     """Families, the strongest first."""
     ordered = sorted(told.families, key=lambda comb: -comb.power)
     parts = [Part(f"{_family(comb, told)}.", "comb", comb.name) for comb in ordered[:_FAMILIES]]
-    if len(ordered) > _FAMILIES:
-        parts.append(Part(f"{len(ordered) - _FAMILIES} weaker families more.", "comb"))
+    if (more := len(ordered) - _FAMILIES) > 0:
+        name = "family" if more == 1 else "families"
+        parts.append(Part(f"{more} weaker {name} more.", "comb"))
     return parts
 
 
@@ -228,8 +229,9 @@ def _tones(told: _Told) -> list[Part]:
         if doing is not None and doing.kind != "steady":
             text += f", {behaviour_words(doing)}"
         parts.append(Part(f"{text}.", "peak", frequency=tone.frequency))
-    if len(ordered) > _SINGLE:
-        parts.append(Part(f"{len(ordered) - _SINGLE} weaker single tones more.", "peak"))
+    if (more := len(ordered) - _SINGLE) > 0:
+        tones = "tone" if more == 1 else "tones"
+        parts.append(Part(f"{more} weaker single {tones} more.", "peak"))
     return parts
 
 
@@ -272,6 +274,11 @@ def _changes(told: _Told) -> list[Part]:
     return [Part(one.text, "caution", one.code) for one in told.cautions if one.code in _CHANGES]
 
 
+def _hits(told: _Told) -> list[Part]:
+    """Hits that repeat."""
+    return [Part(one.text, "caution", one.code) for one in told.cautions if one.code == "hits"]
+
+
 def _unsure(told: _Told) -> list[Part]:
     """What could not be told, and why."""
     found = [one for code in _UNSURE for one in told.cautions if one.code == code]
@@ -279,6 +286,6 @@ def _unsure(told: _Told) -> list[Part]:
 
 
 RULES: tuple[Callable[[_Told], list[Part]], ...] = (
-    _level, _combs, _tones, _modes, _changes, _unsure,
+    _level, _combs, _tones, _modes, _hits, _changes, _unsure,
 )  # fmt: skip
 """What is told, in this order. To tell something else: a rule and its place here."""
