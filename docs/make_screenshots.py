@@ -66,6 +66,9 @@ def bench_pictures() -> None:
     bench.grab().save(str(SHOTS / "combs.png"))
     bench.readings.show_page("peaks")
     bench.store.apply("Back", before)
+    changes_picture(bench, settle)
+    tour_picture(bench, settle)
+    bench.store.apply("Back", before)
     made_pictures(bench, settle)
     live_picture(bench, settle)
     resonance_picture(bench, settle)
@@ -78,12 +81,41 @@ def bench_pictures() -> None:
     del app
 
 
+def changes_picture(bench: Bench, settle: Callable[[], None]) -> None:
+    """The bullwheel against the gearbox, by the list of what changed."""
+    from tonecomb.core.document import select
+
+    bench.context.held.hold()
+    document = bench.store.document
+    bench.store.apply("Other", select(document, document.current, 2))
+    settle()
+    bench.readings.show_page("changes")
+    settle()
+    bench.readings.changes.tree.setCurrentItem(bench.readings.changes.tree.topLevelItem(2))
+    settle()
+    bench.grab().save(str(SHOTS / "changes.png"))
+    bench.readings.show_page("peaks")
+
+
+def tour_picture(bench: Bench, settle: Callable[[], None]) -> None:
+    """The walk through one job, at its third step."""
+    bench.store.undo()
+    bench.store.undo()
+    settle()
+    bench.tour.start()
+    for _ in range(2):
+        assert bench.tour.callout is not None
+        bench.tour.callout.onward.emit()
+        settle()
+    bench.grab().save(str(SHOTS / "tour.png"))
+    bench.tour.leave()
+
+
 def live_picture(bench: Bench, settle: Callable[[], None]) -> None:
     """The simulated node, whose motor was turned up a moment ago, with a comb that follows."""
     from PyQt6.QtTest import QTest
 
     from tonecomb.desktop.stage.live_bar import Last
-    from tonecomb.live.watching import Alarm, Trigger
 
     before = bench.store.document
     bench.stage.live_bar.choice.choose(Last(10.0))
@@ -102,16 +134,6 @@ def live_picture(bench: Bench, settle: Callable[[], None]) -> None:
     bench.stage.spectrum.set_limits(0, 640)
     QTest.qWait(4000)
     bench.grab().save(str(SHOTS / "live.png"))
-    trigger = Trigger(1, 3.3, before=0.2, length=1.0)
-    bench.live.watching.watch_for((trigger, (Alarm(1, 440.0, 520.0, 0.5),)))
-    bench.readings.show_page("events")
-    bench.stage.live_bar.choice.choose(Last(5.0))
-    QTest.qWait(5500)
-    bench.live.watching.set_aside(2)
-    QTest.qWait(500)
-    bench.grab().save(str(SHOTS / "captures.png"))
-    bench.readings.show_page("peaks")
-    bench.live.watching.watch_for((None, ()))
     bench.stage.toggle_pane("spectrogram")
     bench.live.end()
     settle()
@@ -218,8 +240,6 @@ def filter_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     from tonecomb.core.document import select, set_steps
     from tonecomb.core.steps.comb_notch import CombNotch
     from tonecomb.core.steps.filters import BandPass
-    from tonecomb.core.steps.isolate import Isolate
-    from tonecomb.core.steps.regions import Outline
 
     before, stage = bench.store.document, bench.stage
     drive = bench.store.ref
@@ -242,20 +262,6 @@ def filter_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     settle()
     bench.grab().save(str(SHOTS / "envelope.png"))
     stage.toggle_pane("envelope")
-    run_up = next(ref for ref in before.recordings if ref.name == "run-up")
-    bench.store.apply("Run-up", select(before, run_up.id, 0))
-    assert bench.store.ref is not None
-    mesh = Outline(((5.0, 60.0), (45.0, 240.0), (88.0, 450.0), (88.0, 520.0), (40.0, 330.0),
-                    (5.0, 150.0)))  # fmt: skip
-    steps_ = (Isolate((mesh,)),)
-    bench.store.apply("Isolate", set_steps(bench.store.document, bench.store.ref, steps_))
-    bench.store.edit_method("Change", frame=4096)
-    stage.toggle_pane("spectrogram")
-    settle()
-    stage.spectrum.set_limits(0, 640)
-    settle()
-    bench.grab().save(str(SHOTS / "isolated.png"))
-    stage.toggle_pane("spectrogram")
     bench.store.apply("Back", before)
     settle()
 
@@ -277,6 +283,9 @@ def resonance_picture(bench: Bench, settle: Callable[[], None]) -> None:
     settle()
     bench.grab().save(str(SHOTS / "resonance.png"))
     bench.readings.show_page("peaks")
+    bench.store.apply("Back", before)
+    changes_picture(bench, settle)
+    tour_picture(bench, settle)
     bench.store.apply("Back", before)
     settle()
 
