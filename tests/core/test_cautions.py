@@ -39,6 +39,7 @@ CALM = Method.of(frame=2000, scaling="psd")
 AMPLITUDE = Method.of(frame=2000)
 CLIPPED = np.where(abs(T - 9) < 1, 1.0, 0.8) * np.clip(1.3 * tone(37.013), -1, 1) + 0.0
 
+
 def struck(rate: float) -> Array:
     """Hits that slip a little, each ringing at 310 Hz."""
     gaps = (1 + 0.01 * np.random.default_rng(4).normal(size=round(41 * rate))) / rate

@@ -95,12 +95,13 @@ def bench(
 ) -> Iterator[Bench]:  # fmt: skip
     """An empty bench; the demo's folder is already filled."""
     from tonecomb.core.record import pyramid
+    from tonecomb.core.say import cautions
     from tonecomb.core.steps.sections import get_ready
     from tonecomb.demo import ropeway
     from tonecomb.desktop.acts import opening
     from tonecomb.desktop.bench import Bench
     from tonecomb.desktop.kit import settings
-    from tonecomb.desktop.state import results, scheduler
+    from tonecomb.desktop.state import advice, results, scheduler
 
     get_ready()  # or a job more would be under way, now and then
     settings.settings().clear()
@@ -109,6 +110,7 @@ def bench(
         patch.setattr(ropeway, "folder", lambda: demo)
         for work in (results.run_spectrum, results.run_findings):
             patch.setattr(results, work.__name__, remembered(work))
+        patch.setattr(advice, "look", cautions.look)  # which remembers
         patch.setattr(scheduler, "_SETTLE_MS", 5)  # nobody types here
         patch.setattr(opening, "open_file", opened_once)
         patch.setattr(pyramid, "build_many", drawn_once)

@@ -93,7 +93,8 @@ def test_a_bearing_is_added_to_the_machine(
         asking.name.setText("DE")
         for field, value in ((asking.diameter, 60.0), (asking.pitch, 39.04)):
             field.setValue(value)
-        ok = asking.findChildren(QDialogButtonBox)[0].button(QDialogButtonBox.StandardButton.Ok)
+        buttons = asking.findChildren(QDialogButtonBox)[0].buttons()
+        (ok,) = [one for one in buttons if one.text() == "Name its rates"]
         QTest.mouseClick(ok, Qt.MouseButton.LeftButton)
         assert "smaller than the circle's" in asking.wrong.text() and not asking.known
         asking.diameter.setValue(7.94)

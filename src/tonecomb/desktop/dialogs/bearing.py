@@ -41,9 +41,8 @@ class BearingDialog(Form):
         self.told, self.wrong = label("", "quiet", wrap=True), label("", "quiet", wrap=True)
         outer.addWidget(self.told)
         outer.addWidget(self.wrong)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        buttons.addButton("Name its rates", QDialogButtonBox.ButtonRole.AcceptRole)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         outer.addWidget(buttons)

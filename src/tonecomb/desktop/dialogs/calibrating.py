@@ -83,7 +83,7 @@ class CalibrationDialog(Form):
         self._all.setVisible(count > 1)
         outer.addWidget(self._all)
         outer.addStretch(1)
-        self.go, leave = QPushButton("Calibrate"), QPushButton("Leave it")
+        self.go, leave = QPushButton("Calibrate"), QPushButton("Cancel")
         self.go.setDefault(True)
         self.go.clicked.connect(self.take)
         leave.clicked.connect(self.reject)

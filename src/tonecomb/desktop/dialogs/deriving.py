@@ -77,7 +77,7 @@ class DerivingDialog(Form):
         self._told = label("", "quiet", wrap=True)
         outer.addWidget(self._told)
         outer.addStretch(1)
-        self.make, leave = QPushButton("Make it"), QPushButton("Leave it")
+        self.make, leave = QPushButton("Make it"), QPushButton("Cancel")
         self.make.setDefault(True)
         self.make.clicked.connect(self.accept)
         leave.clicked.connect(self.reject)

@@ -135,7 +135,7 @@ class ImportDialog(Form):
             f"Also for {others} more {'file' if others == 1 else 'files'} of this shape", "quiet"
         )
         also.setVisible(others > 0)
-        self.go, leave = QPushButton(go), QPushButton("Leave it")
+        self.go, leave = QPushButton(go), QPushButton("Cancel")
         self.go.setDefault(True)
         self.go.clicked.connect(self.accept)
         leave.clicked.connect(self.reject)

@@ -58,7 +58,7 @@ class KnownToneDialog(Form):
         self.go = QPushButton("Calibrate so")
         self.go.setToolTip("Have the channel read this tone as it is known")
         buttons.addButton(self.go, QDialogButtonBox.ButtonRole.AcceptRole)
-        buttons.addButton("Leave it", QDialogButtonBox.ButtonRole.RejectRole)
+        buttons.addButton("Cancel", QDialogButtonBox.ButtonRole.RejectRole)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         outer.addWidget(buttons)

@@ -151,6 +151,8 @@ def style_sheet(t: Theme) -> str:
     QCheckBox:focus {{ color: {t.accent}; }}
     QGraphicsView[tabbed="true"], QTreeWidget[tabbed="true"], QTableView[tabbed="true"],
     QListWidget[tabbed="true"] {{ border: 1px solid {t.accent}; }}
+    QDialogButtonBox {{ button-layout: 3; }}
+    #rows::item {{ height: 22px; }}
     #tab {{ background: transparent; border: none; border-bottom: 2px solid {t.accent};
             color: {t.ink}; font-weight: 600; padding: 2px 0 0 0; text-align: left; }}
     #phrase {{ background: transparent; border: none; border-bottom: 1px dotted {t.accent};

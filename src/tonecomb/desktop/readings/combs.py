@@ -43,6 +43,7 @@ class CombReadings(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         self.tree = QTreeWidget()
         self.tree.setAccessibleName("Combs")
+        self.tree.setObjectName("rows")
         self.tree.setFont(font(9))
         self.tree.setColumnCount(len(_TIPS))
         self.tree.setRootIsDecorated(True)
@@ -142,6 +143,7 @@ class CombReadings(QWidget):
             if place is not None and place[0] == i:
                 self.tree.setCurrentItem(item if place[1] is None else self._child(item, place[1]))
         self.tree.blockSignals(False)
+        self.tree.setVisible(bool(self._shown))  # no heads over nothing
         self._tell()
 
     def _row(self, shown: ShownComb, i: int) -> QTreeWidgetItem:

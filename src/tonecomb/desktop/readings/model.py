@@ -51,7 +51,7 @@ COLUMNS = (
     Shown("behaviour", "Behaviour", "does", "What the tone does over the stretch: nothing for one "
           "that is steady; ± Hz for one that moves; in how many of the frames it stands; by how "
           "many dB it swells and fades; hump for one that is no single tone",
-          lambda row: brief(row.doing), 72),
+          lambda row: brief(row.doing)),
     Shown("share_of_frames", "Share of the frames", "frames",
           "Share of the frames in which the tone stands, in percent",
           lambda row: "–" if row.doing is None else f"{100 * row.doing.share:.0f}", 46),

@@ -49,6 +49,7 @@ class ResonanceReadings(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.tree, 1)
         column.addWidget(self.told)
+        column.addStretch(0)
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         """Show the modes; the chosen row stays."""
@@ -69,6 +70,7 @@ class ResonanceReadings(QWidget):
         if (kept := self.tree.topLevelItem(row)) is not None:
             self.tree.setCurrentItem(kept)
         self.tree.blockSignals(False)
+        self.tree.setVisible(self.tree.topLevelItemCount() > 0)
         self._tell()
 
     def filter(self, text: str) -> None:

@@ -18,6 +18,7 @@ from tonecomb.desktop.kit.theme import Theme, current_theme, font
 from tonecomb.desktop.kit.widgets import link
 
 _FIRST_TALL = 100  # pixels of the sentences that are shown before more are asked for
+_LOW_WINDOW = 660  # pixels of a window's height, up to which the first sentence has to do
 _BETWEEN = 3  # pixels
 _ABOUT_WIDE = 220  # pixels, where it has not been laid out yet
 
@@ -75,11 +76,13 @@ class ShortReadings(QWidget):
         if self.whole:
             return self.parts
         metrics, tall, count = QFontMetrics(self.words.font()), 0, 0
+        window = self.window()
+        most = 0 if window is not None and window.height() <= _LOW_WINDOW else _FIRST_TALL
         area = QRect(0, 0, max(self.width(), _ABOUT_WIDE), 10_000)
         for part in self.parts:
             words = metrics.boundingRect(area, Qt.TextFlag.TextWordWrap, part.text)
             tall += words.height() + _BETWEEN
-            if count and tall > _FIRST_TALL:
+            if count and tall > most:
                 break
             count += 1
         return self.parts[:count]

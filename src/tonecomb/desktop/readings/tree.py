@@ -17,6 +17,7 @@ def readings_tree(
     ``fixed`` (column, pixels)."""
     tree = QTreeWidget()
     tree.setAccessibleName(name)
+    tree.setObjectName("rows")
     tree.setFont(font())
     tree.setRootIsDecorated(False)
     tree.setColumnCount(len(heads))

@@ -5,8 +5,16 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QWidget
+from PyQt6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLayout, QWidget
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.method import Method, Resolution, resolution
@@ -17,6 +25,7 @@ from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.kit.widgets import label, panel
 from tonecomb.desktop.state.store import Store
 
+_NARROWEST = 480  # pixels
 _SMALLEST = 6  # frames go from 2⁶ samples upward on the handle
 _FIGURES = (
     ("takes", "How long it takes to record, and how many samples that is"),
@@ -47,6 +56,7 @@ class Ruler(QWidget):
         row.setSpacing(16)
         self._values: dict[str, QLabel] = {}
         self._captions: dict[str, QLabel] = {}
+        self._wanted = {name for name, _ in _FIGURES}
         for name, tip in _FIGURES:
             pair = QHBoxLayout()
             pair.setSpacing(6)
@@ -60,12 +70,16 @@ class Ruler(QWidget):
             self._captions[name] = caption
             row.addLayout(pair)
         row.addWidget(label(""), 1)
-        row.addWidget(label("finer in time", "quiet"))
+        self._row, self._ends = row, (label("finer in time", "quiet"),
+                                      label("finer in frequency", "quiet"))  # fmt: skip
+        row.addWidget(self._ends[0])
         self.handle = Handle()
         self.handle.chosen.connect(self._choose)
         self.handle.tried.connect(self._try)
         row.addWidget(self.handle, 3)
-        row.addWidget(label("finer in frequency", "quiet"))
+        row.addWidget(self._ends[1])
+        for layout in (outer, row):  # what has no room is left out
+            layout.setSizeConstraint(QLayout.SizeConstraint.SetNoConstraint)
         self.setFixedHeight(42)
         store.changed.connect(self.refresh)
         self.refresh()
@@ -79,21 +93,43 @@ class Ruler(QWidget):
         signal, method = self._store.current, self._store.method
         if signal is None or method is None:
             self._say({})
-            self._values["takes"].hide()
-            self._captions["takes"].hide()
+            self._wanted = set(self._values) - {"takes"}
+            self._make_room()
             self.handle.set_range(0, None)
             return
         self._tell(method, signal)
         made = signal.recording.truth is not None
         lasts = f"{lasting(signal.duration)}, {signal.length} samples"
         self._values["takes"].setText(lasts)
-        for name, shown in (("takes", made), ("ENBW", not made)):
-            self._values[name].setVisible(shown)
-            self._captions[name].setVisible(shown)
+        self._wanted = set(self._values) - {"ENBW" if made else "takes"}
+        self._make_room()
         stretch = method.source.stretch or whole(signal)
         length = max(1, round((stretch.end - stretch.start) * signal.rate))
         largest = max(_SMALLEST, min(22, int(math.log2(length))))
         self.handle.set_range(largest, math.log2(max(method.frames.frame, 2)))
+
+    def _make_room(self) -> None:
+        """Leave out what matters least where there is no room for all."""
+        groups = {name: (self._captions[name], self._values[name]) for name in self._values}
+        for name, pair in groups.items():
+            for one in pair:
+                one.setVisible(name in self._wanted)
+        for end in self._ends:
+            end.show()
+        lesser: list[tuple[QLabel, ...]] = [groups["ENBW"], self._ends]
+        lesser += [groups[name] for name in ("up to", "frame", "takes", "bin")]
+        for group in lesser:
+            if self._row.minimumSize().width() <= self.width():
+                break
+            for one in group:
+                one.hide()
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(_NARROWEST, 42)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._make_room()
 
     def _tell(self, method: Method, signal: Signal) -> Resolution | None:
         """Say what a method resolves, None where it does not fit the stretch."""

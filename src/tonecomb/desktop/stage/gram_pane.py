@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import Any
 
 from PyQt6.QtWidgets import QVBoxLayout
 
@@ -51,9 +52,10 @@ class GramPane(Pane):
         )  # fmt: skip
         self.way.setToolTip("Whether time runs downward, or from left to right as on the waveform")
         self.scale = ScaleStrip()
+        self._tip = self.scale.toolTip()
         self._facts = label("", "quiet")
         self._facts.setFont(font(9))
-        bar = row(self.pooling, self.way, self.colours, self.scale, self._facts)
+        self._bar = bar = row(self.pooling, self.way, self.colours, self.scale, self._facts)
         bar.setStretch(3, 1)
         bar.setContentsMargins(70, 2, 8, 0)
         inside = QVBoxLayout(self)
@@ -150,6 +152,7 @@ class GramPane(Pane):
         self.picture.show_gram(gram)
         self._facts.setText(self.picture.facts())
         self._facts.setToolTip(self._facts.text())
+        self._make_room()
 
     def _choose(self, _: object) -> None:
         settings.settings().setValue("colours", self.colours.value)
@@ -170,6 +173,16 @@ class GramPane(Pane):
         """A line at the time (s) that another view points at; none for None."""
         for plot in (self.plot, self.sideways):
             plot.lines.show_time(time if self.picture.gram is not None else None)
+
+    def _make_room(self) -> None:
+        """How many frames there are is told by the scale's tooltip where there is no room."""
+        self._facts.show()
+        self.scale.setToolTip(f"{self._tip}\n{self._facts.text()}")
+        self._facts.setVisible(self._bar.minimumSize().width() <= self.width())
+
+    def resizeEvent(self, event: Any) -> None:
+        super().resizeEvent(event)
+        self._make_room()
 
     def _draw_strip(self, *_: object) -> None:
         """The waveform beside time."""

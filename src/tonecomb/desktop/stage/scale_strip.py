@@ -35,7 +35,7 @@ class ScaleStrip(QWidget):
         self._held = 0  # -1 the low end, 1 the high one, 2 both
         self._from = 0.0
         self.setFixedHeight(30)
-        self.setMinimumWidth(180)
+        self.setMinimumWidth(150)
         self.setMaximumWidth(420)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Colour scale")
