@@ -305,10 +305,16 @@ def _modes(
     spectrum, peaks, fits = estimate.spectrum, found.peaks, method.search.fits
     teeth = {line for comb in combs for line in comb.lines}
     moving = found.moving
+    # Hits that slip have teeth so wide that a few frames show several peaks in each.
+    slip = [
+        comb for comb in combs
+        if 2 * sum(not peaks[i].tone.steady for i in comb.lines) > len(comb.lines)
+    ]  # fmt: skip
     alone = [
         peak for i, peak in enumerate(peaks)
         if i not in teeth and not (moving and moving.sweeps(peak.tone.frequency))
         and not any(comb.goes_on_to(peak.tone.frequency) for comb in combs)
+        and not any(comb.beside_tooth(peak.tone.frequency) for comb in slip)
     ]  # fmt: skip
     decay = None if estimate.single is None else estimate.single.samples
     data = Data(spectrum, taper, estimate.fs, decay, found.averages)
@@ -318,6 +324,7 @@ def _modes(
     by_itself = [
         one for one in find_resonances(data, [peak.tone.frequency for peak in alone])
         if not any(fit.low <= one.frequency <= fit.high for fit in fits)
+        and not any(comb.beside_tooth(one.frequency) for comb in slip)
     ]  # fmt: skip
     still = [peak for peak in peaks if peak.tone.steady]
     if decay is not None or moving or len(still) < _SEVERAL or found.floor is None:

@@ -118,6 +118,12 @@ class Comb:
         beyond = abs(turns) > max(abs(tooth.number) for tooth in self.teeth)
         return beyond and len(self.lines) >= LONG and abs(turns - round(turns)) < ON_TOOTH
 
+    def beside_tooth(self, frequency: float) -> bool:
+        """Whether a frequency (Hz) is so near to a multiple that it is a part of a tooth, where the
+        teeth are many and wide."""
+        turns = (frequency - (self.carrier or 0.0)) / self.spacing
+        return len(self.lines) >= LONG and abs(turns - round(turns)) < ON_TOOTH
+
     def place(self, number: int) -> float:
         """Where tooth ``number`` should be, in Hz."""
         return (self.carrier or 0.0) + number * self.spacing

@@ -57,6 +57,10 @@ class _Told:
         for i, peak in enumerate(self.analysis.peaks or ()):
             note = self.said.of(peak, self.analysis)
             hump = peak.behaviour is not None and peak.behaviour.kind == "hump"
+            # A mode's own peak keeps no phase; a tone may stand on one.
+            hump = hump or (
+                not peak.tone.steady and self.analysis.resonance(peak) is not None
+            )  # fmt: skip
             if not hump and not (note is not None and note.aside):
                 found[i] = peak
         return found

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFrame, QPushButton, QVBoxLayout, QWidget
 from tonecomb.desktop.kit.theme import current_theme
 from tonecomb.desktop.kit.widgets import label, link, row
 
-_WIDE = 300
+_WIDE, _MARGIN = 300, 14
 _APART = 10  # pixels between a control and the words
 _ROUND = 4
 
@@ -45,7 +45,7 @@ class Callout(QFrame):
         self.go.clicked.connect(self.onward)
         self.away = link("Leave the tour", "Escape", self.left.emit)
         column = QVBoxLayout(self)
-        column.setContentsMargins(14, 12, 14, 12)
+        column.setContentsMargins(_MARGIN, 12, _MARGIN, 12)
         column.setSpacing(8)
         column.addWidget(self.title)
         column.addWidget(self.text)
@@ -56,6 +56,7 @@ class Callout(QFrame):
         """Show these words, and these on the button."""
         self.title.setText(title)
         self.text.setText(text)
+        self.text.setFixedHeight(self.text.heightForWidth(_WIDE - 2 * _MARGIN))
         self.go.setText(go)
         self.adjustSize()
         self.show()
