@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 import pytest
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QPushButton
+from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 from tests.desktop.test_bench import drag
 from tests.support import estimated
 
@@ -238,7 +239,9 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
     assert not pane.isVisible(), "the waveform has the stage for itself"
 
 
-def test_what_changed_is_listed_against_the_held_trace(opened: Bench, settle: Settle) -> None:
+def test_what_changed_is_listed_against_the_held_trace(
+    opened: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
     """Held, then another channel: the list is made when it is asked for, a row goes to its
     place, and it is copied as a table."""
     page = opened.readings.changes
@@ -270,6 +273,11 @@ def test_what_changed_is_listed_against_the_held_trace(opened: Bench, settle: Se
     clipboard = QApplication.clipboard()
     assert clipboard is not None
     assert len(clipboard.text().splitlines()) == 1 + len(page.rows)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "r.html"), ""))
+    opened.exports.export_report()
+    settle()
+    page_html = (tmp_path / "r.html").read_text()
+    assert "since drive-steady" in page_html and "413.100" in page_html
     opened.context.held.drop(opened.store.document.held[0].id)
     settle()
     assert opened.readings.page == "peaks", "the page goes with the trace"

@@ -24,6 +24,7 @@ from tonecomb.formats import atomic, readings
 from tonecomb.formats.columns import Table
 from tonecomb.formats.kinds import table as kinds
 from tonecomb.formats.kinds.kind import Context as Telling
+from tonecomb.formats.kinds.kind import Told
 from tonecomb.formats.registry import WRITERS, write_recording
 from tonecomb.formats.report.figures import Panel
 
@@ -38,6 +39,7 @@ class Exports(QObject):
         self._window, self._store, self._jobs = context.window, context.store, context.jobs
         self._results, self._watched = context.results, context.watched
         self._notices, self._stage = context.notices, stage
+        self._changes = context.changes
 
     def _named(self) -> tuple[Recording, Signal] | None:
         """What is analysed, under its name on the shelf; None, and a notice, when nothing is
@@ -93,12 +95,15 @@ class Exports(QObject):
         view = self._stage.spectrum.figure_view()
         said = knowledge(self._store.ref)
         asked = {"slices": self._watched["slices"].wanted}
+        before = self._changes.before()
 
         def make(_: Path, progress: Progress) -> bytes:
             from tonecomb.formats.report.html import report
 
             recording, analysis = complete(part(progress, 0, 0.4))
             found = kinds.besides(analysis.method, recording, asked, part(progress, 0.4, 0.6))
+            if before is not None:
+                found = [*found, Told(kinds.kind("changes"), before)]
             told = part(progress, 0.6, 1)
             return report(recording, analysis, view, told, said=said, besides=found).encode()
 

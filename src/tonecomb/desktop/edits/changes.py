@@ -7,11 +7,12 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tonecomb.core.analysis import Analysis, run_findings
 from tonecomb.core.errors import UserError
 from tonecomb.core.find.differences import Differences, differences
-from tonecomb.core.find.knowledge import NOTHING, knowledge
+from tonecomb.core.find.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.core.progress import Progress
 from tonecomb.desktop.edits.held import HeldTraces
 from tonecomb.desktop.state.scheduler import Slot, Want
 from tonecomb.desktop.state.state import State
+from tonecomb.formats.kinds.changes import Before
 
 _TEACH = "Hold a trace (H), then look at another recording, channel or stretch: what came, went, "
 _TEACH += "moved, grew and fell since is listed here."
@@ -27,6 +28,7 @@ class Changes(QObject):
         super().__init__(held)
         self._store, self._results, self._held = state.store, state.results, held
         self.found: Differences | None = None
+        self._said_before: Knowledge = NOTHING
         self.reason = _TEACH
         self._wants = False
         self._slot = Slot(state.scheduler, self._wanted, lazy=True)
@@ -53,6 +55,8 @@ class Changes(QObject):
         refs = (document.get(trace.recording), self._store.ref)
         said_before, said = (NOTHING if ref is None else knowledge(ref) for ref in refs)
 
+        self._said_before = said_before
+
         def work(progress: Progress) -> Differences:
             found = run_findings(estimate, method, recording, progress)
             shown = method.having(shown=now.method.shown)
@@ -61,6 +65,10 @@ class Changes(QObject):
 
         key = ("changes", signal.key, now.method, trace.id, trace.method, said_before, said)
         return Want(key, "Looking for what changed", work, background=True)
+
+    def before(self) -> Before | None:
+        """What the list is held against, for a report; None where there is no list."""
+        return None if self.found is None else Before(self.found.before, self._said_before)
 
     def _arrived(self, found: Differences | None) -> None:
         self.found, self.reason = found, _TEACH
