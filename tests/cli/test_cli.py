@@ -242,10 +242,10 @@ def test_averages_bands_and_cautions(demo: Path) -> None:
 
 def test_combs_of_the_demo(demo: Path, tmp_path: Path) -> None:
     """Motor, mains, and the mesh's sidebands, tied to the motor; and the bearing's own comb."""
-    done = run_alone("analyse", demo / "drive-steady.h5", "--channel", 2, "--channel", 3, "--json",
-                "--out", tmp_path, "--peaks-above", 45,
-                prelude=NO_QT)  # fmt: skip
-    gearbox, bullwheel = json.loads(done.stdout)["analyses"]
+    drive = ("analyse", demo / "drive-steady.h5", "--json", "--peaks-above", 45, "--channel")
+    done = run_alone(*drive, 2, "--out", tmp_path / "Gearbox-DE", prelude=NO_QT)
+    (gearbox,) = json.loads(done.stdout)["analyses"]
+    (bullwheel,) = json.loads(call(*drive, 3).stdout)["analyses"]
     motor, mains, sides = gearbox["combs"]
     assert motor["fundamental_hz"] == pytest.approx(24.3, abs=1e-3)
     assert [tooth["number"] for tooth in motor["teeth"] if tooth["found"]] == [1, 2, 3, 4]

