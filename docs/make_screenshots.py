@@ -85,6 +85,7 @@ def changes_picture(bench: Bench, settle: Callable[[], None]) -> None:
     """The bullwheel against the gearbox, by the list of what changed."""
     from tonecomb.core.document import select
 
+    settle()
     bench.context.held.hold()
     document = bench.store.document
     bench.store.apply("Other", select(document, document.current, 2))
@@ -283,9 +284,6 @@ def resonance_picture(bench: Bench, settle: Callable[[], None]) -> None:
     settle()
     bench.grab().save(str(SHOTS / "resonance.png"))
     bench.readings.show_page("peaks")
-    bench.store.apply("Back", before)
-    changes_picture(bench, settle)
-    tour_picture(bench, settle)
     bench.store.apply("Back", before)
     settle()
 

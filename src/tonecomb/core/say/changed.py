@@ -34,7 +34,7 @@ def words(one: Difference, unit: str) -> str:
             std = math.hypot(*(_known(r.frequency_std) for r in (one.before, one.now)))
             told.append(f"moved by {_by(off, std)} Hz from {one.before.frequency:.7g} Hz")
         else:
-            by = _by(one.change_db, one.change_db_std)
+            by = with_std(abs(one.change_db), one.change_db_std)
             levels = f"{significant(one.before.level)} → {significant(one.now.level)} {unit}"
             told.append(f"{verdict} by {by} dB, {levels}")
     return f"{subject(one)}: {'; '.join(told)}"

@@ -136,7 +136,10 @@ class HeldTraces(QObject):
                 UserError(f"{MOST} traces are held already", remedy="drop one on the shelf first")
             )
             return
-        trace = _trace(ref, analysis.channel.name, ref.method)
+        # What is shown may still be of the channel before.
+        channels, number = recording.channels, ref.method.source.channel
+        known = channels[number] if number < len(channels) else analysis.channel
+        trace = _trace(ref, known.name, ref.method)
         self._store.apply("Hold trace", edits.hold(self._store.document, trace))
 
     def hold_alike(self, wanted: Sequence[tuple[str, int]]) -> None:
