@@ -165,8 +165,9 @@ class LossyContract(SoundContract):
     atol = 0.1  # as the coder likes it
 
     def test_it_says_so(self, tmp_path: Path) -> None:
-        opened = open_recording(self.make(tmp_path)[0])
-        assert [problem.code for problem in opened.problems] == ["lossy"]
+        understood = understand(self.make(tmp_path)[0])
+        assert [problem.code for problem in understood.recording.problems] == ["lossy"]
+        assert understood.guesses == (), "it opens without a question"
 
 
 class TestVorbis(LossyContract):

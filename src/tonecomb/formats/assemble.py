@@ -108,9 +108,10 @@ def assemble(
     samples: Samples = Columns(contents.samples, tuple(data))
     channels = tuple(_channel(columns[i], i) for i in data)
     even = _Even(samples, length, channels, part(progress, 0.4, 1.0))
-    problems = [*contents.problems, *even.settle(base, stamps, how, _row(contents))]
+    settled = even.settle(base, stamps, how, _row(contents))
+    problems = [*contents.problems, *settled]  # of the file's own there is nothing to ask
     told = tuple(guesses)
-    guesses += [problem.text for problem in problems]
+    guesses += [problem.text for problem in settled]
     if how.missing == "refuse" and contents.missing:
         guesses += [
             f"{channel.name} has {_values(contents.missing[i])}."
