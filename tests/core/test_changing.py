@@ -24,7 +24,7 @@ from tonecomb.core.record.recording import Array
 from tonecomb.core.say.behaviour import brief, words
 from tonecomb.core.say.cautions import cautions
 
-SEEDS = range(500, 503)
+SEEDS = range(500, 502)
 
 
 def read(x: Array, **settings: object) -> Analysis:
@@ -180,9 +180,9 @@ def test_samples_that_are_not_what_was_there(kind: str) -> None:
 
 
 def test_steady_records_are_left_in_peace() -> None:
-    peaks, wrong = score_steady(range(42))
-    assert peaks <= 4
-    assert wrong <= 2
+    peaks, wrong = score_steady(range(24))
+    assert peaks <= 2
+    assert wrong <= 1
 
 
 @pytest.mark.parametrize("code", ["nonstationary", "comes-and-goes", "held", "content-changes"])

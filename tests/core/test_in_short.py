@@ -7,6 +7,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from benchmarks.changing import COMBS, NOISES, SAMPLES
+from benchmarks.truth import made_recording
 from tests.support import recording
 
 import tonecomb
@@ -135,3 +137,20 @@ def test_nothing_is_told_of_what_was_not_looked_for() -> None:
     found = tonecomb.analyse(of, Method.of(frame=512, average=Highest()))
     assert in_short(found.analysis) == ()
     assert found.values()["in_short"] == []
+
+
+@pytest.mark.parametrize("kind", ["slow AM", "loud second", "wander 2", "run-up", "quantised"])
+def test_what_only_looks_like_hits_is_not_told_as_such(kind: str) -> None:
+    make = (NOISES | COMBS | SAMPLES)[kind]
+    for seed in (900, 902):
+        made = made_recording(make(seed).samples)
+        assert not [part for part in told(made) if part.name == "hits"]
+
+
+@pytest.mark.parametrize("channel", [0, 1])
+def test_orders_of_a_run_up_are_harmonics_that_run(demo: Path, channel: int) -> None:
+    """Orders 1, 2 and 17: the last is looked for where the first few are too few."""
+    parts = told(tonecomb.open(demo / "run-up.flac"), channel=channel)
+    assert parts[0].text.endswith("harmonics that run, and no tone that stands still.")
+    (moving,) = [part.text for part in parts if part.name == "moving"]
+    assert re.search(r"runs from about 1\d to 29 Hz", moving)

@@ -65,7 +65,7 @@ INFLATION = {"rectangular": (1.0, 1.0), "hamming": (1.28, 1.17), "hann": (1.53, 
 @pytest.mark.parametrize("name", INFLATION)
 @pytest.mark.parametrize("snr_db", [-10, 20, 60])
 def test_reaches_the_bound_times_the_windows_inflation(name: str, snr_db: float) -> None:
-    n, trials = 1024, 400
+    n, trials = 1024, 160
     rng = np.random.default_rng(1)
     sigma = np.sqrt(0.5 / 10 ** (snr_db / 10))
     taper = window(name)
@@ -84,9 +84,9 @@ def test_reaches_the_bound_times_the_windows_inflation(name: str, snr_db: float)
     bound_f = np.sqrt(6 / (10 ** (snr_db / 10) * n * (n**2 - 1))) / (2 * np.pi) * np.sqrt(2)
     bound_a = sigma * np.sqrt(2 / n)
     in_f, in_a = INFLATION[name]
-    # 400 trials know an rms to 3.5 %: three of those beside the 5 % that are allowed.
-    assert rms[0] < 1.05 * in_f * bound_f * 1.1
-    assert rms[1] < 1.05 * in_a * bound_a * 1.1
+    # 160 trials know an rms to 5.6 %: two of those beside the 5 % that are allowed.
+    assert rms[0] < 1.05 * in_f * bound_f * 1.11
+    assert rms[1] < 1.05 * in_a * bound_a * 1.11
     np.testing.assert_allclose(np.mean(claimed, axis=0) / rms, 1.0, atol=0.15)
 
 

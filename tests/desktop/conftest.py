@@ -87,11 +87,27 @@ def drawn_once() -> Callable[..., Any]:
     return building
 
 
+@pytest.fixture(scope="session")
+def clipping_once() -> Callable[..., Any]:
+    """Nor are the places where they are at their limits looked for twice."""
+    from tonecomb.core.record.clipping import clipped
+
+    kept: dict[object, Any] = {}
+
+    def looking(read: Any, built: Any) -> Any:
+        if built not in kept:
+            kept[built] = clipped(read, built)
+        return kept[built]
+
+    return looking
+
+
 @pytest.fixture
 def bench(
     qtbot: object, qapp: object, own_folders: Path, demo: Path,
     remembered: Callable[[Callable[..., Any]], Callable[..., Any]],
     opened_once: Callable[..., Any], drawn_once: Callable[..., Any],
+    clipping_once: Callable[..., Any],
 ) -> Iterator[Bench]:  # fmt: skip
     """An empty bench; the demo's folder is already filled."""
     from tonecomb.core.record import pyramid
@@ -101,7 +117,7 @@ def bench(
     from tonecomb.desktop.acts import opening
     from tonecomb.desktop.bench import Bench
     from tonecomb.desktop.kit import settings
-    from tonecomb.desktop.state import advice, results, scheduler
+    from tonecomb.desktop.state import advice, envelopes, results, scheduler
 
     get_ready()  # or a job more would be under way, now and then
     settings.settings().clear()
@@ -114,8 +130,10 @@ def bench(
         patch.setattr(scheduler, "_SETTLE_MS", 5)  # nobody types here
         patch.setattr(opening, "open_file", opened_once)
         patch.setattr(pyramid, "build_many", drawn_once)
+        patch.setattr(envelopes, "clipped", clipping_once)
         made = Bench()
         made.resize(1280, 800)
+        made.setUpdatesEnabled(False)  # all is laid out, nothing painted, unless a test wants it
         made.show()
         yield made
         patch.setattr(made.workspace, "may_discard", lambda what: True)

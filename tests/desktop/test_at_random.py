@@ -40,7 +40,7 @@ def check(found: dict[str, Any], seed: int) -> None:
 
 def test_some_things_at_random(demo: Path, tmp_path: Path) -> None:
     seed = 7
-    check(driven(demo, tmp_path, seed, 15, 180), seed)
+    check(driven(demo, tmp_path, seed, 8, 180), seed)
 
 
 @pytest.mark.slow

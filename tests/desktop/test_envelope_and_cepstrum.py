@@ -40,7 +40,7 @@ def test_one_key_finds_the_bearing(bullwheel: Bench, settle: Settle) -> None:
     assert pane.told.text().startswith("Hits at 88.36")
     band = pane.found.shown
     assert band.low < 3100 < band.high
-    places = [line.value() for line in pane.plot.line_places]
+    places = [line.value() for line in pane.plot.uprights.lines]
     assert places[:3] == pytest.approx([88.37, 176.74, 265.11], rel=1e-3)
     QTest.mouseClick(pane.take, Qt.MouseButton.LeftButton)
     settle()

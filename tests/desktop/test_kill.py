@@ -79,7 +79,7 @@ def kills(folder: Path, times: int, seed: int) -> None:
 
 
 def test_a_kill_loses_two_seconds_at_most(tmp_path: Path) -> None:
-    kills(tmp_path, 3, 0)
+    kills(tmp_path, 2, 0)
 
 
 @pytest.mark.slow

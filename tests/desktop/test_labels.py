@@ -59,7 +59,7 @@ def test_no_label_lies_over_anything(qtbot: object, qapp: object, size: tuple[in
     view.set_theme(PAPER)
     view.show()
     ink = np.array([int(PAPER.traces[0][i : i + 2], 16) for i in (1, 3, 5)])
-    for seed in range(20):
+    for seed in range(9):
         view.show_analysis(None)
         view.show_analysis(of_many_tones(seed))
         if seed % 3 == 0:  # thirty peaks within an eighth of the axis

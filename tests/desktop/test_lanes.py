@@ -155,6 +155,7 @@ def test_marks_with_notes(
 
 
 def test_what_is_wrong_is_drawn_where_it_is(opened: Bench, settle: Settle) -> None:
+    opened.setUpdatesEnabled(True)
     choose(opened, "station-log", 0, settle)
     view = opened.stage.waveform
     kinds = {span.kind: span for span in view.problems.spans.spans}

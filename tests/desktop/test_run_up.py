@@ -63,7 +63,7 @@ def test_from_the_shaft_to_the_resonances(
     assert "resonance at 143.0(1) Hz, damping 0.90" in pane.resonances.text()
     assert "would be met by order 2" in pane.resonances.text()
     assert [name for name, _ in pane.levels.lines] == ["order 1", "order 2", "order 17"]
-    assert [line.label.format for line in pane.spectrum.line_places] == ["1", "2", "17"]
+    assert pane.spectrum.uprights.names == ["1", "2", "17"]
     # The map: order 17 is an upright line, the mode where it passes 143 Hz.
     pane.map.hover(QPointF(17.0, 12.9))
     text = pane.map.readout.text()

@@ -61,7 +61,7 @@ def test_curves_modes_and_taps_are_shown(tapped: Bench) -> None:
     wanted = 20 * np.log10(np.abs(found.curves[0]))
     shown = pane.level.curves[0].values
     assert np.allclose(shown[1:], wanted[1:])
-    assert [mark.label.format for mark in pane.level.marks] == ["61.8 Hz", "143 Hz", "388 Hz"]
+    assert pane.level.marks.names == ["61.8 Hz", "143 Hz", "388 Hz"]
     assert pane.coherence.isVisible() and pane.coherence.floor.value() == pytest.approx(0.1)
     assert tapped.readings.tabs["modes"].text() == "Modes 3"
     tree = tapped.readings.modes.tree
@@ -116,12 +116,12 @@ def test_a_mode_is_named_and_a_known_one_set_aside(
     QTest.keyClick(page.tree, Qt.Key.Key_Delete)
     rows = [page.tree.topLevelItem(i) for i in range(2)]
     assert [one.text(2) for one in rows if one] == ["first bending", "set aside: the rail alone"]
-    shown = [mark.label.format for mark in pane.level.marks]
+    shown = pane.level.marks.names
     assert shown == ["first bending, 61.8 Hz", "388 Hz"], "what does not matter is not marked"
     assert "first bending" in page.text() and "set aside: the rail alone" in page.text()
     assert len(tapped.store.ref.mode_notes) == 2 if tapped.store.ref else False
     QTest.keyClick(page.tree, Qt.Key.Key_Delete)
-    assert len(pane.level.marks) == 3, "and taken back"
+    assert len(pane.level.marks.names) == 3, "and taken back"
 
 
 def test_shapes_move_on_a_sketch(tapped: Bench, settle: Settle, tmp_path: Path) -> None:

@@ -33,7 +33,7 @@ def attack(contracts: Sequence[str], cases: int) -> None:
 
 @pytest.mark.parametrize("group", range(4))
 def test_a_share_of_damaged_files(group: int) -> None:
-    attack(CONTRACTS[group::4], 40)
+    attack(CONTRACTS[group::4], 20)
 
 
 @pytest.mark.slow

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -84,7 +85,7 @@ class PeakRow:
     analysis: Analysis
     said: Knowledge = NOTHING
 
-    @property
+    @cached_property
     def amplitude(self) -> tuple[float, float]:
         """In the method's level, and its standard deviation."""
         return self.analysis.amplitude(self.peak)
@@ -102,7 +103,7 @@ class PeakRow:
             return None
         return self.amplitude[0] * self.analysis.present(self.peak) / whole
 
-    @property
+    @cached_property
     def note(self) -> PeakNote | None:
         """Its name, and why it is set aside."""
         return self.said.of(self.peak, self.analysis)

@@ -39,6 +39,9 @@ _STEP, _FURTHEST = 1.2, 8  # cost of a step of the grid, and the most from frame
 _SWITCH, _NEEDED = 6.0, 2.6
 _TOTAL = 25.0  # score from which a family is there
 _TEETH = 3
+_FAR = 40  # the highest tooth that is looked for where the first eight have too few
+_JUMP = 0.1  # of the logarithm of the frequency, which is no going on after a silence
+_SEEN = 24  # frames in which it is to be seen
 _LEVEL = 1.0  # mean logarithm over the noise of a tooth that is there
 _STAYS = 0.3  # bins from its multiple within which a tooth's own top is to stay
 _MOST_FRAMES = 6000
@@ -132,12 +135,17 @@ def _listen(
     count = max(2, round(_PER_OCTAVE * np.log2(highest / lowest)))
     grid = np.geomspace(lowest, highest, count)
     logs = _logs(read, framing, fs, still, 1.1 * _HARMONICS * highest, progress)
-    score = _scores(logs, grid, fs / frame)
+    score = _scores(np.minimum(logs, _HIGH), grid, fs / frame)
     path, total = _viterbi(score - _NEEDED)
     if total < _TOTAL or (path >= 0).sum() < _LEAST_FRAMES // 2:
         return None
-    on = path >= 0
-    teeth = _keeping(logs[on], grid[path[on]], fs / frame)
+    on = _as_one(logs, path, grid, fs / frame)
+    hz = grid[path[on]]
+    teeth = _keeping(logs[on], hz, fs / frame, range(1, _HARMONICS + 1))
+    if len(teeth) == _TEETH - 1:
+        fine = _finer(logs[on], hz, fs / frame, teeth)
+        logs = _logs(read, framing, fs, still, 1.1 * _FAR * highest, progress)[on]
+        teeth += _keeping(logs, fine, fs / frame, range(_HARMONICS + 1, _FAR + 1), _SEEN)
     if len(teeth) < _TEETH or np.gcd.reduce(teeth) > 1:
         return None
     hz = np.where(on, grid[np.maximum(path, 0)], np.nan)
@@ -162,7 +170,8 @@ def _frames(read: Read, framing: Framing, numbers: range) -> NDArray[np.complex6
 def _logs(
     read: Read, framing: Framing, fs: float, still: Array, top: float, progress: Progress
 ) -> Array:
-    """Clipped logarithm of the power over the noise, shape (frames, bins up to ``top`` Hz)."""
+    """Logarithm of the power over the noise, no less than ``_LOW``, shape (frames, bins up to
+    ``top`` Hz)."""
     from scipy.ndimage import percentile_filter
 
     bin_hz = fs / framing.frame
@@ -189,7 +198,7 @@ def _logs(
         high = np.minimum(low + 1, cells - 1)
         floor = quiet[:, low] * (1 - beyond) + quiet[:, high] * beyond
         floor = np.maximum(floor / -np.log(1 - _FLOOR), np.finfo(np.float32).tiny)
-        logs = np.clip(np.log(np.maximum(power, 1e-30) / floor), _LOW, _HIGH)
+        logs = np.maximum(np.log(np.maximum(power, 1e-30) / floor), _LOW)
         logs[:, deaf] = 0.0
         out[at : at + len(numbers)] = logs
         at += len(numbers)
@@ -248,32 +257,72 @@ def _viterbi(gain: Array) -> tuple[NDArray[np.int_], float]:
     return path, total
 
 
-def _keeping(logs: Array, path: Array, bin_hz: float) -> tuple[int, ...]:
-    """Numbers of the teeth that are there and keep to their multiple of the path."""
+def _as_one(logs: Array, path: NDArray[np.int_], grid: Array, bin_hz: float) -> NDArray[np.bool_]:
+    """The frames in which the path is that of one family. After a silence it may go on at another
+    tooth of it, or at something else: such parts count where they have the teeth of the best."""
+    on = path >= 0
+    heard = np.flatnonzero(on)
+    hz = grid[path[heard]]
+    jumps = (np.diff(heard) > 1) & (np.abs(np.log(hz[1:] / hz[:-1])) > _JUMP)
+    parts = np.split(heard, np.flatnonzero(jumps) + 1)
+    if len(parts) == 1:
+        return on
+    numbers = range(1, _HARMONICS + 1)
+    teeth = [set(_keeping(logs[one], grid[path[one]], bin_hz, numbers)) for one in parts]
+    best = max(range(len(parts)), key=lambda i: len(teeth[i]) * len(parts[i]))
+    for one, own in zip(parts, teeth, strict=True):
+        on[one] = own >= teeth[best]
+    return on
+
+
+def _tops(
+    logs: Array, path: Array, bin_hz: float, h: int
+) -> tuple[Array, NDArray[np.bool_], float]:
+    """How far the top about tooth ``h`` is from its multiple of the path (bins), in which frames it
+    is there, both shape (frames,), and its mean logarithm over the noise."""
     rows = np.arange(len(logs))
+    place = np.round(h * path / bin_hz).astype(int)
+    near = np.stack([logs[rows, place + k] for k in (-2, -1, 0, 1, 2)], axis=1)
+    top = np.argmax(near, axis=1)
+    high = near[rows, top]
+    inner = (top > 0) & (top < 4)
+    left = near[rows, np.maximum(top - 1, 0)]
+    right = near[rows, np.minimum(top + 1, 4)]
+    curve = left + right - 2 * high
+    with np.errstate(divide="ignore", invalid="ignore"):
+        between = np.where(curve < 0, 0.5 * (left - right) / curve, 0.0)
+    off = place + top - 2 + np.clip(between, -0.5, 0.5) - h * path / bin_hz
+    return off, (high > 2.0) & inner, float(np.minimum(near[:, 1:4].max(axis=1), _HIGH).mean())
+
+
+def _keeping(
+    logs: Array, path: Array, bin_hz: float, numbers: range, seen: int = 1
+) -> tuple[int, ...]:
+    """The ``numbers`` of teeth that are there, in so many frames at least, and keep to their
+    multiple of the path."""
+    # The grid's own steps are part of what a tooth may be off, unless the path was made finer.
+    step = 0.5 * float(np.median(path)) / bin_hz * (2 ** (1 / _PER_OCTAVE) - 1)
     found = []
-    for h in range(1, _HARMONICS + 1):
-        place = np.round(h * path / bin_hz).astype(int)
-        if place.max() + 2 >= logs.shape[1]:
+    for h in numbers:
+        if round(h * path.max() / bin_hz) + 2 >= logs.shape[1]:
             break
-        near = np.stack([logs[rows, place + k] for k in (-2, -1, 0, 1, 2)], axis=1)
-        top = np.argmax(near, axis=1)
-        high = near[rows, top]
-        inner = (top > 0) & (top < 4)
-        left = near[rows, np.maximum(top - 1, 0)]
-        right = near[rows, np.minimum(top + 1, 4)]
-        curve = left + right - 2 * high
-        with np.errstate(divide="ignore", invalid="ignore"):
-            between = np.where(curve < 0, 0.5 * (left - right) / curve, 0.0)
-        off = place + top - 2 + np.clip(between, -0.5, 0.5) - h * path / bin_hz
-        there = (high > 2.0) & inner
-        if there.mean() < 0.3 or float(near[:, 1:4].max(axis=1).mean()) < _LEVEL:
+        off, there, level = _tops(logs, path, bin_hz, h)
+        if there.mean() < 0.3 or there.sum() < seen or level < _LEVEL:
             continue
-        # The grid's own steps are part of what a tooth may be off.
-        allowed = _STAYS + 0.5 * h * float(np.median(path)) / bin_hz * (2 ** (1 / _PER_OCTAVE) - 1)
+        allowed = _STAYS + (h * step if h <= _HARMONICS else 0.0)
         if float(np.median(np.abs(off[there]))) < allowed:
             found.append(h)
     return tuple(found)
+
+
+def _finer(logs: Array, path: Array, bin_hz: float, teeth: tuple[int, ...]) -> Array:
+    """The path between the steps of its grid, by least squares over its teeth's tops."""
+    above, below = np.zeros(len(path)), np.zeros(len(path))
+    for h in teeth:
+        off, there, _ = _tops(logs, path, bin_hz, h)
+        above[there] += h * off[there] * bin_hz
+        below[there] += h * h
+    return path + np.divide(above, below, out=np.zeros(len(path)), where=below > 0)
 
 
 def _measured(read: Read, fs: float, heard: _Heard) -> Moving | None:
@@ -289,6 +338,7 @@ def _measured(read: Read, fs: float, heard: _Heard) -> Moving | None:
     if last - first < _LEAST_FRAMES:
         return None
     framing = Framing(heard.framing.length, n, hop, ((first, last),))
+    low_teeth = tuple(h for h in heard.teeth if h <= _HARMONICS)  # the path is as fine as these
     at = framing.numbers * hop + n / 2
     rough = np.interp(at, centres, heard.path[on])
     above = np.searchsorted(centres, at).clip(1, len(centres) - 1)
@@ -299,7 +349,7 @@ def _measured(read: Read, fs: float, heard: _Heard) -> Moving | None:
     for numbers in framing.blocks(_BLOCK * hop):
         rows = slice(done, done + len(numbers))
         values[rows], weights[rows] = _by_teeth(
-            _frames(read, framing, numbers), rough[rows], fs / n, heard.teeth
+            _frames(read, framing, numbers), rough[rows], fs / n, low_teeth
         )
         done += len(numbers)
     use = near & (weights > 0)

@@ -48,6 +48,7 @@ _OFFSET = 10.0  # times the rms about it
 _MAINS_OFF = 0.003
 _WIDE_DB = 1.5
 _LISTENED = 1 << 19  # samples in which hits are looked for
+_PULSES = 3  # harmonics of a family that moves which are no hits
 _MANY = 40.0  # hits, from which they are told unasked
 _FINER, _FINER_FRAMES = 4, 4  # times the frame, and so many of these
 _STRONGEST = 5  # peaks that are looked at more closely
@@ -55,13 +56,18 @@ _OF_NOISE = 12.0  # times the median about it, above which a maximum of so few f
 _PAIR_HEIGHT, _PAIR_DIP = 0.1, 0.25  # 10 dB below the higher; 6 dB below the lower
 
 
-def look(analysis: Analysis, recording: Recording, progress: Progress = silent) -> Seen:
-    """Look over the analysis's stretch."""
+def look(
+    analysis: Analysis, recording: Recording, progress: Progress = silent,
+    heard: tuple[Hits, ...] | None = None,
+) -> Seen:  # fmt: skip
+    """Look over the analysis's stretch. ``heard`` are the hits of an earlier look at the same
+    samples: they do not hang on frame or window."""
     method, source = analysis.method, analysis.method.source
     signal = prepare(recording, source.steps)
     start, stop = source.span(signal)
     found = survey(signal, source.channel, start, stop, part(progress, 0, 0.5))
-    heard = _heard(signal, method, start, stop, part(progress, 0.5, 0.7))
+    if heard is None:
+        heard = _heard(signal, method, start, stop, part(progress, 0.5, 0.7))
     frame, fs = _FINER * method.frames.frame, signal.rate
     if frame > stop - start:
         return Seen(found, None, heard)
@@ -382,8 +388,14 @@ def _list_cut(a: Analysis, seen: Seen) -> Caution | None:
 
 
 def _hits(a: Analysis, seen: Seen) -> Caution | None:
-    """Hits such as a bearing's: a spectrum shows them least where they are told best."""
-    if not seen.hits:
+    """Hits such as a bearing's: a spectrum shows them least where they are told best. Noise that
+    swells, steps of a coarse record, and the pulses of harmonics that move are none."""
+    if not seen.hits or changing.nonstationary(a, seen) or changing.quantised(a, seen):
+        return None
+    family = None if a.found is None else a.found.moving
+    if family is not None and any(
+        n * family.low <= seen.hits[0].frequency <= n * family.high for n in range(1, _PULSES + 1)
+    ):
         return None
     first, nyquist = seen.hits[0], a.fs / 2
     low, high = max(first.band.low, nyquist / 200), min(first.band.high, 0.99 * nyquist)

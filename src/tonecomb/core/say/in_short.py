@@ -87,6 +87,12 @@ class _Told:
         )
 
     @property
+    def runs(self) -> bool:
+        """Whether a family of harmonics goes so far that it has no mean."""
+        found = self.analysis.found
+        return found is not None and found.moving is not None and found.moving.runs
+
+    @property
     def tied(self) -> set[int]:
         """Numbers of the peaks that are in a family."""
         return {i for comb in self.families for i in comb.lines}
@@ -129,6 +135,8 @@ def _level(told: _Told) -> list[Part]:
     in_families = sum(_power(a, i) for i in told.tied & set(told.tones))
     alone = sum(_power(a, i) for i in single)
     if not single and not told.families:
+        if told.runs:
+            return [Part(f"{text}: harmonics that run, and no tone that stands still.", "level")]
         shape = "with humps" if told.humps or a.resonances else "broadband noise"
         if any(one.code in _CHANGES for one in told.cautions):
             shape = "broadband and changing" if shape.startswith("broad") else f"{shape}, changing"
@@ -275,7 +283,8 @@ def _modes(told: _Told) -> list[Part]:
 
 def _changes(told: _Told) -> list[Part]:
     """What is not the same all over the stretch."""
-    return [Part(one.text, "caution", one.code) for one in told.cautions if one.code in _CHANGES]
+    codes = ("moving", *_CHANGES) if told.runs else _CHANGES
+    return [Part(one.text, "caution", one.code) for one in told.cautions if one.code in codes]
 
 
 def _hits(told: _Told) -> list[Part]:

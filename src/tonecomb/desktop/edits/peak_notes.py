@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QInputDialog, QWidget
 
 from tonecomb.core import document as edits
-from tonecomb.core.document import PeakNote, note_at
+from tonecomb.core.document import PeakNote, RecordingRef, note_at
 from tonecomb.core.errors import UserError
 from tonecomb.core.find.knowledge import Knowledge, knowledge
 from tonecomb.core.find.machine import named
@@ -25,6 +25,7 @@ class PeakNotes(QObject):
         super().__init__(window)
         self._window, self._store, self._results = window, store, results
         self._notices = notices
+        self._known: tuple[RecordingRef | None, Knowledge] = (None, knowledge(None))
 
     @property
     def _play(self) -> float:
@@ -34,8 +35,11 @@ class PeakNotes(QObject):
 
     @property
     def knowledge(self) -> Knowledge:
-        """All that is said about the current recording."""
-        return knowledge(self._store.ref)
+        """All that is said about the current recording: the same one while nothing new is said."""
+        ref = self._store.ref
+        if ref is not self._known[0]:
+            self._known = (ref, knowledge(ref))
+        return self._known[1]
 
     def of(self, peak: Peak) -> PeakNote | None:
         """What is said about a peak, a known frequency's name included."""

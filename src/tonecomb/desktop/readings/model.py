@@ -94,6 +94,7 @@ class PeaksModel(QAbstractTableModel):
         self._said = said
         self._analysis: Analysis | None = None
         self._peaks: tuple[Peak, ...] = ()
+        self._rows: tuple[Knowledge | None, dict[int, PeakRow]] = (None, {})
         self.every: tuple[Peak, ...] = ()
         self.page, self.whole = 0, False
         self._values: dict[str, Column[PeakRow]] = {c.key: c for c in peak_columns("")}
@@ -135,6 +136,7 @@ class PeaksModel(QAbstractTableModel):
 
     def _list(self) -> None:
         """The peaks of the page, by frequency."""
+        self._rows = (None, {})
         if self.whole or self.pages == 1:
             self._peaks = self.every
             return
@@ -155,14 +157,20 @@ class PeaksModel(QAbstractTableModel):
     def columnCount(self, parent: QModelIndex | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self.columns)
 
-    def _row(self, peak: Peak) -> PeakRow:
+    def _row(self, number: int) -> PeakRow:
+        """What is known of a row, made once: the table asks for each cell some ten times."""
         assert self._analysis is not None
-        return PeakRow(peak, self._analysis, self._said())
+        said, rows = self._rows
+        if said is not (now := self._said()):
+            said, rows = self._rows = now, {}
+        if number not in rows:
+            rows[number] = PeakRow(self._peaks[number], self._analysis, now)
+        return rows[number]
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if not index.isValid():
             return None
-        row, column = self._row(self._peaks[index.row()]), self.columns[index.column()]
+        row, column = self._row(index.row()), self.columns[index.column()]
         if role == SORT_ROLE:
             value = self._values[column.key].value(row)
             missing = value is None or (isinstance(value, float) and math.isnan(value))

@@ -102,7 +102,7 @@ class EnvelopePane(Pane):
             at = one.value * (said.shaft or 0.0) if one.of_shaft else one.value
             if 0 < at < top:
                 places.append((at, one.name))
-        self.plot.show_places(places, low=True)
+        self.plot.show_places(places)
         self.fit()
 
     def _take(self) -> None:

@@ -1,4 +1,4 @@
-"""Words over a spectrum, each near its point: placed so that none lies over another, over a curve
+"""Words over curves, each near its point: placed so that none lies over another, over a curve
 or over an edge, with a thin line where one has to stand aside."""
 
 from __future__ import annotations
@@ -13,8 +13,8 @@ from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen
 
 from tonecomb.core.record.recording import Array
 from tonecomb.core.say import placing
+from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import font
-from tonecomb.desktop.stage.frequency import FrequencyPlot
 
 _MOST = 40
 _MARGIN = 4.0  # pixels left of the axis's upper end, and between a label's word and its edge
@@ -35,7 +35,7 @@ class Word:
 class Labels(pg.GraphicsObject):
     """The words of one plot."""
 
-    def __init__(self, plot: FrequencyPlot) -> None:
+    def __init__(self, plot: Plot) -> None:
         super().__init__()
         self._plot = plot
         self.setZValue(6)

@@ -12,7 +12,8 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from tonecomb.core.estimate.reduce import reduce_curve
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.kit.plot import Plot
-from tonecomb.desktop.kit.theme import PAPER, Theme, font
+from tonecomb.desktop.kit.theme import PAPER, Theme
+from tonecomb.desktop.stage.uprights import Uprights
 
 _STYLES = ((Qt.PenStyle.SolidLine, "━━"), (Qt.PenStyle.DashLine, "╍╍"),
            (Qt.PenStyle.DotLine, "┅┅"), (Qt.PenStyle.DashDotLine, "━╍"))  # fmt: skip
@@ -34,7 +35,6 @@ class LinesPlot(Plot):
         self._unit = ""
         self._curves: list[pg.PlotCurveItem] = []
         self.time_line = pg.InfiniteLine(angle=90)
-        self.line_places: list[pg.InfiniteLine] = []
         self.time_line.hide()
         self.addItem(self.time_line, ignoreBounds=True)
         self.set_label("bottom", f"{across}, {unit}" if unit else across)
@@ -42,11 +42,13 @@ class LinesPlot(Plot):
         self.box.sigXRangeChanged.connect(self._draw)
         self.box.sigResized.connect(self._draw)
         self.box.show_all.connect(self.fit)
+        self.uprights = Uprights(self, self._drawn)
         self.scene().sigMouseClicked.connect(self._clicked)
 
     def paint_items(self, theme: Theme) -> None:
         self._theme = theme
         self.time_line.setPen(pg.mkPen(theme.quiet, style=Qt.PenStyle.DashLine))
+        self.uprights.paint_with(theme)
         self._pens()
 
     def _pens(self) -> None:
@@ -56,10 +58,6 @@ class LinesPlot(Plot):
             curve.setPen(pg.mkPen(traces[i % len(traces)], width=1.4, style=style))
             told.append((traces[i % len(traces)], self.lines[i][0]))
             dashes.append(dash)
-        for line in self.line_places:
-            line.setPen(pg.mkPen(self._theme.second, style=Qt.PenStyle.DashLine))
-            line.label.setColor(self._theme.second)
-            line.label.fill = pg.mkBrush(self._theme.raised)
         self.tell(told if len(told) > 1 else [], dashes)
 
     def show_lines(
@@ -92,22 +90,12 @@ class LinesPlot(Plot):
                 x, y = reduce_curve(x, y, low, high, self.columns)
             curve.setData(x, y)
 
-    def show_places(self, places: Sequence[tuple[float, str]], *, low: bool = False) -> None:
-        """Upright lines at places across, each with a word at its top, or ``low`` at its foot,
-        where the legend is not in the way."""
-        for item in self.line_places:
-            self.removeItem(item)
-        self.line_places = []
-        for i, (place, text) in enumerate(places):
-            height = 0.05 + 0.07 * (i % 3) if low else 0.93
-            line = pg.InfiniteLine(
-                place, angle=90, label=text,
-                labelOpts={"position": height, "anchors": [(0, 0.5), (1, 0.5)]},
-            )  # fmt: skip
-            line.label.setFont(font(9))
-            self.addItem(line, ignoreBounds=True)
-            self.line_places.append(line)
-        self._pens()
+    def show_places(self, places: Sequence[tuple[float, str]]) -> None:
+        """Upright lines at places across, each with a word."""
+        self.uprights.show(places)
+
+    def _drawn(self) -> list[tuple[Array, Array]]:
+        return [curve.getData() for curve in self._curves if curve.xData is not None]
 
     def fit(self) -> None:
         """All values."""

@@ -159,7 +159,7 @@ class RunUpPane(Pane):
         lines = [(f"order {n:g}", one) for n, one in zip(levels.orders, rows, strict=True)]
         self.levels.show_lines(levels.speed, lines, title, unit)
         places = [(one.speed, f"{one.frequency:.1f} Hz") for one in found.crossings]
-        self.levels.show_places(places, low=True)
+        self.levels.show_places(places)
         low, high = float(levels.speed.min()), float(levels.speed.max())
         self.told.setText(
             f"{low:.4g} to {high:.4g} Hz ({60 * low:.0f} to {60 * high:.0f} /min), "

@@ -18,9 +18,10 @@ from tonecomb.core.modal.modes import Modes
 from tonecomb.core.modal.poles import Complex, Pole
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.kit.plot import Plot
-from tonecomb.desktop.kit.theme import PAPER, Theme, font
+from tonecomb.desktop.kit.theme import PAPER, Theme
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
+from tonecomb.desktop.stage.uprights import Uprights
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,14 +56,15 @@ class ResponsePlot(FrequencyPlot):
         self.floor = pg.InfiniteLine(angle=0)
         self.floor.hide()
         self.addItem(self.floor, ignoreBounds=True)
-        self.marks: list[pg.InfiniteLine] = []
         self.box.sigRangeChanged.connect(self._draw)
         self.box.sigResized.connect(self._draw)
         self.box.show_all.connect(self.fit)
+        self.marks = Uprights(self, self._drawn, Qt.PenStyle.DotLine)
 
     def paint_items(self, theme: Theme) -> None:
         self._theme = theme
         self.combs.paint_with(theme)
+        self.marks.paint_with(theme)
         self.floor.setPen(pg.mkPen(theme.quiet, style=Qt.PenStyle.DashLine))
         self._pens()
 
@@ -77,10 +79,6 @@ class ResponsePlot(FrequencyPlot):
         fill = pg.mkColor(theme.traces[self.chosen % len(theme.traces)])
         fill.setAlpha(46)
         self._between.setBrush(fill)
-        for mark in self.marks:
-            mark.setPen(pg.mkPen(theme.second, style=Qt.PenStyle.DotLine))
-            mark.label.setColor(pg.mkColor(theme.second))
-            mark.label.fill = pg.mkBrush(theme.raised)
 
     def show_curves(
         self, frequency: Array, curves: Sequence[Curve], title: str, unit: str,
@@ -106,20 +104,12 @@ class ResponsePlot(FrequencyPlot):
     label = ""
 
     def show_marks(self, places: Sequence[tuple[float, str]]) -> None:
-        """Upright lines at frequencies (Hz), with words at their heads."""
-        for mark in self.marks:
-            self.removeItem(mark)
-        self.marks = []
-        top = 0.78 if len(self.curves) > 1 else 0.93  # below the legend
-        for i, (frequency, text) in enumerate(places):
-            mark = pg.InfiniteLine(
-                self.place(frequency), angle=90, label=text,
-                labelOpts={"position": top - 0.09 * (i % 2), "anchors": [(0, 0.5), (1, 0.5)]},
-            )  # fmt: skip
-            mark.label.setFont(font(9))
-            self.addItem(mark, ignoreBounds=True)
-            self.marks.append(mark)
-        self._pens()
+        """Upright lines at frequencies (Hz), with words."""
+        self.marks.show([(self.place(frequency), text) for frequency, text in places])
+
+    def _drawn(self) -> list[tuple[Array, Array]]:
+        items = (*self._lines, *self._fits)
+        return [item.getData() for item in items if item.xData is not None]
 
     def fit(self) -> None:
         """All values that are in view."""

@@ -7,6 +7,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from tonecomb.core import document as edits
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
+from tonecomb.core.find.hits import Hits
+from tonecomb.core.progress import Progress
 from tonecomb.core.record.statistics import sample_problem
 from tonecomb.core.say.caution import Caution, Seen
 from tonecomb.core.say.cautions import find_cautions, look, short_stretch
@@ -29,6 +31,7 @@ class Advice(QObject):
         self.cautions: tuple[Caution, ...] = ()
         self._seen = Slot(scheduler, self._wanted_look, lazy=True)
         self._found = Slot(scheduler, self._wanted, lazy=True)
+        self._heard: dict[object, tuple[Hits, ...]] = {}  # of the samples that were looked at last
         self._seen.changed.connect(lambda _: self._found.follow_now())
         self._found.changed.connect(lambda _: self.tell())
         results.analysis_changed.connect(self._follow)
@@ -48,11 +51,15 @@ class Advice(QObject):
         if analysis.peaks is None:
             return self._seen.wanted  # it is not all there yet: what was seen may serve again
         method, recording = analysis.method, signal.recording
-        key = ("seen", signal.key, method.source, method.frames.frame)
-        return Want(
-            key, "Looking over the stretch", lambda progress: look(analysis, recording, progress),
-            background=True,
-        )  # fmt: skip
+        samples = (signal.key, method.source)
+
+        def work(progress: Progress) -> Seen:
+            seen = look(analysis, recording, progress, self._heard.get(samples))
+            self._heard = {samples: seen.hits}
+            return seen
+
+        return Want(("seen", *samples, method.frames.frame), "Looking over the stretch", work,
+                    background=True)  # fmt: skip
 
     def _wanted(self) -> Want | None:
         analysis, signal = self._results.analysis, self._store.current
