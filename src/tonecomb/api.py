@@ -7,10 +7,8 @@ file is never written to.
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
@@ -23,22 +21,19 @@ from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.find.comb import Comb
 from tonecomb.core.find.damping import Fit
-from tonecomb.core.find.knowledge import NOTHING, Knowledge
+from tonecomb.core.find.knowledge import Knowledge
 from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.peaks import Peak, PeakSearch
 from tonecomb.core.method import Method, default_method
-from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.given import NOTHING_GIVEN, Given
 from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.caution import Caution
-from tonecomb.core.say.cautions import cautions
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
-from tonecomb.formats import atomic, guard
+from tonecomb.formats.analysed import Analysed, analyse
 from tonecomb.formats.columns import Table
-from tonecomb.formats.kinds.kind import Context, Told
-from tonecomb.formats.kinds.table import SPECTRUM, besides
 from tonecomb.formats.registry import open_recording
 from tonecomb.formats.step_text import parse as step
 
@@ -76,101 +71,6 @@ __all__ = [
 ]  # fmt: skip
 
 
-@dataclass(frozen=True, eq=False)
-class Analysed:
-    """All that a method found in a recording. ``told`` are the results, the spectrum first, each
-    with its kind; ``context`` is what they are told with."""
-
-    recording: Recording
-    context: Context
-    told: tuple[Told, ...]
-
-    @property
-    def analysis(self) -> Analysis:
-        """Spectrum, peaks, combs and resonances as the method shows them, with the scales."""
-        return self.context.analysis
-
-    @property
-    def method(self) -> Method:
-        """By which it was found."""
-        return self.analysis.method
-
-    @property
-    def sentence(self) -> str:
-        """The method in words, as it stands over every picture."""
-        return self.analysis.sentence
-
-    @property
-    def spectrum(self) -> Spectrum:
-        """``frequency`` in Hz and ``mean_square`` per bin, both of shape (bins,)."""
-        return self.analysis.spectrum
-
-    @property
-    def peaks(self) -> tuple[Peak, ...]:
-        """Tones with their standard deviations, by rising frequency."""
-        return self.analysis.peaks or ()
-
-    @property
-    def combs(self) -> tuple[Comb, ...]:
-        """Families of tones."""
-        return self.analysis.combs
-
-    @property
-    def resonances(self) -> tuple[Resonance, ...]:
-        """Modes with frequency and damping."""
-        return self.analysis.resonances
-
-    @property
-    def cautions(self) -> tuple[Caution, ...]:
-        """What a careful engineer would say of it; each has an ``edit`` of the method that
-        follows its advice."""
-        return self.context.cautions
-
-    def result(self, key: str) -> Any:
-        """The result of the kind with this key, like ``trend`` or ``run-up``; None where the
-        method calls for none."""
-        return next((one.result for one in self.told if one.kind.key == key), None)
-
-    def tables(self) -> tuple[Table[Any], ...]:
-        """What goes into CSV files; ``table.csv()`` and ``table.tabbed()`` write one."""
-        return tuple(
-            table for one in self.told for table in one.kind.tables(one.result, self.context)
-        )
-
-    def values(self) -> dict[str, Any]:
-        """Everything as JSON has it."""
-        values: dict[str, Any] = {}
-        for one in self.told:
-            values |= one.kind.values(one.result, self.context)
-        return values
-
-    def text(self) -> str:
-        """Everything for reading."""
-        lines = [
-            line for one in self.told for line in one.kind.lines(one.result, self.context)
-        ]  # fmt: skip
-        body = "".join(f"  {line}".rstrip() + "\n" for line in lines)
-        return f"{self.analysis.recording_name} · {self.sentence}\n{body}"
-
-    def write(
-        self, folder: Path | str, progress: Progress = silent, *, force: bool = False
-    ) -> list[Path]:
-        """Write tables as CSV, pictures as PNG and ``report.html`` into a folder, which is made
-        where it is not there. What was written; each file is either whole or not there. Files of
-        others that stand in the way are a :class:`UserError`, and nothing is written, unless
-        ``force`` says that they may go; sources never are."""
-        from tonecomb.formats.report.folder import files_of
-
-        folder = Path(folder)
-        made = list(files_of(self.recording, self.told, self.context, progress))
-        for name, _ in made:
-            guard.refuse_others(folder / name, force)
-        atomic.make_folder(folder)
-        for name, content in made:
-            atomic.write_bytes(folder / name, content)
-        return [folder / name for name, _ in made]
-
-
 def open(
     path: Path | str, *, rate: float | None = None, unit: str | None = None,
     given: Given = NOTHING_GIVEN, progress: Progress = silent,
@@ -183,23 +83,3 @@ def open(
     """
     said = {name: value for name, value in (("rate", rate), ("unit", unit)) if value is not None}
     return open_recording(path, replace(given, **said), progress)  # type: ignore[arg-type]
-
-
-def analyse(
-    recording: Recording, method: Method | None = None, *,
-    asked: Mapping[str, Hashable] | None = None, said: Knowledge = NOTHING,
-    progress: Progress = silent,
-) -> Analysed:  # fmt: skip
-    """Spectrum, peaks, combs, resonances and cautions of one channel, and all else that the
-    method calls for: trend with ``tracks`` or ``bands``, run-up with a ``shaft``.
-
-    ``method`` is the default one for None: the first channel, whole, Hann, half overlapped.
-    ``asked`` is what is asked of a kind besides the method, like ``{"slices": Slicing(count=10)}``;
-    ``said`` is what is known of the machine. Raises :class:`UserError` where the method does not
-    fit, and :class:`~tonecomb.core.errors.Cancelled` where ``progress`` does.
-    """
-    method = method or default_method(recording)
-    analysis = SPECTRUM.run(method, recording, None, part(progress, 0, 0.6))
-    warned = cautions(analysis, recording, part(progress, 0.6, 0.7))
-    others = besides(method, recording, asked, part(progress, 0.7, 1))
-    return Analysed(recording, Context(analysis, warned, said), (Told(SPECTRUM, analysis), *others))

@@ -150,7 +150,7 @@ class Call:
         signal = tonecomb.prepare(recording, chain_of(self.base, self.settings))
         wanted, answers = self._wanted(recording, signal)
         settings = self.settings | {"answers": answers}
-        said, asked = self.said, dict(self.asked)
+        said, asked = replace(self.said, given=given), dict(self.asked)
         places, there = settings["places"], settings["against_places"]
         if places:
             said = replace(said, sketch=sketch_of(signal, places))

@@ -13,7 +13,9 @@ import click
 
 from tonecomb import __version__
 from tonecomb.cli.analyse import analyse
+from tonecomb.cli.batch import batch
 from tonecomb.cli.bench import demo, open_bench, run_bench
+from tonecomb.cli.check import check
 from tonecomb.cli.common import say
 from tonecomb.cli.compare import compare
 from tonecomb.cli.convert import convert
@@ -63,6 +65,8 @@ for one in (
     make,
     analyse,
     compare,
+    check,
+    batch,
     steps,
     node,
     record,

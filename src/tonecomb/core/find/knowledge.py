@@ -13,13 +13,14 @@ from tonecomb.core.find.machine import Known, named
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.modal.modes import Mode
 from tonecomb.core.modal.sketch import Sketch
+from tonecomb.core.record.given import NOTHING_GIVEN, Given
 
 
 @dataclass(frozen=True)
 class Knowledge:
     """Notes on single peaks, combs, known frequencies, and the shaft's frequency in Hz (None
-    where it is not known), notes on modes, the sketch of
-    what was measured, and what the ``source`` file was when it was opened."""
+    where it is not known), notes on modes, the sketch of what was measured, what the ``source``
+    file was when it was opened, and what was ``given`` about how it is read."""
 
     notes: tuple[PeakNote, ...] = ()
     combs: tuple[DroppedComb, ...] = ()
@@ -28,6 +29,7 @@ class Knowledge:
     modes: tuple[PeakNote, ...] = ()
     sketch: Sketch = field(default_factory=Sketch)
     source: Fingerprint | None = None
+    given: Given = NOTHING_GIVEN
 
     def of_mode(self, mode: Mode) -> PeakNote | None:
         """What is said about a mode: a note within its half-power bandwidth is its own."""
@@ -113,5 +115,5 @@ def knowledge(ref: RecordingRef | None) -> Knowledge:
         shaft = next(tied, None)
     return Knowledge(
         ref.peak_notes, ref.combs, machine.known, shaft, ref.mode_notes, ref.sketch,
-        ref.fingerprint,
+        ref.fingerprint, ref.given,
     )  # fmt: skip

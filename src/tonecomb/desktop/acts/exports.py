@@ -97,7 +97,7 @@ class Exports(QObject):
         asked = {"slices": self._watched["slices"].wanted}
         before = self._changes.before()
 
-        def make(_: Path, progress: Progress) -> bytes:
+        def make(path: Path, progress: Progress) -> bytes:
             from tonecomb.formats.report.html import report
 
             recording, analysis = complete(part(progress, 0, 0.4))
@@ -105,7 +105,9 @@ class Exports(QObject):
             if before is not None:
                 found = [*found, Told(kinds.kind("changes"), before)]
             told = part(progress, 0.6, 1)
-            return report(recording, analysis, view, told, said=said, besides=found).encode()
+            page = report(recording, analysis, view, told, said=said, besides=found,
+                          folder=path.parent)  # fmt: skip
+            return page.encode()
 
         self._export("Save report", "report.html", "Report (*.html)", make)
 

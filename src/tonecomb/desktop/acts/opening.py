@@ -25,6 +25,7 @@ from tonecomb.desktop.kit.theme import Theme
 from tonecomb.formats import files, remembered
 from tonecomb.formats.assemble import Understood
 from tonecomb.formats.registry import READERS, description, identified, understand, understand_anew
+from tonecomb.formats.report import sealed
 from tonecomb.formats.session import session
 
 
@@ -103,7 +104,8 @@ class Opening(QObject):
             self._window,
             "Open",
             str(settings.folder_of(self._store.ref)),
-            f"Recordings and sessions ({suffixes} *{session.SUFFIX});;All files (*)",
+            f"Recordings, sessions and reports ({suffixes} *{session.SUFFIX} *{sealed.SUFFIX});;"
+            "All files (*)",
         )
         self.open_paths([Path(path) for path in chosen])
 
@@ -111,7 +113,7 @@ class Opening(QObject):
         """Open recordings, or a session."""
         self._notices.clear()
         for path in paths:
-            if path.suffix.lower() == session.SUFFIX:
+            if path.suffix.lower() in (session.SUFFIX, sealed.SUFFIX):
                 self.session_chosen.emit(path)
                 return
         if not paths:

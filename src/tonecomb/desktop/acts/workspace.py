@@ -75,7 +75,8 @@ class Workspace(QObject):
     # Sessions
 
     def open_session(self, path: Path, *, restored: bool = False) -> None:
-        """Open a session in place of the present one; ``restored`` for an autosave."""
+        """Open a session, or that of a report, in place of the present one; ``restored`` for an
+        autosave."""
         if not self.may_discard("another one is opened"):
             return
 
@@ -93,7 +94,9 @@ class Workspace(QObject):
         def done(result: _OpenedSession) -> None:
             for one in result.opened:
                 self._store.keep(one.understood, one.given.how)
-            self._store.reset(result.document, None if restored else path, saved=not restored)
+            # What is saved later does not go into a report.
+            own = None if restored or path.suffix.lower() != session.SUFFIX else path
+            self._store.reset(result.document, own, saved=not restored)
             if restored:
                 self.restored.emit(path)
             else:

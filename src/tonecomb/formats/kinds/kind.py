@@ -97,7 +97,8 @@ class Kind(ABC, Generic[R]):
 
 @dataclass(frozen=True, eq=False)
 class Told:
-    """A result with its kind."""
+    """A result with its kind, and what was ``asked`` of that besides the method."""
 
     kind: Kind[Any]
     result: Any
+    asked: Hashable = None

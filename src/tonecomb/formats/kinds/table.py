@@ -53,5 +53,6 @@ def besides(
     told = []
     for i, one in enumerate(called):
         share = part(progress, i / len(called), (i + 1) / len(called))
-        told.append(Told(one, one.run(method, recording, wanted.get(one.key), share)))
+        asked_of = wanted.get(one.key)
+        told.append(Told(one, one.run(method, recording, asked_of, share), asked_of))
     return told

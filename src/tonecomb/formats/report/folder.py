@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from pathlib import Path
 
 from tonecomb.core.progress import Progress
 from tonecomb.core.record.recording import Recording
@@ -13,10 +14,14 @@ from tonecomb.formats.report.html import report
 
 
 def files_of(
-    recording: Recording, told: Sequence[Told], context: Context, progress: Progress
+    recording: Recording,
+    told: Sequence[Told],
+    context: Context,
+    progress: Progress,
+    folder: Path | None = None,
 ) -> Iterator[tuple[str, bytes]]:
-    """Names and contents: tables as CSV, pictures as PNG, the report as HTML. The first of what is
-    told is the spectrum."""
+    """Names and contents: tables as CSV, pictures as PNG, the report as HTML, to lie in ``folder``.
+    The first of what is told is the spectrum."""
     a = context.analysis
     for one in told:
         for table in one.kind.tables(one.result, context):
@@ -26,5 +31,5 @@ def files_of(
             yield f"{picture.name}.png", figures.stacked([picture.panel], "png", heading)
         yield from one.kind.files(one.result, context)
     view = SpectrumView(decibels=context.decibels)
-    page = report(recording, a, view, progress, said=context.said, besides=told[1:])
+    page = report(recording, a, view, progress, said=context.said, besides=told[1:], folder=folder)
     yield "report.html", page.encode()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import datetime
+from pathlib import Path
 
 from tonecomb import __version__
 from tonecomb.core.against_truth import compared
@@ -24,7 +25,7 @@ from tonecomb.core.steps.prepare import prepare
 from tonecomb.formats import files, readings
 from tonecomb.formats.kinds.kind import Context, Told
 from tonecomb.formats.kinds.spectrum import LISTED, comb_words, resonance_words
-from tonecomb.formats.report import figures
+from tonecomb.formats.report import figures, sealed
 from tonecomb.formats.report.figures import Panel, SpectrumView
 
 _WAVEFORM_COLUMNS = 1400
@@ -38,9 +39,11 @@ def report(
     made: datetime | None = None,
     said: Knowledge = NOTHING,
     besides: Sequence[Told] = (),
+    folder: Path | None = None,
 ) -> str:
     """The report's HTML, with what was said about its peaks, and a section on results of other
-    kinds. Reads the source once for its waveform and once for its SHA-256."""
+    kinds, to lie in ``folder``. The session from which it can be made again is inside. Reads the
+    source once for its waveform and once for its SHA-256."""
     source = analysis.method.source
     signal, channel = prepare(recording, source.steps), source.channel
 
@@ -113,6 +116,9 @@ def report(
         shaft=said.shaft,
         known=[readings.truth_words(one, analysis.amplitude_unit) for one in compared(analysis)],
         description=recording.comment if recording.truth is not None else "",
+        sealed=sealed.seal(
+            recording, analysis.method, said, besides, (view.decibels, view.log_frequency), folder
+        ),
     )  # fmt: skip
 
 
@@ -136,10 +142,13 @@ def _section(told: Sequence[Told], context: Context) -> dict[str, object] | None
     if not told:
         return None
     pictures = [
-        (_inline(picture.panel, picture.name), picture.words)
+        (f"{one.kind.key} {picture.name}", _inline(picture.panel, picture.name), picture.words)
         for one in told for picture in one.kind.pictures(one.result, context)
     ]  # fmt: skip
-    lines = [line for one in told for line in one.kind.lines(one.result, context)]
+    lines = [
+        (f"{one.kind.key} {i}", line)
+        for one in told for i, line in enumerate(one.kind.lines(one.result, context), start=1)
+    ]  # fmt: skip
     return {"pictures": pictures, "lines": lines}
 
 

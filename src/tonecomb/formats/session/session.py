@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 from dataclasses import replace
 from pathlib import Path
 
@@ -18,6 +19,9 @@ from tonecomb.formats.session import limits, migrations, schema, strict
 FORMAT = "tone-comb session"
 VERSION = 8
 SUFFIX = ".tcomb"
+SCRIPT = "tone-comb-session"
+"""The id of the element of a report that holds its session."""
+_IN_PAGE = re.compile(f'<script type="application/json" id="{SCRIPT}">([^<]*)</script>')
 
 
 def to_json(document: Document, folder: Path) -> str:
@@ -30,17 +34,24 @@ def to_json(document: Document, folder: Path) -> str:
     return json.dumps(body, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
 
+def in_page(text: str) -> str:
+    """The session inside a report's page; other text as it is."""
+    found = _IN_PAGE.search(text) if text.lstrip().startswith("<") else None
+    return text if found is None else found[1]
+
+
 def save(path: Path, document: Document) -> None:
     """Write a session; it is either wholly written or the old one stays."""
     atomic.write_text(path, to_json(document, path.parent.absolute()))
 
 
 def load(path: Path) -> Document:
-    """Read a session. Paths come back absolute; whether the files are there is not checked.
+    """Read a session, from its own file or out of a report. Paths come back absolute; whether the
+    files are there is not checked.
 
     Raises :class:`UserError` for a file that is no session, or is from a newer program.
     """
-    body = strict.read_body(path, FORMAT, tuple(range(1, VERSION + 1)), "a session")
+    body = strict.read_body(path, FORMAT, tuple(range(1, VERSION + 1)), "a session", in_page)
     content = migrations.migrated(body.get("document"), body["version"])
     try:
         document = schema.converter().structure(content, Document)

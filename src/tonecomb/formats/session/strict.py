@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -30,8 +31,12 @@ def converter() -> cattrs.Converter:
     return made
 
 
-def read_body(file: Path, form: str, versions: tuple[int, ...], what: str) -> dict[str, Any]:
-    """What a JSON file of the given ``format`` and one of the ``versions`` holds.
+def read_body(
+    file: Path, form: str, versions: tuple[int, ...], what: str,
+    unpack: Callable[[str], str] = str,
+) -> dict[str, Any]:  # fmt: skip
+    """What a JSON file of the given ``format`` and one of the ``versions`` holds; ``unpack`` takes
+    the JSON out of the file's text.
 
     Raises :class:`UserError` where it is none (``what`` it should hold, like ``a session``), or
     from a newer program.
@@ -40,7 +45,7 @@ def read_body(file: Path, form: str, versions: tuple[int, ...], what: str) -> di
     try:
         if file.stat().st_size > limits.MOST_BYTES:
             raise ValueError("it is too large for one")
-        text = file.read_text("utf-8")
+        text = unpack(file.read_text("utf-8"))
         body = json.loads(text, parse_constant=limits.refuse_constant)
         limits.check_json(body)
         if not isinstance(body, dict) or body.get("format") != form:

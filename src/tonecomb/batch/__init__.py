@@ -1,0 +1,1 @@
+"""The same method over any number of recordings."""

@@ -1,0 +1,190 @@
+"""One recording of many: analysed, judged, told as plain values, and its reports written.
+
+What goes to a worker and what comes back are paths, methods and rows, never samples.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+from typing import Any
+
+from tonecomb.batch.plan import Plan
+from tonecomb.core.errors import Cancelled, UserError
+from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.record.recording import Recording
+from tonecomb.core.say.in_short import in_short
+from tonecomb.formats import atomic, files, output, readings
+from tonecomb.formats.analysed import Analysed, analyse
+from tonecomb.formats.registry import open_recording
+from tonecomb.formats.report.figures import SpectrumView
+from tonecomb.formats.report.html import report
+
+Rows = list[dict[str, Any]]
+TABLES = ("tones", "families", "resonances", "bands", "cautions", "limits")
+_DONE = "done"
+
+
+@dataclass(frozen=True)
+class Job:
+    """A file, what is to be done with it, the folder of the batch, and whether a report of each
+    channel is written."""
+
+    path: Path
+    plan: Plan
+    out: Path
+    reports: bool = True
+
+    @property
+    def key(self) -> str:
+        """A name for what belongs to the file in the batch's folder."""
+        told = hashlib.sha256(str(self.path.absolute()).encode(errors="replace")).hexdigest()[:8]
+        return f"{output.file_name(self.path.stem)}-{told}"
+
+    @property
+    def done(self) -> Path:
+        """Where the outcome is kept."""
+        return self.out / _DONE / f"{self.key}.json"
+
+
+@dataclass(frozen=True)
+class Told:
+    """One channel: what it is, its overall ``rms``, what was ``exceeded``, the worst ``zone``, its
+    report (relative to the batch's folder, "" for none), what it holds in short, and the rows of
+    each table."""
+
+    channel: str
+    unit: str
+    method: str
+    rms: float
+    exceeded: tuple[str, ...] = ()
+    worst: str = ""
+    report: str = ""
+    short: tuple[str, ...] = ()
+    rows: dict[str, Rows] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What came of a file: its channels, or why it ``failed``. ``plan`` and ``size`` and
+    ``ends_sha256`` of the file tell whether it still holds."""
+
+    path: str
+    name: str
+    plan: str
+    size: int = 0
+    ends_sha256: str = ""
+    start: str = ""
+    duration: float = 0.0
+    failed: str = ""
+    channels: tuple[Told, ...] = ()
+
+    @property
+    def exceeded(self) -> bool:
+        """Whether a limit of a channel is."""
+        return any(one.exceeded for one in self.channels)
+
+
+def work(job: Job, progress: Progress = silent) -> Outcome:
+    """Do a job, and keep its outcome in the batch's folder. A file that cannot be used is an
+    outcome too; a place that cannot be written is a :class:`UserError`."""
+    path = str(job.path)
+    try:
+        mark = files.fingerprint(job.path)
+        recording = open_recording(job.path, job.plan.said.given, part(progress, 0, 0.2))
+        methods = job.plan.methods(recording)
+        if not methods:
+            raise UserError("no rule of the plan fits a channel of it")
+        told = []
+        for i, method in enumerate(methods):
+            share = part(progress, 0.2 + 0.8 * i / len(methods), 0.2 + 0.8 * (i + 1) / len(methods))
+            done = analyse(recording, method, said=job.plan.said, progress=share)
+            told.append(_told(job, recording, done))
+        outcome = Outcome(
+            path, recording.name, job.plan.digest, mark.size, mark.ends_sha256, recording.start,
+            recording.length / recording.rate, channels=tuple(told),
+        )  # fmt: skip
+    except Cancelled:
+        raise
+    except UserError as error:
+        outcome = Outcome(path, job.path.stem, job.plan.digest, failed=error.text)
+    except MemoryError:
+        outcome = Outcome(path, job.path.stem, job.plan.digest, failed="it needs more memory than "
+                          "there is")  # fmt: skip
+    return keep(job, outcome)
+
+
+def keep(job: Job, outcome: Outcome) -> Outcome:
+    """Write an outcome where :func:`kept` finds it; as it will be found."""
+    text = output.dumps({"written by": "Tone Comb"} | asdict(outcome))
+    atomic.write_text(job.done, text + "\n")
+    return _parsed(text)
+
+
+def _parsed(text: str) -> Outcome:
+    body = json.loads(text)
+    body.pop("written by")
+    channels = tuple(
+        Told(**(one | {"exceeded": tuple(one["exceeded"]), "short": tuple(one["short"])}))
+        for one in body.pop("channels")
+    )
+    return Outcome(**body, channels=channels)
+
+
+def kept(job: Job) -> Outcome | None:
+    """The outcome of an earlier call, where file and plan are still the same; what failed is tried
+    again."""
+    try:
+        outcome = _parsed(job.done.read_text("utf-8"))
+        mark = files.fingerprint(job.path)
+    except (OSError, ValueError, TypeError, KeyError, AttributeError, UserError):
+        return None
+    same = (mark.size, mark.ends_sha256) == (outcome.size, outcome.ends_sha256)
+    there = all((job.out / one.report).is_file() for one in outcome.channels if one.report)
+    wanted = not job.reports or all(one.report for one in outcome.channels)
+    current = outcome.plan == job.plan.digest and outcome.path == str(job.path)
+    return outcome if same and there and wanted and current and not outcome.failed else None
+
+
+def _told(job: Job, recording: Recording, done: Analysed) -> Told:
+    a, said = done.analysis, done.context.said
+    verdicts = [limit.judge(a) for limit in job.plan.limits]
+    over = [one for one in verdicts if one.exceeded]
+    place = ""
+    if job.reports:
+        place = f"reports/{job.key}/{output.file_name(a.channel.name)}.html"
+        target = job.out / place
+        atomic.make_folder(target.parent)
+        page = report(recording, a, SpectrumView(), said=said, besides=done.told[1:],
+                      folder=target.parent)  # fmt: skip
+        atomic.write_text(target, page)
+    families = [
+        {
+            "name": comb.name, "fundamental_hz": comb.spacing,
+            "fundamental_std_hz": comb.spacing_std, "carrier_hz": comb.carrier,
+            "moved_hz": comb.moved, "teeth_found": sum(tooth.found for tooth in comb.teeth),
+            "thd_percent": 100 * comb.distortion,
+        } for comb in said.families(a)
+    ]  # fmt: skip
+    rows: dict[str, Rows] = {
+        "tones": readings.peaks(a, said).values(),
+        "families": families,
+        "resonances": readings.resonances(a).values(),
+        "bands": readings.bands(a).values(),
+        "cautions": [{"code": one.code, "text": one.text} for one in done.cautions],
+        "limits": [asdict(one) for one in verdicts],
+    }
+    worst = over[0].zone if over else next((one.zone for one in verdicts if one.zone), "")
+    return Told(
+        a.channel.name, a.unit.symbol, a.sentence, a.spectrum.rms,
+        tuple(one.words for one in over), worst, place,
+        tuple(one.text for one in in_short(a, done.cautions, said)), rows,
+    )  # fmt: skip
+
+
+def jobs(paths: Sequence[Path], plan: Plan, out: Path, reports: bool) -> list[Job]:
+    """One for each file, each file once."""
+    return [Job(path, plan, out, reports) for path in dict.fromkeys(paths)]

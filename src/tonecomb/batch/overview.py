@@ -1,0 +1,45 @@
+"""All recordings of a batch on one page, the worst first."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from pathlib import Path
+
+from tonecomb import __version__
+from tonecomb.batch.one import Outcome, Told
+from tonecomb.batch.plan import Plan
+from tonecomb.core.say.numbers import significant
+from tonecomb.formats import atomic
+
+
+def sorted_channels(outcomes: Sequence[Outcome]) -> list[tuple[Outcome, Told]]:
+    """Every channel of every recording: what exceeds most limits first, then by falling level
+    within each unit."""
+    every = [(one, told) for one in outcomes for told in one.channels]
+    return sorted(every, key=lambda pair: (-len(pair[1].exceeded), pair[1].unit, -pair[1].rms))
+
+
+def write(out: Path, outcomes: Sequence[Outcome], plan: Plan) -> Path:
+    """Write ``overview.html`` into a folder."""
+    import jinja2
+
+    environment = jinja2.Environment(
+        loader=jinja2.PackageLoader("tonecomb.batch", "."), autoescape=True,
+        undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True,
+    )  # fmt: skip
+    failed = [one for one in outcomes if one.failed]
+    over = sum(one.exceeded for one in outcomes)
+    said = [f"{over} exceed a limit." if plan.limits else "No limits were given."]
+    said += [f"{len(failed)} could not be used."] if failed else []
+    page = environment.get_template("overview.html").render(
+        total=len(outcomes),
+        version=__version__,
+        made=datetime.now().astimezone().strftime("%Y-%m-%d %H:%M %Z"),
+        said=" ".join(said),
+        failed=failed,
+        channels=sorted_channels(outcomes),
+        level=significant,
+    )
+    atomic.write_text(out / "overview.html", page)
+    return out / "overview.html"

@@ -1,0 +1,112 @@
+"""Many recordings, one after the other or in several processes; stopped and started again it goes
+on where it was."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
+from dataclasses import dataclass
+from multiprocessing import get_context
+from pathlib import Path
+
+from tonecomb.batch import overview, tables
+from tonecomb.batch.one import Job, Outcome, jobs, keep, kept, work
+from tonecomb.batch.plan import Plan
+from tonecomb.core.progress import Progress, part, silent
+from tonecomb.formats import atomic
+
+TRIES = 3  # of a job whose process died, of which it may be the cause
+_AHEAD = 4  # jobs a process that wait in its queue
+Told = Callable[[Outcome], None]
+
+
+@dataclass(frozen=True)
+class Batch:
+    """What came of all files, in their order, how many of them were ``kept`` from an earlier call,
+    and the files that were ``written``."""
+
+    outcomes: tuple[Outcome, ...]
+    kept: int
+    written: tuple[Path, ...]
+
+    @property
+    def exceeded(self) -> tuple[Outcome, ...]:
+        """Those with a limit that is exceeded."""
+        return tuple(one for one in self.outcomes if one.exceeded)
+
+    @property
+    def failed(self) -> tuple[Outcome, ...]:
+        """Those that could not be used."""
+        return tuple(one for one in self.outcomes if one.failed)
+
+
+def run(
+    plan: Plan, paths: Sequence[Path], out: Path, *, workers: int = 1, reports: bool = True,
+    progress: Progress = silent, told: Told = lambda _: None,
+) -> Batch:  # fmt: skip
+    """Analyse files by a plan into the folder ``out``: tables, reports and an overview. ``told`` is
+    handed each outcome as it comes.
+
+    What an earlier call did of the same files by the same plan stands. Raises :class:`UserError`
+    where ``out`` cannot be written, and :class:`~tonecomb.core.errors.Cancelled` where ``progress``
+    does: what is done by then stands.
+    """
+    every = jobs(paths, plan, out, reports)
+    for folder in (out, out / "done"):
+        atomic.make_folder(folder)
+    found: dict[str, Outcome] = {}
+    for job in every:
+        if (earlier := kept(job)) is not None:
+            found[job.key] = earlier
+    old = len(found)
+    left = [job for job in every if job.key not in found]
+    doing = part(progress, 0, 0.97)
+    for job, outcome in _in_turn(left, doing) if workers < 2 else _in_processes(left, workers):
+        found[job.key] = outcome
+        told(outcome)
+        doing((len(found)) / len(every))
+    outcomes = tuple(found[job.key] for job in every)
+    written = [*tables.write(out, outcomes), overview.write(out, outcomes, plan)]
+    progress(1.0)
+    return Batch(outcomes, old, tuple(written))
+
+
+def _in_turn(left: Sequence[Job], progress: Progress) -> Iterator[tuple[Job, Outcome]]:
+    for i, job in enumerate(left):
+        yield job, work(job, part(progress, i / len(left), (i + 1) / len(left)))
+
+
+def _in_processes(left: Sequence[Job], workers: int) -> Iterator[tuple[Job, Outcome]]:
+    """By several processes. One that dies is replaced, and what it was at is tried again."""
+    tries = dict.fromkeys((job.key for job in left), 0)
+    waiting = list(reversed(left))
+    while waiting:
+        with ProcessPoolExecutor(workers, get_context("spawn")) as pool:
+            under_way: dict[Future[Outcome], Job] = {}
+            try:
+                while waiting or under_way:
+                    while waiting and len(under_way) < workers * _AHEAD:
+                        job = waiting.pop()
+                        under_way[pool.submit(work, job)] = job
+                    for future in wait(under_way, return_when=FIRST_COMPLETED).done:
+                        outcome = future.result()
+                        yield under_way.pop(future), outcome
+            except BrokenProcessPool:
+                # Which of them killed it is not known: all that were begun are tried again.
+                for job in under_way.values():
+                    tries[job.key] += 1
+                    if (done := kept(job)) is not None:
+                        yield job, done
+                    elif tries[job.key] < TRIES:
+                        waiting.append(job)
+                    else:
+                        yield job, _given_up(job)
+            except BaseException:
+                pool.shutdown(wait=False, cancel_futures=True)
+                raise
+
+
+def _given_up(job: Job) -> Outcome:
+    died = f"its process died {TRIES} times; analyse it alone to see why"
+    return keep(job, Outcome(str(job.path), job.path.stem, job.plan.digest, failed=died))

@@ -1,0 +1,78 @@
+"""What was found in all recordings, as one table a kind of finding: CSV, and Parquet."""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import Any
+
+from tonecomb import __version__
+from tonecomb.batch.one import TABLES, Outcome
+from tonecomb.formats import atomic
+from tonecomb.formats.columns import harmless
+
+_FIRST = ("recording", "file", "start", "channel", "unit")
+
+
+def rows(outcomes: Sequence[Outcome], table: str) -> Iterator[dict[str, Any]]:
+    """Of one table, or of ``recordings``: a row a channel, or a file that could not be used."""
+    for one in outcomes:
+        head = {"recording": one.name, "file": one.path, "start": one.start}
+        if table == "recordings" and one.failed:
+            yield head | {"failed": one.failed}
+        for told in one.channels:
+            whose = head | {"channel": told.channel, "unit": told.unit}
+            if table != "recordings":
+                yield from (whose | row for row in told.rows[table])
+                continue
+            yield whose | {
+                "duration_s": one.duration, "rms": told.rms, "zone": told.worst,
+                "exceeded": "; ".join(told.exceeded), "report": told.report,
+                "in_short": " ".join(told.short), "method": told.method, "failed": "",
+            }  # fmt: skip
+
+
+def write(out: Path, outcomes: Sequence[Outcome]) -> list[Path]:
+    """Write every table into a folder; the files."""
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    written = []
+    for name in ("recordings", *TABLES):
+        found = list(rows(outcomes, name))
+        keys = list(dict.fromkeys((*_FIRST, *(key for row in found for key in row))))
+        target = out / f"{name}.csv"
+        text = io.StringIO()
+        text.write(f"# Tone Comb {__version__}: {name} of {len(outcomes)} recordings\r\n")
+        lines = csv.writer(text)
+        lines.writerow(keys)
+        lines.writerows([_cell(row.get(key)) for key in keys] for row in found)
+        atomic.write_text(target, text.getvalue())
+        columns = {key: _column([row.get(key) for row in found]) for key in keys}
+        with atomic.replacing(out / f"{name}.parquet") as partial:
+            pq.write_table(pa.table(columns), partial)
+        written += [target, out / f"{name}.parquet"]
+    return written
+
+
+def _cell(value: Any) -> str:
+    if value is None or (isinstance(value, float) and math.isnan(value)):
+        return ""
+    if isinstance(value, float):
+        return f"{value:.10g}"
+    return harmless(str(value))
+
+
+def _column(values: list[Any]) -> Any:
+    """Numbers as numbers, whatever is missing as null."""
+    import pyarrow as pa
+
+    kinds = {type(value) for value in values if value is not None}
+    if kinds <= {int, float} and kinds:
+        return pa.array([None if v is None else float(v) for v in values], pa.float64())
+    if kinds == {bool}:
+        return pa.array(values, pa.bool_())
+    return pa.array([None if v is None else str(v) for v in values], pa.string())

@@ -1,0 +1,68 @@
+"""``tone-comb batch``: the same over any number of recordings."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from tonecomb.batch.one import Outcome
+from tonecomb.cli.common import as_json, say, shown_progress
+from tonecomb.formats import guard, output
+
+FOUND = 1
+
+
+@click.command()
+@click.argument("plan", metavar="PLAN", type=click.Path(path_type=Path))
+@click.argument("paths", nargs=-1, required=True, metavar="FILES…",
+                type=click.Path(path_type=Path))  # fmt: skip
+@click.option("--out", required=True, metavar="DIR", type=click.Path(path_type=Path),
+              help="Where tables, reports and the overview go.")  # fmt: skip
+@click.option("--workers", type=click.IntRange(1, 256), default=1, metavar="N",
+              help="So many processes of this machine.")  # fmt: skip
+@click.option("--reports/--no-reports", default=True, help="A report of each channel, or none.")
+@as_json
+def batch(
+    plan: Path, paths: tuple[Path, ...], out: Path, workers: int, reports: bool, as_json: bool
+) -> int:
+    """Analyse all FILES, and those in folders, by PLAN: a plan, a session or a report.
+
+    Stopped and started again it goes on where it was. Ends with 1 where a limit is exceeded or a
+    file could not be used.
+    """
+    from tonecomb.batch.plan import load
+    from tonecomb.batch.run import run
+    from tonecomb.batch.sources import recordings_in
+
+    wanted = load(plan)
+    found = recordings_in(paths)
+    for name in ("overview.html", "recordings.csv"):
+        guard.refuse_others(out / name)
+
+    def told(one: Outcome) -> None:
+        if one.failed:
+            say(f"{one.path}: {one.failed}", err=True)
+
+    with shown_progress(f"Analysing {len(found)} recordings") as progress:
+        done = run(wanted, found, out, workers=workers, reports=reports, progress=progress,
+                   told=told)  # fmt: skip
+    code = FOUND if done.exceeded or done.failed else 0
+    if as_json:
+        say(output.dumps({
+            "recordings": len(done.outcomes), "kept": done.kept,
+            "exceeded": [{"file": one.path, "channel": told.channel, "limits": told.exceeded}
+                         for one in done.exceeded for told in one.channels if told.exceeded],
+            "failed": [{"file": one.path, "why": one.failed} for one in done.failed],
+            "written": [str(path) for path in done.written],
+        }))  # fmt: skip
+        return code
+    for one in done.exceeded:
+        for channel in one.channels:
+            for words in channel.exceeded:
+                say(f"{one.name} · {channel.channel}: {words}")
+    earlier = f", {done.kept} of them earlier" if done.kept else ""
+    say(f"{len(done.outcomes)} recordings{earlier}; {len(done.exceeded)} exceed a limit, "
+        f"{len(done.failed)} could not be used")  # fmt: skip
+    say(f"wrote {out / 'overview.html'}")
+    return code

@@ -1,0 +1,144 @@
+"""Limits with zones, and where an analysis lies in them.
+
+As standards on machine vibration have it (ISO 20816-1, 6.3): zones from good to damaging, whose
+boundaries whoever uses them gives.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+import numpy as np
+
+from tonecomb.core.analysis import Analysis
+from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.bands import band_rms
+from tonecomb.core.units import unit
+
+LimitKind = Literal["overall", "band", "tone", "curve"]
+_HIGHEST = 1e9  # Hz
+
+
+@dataclass(frozen=True)
+class Zone:
+    """Up to ``to``, in the limit's unit; of a curve in dB above it."""
+
+    name: str
+    to: float
+
+
+@dataclass(frozen=True)
+class Limit:
+    """What is limited: the ``overall`` rms, that of the ``band`` from ``low`` to ``high`` Hz, the
+    strongest ``tone`` between them in the method's level, or the whole ``curve`` in the method's
+    scaling by its highest excess over ``points`` (Hz, value), between which it is straight on
+    logarithmic axes. ``zones`` rise; what is above the one called ``accept`` (the last where that
+    is "") exceeds the limit. Figures are in ``unit``, in whatever is shown where that is ""."""
+
+    name: str
+    kind: LimitKind
+    zones: tuple[Zone, ...] = ()
+    low: float = 0.0
+    high: float = _HIGHEST
+    points: tuple[tuple[float, float], ...] = ()
+    unit: str = ""
+    accept: str = ""
+
+    def check(self) -> None:
+        """Raise :class:`UserError` where this is no limit."""
+        bad = f"The limit ‘{self.name}’"
+        if self.kind not in get_args(LimitKind):
+            raise UserError(
+                f"{bad} is of no kind", remedy=f"one of {', '.join(get_args(LimitKind))}"
+            )
+        if not self.low < self.high:
+            raise UserError(f"{bad} is of no frequencies", f"{self.low:g} to {self.high:g} Hz")
+        ends = [zone.to for zone in self._zones]
+        if not ends or ends != sorted(set(ends)):
+            raise UserError(f"{bad} has no zones that rise", remedy="give each a higher end")
+        if self.accept and self.accept not in [zone.name for zone in self._zones]:
+            raise UserError(f"{bad} accepts ‘{self.accept}’", "which is none of its zones")
+        if self.kind == "curve" and (
+            len(self.points) < 2
+            or any(not (f > 0 and value > 0) for f, value in self.points)
+            or any(a[0] >= b[0] for a, b in zip(self.points, self.points[1:], strict=False))
+        ):
+            raise UserError(
+                f"{bad} has no curve", "it takes two points or more, above 0, by rising frequency"
+            )
+        if self.unit:
+            unit(self.unit)
+
+    @property
+    def _zones(self) -> tuple[Zone, ...]:
+        """A curve that is given without zones is to be kept below."""
+        return self.zones or ((Zone("below", 0.0),) if self.kind == "curve" else ())
+
+    def judge(self, analysis: Analysis) -> Verdict:
+        """Where an analysis lies."""
+        shown = "dB" if self.kind == "curve" else analysis.unit.symbol
+        if self.unit and unit(self.unit).symbol != analysis.unit.symbol:
+            why = f"it is in {self.unit}, the channel in {analysis.unit.symbol}"
+            return Verdict(self.name, math.nan, shown, "", False, why)
+        value, at = self._value(analysis)
+        if math.isnan(value):
+            return Verdict(
+                self.name, value, shown, "", False, "nothing lies within its frequencies"
+            )
+        zones = self._zones
+        place = next((i for i, zone in enumerate(zones) if value <= zone.to), len(zones))
+        name = zones[place].name if place < len(zones) else f"beyond {zones[-1].name}"
+        names = [zone.name for zone in zones]
+        accepted = names.index(self.accept) if self.accept else len(zones) - 1
+        return Verdict(self.name, value, shown, name, place > accepted, "", at)
+
+    def _value(self, a: Analysis) -> tuple[float, float]:
+        """The figure that is judged, and the frequency (Hz) that it is at; nan where neither is."""
+        spectrum = a.spectrum
+        if self.kind == "overall":
+            return spectrum.rms, math.nan
+        if self.kind == "band":
+            if self.low >= spectrum.frequency[-1]:
+                return math.nan, math.nan
+            return band_rms(spectrum, self.low, self.high), math.nan
+        if self.kind == "tone":
+            inside = [p for p in a.peaks or () if self.low <= p.tone.frequency <= self.high]
+            best = max(inside, key=lambda peak: a.amplitude(peak)[0], default=None)
+            return (0.0, math.nan) if best is None else (a.amplitude(best)[0], best.tone.frequency)
+        frequency, value = np.array(self.points).T
+        inside_ = (spectrum.frequency >= frequency[0]) & (spectrum.frequency <= frequency[-1])
+        if not inside_.any():
+            return math.nan, math.nan
+        at = spectrum.frequency[inside_]
+        allowed = np.interp(np.log(at), np.log(frequency), np.log(value))
+        power = a.scaling in ("power", "psd")
+        with np.errstate(divide="ignore"):
+            over = (10 if power else 20) / math.log(10) * (np.log(a.values[inside_]) - allowed)
+        worst = int(np.argmax(over))
+        return float(over[worst]), float(at[worst])
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """What came of a ``limit``: the ``value`` in ``unit``, the ``zone`` that it lies in and whether
+    that is ``exceeded``; ``why_not`` where it could not be judged. ``at`` is the frequency in Hz of
+    a tone or of a curve's highest excess, nan for others."""
+
+    limit: str
+    value: float
+    unit: str
+    zone: str
+    exceeded: bool
+    why_not: str = ""
+    at: float = math.nan
+
+    @property
+    def words(self) -> str:
+        """In one line."""
+        if self.why_not:
+            return f"{self.limit}: not judged, {self.why_not}"
+        at = "" if math.isnan(self.at) else f" at {self.at:.5g} Hz"
+        sign = "" if not self.exceeded else ", exceeded"
+        return f"{self.limit}: {self.value:.4g} {self.unit}{at}, {self.zone}{sign}"

@@ -1,0 +1,166 @@
+"""A report made again from its session and the recording, and held against what stands in it."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from tonecomb.core.document import Fingerprint, RecordingRef
+from tonecomb.core.errors import UserError
+from tonecomb.core.find.knowledge import knowledge
+from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.record.recording import Recording
+from tonecomb.formats import files
+from tonecomb.formats.analysed import analyse
+from tonecomb.formats.registry import open_recording
+from tonecomb.formats.report import sealed
+from tonecomb.formats.report.figures import SpectrumView
+from tonecomb.formats.report.html import report
+
+_MOST_FILES = 20_000  # in which the recording is looked for
+_NOT_HELD = ("recording, File", "recording, Changed")  # names that a copy may change
+
+
+@dataclass(frozen=True)
+class Finding:
+    """A figure that does not hold: its name, what stands in the report, and what is read now; ""
+    where it is not there."""
+
+    name: str
+    stands: str
+    now: str
+
+    @property
+    def words(self) -> str:
+        """In one line, with the place from which they differ."""
+        if not self.stands:
+            return f"{self.name}: not in the report, now {self.now}"
+        if not self.now:
+            return f"{self.name}: {self.stands} in the report, not found now"
+        pairs = zip(self.stands, self.now, strict=False)
+        shorter = min(len(self.stands), len(self.now))
+        same = next((i for i, (a, b) in enumerate(pairs) if a != b), shorter)
+        digits = sum(one.isdigit() for one in self.stands[:same])
+        where = ""
+        if same < len(self.stands) and (self.stands[same].isdigit() or self.stands[same] in "()."):
+            where = f" (from digit {digits + 1})" if digits else ""
+        if max(len(self.stands), len(self.now)) > _LONG:
+            start = max(0, same - 20)
+            lead = "…" if start else ""
+            return (f"{self.name}: {lead}{self.stands[start:start + _LONG]} in the report, "
+                    f"{lead}{self.now[start:start + _LONG]} now{where}")  # fmt: skip
+        return f"{self.name}: {self.stands} in the report, {self.now} now{where}"
+
+
+_LONG = 90  # letters of a figure that are told
+
+
+@dataclass(frozen=True)
+class Checked:
+    """What came of it: the ``source`` that was read and whether it is the file that the report is
+    of (``same``), how many figures hold, which do not, and the names of those that cannot be
+    computed again."""
+
+    source: str
+    same: bool
+    held: int
+    findings: tuple[Finding, ...]
+    unchecked: tuple[str, ...]
+
+    @property
+    def holds(self) -> bool:
+        """Whether the report can be relied on."""
+        return self.same and not self.findings
+
+
+def check(path: Path, folders: Sequence[Path] = (), progress: Progress = silent) -> Checked:
+    """Compute a report anew. Its recording is looked for where it was, beside the report, and in
+    ``folders`` by its fingerprint.
+
+    Raises :class:`UserError` where the file is no report or the recording is not found.
+    """
+    kept = sealed.opened(path)
+    recording, same = _recording(kept.ref, path, folders, part(progress, 0, 0.2))
+    said = replace(knowledge(kept.ref), source=None)
+    done = analyse(
+        recording, kept.ref.method, asked=kept.asked, said=said, progress=part(progress, 0.2, 0.7)
+    )
+    view = SpectrumView(decibels=kept.decibels, log_frequency=kept.log_frequency)
+    page = report(
+        recording, done.analysis, view, part(progress, 0.7, 1), said=said, besides=done.told[1:]
+    )
+    return _compared(kept.figures, sealed.figures_in(page), kept.once, recording, same)
+
+
+def _compared(
+    stands: dict[str, str], now: dict[str, str], once: tuple[str, ...], recording: Recording,
+    same: bool,
+) -> Checked:  # fmt: skip
+    held, findings, unchecked = 0, [], []
+    for name in sorted(stands.keys() | now.keys(), key=lambda one: (_order(one, stands), one)):
+        if name in _NOT_HELD:
+            continue
+        if name.split()[0] in once:
+            unchecked.append(name)
+        elif stands.get(name, "") == now.get(name, ""):
+            held += 1
+        else:
+            findings.append(Finding(name, stands.get(name, ""), now.get(name, "")))
+    source = str(recording.path) if recording.path is not None else recording.name
+    return Checked(source, same, held, tuple(findings), tuple(unchecked))
+
+
+def _order(name: str, stands: dict[str, str]) -> int:
+    """As they stand in the report."""
+    names = list(stands)
+    return names.index(name) if name in stands else len(names)
+
+
+def _recording(
+    ref: RecordingRef, report_path: Path, folders: Sequence[Path], progress: Progress
+) -> tuple[Recording, bool]:
+    """The recording, and whether its file is the one that the report is of."""
+    if ref.given.made is not None:
+        return replace(ref.given.made.recording("a"), name=ref.name), True
+    if ref.given.live:
+        raise UserError(f"{report_path.name} is of what came in live", "that cannot be read again")
+    near = [Path(ref.path), report_path.parent / Path(ref.path).name]
+    found = _same_file(near, ref.fingerprint) or _same_file(_all_in(folders), ref.fingerprint)
+    same = found is not None
+    if found is None:  # a file of its name that was changed is worth looking at
+        named = [one for one in (*near, *(f / Path(ref.path).name for f in folders))
+                 if one.is_file()]  # fmt: skip
+        if not named:
+            raise UserError(
+                f"The recording of {report_path.name} was not found",
+                f"it was {Path(ref.path).name}, {ref.fingerprint.size} bytes",
+                "name the folder that it is in with --source",
+            )
+        found = named[0]
+    recording = open_recording(found, ref.given, progress, "a")
+    return replace(recording, name=ref.name), same
+
+
+def _same_file(paths: Sequence[Path], wanted: Fingerprint) -> Path | None:
+    for one in paths:
+        try:
+            if one.stat().st_size == wanted.size and files.fingerprint(one) == wanted:
+                return one
+        except (OSError, UserError):
+            continue
+    return None
+
+
+def _all_in(folders: Sequence[Path]) -> list[Path]:
+    """Ordinary files in folders and those below them, the first twenty thousand."""
+    found: list[Path] = []
+    for folder in folders:
+        if not folder.is_dir():
+            raise UserError(f"{folder} is no folder", remedy="name one that holds recordings")
+        for where, _, names in os.walk(folder):
+            found += [Path(where) / name for name in sorted(names)]
+            if len(found) > _MOST_FILES:
+                return found[:_MOST_FILES]
+    return found

@@ -1,0 +1,181 @@
+"""What a report takes along so that it can be made again: the session that it is of, and what was
+asked besides the method, as JSON inside its page."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass
+from html.parser import HTMLParser
+from pathlib import Path
+from typing import Any
+
+from tonecomb.core.document import Document, Fingerprint, RecordingRef
+from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.slices import Slicing
+from tonecomb.core.find.knowledge import Knowledge
+from tonecomb.core.find.machine import Machine
+from tonecomb.core.method import Method
+from tonecomb.core.record.recording import Recording
+from tonecomb.formats import files
+from tonecomb.formats.kinds.kind import Told
+from tonecomb.formats.session import limits, session
+
+SUFFIX = ".html"
+_VIEW = "tone-comb-view"
+_VOID = {"area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "source",
+         "track", "wbr"}  # fmt: skip
+_NUMBERS = {"slices": ("count", "every", "at", "width")}
+
+
+@dataclass(frozen=True)
+class Sealed:
+    """What a report is of: the ``document`` (of one recording), what was ``asked`` of kinds by
+    their keys, the keys of those that cannot be computed again (``once``), and how the spectrum was
+    shown. ``figures`` are the words and numbers that stand in it, by name."""
+
+    document: Document
+    asked: dict[str, Hashable]
+    once: tuple[str, ...]
+    decibels: bool
+    log_frequency: bool
+    figures: dict[str, str]
+
+    @property
+    def ref(self) -> RecordingRef:
+        """The recording that it is of."""
+        ref = self.document.current_ref
+        assert ref is not None
+        return ref
+
+
+def seal(
+    recording: Recording, method: Method, said: Knowledge, besides: Sequence[Told],
+    shown: tuple[bool, bool], folder: Path | None,
+) -> dict[str, str]:  # fmt: skip
+    """The texts of the page's two scripts by their ids; none for what is not in a file nor made.
+    ``shown`` is whether levels are in decibels and frequencies logarithmic, ``folder`` where the
+    page will lie."""
+    made = said.given.made
+    if recording.live or (recording.path is None and made is None):
+        return {}
+    path, fingerprint = "", Fingerprint(0, "")
+    if recording.path is not None and made is None:
+        path, fingerprint = str(recording.path.absolute()), files.fingerprint(recording.path)
+    ref = RecordingRef(
+        "a", recording.name, path, fingerprint, method, said.given, combs=said.combs,
+        peak_notes=said.notes, mode_notes=said.modes, sketch=said.sketch,
+        machine=Machine(shaft=said.shaft, known=said.known),
+    )  # fmt: skip
+    place = Path(path).parent if folder is None else folder.absolute()
+    told = {one.kind.key: _plain(one) for one in besides}
+    view = {
+        "asked": {key: value for key, value in told.items() if value is not None},
+        "once": [one.kind.key for one in besides if told[one.kind.key] is None
+                 and not one.kind.called_for(method, None) and one.kind.key != "spectrogram"],
+        "decibels": shown[0],
+        "log_frequency": shown[1],
+    }  # fmt: skip
+    return {
+        session.SCRIPT: _in_script(session.to_json(Document((ref,), "a"), place)),
+        _VIEW: _in_script(json.dumps(view)),
+    }
+
+
+def _plain(one: Told) -> Any:
+    """What was asked, for JSON; None where that cannot be said in it."""
+    asked = one.asked
+    if isinstance(asked, Slicing):
+        return {name: getattr(asked, name) for name in _NUMBERS["slices"]}
+    if asked is True or (
+        isinstance(asked, tuple) and all(isinstance(x, (int, float)) for x in asked)
+    ):
+        return asked
+    return None
+
+
+def _asked(key: str, value: Any) -> Hashable:
+    if key == "slices":
+        if not isinstance(value, dict) or set(value) != set(_NUMBERS["slices"]):
+            raise ValueError("its slices are damaged")
+        return Slicing(**(value | {"at": tuple(value["at"])}))
+    if value is True:
+        return True
+    if isinstance(value, list) and all(isinstance(x, (int, float)) for x in value):
+        return tuple(value)
+    raise ValueError(f"what it asks of {key[:40]} is not known")
+
+
+def _in_script(text: str) -> str:
+    """JSON that cannot end the script in which it stands."""
+    return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")
+
+
+class _Page(HTMLParser):
+    """Finds the scripts of ours, and the text of every element with a figure's name."""
+
+    def __init__(self) -> None:
+        super().__init__(convert_charrefs=True)
+        self.scripts: dict[str, str] = {}
+        self.figures: dict[str, str] = {}
+        self._open: list[str | None] = []
+        self._script = ""
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        said = dict(attrs)
+        if tag == "script":
+            self._script = said.get("id") or ""
+        if tag not in _VOID:
+            name = said.get("data-figure")
+            self._open.append(name)
+            if name:
+                self.figures[name] = ""
+
+    def handle_startendtag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        """An element without content, as in a picture."""
+
+    def handle_endtag(self, tag: str) -> None:
+        if tag == "script":
+            self._script = ""
+        if tag not in _VOID and self._open:
+            self._open.pop()
+
+    def handle_data(self, data: str) -> None:
+        if self._script:
+            self.scripts[self._script] = self.scripts.get(self._script, "") + data
+            return
+        for name in self._open:
+            if name:
+                self.figures[name] += data
+
+
+def figures_in(page: str) -> dict[str, str]:
+    """Words and numbers of a page by the names of their elements, spaces made one."""
+    found = _Page()
+    found.feed(page)
+    return {name: " ".join(text.split()) for name, text in found.figures.items()}
+
+
+def opened(path: Path) -> Sealed:
+    """What a report holds. Raises :class:`UserError` for a file that is none of ours."""
+    files.head(path)
+    lacks = UserError(
+        f"{path.name} holds no session", "it is no report of Tone Comb, or an older one",
+        "save the report anew, or open the session that it was made from",
+    )  # fmt: skip
+    try:
+        if path.stat().st_size > limits.MOST_BYTES:
+            raise ValueError("it is too large")
+        page = _Page()
+        page.feed(path.read_text("utf-8"))
+        view = json.loads(page.scripts[_VIEW])
+        limits.check_json(view)
+        asked = {key: _asked(key, value) for key, value in view["asked"].items()}
+        document = session.load(path)
+        if document.current_ref is None:
+            raise ValueError("it is of no recording")
+        figures = {name: " ".join(words.split()) for name, words in page.figures.items()}
+        return Sealed(document, asked, tuple(map(str, view["once"])), bool(view["decibels"]),
+                      bool(view["log_frequency"]), figures)  # fmt: skip
+    except (ValueError, KeyError, TypeError, AttributeError, OSError, RecursionError) as error:
+        raise lacks from error

@@ -1,0 +1,182 @@
+"""Many recordings by one plan: tables, limits, what cannot be used, and going on."""
+
+from __future__ import annotations
+
+import csv
+import json
+import os
+import signal
+from pathlib import Path
+
+import numpy as np
+import pyarrow.parquet as pq
+import pytest
+import soundfile
+from tests.cli.test_cli import Done, call
+
+from tonecomb.batch import one as one_module
+from tonecomb.batch.one import Job, Outcome, kept
+from tonecomb.batch.plan import load
+from tonecomb.batch.run import run
+from tonecomb.core.errors import Cancelled
+
+FS = 2000
+PLAN = {
+    "format": "tone-comb plan", "version": 1,
+    "rules": [{"name": "spare*", "method": {"frames": {"frame": 512}}},
+              {"rate": [1000, 5000], "method": {"frames": {"frame": 4096}}}],
+    "limits": [{"name": "overall", "kind": "overall",
+                "zones": [{"name": "A", "to": 0.1}, {"name": "B", "to": 0.3}], "accept": "A"}],
+}  # fmt: skip
+
+
+def level(i: int) -> float:
+    return 0.1 * (1 + i)
+
+
+@pytest.fixture(scope="module")
+def files(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Six recordings, each twice as loud as the first times its number; one that is none."""
+    folder, t = tmp_path_factory.mktemp("plant"), np.arange(8000) / FS
+    for i in range(4):
+        x = level(i) * np.cos(2 * np.pi * (100.3 + 10 * i) * t)
+        x += 1e-3 * np.random.default_rng(i).normal(size=len(t))
+        soundfile.write(folder / f"pump {i}.wav", x, FS, subtype="FLOAT")
+    soundfile.write(folder / "spare.wav", x, FS, subtype="FLOAT")
+    (folder / "broken.wav").write_bytes(b"RIFF and no more")
+    (folder / "notes.doc").write_text("not a recording")
+    return folder
+
+
+@pytest.fixture
+def plan(tmp_path: Path) -> Path:
+    path = tmp_path / "plan.json"
+    path.write_text(json.dumps(PLAN))
+    return path
+
+
+def tables(out: Path) -> dict[str, list[dict[str, str]]]:
+    found = {}
+    for file in out.glob("*.csv"):
+        lines = file.read_text().splitlines()
+        assert lines[0].startswith("# Tone Comb")
+        found[file.stem] = list(csv.DictReader(lines[1:]))
+    return found
+
+
+def batch(*arguments: object) -> Done:
+    return call("batch", *arguments)
+
+
+def test_tables_limits_and_a_file_that_is_none(files: Path, plan: Path, tmp_path: Path) -> None:
+    out = tmp_path / "out"
+    done = batch(plan, files, "--out", out, "--no-reports", "--json")
+    assert done.returncode == 1
+    assert "broken.wav" in done.stderr and "Traceback" not in done.stderr
+    told = json.loads(done.stdout)
+    assert told["recordings"] == 6 and len(told["failed"]) == 1
+    assert sorted(Path(one["file"]).stem for one in told["exceeded"]) == [
+        "pump 1", "pump 2", "pump 3", "spare"
+    ]  # fmt: skip
+    found = tables(out)
+    assert set(found) == {"recordings", *one_module.TABLES}
+    by_name = {row["recording"]: row for row in found["tones"]}
+    for i in range(4):
+        row = by_name[f"pump {i}"]
+        assert float(row["frequency_hz"]) == pytest.approx(100.3 + 10 * i, abs=1e-3)
+        assert float(row["amplitude"]) == pytest.approx(level(i) / 2**0.5, rel=1e-3)
+    methods = {row["recording"]: row["method"] for row in found["recordings"]}
+    assert "512 samples" in methods["spare"] and "4096 samples" in methods["pump 2"]
+    zones = {row["recording"]: row["zone"] for row in found["limits"]}
+    assert [zones[f"pump {i}"] for i in range(4)] == ["A", "B", "B", "B"]
+    for name, rows in found.items():
+        table = pq.read_table(out / f"{name}.parquet")
+        assert table.num_rows == len(rows)
+    tones = pq.read_table(out / "tones.parquet")
+    assert str(tones.schema.field("frequency_hz").type) == "double"
+    page = (out / "overview.html").read_text()
+    assert page.index("spare") < page.index("pump 0"), "the worst first"
+    assert "Could not be used" in page and "broken.wav" in page
+
+
+def test_it_goes_on_where_it_was_stopped(files: Path, plan: Path, tmp_path: Path) -> None:
+    paths = [files / f"pump {i}.wav" for i in range(4)]
+    seen: list[str] = []
+
+    def stopping(outcome: Outcome) -> None:
+        seen.append(outcome.name)
+        if len(seen) == 2:
+            raise Cancelled
+
+    wanted, out = load(plan), tmp_path / "out"
+    with pytest.raises(Cancelled):
+        run(wanted, paths, out, reports=False, told=stopping)
+    again: list[str] = []
+    done = run(wanted, paths, out, reports=False, told=lambda one: again.append(one.name))
+    assert done.kept == 2 and again == ["pump 2", "pump 3"]
+    whole = run(wanted, paths, tmp_path / "other", reports=False)
+    assert [one.channels for one in whole.outcomes] == [one.channels for one in done.outcomes]
+    # Another plan, and a file that changed, are done anew; nothing else is.
+    x, _ = soundfile.read(paths[0])
+    soundfile.write(tmp_path / "pump 0.wav", 2 * x, FS, subtype="FLOAT")
+    moved = [tmp_path / "pump 0.wav", *paths[1:]]
+    assert run(wanted, moved, out, reports=False).kept == 3
+    assert run(load(_other(plan)), paths, out, reports=False).kept == 0
+    assert kept(Job(paths[0], wanted, tmp_path / "nowhere")) is None
+
+
+def _other(plan: Path) -> Path:
+    other = plan.with_name("other.json")
+    other.write_text(plan.read_text().replace("4096", "2048"))
+    return other
+
+
+def test_a_worker_that_is_killed_changes_nothing(files: Path, plan: Path, tmp_path: Path) -> None:
+    paths = [files / f"pump {i}.wav" for i in range(4)]
+    killed: list[int] = []
+
+    def kill_one(_: Outcome) -> None:
+        if not killed:
+            import multiprocessing
+
+            victim = multiprocessing.active_children()[0]
+            killed.append(victim.pid or 0)
+            os.kill(killed[0], signal.SIGKILL)
+
+    wanted = load(plan)
+    done = run(wanted, paths, tmp_path / "out", workers=2, reports=False, told=kill_one)
+    assert killed and not done.failed
+    alone = run(wanted, paths, tmp_path / "alone", reports=False)
+    assert [one.channels for one in done.outcomes] == [one.channels for one in alone.outcomes]
+
+
+def test_reports_and_the_method_of_a_report(files: Path, tmp_path: Path) -> None:
+    """A report is a plan: its method for every recording."""
+    source, out = files / "pump 0.wav", tmp_path / "out"
+    call("analyse", source, "--frame", "1024", "--out", tmp_path / "first")
+    done = batch(tmp_path / "first" / "report.html", source, files / "pump 1.wav", "--out", out)
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.startswith("2 recordings; 0 exceed a limit")
+    pages = sorted(out.rglob("reports/*/*.html"))
+    assert len(pages) == 2 and "1024 samples" in pages[0].read_text()
+    assert call("check", pages[1]).returncode == 0
+    again = batch(tmp_path / "first" / "report.html", files / "pump 1.wav", "--out", out)
+    assert "1 of them earlier" in again.stdout
+
+
+@pytest.mark.parametrize(
+    ("change", "word"),
+    [
+        ({"limits": [{"name": "x", "kind": "overall", "zones": []}]}, "no zones"),
+        ({"rules": [{"nam": "x"}]}, "nam"),
+        ({"rules": [{"rate": [1e400, 2]}]}, "plan"),
+        ({"version": 2}, "version 2"),
+        ({"more": 1}, "more"),
+        ({"limits": "all of them"}, "plan"),
+    ],
+)
+def test_what_is_no_plan_is_told(change: dict[str, object], word: str, tmp_path: Path) -> None:
+    path = tmp_path / "plan.json"
+    path.write_text(json.dumps(PLAN | change))
+    done = batch(path, tmp_path, "--out", tmp_path / "out")
+    assert done.returncode == 2 and word in done.stderr and done.stderr.count("\n") == 1

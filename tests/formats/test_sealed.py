@@ -1,0 +1,128 @@
+"""A report can be made again, and says where it does not hold."""
+
+from __future__ import annotations
+
+import json
+import re
+import shutil
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from tests.cli.test_cli import call
+
+from tonecomb.formats.report.check import check
+from tonecomb.formats.session import session
+
+FS = 2000
+
+
+def write(path: Path, x: np.ndarray) -> Path:
+    soundfile.write(path, x, FS, subtype="FLOAT")
+    return path
+
+
+def samples() -> np.ndarray:
+    t, chance = np.arange(60_000) / FS, np.random.default_rng(3)
+    return 0.1 * np.cos(2 * np.pi * 137.21 * t) + 0.01 * chance.normal(size=len(t))
+
+
+@pytest.fixture(scope="module")
+def first(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A recording and its report, with slices that were asked for."""
+    made = tmp_path_factory.mktemp("sealed")
+    source = write(made / "pump.wav", samples())
+    done = call("analyse", source, "--frame", "2048", "--slices", "3", "--band", "100:200",
+                "--out", made / "out")  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    return made
+
+
+@pytest.fixture
+def folder(first: Path, tmp_path: Path) -> Path:
+    """The same in a place of its own: a report knows its recording from where it lies."""
+    return shutil.copytree(first, tmp_path / "copy")
+
+
+def edited(folder: Path, old: str, new: str) -> Path:
+    page = folder / "out" / "report.html"
+    text = page.read_text()
+    assert old in text
+    (folder / "out" / "edited.html").write_text(text.replace(old, new, 1))
+    return folder / "out" / "edited.html"
+
+
+def test_an_untouched_report_holds(folder: Path) -> None:
+    found = check(folder / "out" / "report.html")
+    assert found.holds and found.held > 25 and not found.unchecked
+    done = call("check", folder / "out" / "report.html")
+    assert done.returncode == 0 and done.stdout == f"{found.held} figures hold.\n"
+
+
+def test_one_other_sample_is_told(folder: Path) -> None:
+    x = samples()
+    x[30_000] += 0.5
+    write(folder / "pump.wav", x)
+    done = call("check", folder / "out" / "report.html", "--json")
+    assert done.returncode == 1
+    told = json.loads(done.stdout)
+    assert not told["same"] and not told["holds"]
+    assert "recording, SHA-256" in [one["name"] for one in told["findings"]]
+    text = call("check", folder / "out" / "report.html").stdout
+    assert "pump.wav is not the file that report.html is of" in text
+    assert re.search(r"recording, Range: .* in the report, .* now", text)
+
+
+def test_a_figure_that_was_changed_by_hand_is_named(folder: Path) -> None:
+    text = (folder / "out" / "report.html").read_text()
+    (read,) = re.findall(r'"peak 1, frequency">([\d.]+)', text)
+    page = edited(folder, f'"peak 1, frequency">{read}', f'"peak 1, frequency">{read[:-1]}9')
+    found = check(page)
+    (one,) = found.findings
+    assert found.same and one.name == "peak 1, frequency"
+    assert one.stands.startswith(read[:-1] + "9") and one.now.startswith(read)
+    assert one.words.endswith("(from digit 5)") or "from digit" in one.words
+    gone = edited(folder, 'data-figure="peak 1, amplitude"', "")
+    assert [one.name for one in check(gone).findings] == ["peak 1, amplitude"]
+
+
+def test_the_recording_is_found_by_its_fingerprint(folder: Path) -> None:
+    deep = folder / "archive" / "2026"
+    deep.mkdir(parents=True)
+    (folder / "pump.wav").rename(deep / "0017.wav")
+    lost = call("check", folder / "out" / "report.html")
+    assert lost.returncode == 2 and "--source" in lost.stderr
+    done = call("check", folder / "out" / "report.html", "--source", folder / "archive")
+    assert done.returncode == 0, done.stdout
+
+
+def test_a_report_is_a_session(folder: Path) -> None:
+    ref = session.load(folder / "out" / "report.html").current_ref
+    assert ref is not None and Path(ref.path) == folder / "pump.wav"
+    assert ref.method.frames.frame == 2048
+    again = call("analyse", "--session", folder / "out" / "report.html", "--json")
+    assert json.loads(again.stdout)["analyses"][0]["peaks"][0]["frequency_hz"] == pytest.approx(
+        137.21, abs=1e-3
+    )
+
+
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [("tone-comb-session", "other"), ('"frame": 2048', '"frame": 2e99'), ("tone-comb-view", "x"),
+     ('"asked": {', '"asked": {"shock": "x", '), ('"once": []', '"once": 3')],
+)  # fmt: skip
+def test_what_is_damaged_is_told_in_a_sentence(folder: Path, old: str, new: str) -> None:
+    done = call("check", edited(folder, old, new))
+    assert done.returncode == 2
+    assert done.stderr.count("\n") == 1 and "Traceback" not in done.stderr
+
+
+def test_names_cannot_leave_their_script(tmp_path: Path) -> None:
+    source = tmp_path / "a<script>alert(1)<b>.csv"
+    rows = "".join(f"{i / FS},{x:.6f}\n" for i, x in enumerate(samples()[:8000]))
+    source.write_text(f"time [s],</script><script>alert(1)\n{rows}")
+    assert call("analyse", source, "--out", tmp_path / "out").returncode == 0
+    page = (tmp_path / "out" / "report.html").read_text()
+    assert "<script>alert" not in page and page.count("<script") == 2
+    assert call("check", tmp_path / "out" / "report.html").returncode == 0
