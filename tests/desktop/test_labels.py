@@ -8,7 +8,7 @@ from functools import cache
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from tests.support import recording
@@ -20,6 +20,7 @@ from tonecomb.core.find.peaks import PeakSearch
 from tonecomb.core.method import Method
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.theme import PAPER
+from tonecomb.desktop.stage.lines import LinesPlot
 from tonecomb.desktop.stage.spectrum import SpectrumView
 
 Settle = Callable[[], None]
@@ -139,3 +140,42 @@ def test_a_tooth_shows_its_flag_and_is_dragged_by_it(opened: Bench, settle: Sett
     )
     opened.context.combs.choose(None)
     assert spectrum.combs.at(middle) == (0, 2)
+
+
+def test_words_over_upright_lines_keep_off_curves_and_each_other(qtbot: object) -> None:
+    plot = LinesPlot("Order", "")
+    qtbot.addWidget(plot)  # type: ignore[attr-defined]
+    plot.resize(620, 240)
+    plot.set_theme(PAPER)
+    plot.show()
+    qtbot.wait(20)  # it has its size  # type: ignore[attr-defined]
+    across = np.linspace(0.0, 30.0, 3001)
+    height = 60 * np.exp(-(((across - 12) / 0.05) ** 2)) + 20 * np.sin(across)
+    plot.show_lines(across, [("curve", height)], "Level", "dB")
+    plot.show_places([(12.0, "141.3 Hz"), (12.4, "146.1 Hz"), (3.0, "2"), (29.9, "17.00")])
+    placed = plot.uprights.labels.placed
+    assert [word.text for word, _ in placed] == ["141.3 Hz", "146.1 Hz", "2", "17.00"]
+    (box,) = [plot.box.sceneBoundingRect()]
+    (left, right), (low, high) = plot.box.viewRange()
+    x = box.left() + (across - left) / (right - left) * box.width()
+    y = box.bottom() - (height - low) / (high - low) * box.height()
+    for i, (_, one) in enumerate(placed):
+        inside = (x >= one.area[0]) & (x <= one.area[2])
+        assert (y[inside] >= one.area[3] - 1).all(), "nothing of the curve is under it"
+        for _, other in placed[:i]:
+            assert one.area[0] >= other.area[2] or other.area[0] >= one.area[2] or (
+                one.area[1] >= other.area[3] or other.area[1] >= one.area[3]
+            )  # fmt: skip
+    plot.show_places(())
+    assert not plot.uprights.labels.placed and not plot.uprights.lines
+
+
+def test_panes_that_need_more_height_scroll(opened: Bench, settle: Settle) -> None:
+    """The window stays as tall as it is, and the pane that was asked for is in view."""
+    for key in ("spectrogram", "trend", "cepstrum", "envelope"):
+        opened.stage.show_pane(key)
+    settle()
+    assert opened.height() == 800
+    pane = opened.stage.panes["envelope"]
+    top = pane.mapTo(opened.stage, QPoint(0, 0)).y()
+    assert top >= 0 and top + pane.height() <= opened.stage.height() + 8

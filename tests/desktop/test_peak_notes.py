@@ -108,7 +108,7 @@ def test_the_report_says_it(
     )
     opened.exports.export_report()
     settle()
-    assert "<td>Gear &lt;mesh&gt;</td>" in Path(target).read_text()
+    assert ">Gear &lt;mesh&gt;</td>" in Path(target).read_text()
 
 
 def test_the_nearest_note_counts() -> None:

@@ -341,7 +341,7 @@ def test_bands_held_traces_and_the_confidence_band_are_in_the_picture() -> None:
     assert np.max(held.get_ydata()) == pytest.approx(wanted.max())
     html = report(made, analysis, view)
     level = f"{analysis.band_levels[0]:.4g} m/s² rms"
-    assert f"<tr><th>low, 10–100 Hz</th><td>{level}</td></tr>" in html
+    assert f'data-figure="band low, 10–100 Hz">{level}</td>' in html
     assert "<th>100–200 Hz</th>" in html
 
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from tonecomb.core.made.starters import STARTERS, Starter
+from tonecomb.desktop.kit import settings
 from tonecomb.desktop.stage.pane import PaneSpec
 from tonecomb.desktop.stage.panes import PANES
 
@@ -54,7 +55,7 @@ def _starter(one: Starter) -> Action:
 
 # ruff: noqa: E501 - the table is read by its columns
 ACTIONS: tuple[Action, ...] = (
-    Action("File", "Open…", "Ctrl+O", "Open recordings or a session", lambda b: b.opening.open_dialog()),
+    Action("File", "Open…", "Ctrl+O", "Open recordings, a session, or a report as the session that it is of", lambda b: b.opening.open_dialog()),
     Action("File", "Open the demo", "Ctrl+Shift+D", "Open the Quillbeck ropeway recordings", lambda b: b.opening.open_demo()),
     Action("File", "Make a signal", "Ctrl+M", "A recording of known content, described by its parts", lambda b: b.making.begin(), divided=True),
     *(_starter(one) for one in STARTERS),
@@ -110,6 +111,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("View", "Shelf", "Ctrl+1", "Fold the shelf away or open it", lambda b: b.layout_.toggle_column(0), checked=lambda b: not b.shelf.isHidden(), divided=True),
     Action("View", "Readings", "Ctrl+2", "Fold the readings away or open them", lambda b: b.layout_.toggle_column(2), checked=lambda b: not b.readings.isHidden()),
     Action("View", "Night theme", "Ctrl+T", "Light on dark, or ink on paper", lambda b: b.layout_.toggle_theme(), checked=lambda b: b.layout_.theme.name == "Night"),
+    Action("View", "Larger type", "", "Everything written larger, from the next start on", lambda b: b.layout_.toggle_type(), checked=lambda b: settings.larger_type()),
     Action("Signal", "Halve the frame", "[", "Finer in time, coarser in frequency", lambda b: b.method.scale_frame(0.5), needs_recording=True),
     Action("Signal", "Double the frame", "]", "Finer in frequency, coarser in time", lambda b: b.method.scale_frame(2), needs_recording=True),
     Action("Signal", "Previous window", ";", "Taper the frames with the window before this one", lambda b: b.method.step_window(-1), needs_recording=True),

@@ -6,6 +6,7 @@ import contextlib
 import ctypes
 import faulthandler
 import logging
+import os
 import signal
 import sys
 import traceback
@@ -22,6 +23,8 @@ from tonecomb.desktop.kit import settings
 from tonecomb.formats import atomic
 
 _SWITCH_S = 0.001
+_FRAMED_MS = 300
+_LARGER_DPI = 108  # for 96: 9.75 pt are read as 11
 _ARENAS, _MAP_FROM, _TRIM_FROM = -8, -3, -1  # M_ARENA_MAX and others of malloc.h
 _LOG = logging.getLogger("tonecomb")
 
@@ -34,6 +37,9 @@ def make_application(arguments: list[str]) -> QApplication:
     # Workers hand the interpreter back sooner, so that they hardly hold the window.
     sys.setswitchinterval(_SWITCH_S)
     QApplication.setAttribute(Qt.ApplicationAttribute.AA_DontUseNativeDialogs)
+    if settings.larger_type():
+        # All our sizes are in points: how many pixels one has makes them larger together.
+        os.environ.setdefault("QT_FONT_DPI", str(_LARGER_DPI))
     app = QApplication(arguments)
     app.setApplicationName("tone-comb")
     app.setApplicationDisplayName("Tone Comb")
@@ -64,7 +70,8 @@ def main(paths: list[Path], demo: bool = False) -> int:
     bench = Bench()
     sys.excepthook = Defects(bench.autosave.write)
     bench.show()
-    QTimer.singleShot(0, lambda: fit_to_screen(bench))
+    for wait in (0, _FRAMED_MS):  # a window manager gives it its frame when it likes
+        QTimer.singleShot(wait, lambda: fit_to_screen(bench))
     signal.signal(signal.SIGINT, lambda *_: bench.close())
     # Python sees signals only between its own instructions: give it some.
     beat = QTimer()

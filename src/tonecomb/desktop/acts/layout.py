@@ -62,6 +62,13 @@ class Layout(QObject):
         settings.settings().setValue("theme", self.theme.name)
         self.apply_theme()
 
+    def toggle_type(self) -> None:
+        """Larger type, or the usual one, when the program is started the next time."""
+        larger = not settings.larger_type()
+        settings.settings().setValue("larger type", larger)
+        size = "larger" if larger else "of its usual size"
+        self._context.notices.show_notice(f"From the next start on the type is {size}.")
+
     def apply_theme(self) -> None:
         """Colour everything in the current theme."""
         set_current_theme(self.theme)

@@ -26,6 +26,11 @@ def settings() -> QSettings:
     return QSettings(str(path), QSettings.Format.IniFormat)
 
 
+def larger_type() -> bool:
+    """Whether everything is written as if the base type had 11 points."""
+    return bool(settings().value("larger type", False, type=bool))
+
+
 def imports_file() -> Path:
     """Where it is kept how files of each shape are read."""
     return Path(platformdirs.user_config_path(APP)) / "imports.json"

@@ -162,15 +162,17 @@ def style_sheet(t: Theme) -> str:
     #popover QListWidget {{ padding: 0; }}
     #finder QListWidget::item, #finder::item {{ padding: 4px 6px; }}
     #popover {{ background: {t.raised}; border: 1px solid {t.accent}; border-radius: 4px; }}
+    QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; }}
     QLineEdit, QDoubleSpinBox, QSpinBox {{ background: {t.ground}; border: 1px solid {t.lines};
         border-radius: 3px; padding: 4px 6px; selection-background-color: {t.accent};
         selection-color: {t.raised}; }}
     QTableCornerButton::section {{ background: {t.raised}; border: none; }}
-    QCheckBox::indicator {{ width: 13px; height: 13px; background: {t.ground};
+    QCheckBox::indicator, QTreeView::indicator {{ width: 13px; height: 13px; background: {t.ground};
         border: 1px solid {t.quiet}; border-radius: 3px; }}
-    QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; }}
+    QCheckBox::indicator:checked, QTreeView::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; }}
     QComboBox {{ background: {t.ground}; border: 1px solid {t.lines}; border-radius: 3px;
         padding: 3px 8px; }}
+    QComboBox {{ selection-background-color: {t.accent}; selection-color: {t.raised}; }}
     QComboBox::drop-down {{ border: none; width: 20px; }}
     QTableView QComboBox {{ padding: 1px 6px; }}
     QTableView QLineEdit {{ margin: 2px; padding: 1px 6px; }}

@@ -55,6 +55,9 @@ class Page(Protocol):
     def text(self) -> str: ...
 
 
+_LEAST, _TALL = 260, 430  # pixels: the least, and from where figures stand below the peaks
+
+
 class Readings(QWidget):
     """The right column. ``peak_chosen`` carries the peak that was picked, ``place_chosen`` a
     frequency and ``range_chosen`` two (Hz), ``remedy_chosen`` the caution whose advice is
@@ -160,6 +163,7 @@ class Readings(QWidget):
         context.figures.changed.connect(self._show_figures)
         context.advice.changed.connect(self.show_cautions)
         self.remedy_chosen.connect(context.advice.take)
+        self.setMinimumHeight(_LEAST)
         self.show_analysis(None)
 
     def show_analysis(self, analysis: Analysis | None) -> None:
@@ -298,6 +302,8 @@ class Readings(QWidget):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
+        for one in (self.stretch, self.bands):  # on a low screen the peaks have what there is
+            one.setVisible(self.height() >= _TALL)
         self._deal_cautions()
 
     def _turn_cautions(self) -> None:

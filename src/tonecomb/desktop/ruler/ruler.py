@@ -25,7 +25,7 @@ from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.kit.widgets import label, panel
 from tonecomb.desktop.state.store import Store
 
-_NARROWEST = 480  # pixels
+_NARROWEST, _GAP = 480, 6  # pixels
 _SMALLEST = 6  # frames go from 2⁶ samples upward on the handle
 _FIGURES = (
     ("takes", "How long it takes to record, and how many samples that is"),
@@ -59,7 +59,7 @@ class Ruler(QWidget):
         self._wanted = {name for name, _ in _FIGURES}
         for name, tip in _FIGURES:
             pair = QHBoxLayout()
-            pair.setSpacing(6)
+            pair.setSpacing(_GAP)
             caption = label(name, "quiet")
             value = label("–", "strong")
             value.setFont(font())
@@ -119,10 +119,21 @@ class Ruler(QWidget):
         lesser: list[tuple[QLabel, ...]] = [groups["ENBW"], self._ends]
         lesser += [groups[name] for name in ("up to", "frame", "takes", "bin")]
         for group in lesser:
-            if self._row.minimumSize().width() <= self.width():
+            if self._needed() <= self.width():
                 break
             for one in group:
                 one.hide()
+
+    def _needed(self) -> int:
+        """Pixels that what is shown takes; layouts inside layouts know it only later."""
+        shown = [(self._captions[name], self._values[name]) for name in self._values]
+        wide = [a.sizeHint().width() + _GAP + b.sizeHint().width() for a, b in shown
+                if not a.isHidden()]  # fmt: skip
+        wide += [end.sizeHint().width() for end in self._ends if not end.isHidden()]
+        spacing = self._row.spacing()
+        margins = self._row.contentsMargins()
+        ends = margins.left() + margins.right() + self.handle.minimumWidth() + 2 * spacing
+        return ends + sum(wide) + spacing * len(wide)
 
     def minimumSizeHint(self) -> QSize:
         return QSize(_NARROWEST, 42)

@@ -19,6 +19,9 @@ _STYLES = ((Qt.PenStyle.SolidLine, "━━"), (Qt.PenStyle.DashLine, "╍╍"),
            (Qt.PenStyle.DotLine, "┅┅"), (Qt.PenStyle.DashDotLine, "━╍"))  # fmt: skip
 
 
+_WORDS = 40  # pixels that words over upright lines take
+
+
 class LinesPlot(Plot):
     """Lines over a quantity, which is time in s unless another is named. ``pointed`` carries
     where the cursor is across, None when it left; ``clicked`` where a click was."""
@@ -92,7 +95,10 @@ class LinesPlot(Plot):
 
     def show_places(self, places: Sequence[tuple[float, str]]) -> None:
         """Upright lines at places across, each with a word."""
+        room = bool(places) != bool(self.uprights.lines)
         self.uprights.show(places)
+        if room:
+            self.fit()
 
     def _drawn(self) -> list[tuple[Array, Array]]:
         return [curve.getData() for curve in self._curves if curve.xData is not None]
@@ -105,9 +111,11 @@ class LinesPlot(Plot):
             low, high = float(every.min()), float(every.max())
             room = 0.08 * (high - low) or 0.05 * abs(high) or 1.0
             top = 1.5 * room
-            if not self.legend.isHidden():
-                share = min((self.legend.height() + 16) / max(self.height(), 1), 0.5)
-                top = max(top, share / (1 - share) * (high - low + room))
+            taken = 0 if self.legend.isHidden() else self.legend.height() + 16
+            if self.uprights.lines:  # room for their words
+                taken = max(taken, _WORDS)
+            share = min(taken / max(self.height(), 1), 0.5)
+            top = max(top, share / (1 - share) * (high - low + room))
             self.box.setYRange(low - room, high + top, padding=0)
 
     def _dragged(self, start: QPointF, end: QPointF, finished: bool) -> None:

@@ -5,9 +5,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QSplitter, QStackedLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QScrollArea, QSplitter, QStackedLayout, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.document import Mark
@@ -104,7 +104,14 @@ class Stage(QWidget):
         column.addWidget(self.live_bar)
         self.listen_bar = ListenBar()
         column.addWidget(self.listen_bar)
-        column.addWidget(self.splitter, 1)
+        # Where the views need more height than there is, one scrolls: the window does not grow.
+        self._scroll = QScrollArea()
+        self._scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._scroll.setWidget(self.splitter)
+        column.addWidget(self._scroll, 1)
         self._pages.addWidget(shown)
         scheduler = self._context.scheduler
         self.progress = ProgressStrip(self._context.jobs, self, lambda: scheduler.lively)
@@ -157,6 +164,8 @@ class Stage(QWidget):
         pane.setVisible(pane.isHidden())
         self._make_room(spec, gone=pane.isHidden())
         self._arrange()
+        if not pane.isHidden():  # once it has its place
+            QTimer.singleShot(0, lambda: self._scroll.ensureWidgetVisible(pane, 0, 0))
 
     def shows(self, key: str) -> bool:
         """Whether a pane is there."""

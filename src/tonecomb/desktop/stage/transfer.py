@@ -201,9 +201,9 @@ class TransferPane(Pane):
                 f"What has nothing in common has a coherence of {r.floor:.2g} on average (1/m)"
             )
         modes = () if found.modes is None else found.modes.modes
-        self._mark(modes)
         self.level.tell([(self._colour(i), one.name) for i, one in enumerate(found.answers)]
                         if len(found.answers) > 1 else [])  # fmt: skip
+        self._mark(modes)  # their words keep off the legend
 
     @property
     def _unwrapped(self) -> bool:

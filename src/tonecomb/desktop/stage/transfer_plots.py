@@ -97,6 +97,11 @@ class ResponsePlot(FrequencyPlot):
         self.set_label("left", f"{title}, {unit}" if unit else title)
         self._pens()
         self.show_scales(bool(curves))
+        if not curves:
+            self._between.hide()
+            self.floor.hide()
+            self.tell([])
+            self.show_marks(())
         if fresh:
             self.fit()
         self._draw()

@@ -13,6 +13,7 @@ from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import PAPER, Theme
 from tonecomb.desktop.stage.labels import Labels, Word
 
+_NEAR = 4  # pixels to either side in which a peak is that of the line
 Curves = Callable[[], Sequence[tuple[Array, Array]]]
 
 
@@ -52,10 +53,20 @@ class Uprights:
         """Find the words' places anew: curves or axes are others."""
         curves = self._curves() if self.lines else ()
         low, high = self._plot.box.viewRange()[1]
+        pixel = self._plot.box.viewPixelSize()[0]
         words = []
         for line, name in zip(self.lines, self.names, strict=True):
             x = float(line.value())
-            tops = [np.interp(x, across, y) for across, y in curves if len(across)]
-            top = max((float(y) for y in tops if np.isfinite(y)), default=low)
+            tops = [_highest(across, y, x, _NEAR * pixel) for across, y in curves]
+            top = max((y for y in tops if np.isfinite(y)), default=low)
             words.append(Word(x, min(max(top, low), high), name, self._theme.second))
         self.labels.show_words(words, curves, ())
+
+
+def _highest(across: Array, y: Array, x: float, near: float) -> float:
+    """The highest of a curve close to ``x``, nan where it has nothing there."""
+    inside = y[(across >= x - near) & (across <= x + near)]
+    inside = inside[np.isfinite(inside)]
+    if len(inside):
+        return float(inside.max())
+    return float(np.interp(x, across, y)) if len(across) else np.nan
