@@ -169,7 +169,8 @@ def style_sheet(t: Theme) -> str:
     QTableCornerButton::section {{ background: {t.raised}; border: none; }}
     QCheckBox::indicator, QTreeView::indicator {{ width: 13px; height: 13px; background: {t.ground};
         border: 1px solid {t.quiet}; border-radius: 3px; }}
-    QCheckBox::indicator:checked, QTreeView::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; }}
+    QCheckBox::indicator:checked, QTreeView::indicator:checked {{ background: {t.accent};
+        border-color: {t.accent}; }}
     QComboBox {{ background: {t.ground}; border: 1px solid {t.lines}; border-radius: 3px;
         padding: 3px 8px; }}
     QComboBox {{ selection-background-color: {t.accent}; selection-color: {t.raised}; }}
