@@ -152,6 +152,7 @@ def test_words_over_upright_lines_keep_off_curves_and_each_other(qtbot: object) 
     across = np.linspace(0.0, 30.0, 3001)
     height = 60 * np.exp(-(((across - 12) / 0.05) ** 2)) + 20 * np.sin(across)
     plot.show_lines(across, [("curve", height)], "Level", "dB")
+    plot.box.setXRange(0.0, 30.0, padding=0)
     plot.show_places([(12.0, "141.3 Hz"), (12.4, "146.1 Hz"), (3.0, "2"), (29.9, "17.00")])
     placed = plot.uprights.labels.placed
     assert [word.text for word, _ in placed] == ["141.3 Hz", "146.1 Hz", "2", "17.00"]
