@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
+from operator import methodcaller
 from pathlib import Path
 
 import numpy as np
@@ -60,3 +62,21 @@ def test_a_mistake_is_one_sentence(tmp_path: Path) -> None:
     found = tonecomb.analyse(made)
     assert np.argmax(found.spectrum.mean_square) == round(100 / found.spectrum.bin_hz)
     assert found.result("trend") is None
+
+
+def test_results_go_to_notebooks_and_tables() -> None:
+    made = tonecomb.make("two-tones")
+    found = tonecomb.analyse(made, tonecomb.default_method(made))
+    peaks = found.table("peaks")
+    arrow = peaks.arrow()
+    assert arrow.column_names == [column.key for column in peaks.columns]
+    assert arrow.column("frequency_hz").to_pylist() == [p.tone.frequency for p in found.peaks]
+    assert arrow.schema.field("frequency_hz").metadata[b"unit"] == b"Hz"
+    assert arrow.schema.metadata[b"method"].decode() == found.sentence
+    with pytest.raises(KeyError):
+        found.table("waves")
+    page = found._repr_html_()
+    assert found.sentence in page and "<svg" in page and page.count("<tr>") == 1 + len(found.peaks)
+    named = replace(made, name="<b>two</b>")
+    assert "<b>two" not in tonecomb.analyse(named).table("peaks").html()
+    assert found.figure("png").startswith(b"\x89PNG")

@@ -7,9 +7,13 @@ file is never written to.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
+from tonecomb.batches.plan import Plan, Rule, load
+from tonecomb.batches.run import Batch, run
+from tonecomb.batches.sources import recordings_in
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate import averages
@@ -24,6 +28,9 @@ from tonecomb.core.find.damping import Fit
 from tonecomb.core.find.knowledge import Knowledge
 from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.peaks import Peak, PeakSearch
+from tonecomb.core.find.zones import Limit, Zone
+from tonecomb.core.made.made import Made
+from tonecomb.core.made.starters import starter
 from tonecomb.core.method import Method, default_method
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.given import NOTHING_GIVEN, Given
@@ -32,26 +39,34 @@ from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.caution import Caution
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
+from tonecomb.formats import made_json
 from tonecomb.formats.analysed import Analysed, analyse
 from tonecomb.formats.columns import Table
 from tonecomb.formats.registry import open_recording
+from tonecomb.formats.report.check import Checked, check
 from tonecomb.formats.step_text import parse as step
 
 __all__ = [
     "Analysed",
     "Analysis",
     "Band",
+    "Batch",
     "Caution",
+    "Checked",
     "Comb",
     "Display",
     "Fit",
     "Given",
     "Knowledge",
+    "Limit",
+    "Made",
     "Method",
     "Peak",
     "PeakSearch",
+    "Plan",
     "Recording",
     "Resonance",
+    "Rule",
     "Shaft",
     "Signal",
     "Slicing",
@@ -61,9 +76,13 @@ __all__ = [
     "Table",
     "UserError",
     "Wanted",
+    "Zone",
     "analyse",
     "averages",
+    "batch",
+    "check",
     "default_method",
+    "make",
     "of_comb",
     "open",
     "prepare",
@@ -83,3 +102,30 @@ def open(
     """
     said = {name: value for name, value in (("rate", rate), ("unit", unit)) if value is not None}
     return open_recording(path, replace(given, **said), progress)  # type: ignore[arg-type]
+
+
+def make(description: Made | Path | str) -> Recording:
+    """The recording that a description makes: a value, a file of one, or the name of one to begin
+    with, like ``"two-tones"``. What was put in is told beside what is read of it."""
+    if not isinstance(description, Made):
+        path = Path(description)
+        named = path.suffix == made_json.SUFFIX or path.exists()
+        description = made_json.load(path) if named else starter(str(description))
+    return description.recording("")
+
+
+def batch(
+    plan: Plan | Path | str, paths: Sequence[Path | str], out: Path | str, *, workers: int = 1,
+    reports: bool = True, progress: Progress = silent,
+) -> Batch:  # fmt: skip
+    """The same over any number of recordings, and those in folders: tables, reports and an
+    overview in the folder ``out``. ``plan`` is a value, or a file that holds a plan, a session or
+    a report.
+
+    What an earlier call did of the same files by the same plan stands, so that one that was stopped
+    goes on. Scripts that ask for several ``workers`` do so under ``if __name__ == "__main__":``.
+    """
+    wanted = plan if isinstance(plan, Plan) else load(Path(plan))
+    wanted.check()
+    found = recordings_in([Path(path) for path in paths])
+    return run(wanted, found, Path(out), workers=workers, reports=reports, progress=progress)

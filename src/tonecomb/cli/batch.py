@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from tonecomb.batch.one import Outcome
+from tonecomb.batches.one import Outcome
 from tonecomb.cli.common import as_json, say, shown_progress
 from tonecomb.formats import guard, output
 
@@ -31,9 +31,9 @@ def batch(
     Stopped and started again it goes on where it was. Ends with 1 where a limit is exceeded or a
     file could not be used.
     """
-    from tonecomb.batch.plan import load
-    from tonecomb.batch.run import run
-    from tonecomb.batch.sources import recordings_in
+    from tonecomb.batches.plan import load
+    from tonecomb.batches.run import run
+    from tonecomb.batches.sources import recordings_in
 
     wanted = load(plan)
     found = recordings_in(paths)

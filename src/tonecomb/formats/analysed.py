@@ -101,6 +101,44 @@ class Analysed:
         body = "".join(f"  {line}".rstrip() + "\n" for line in lines)
         return f"{self.analysis.recording_name} · {self.sentence}\n{body}"
 
+    def table(self, name: str) -> Table[Any]:
+        """One of :meth:`tables`, by its name; raises :class:`KeyError` where there is none."""
+        found = {one.name: one for one in self.tables()}
+        return found[name]
+
+    def figure(self, kind: str = "svg") -> bytes:
+        """The spectrum as the method shows it, as ``svg`` or ``png``."""
+        from tonecomb.formats.report import figures
+
+        (picture,) = SPECTRUM.pictures(self.analysis, self.context)
+        return figures.stacked([picture.panel], kind, figures.heading_of(self.analysis))
+
+    def report(self, path: Path | str, progress: Progress = silent) -> Path:
+        """Write the report as one HTML file; see :func:`~tonecomb.api.check`."""
+        from tonecomb.formats.report.figures import SpectrumView
+        from tonecomb.formats.report.html import report
+
+        target = Path(path)
+        page = report(
+            self.recording, self.analysis, SpectrumView(decibels=self.context.decibels), progress,
+            said=self.context.said, besides=self.told[1:], folder=target.absolute().parent,
+        )  # fmt: skip
+        atomic.write_text(target, page)
+        return target
+
+    def _repr_html_(self) -> str:
+        """In a notebook: the sentence, what it holds in short, the picture and the peaks."""
+        from html import escape
+
+        from tonecomb.core.say.in_short import in_short
+
+        short = in_short(self.analysis, self.cautions, self.context.said)
+        told = "".join(f"<li>{escape(one.text)}</li>" for one in short)
+        picture = self.figure().decode()
+        picture = picture[picture.index("<svg") :]
+        peaks = self.table("peaks").html()
+        return f"<p><b>{escape(self.sentence)}</b></p><ul>{told}</ul>{picture}{peaks}"
+
     def write(
         self, folder: Path | str, progress: Progress = silent, *, force: bool = False
     ) -> list[Path]:

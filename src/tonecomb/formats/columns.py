@@ -90,6 +90,39 @@ class Table(Generic[Row]):
         csv.writer(out).writerows(self._lines())
         return comments(self.of, self.method) + out.getvalue()
 
+    def arrow(self) -> Any:
+        """As a ``pyarrow.Table``: numbers stay numbers, nothing is null; ``to_pandas()`` of it, or
+        :meth:`pandas`, goes on from there. Units and method are in its metadata."""
+        import pyarrow as pa
+
+        columns, fields = [], []
+        for column in self.columns:
+            values = [column.value(row) for row in self.rows]
+            made = pa.array([None if v is None else v for v in values])
+            columns.append(made)
+            about = {"unit": column.unit, "heading": column.heading}
+            fields.append(pa.field(column.key, made.type, metadata=about))
+        about = {"recording": self.of, "method": self.method}
+        return pa.Table.from_arrays(columns, schema=pa.schema(fields, metadata=about))
+
+    def pandas(self) -> Any:
+        """As a ``pandas.DataFrame``, where pandas is installed."""
+        return self.arrow().to_pandas()
+
+    def html(self, most: int = 60) -> str:
+        """The first rows as an HTML table, as people read them."""
+        from html import escape
+
+        head = "".join(f"<th>{escape(one.title)}</th>" for one in self.columns)
+        rows = "".join(
+            "<tr>" + "".join(f"<td>{escape(one.read(row))}</td>" for one in self.columns) + "</tr>"
+            for row in self.rows[:most]
+        )
+        return f"<table><thead><tr>{head}</tr></thead><tbody>{rows}</tbody></table>"
+
+    def _repr_html_(self) -> str:
+        return self.html()
+
     def tabbed(self) -> str:
         """The table with tabs, as a spreadsheet takes it from the clipboard."""
         return "".join("\t".join(line) + "\n" for line in self._lines())

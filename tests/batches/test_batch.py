@@ -14,10 +14,10 @@ import pytest
 import soundfile
 from tests.cli.test_cli import Done, call
 
-from tonecomb.batch import one as one_module
-from tonecomb.batch.one import Job, Outcome, kept
-from tonecomb.batch.plan import load
-from tonecomb.batch.run import run
+from tonecomb.batches import one as one_module
+from tonecomb.batches.one import Job, Outcome, kept
+from tonecomb.batches.plan import load
+from tonecomb.batches.run import run
 from tonecomb.core.errors import Cancelled
 
 FS = 2000

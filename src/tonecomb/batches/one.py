@@ -12,7 +12,7 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
-from tonecomb.batch.plan import Plan
+from tonecomb.batches.plan import Plan
 from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Recording

@@ -7,8 +7,8 @@ from datetime import datetime
 from pathlib import Path
 
 from tonecomb import __version__
-from tonecomb.batch.one import Outcome, Told
-from tonecomb.batch.plan import Plan
+from tonecomb.batches.one import Outcome, Told
+from tonecomb.batches.plan import Plan
 from tonecomb.core.say.numbers import significant
 from tonecomb.formats import atomic
 
@@ -25,7 +25,7 @@ def write(out: Path, outcomes: Sequence[Outcome], plan: Plan) -> Path:
     import jinja2
 
     environment = jinja2.Environment(
-        loader=jinja2.PackageLoader("tonecomb.batch", "."), autoescape=True,
+        loader=jinja2.PackageLoader("tonecomb.batches", "."), autoescape=True,
         undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True,
     )  # fmt: skip
     failed = [one for one in outcomes if one.failed]

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from tonecomb import __version__
-from tonecomb.batch.one import TABLES, Outcome
+from tonecomb.batches.one import TABLES, Outcome
 from tonecomb.formats import atomic
 from tonecomb.formats.columns import harmless
 

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from multiprocessing import get_context
 from pathlib import Path
 
-from tonecomb.batch import overview, tables
-from tonecomb.batch.one import Job, Outcome, jobs, keep, kept, work
-from tonecomb.batch.plan import Plan
+from tonecomb.batches import overview, tables
+from tonecomb.batches.one import Job, Outcome, jobs, keep, kept, work
+from tonecomb.batches.plan import Plan
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.formats import atomic
 
