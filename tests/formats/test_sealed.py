@@ -12,6 +12,7 @@ import pytest
 import soundfile
 from tests.cli.test_cli import call
 
+from tonecomb.formats.report import pdf, sealed
 from tonecomb.formats.report.check import check
 from tonecomb.formats.session import session
 
@@ -126,3 +127,43 @@ def test_names_cannot_leave_their_script(tmp_path: Path) -> None:
     page = (tmp_path / "out" / "report.html").read_text()
     assert "<script>alert" not in page and page.count("<script") == 2
     assert call("check", tmp_path / "out" / "report.html").returncode == 0
+
+
+def test_the_pdf_holds_every_figure_and_the_page(folder: Path) -> None:
+    import pypdf
+
+    source = folder / "pump.wav"
+    done = call("analyse", source, "--frame", "2048", "--out", folder / "out", "--pdf", "letter")
+    assert done.returncode == 0, done.stderr
+    file = folder / "out" / "report.pdf"
+    reader = pypdf.PdfReader(file)
+    text = " ".join(" ".join(page.extract_text() for page in reader.pages).split())
+    stands = sealed.figures_in((folder / "out" / "report.html").read_text())
+    squeezed = text.replace(" ", "")
+    for name, words in stands.items():
+        assert words.replace(" ", "").replace("\u2007", "") in squeezed, name
+    box = reader.pages[0].mediabox
+    assert (round(box.width), round(box.height)) == (612, 792)
+    assert reader.trailer["/Root"]["/MarkInfo"]["/Marked"], "tagged"
+    assert [one["/Title"] for one in reader.outline if isinstance(one, dict)], "bookmarks"
+    fonts = [font for page in reader.pages for font in page["/Resources"]["/Font"].values()]
+    assert fonts
+    assert call("check", file).returncode == 0
+    assert session.load(file).current_ref.method.frames.frame == 2048  # type: ignore[union-attr]
+
+
+def test_nothing_is_fetched_for_a_pdf(tmp_path: Path) -> None:
+    (tmp_path / "secret.css").write_text("body { color: red }")
+    page = f'<link rel="stylesheet" href="file://{tmp_path}/secret.css"><h1>x</h1>'
+    page += f'<img src="file://{tmp_path}/secret.css"><img src="http://127.0.0.1:1/x.png">'
+    assert pdf.pdf(page).startswith(b"%PDF-")
+
+
+def test_a_pdf_of_others_is_told(tmp_path: Path) -> None:
+    (tmp_path / "other.pdf").write_bytes(
+        pdf.pdf("<h1>x</h1>").replace(b"report.html", b"report.htmx")
+    )
+    (tmp_path / "cut.pdf").write_bytes(b"%PDF-1.7\nand no more")
+    for name in ("other.pdf", "cut.pdf"):
+        done = call("check", tmp_path / name)
+        assert done.returncode == 2 and done.stderr.count("\n") == 1, done.stderr

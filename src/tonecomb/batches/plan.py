@@ -97,7 +97,7 @@ def load(path: Path) -> Plan:
 
     Raises :class:`UserError` where it is neither.
     """
-    if path.suffix.lower() in (session.SUFFIX, sealed.SUFFIX):
+    if path.suffix.lower() in (session.SUFFIX, *sealed.SUFFIXES):
         ref = session.load(path).current_ref
         if ref is None:
             raise UserError(f"{path.name} has no recording", remedy="save a session with one")

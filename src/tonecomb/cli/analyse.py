@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -36,6 +36,9 @@ from tonecomb.core.record.signal import Signal
 from tonecomb.formats import guard, output
 from tonecomb.formats.kinds.alike import Other
 from tonecomb.formats.registry import write_recording
+
+if TYPE_CHECKING:
+    from tonecomb.formats.report.pdf import Paper
 
 
 @click.command()
@@ -70,6 +73,8 @@ from tonecomb.formats.registry import write_recording
     metavar="DIR",
     help="Write tables as CSV, pictures as PNG, and report.html, there.",
 )
+@click.option("--pdf", type=click.Choice(["A4", "Letter"], case_sensitive=False), metavar="PAPER",
+              help="With --out, the report as PDF as well, on A4 or Letter.")  # fmt: skip
 @click.option(
     "--write-signal",
     type=click.Path(path_type=Path),
@@ -86,6 +91,7 @@ def analyse(
     out: Path | None,
     write_signal: Path | None,
     force: bool,
+    pdf: Paper | None,
     **settings: Any,
 ) -> None:
     """Spectrum and peaks of the recordings at PATH…, all channels unless some are named."""
@@ -96,6 +102,8 @@ def analyse(
     said = _known(said, settings.pop("machine"), settings.pop("shaft"))
     asked = _asked(settings)
     call = Call(reading, settings, channels, given, base, said, asked)
+    if pdf is not None and out is None:
+        raise click.UsageError("--pdf goes with --out.")
     if not paths:
         raise click.UsageError("Name a recording to analyse, or a session with --session.")
     if write_signal is not None and len(paths) > 1:
@@ -116,7 +124,7 @@ def analyse(
         }
         for recording, analyses in results
     ] if as_json else []  # fmt: skip
-    written = _write(out, results, force) if out is not None else []
+    written = _write(out, results, force, pdf) if out is not None else []
     if as_json:
         say(output.dumps(described[0] if len(described) == 1 else described))
         return
@@ -236,7 +244,9 @@ def _known(said: Knowledge, machine: Path | None, shaft: float | None) -> Knowle
     return said
 
 
-def _write(out: Path, results: list[tuple[Recording, list[Analysed]]], force: bool) -> list[Path]:
+def _write(
+    out: Path, results: list[tuple[Recording, list[Analysed]]], force: bool, paper: Paper | None
+) -> list[Path]:
     """Tables, pictures and a report for each analysis; in folders of their own where there are
     several."""
     written: list[Path] = []
@@ -250,4 +260,7 @@ def _write(out: Path, results: list[tuple[Recording, list[Analysed]]], force: bo
                 if several:
                     folder = folder / output.file_name(one.analysis.channel.name)
                 written += one.write(folder, progress, force=force)
+                if paper is not None:
+                    guard.refuse_existing(folder / "report.pdf", force)
+                    written.append(one.report(folder / "report.pdf", progress, paper))
     return written

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Hashable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.spectrum import Spectrum
@@ -23,6 +23,9 @@ from tonecomb.formats import atomic, guard
 from tonecomb.formats.columns import Table
 from tonecomb.formats.kinds.kind import Context, Told
 from tonecomb.formats.kinds.table import SPECTRUM, besides
+
+if TYPE_CHECKING:
+    from tonecomb.formats.report.pdf import Paper
 
 
 @dataclass(frozen=True, eq=False)
@@ -113,8 +116,12 @@ class Analysed:
         (picture,) = SPECTRUM.pictures(self.analysis, self.context)
         return figures.stacked([picture.panel], kind, figures.heading_of(self.analysis))
 
-    def report(self, path: Path | str, progress: Progress = silent) -> Path:
-        """Write the report as one HTML file; see :func:`~tonecomb.api.check`."""
+    def report(
+        self, path: Path | str, progress: Progress = silent, paper: Paper = "A4"
+    ) -> Path:  # fmt: skip
+        """Write the report as one HTML file, or as PDF on ``paper`` where the name ends in
+        ``.pdf``; see :func:`~tonecomb.api.check`."""
+        from tonecomb.formats.report import pdf
         from tonecomb.formats.report.figures import SpectrumView
         from tonecomb.formats.report.html import report
 
@@ -123,7 +130,10 @@ class Analysed:
             self.recording, self.analysis, SpectrumView(decibels=self.context.decibels), progress,
             said=self.context.said, besides=self.told[1:], folder=target.absolute().parent,
         )  # fmt: skip
-        atomic.write_text(target, page)
+        if target.suffix.lower() == pdf.SUFFIX:
+            atomic.write_bytes(target, pdf.pdf(page, paper, progress))
+        else:
+            atomic.write_text(target, page)
         return target
 
     def _repr_html_(self) -> str:

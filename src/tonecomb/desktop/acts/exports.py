@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QObject, QUrl
+from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QLocale, QObject, QUrl
 from PyQt6.QtGui import QDesktopServices, QGuiApplication, QImage
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
@@ -29,6 +30,12 @@ from tonecomb.formats.registry import WRITERS, write_recording
 from tonecomb.formats.report.figures import Panel
 
 Completion = Callable[[Progress], tuple[Recording, Analysis]]
+
+
+if TYPE_CHECKING:
+    from tonecomb.formats.report.pdf import Paper
+
+_SUFFIX = re.compile(r"\*(\.\w+)")  # in the words of a kind of file
 
 
 class Exports(QObject):
@@ -75,10 +82,12 @@ class Exports(QObject):
         """Ask for a file, make its content in a thread, write it, and say where it is."""
         ref = self._store.ref
         start = settings.folder_of(self._store.ref) / f"{ref.name if ref else 'recording'} {name}"
-        chosen, _ = QFileDialog.getSaveFileName(self._window, title, str(start), kinds)
+        chosen, kind = QFileDialog.getSaveFileName(self._window, title, str(start), kinds)
         if not chosen:
             return
-        path = Path(chosen) if Path(chosen).suffix else Path(chosen).with_suffix(Path(name).suffix)
+        path = Path(chosen)
+        if not path.suffix or path.name == start.name:  # as it was proposed: the kind decides
+            path = path.with_suffix((_SUFFIX.findall(kind) or [Path(name).suffix])[0])
 
         def work(progress: Progress) -> None:
             atomic.write_bytes(path, make(path, progress))
@@ -96,8 +105,11 @@ class Exports(QObject):
         said = knowledge(self._store.ref)
         asked = {"slices": self._watched["slices"].wanted}
         before = self._changes.before()
+        american = QLocale.MeasurementSystem.ImperialUSSystem
+        paper: Paper = "Letter" if QLocale.system().measurementSystem() == american else "A4"
 
         def make(path: Path, progress: Progress) -> bytes:
+            from tonecomb.formats.report import pdf
             from tonecomb.formats.report.html import report
 
             recording, analysis = complete(part(progress, 0, 0.4))
@@ -107,9 +119,9 @@ class Exports(QObject):
             told = part(progress, 0.6, 1)
             page = report(recording, analysis, view, told, said=said, besides=found,
                           folder=path.parent)  # fmt: skip
-            return page.encode()
+            return pdf.pdf(page, paper) if path.suffix.lower() == pdf.SUFFIX else page.encode()
 
-        self._export("Save report", "report.html", "Report (*.html)", make)
+        self._export("Save report", "report.html", "Report (*.html);;Report as PDF (*.pdf)", make)
 
     def export_current(self) -> None:
         """Save the recording being analysed in another format."""

@@ -99,13 +99,14 @@ class Opening(QObject):
 
     def open_dialog(self) -> None:
         """Choose recordings or a session."""
-        suffixes = " ".join(dict.fromkeys(f"*{s}" for reader in READERS for s in reader.suffixes))
+        known = [suffix for reader in READERS for suffix in reader.suffixes]
+        known += [session.SUFFIX, *sealed.SUFFIXES]
+        suffixes = " ".join(dict.fromkeys(f"*{suffix}" for suffix in known))
         chosen, _ = QFileDialog.getOpenFileNames(
             self._window,
             "Open",
             str(settings.folder_of(self._store.ref)),
-            f"Recordings, sessions and reports ({suffixes} *{session.SUFFIX} *{sealed.SUFFIX});;"
-            "All files (*)",
+            f"Recordings, sessions and reports ({suffixes});;All files (*)",
         )
         self.open_paths([Path(path) for path in chosen])
 
@@ -113,7 +114,7 @@ class Opening(QObject):
         """Open recordings, or a session."""
         self._notices.clear()
         for path in paths:
-            if path.suffix.lower() in (session.SUFFIX, sealed.SUFFIX):
+            if path.suffix.lower() in (session.SUFFIX, *sealed.SUFFIXES):
                 self.session_chosen.emit(path)
                 return
         if not paths:

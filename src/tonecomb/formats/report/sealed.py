@@ -19,9 +19,11 @@ from tonecomb.core.method import Method
 from tonecomb.core.record.recording import Recording
 from tonecomb.formats import files
 from tonecomb.formats.kinds.kind import Told
+from tonecomb.formats.report.pdf import page_of
 from tonecomb.formats.session import limits, session
 
-SUFFIX = ".html"
+SUFFIXES = (".html", ".pdf")
+"""Of files that hold a report."""
 _VIEW = "tone-comb-view"
 _VOID = {"area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "source",
          "track", "wbr"}  # fmt: skip
@@ -167,7 +169,7 @@ def opened(path: Path) -> Sealed:
         if path.stat().st_size > limits.MOST_BYTES:
             raise ValueError("it is too large")
         page = _Page()
-        page.feed(path.read_text("utf-8"))
+        page.feed(page_of(path))
         view = json.loads(page.scripts[_VIEW])
         limits.check_json(view)
         asked = {key: _asked(key, value) for key, value in view["asked"].items()}

@@ -34,8 +34,11 @@ def to_json(document: Document, folder: Path) -> str:
     return json.dumps(body, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
 
-def in_page(text: str) -> str:
-    """The session inside a report's page; other text as it is."""
+def _read(path: Path) -> str:
+    """The session inside a report's page, which may be inside a PDF; other text as it is."""
+    from tonecomb.formats.report.pdf import page_of
+
+    text = page_of(path)
     found = _IN_PAGE.search(text) if text.lstrip().startswith("<") else None
     return text if found is None else found[1]
 
@@ -51,7 +54,7 @@ def load(path: Path) -> Document:
 
     Raises :class:`UserError` for a file that is no session, or is from a newer program.
     """
-    body = strict.read_body(path, FORMAT, tuple(range(1, VERSION + 1)), "a session", in_page)
+    body = strict.read_body(path, FORMAT, tuple(range(1, VERSION + 1)), "a session", _read)
     content = migrations.migrated(body.get("document"), body["version"])
     try:
         document = schema.converter().structure(content, Document)

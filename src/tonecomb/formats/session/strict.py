@@ -31,12 +31,16 @@ def converter() -> cattrs.Converter:
     return made
 
 
+def _read(file: Path) -> str:
+    return file.read_text("utf-8")
+
+
 def read_body(
     file: Path, form: str, versions: tuple[int, ...], what: str,
-    unpack: Callable[[str], str] = str,
+    read: Callable[[Path], str] = _read,
 ) -> dict[str, Any]:  # fmt: skip
-    """What a JSON file of the given ``format`` and one of the ``versions`` holds; ``unpack`` takes
-    the JSON out of the file's text.
+    """What a JSON file of the given ``format`` and one of the ``versions`` holds; ``read`` takes
+    the JSON out of the file.
 
     Raises :class:`UserError` where it is none (``what`` it should hold, like ``a session``), or
     from a newer program.
@@ -45,7 +49,7 @@ def read_body(
     try:
         if file.stat().st_size > limits.MOST_BYTES:
             raise ValueError("it is too large for one")
-        text = unpack(file.read_text("utf-8"))
+        text = read(file)
         body = json.loads(text, parse_constant=limits.refuse_constant)
         limits.check_json(body)
         if not isinstance(body, dict) or body.get("format") != form:
