@@ -159,3 +159,11 @@ def test_a_spacing_is_another_combs_only_within_what_is_known() -> None:
     unsure = replace(apart, spacing_std=0.1)
     assert matching(unsure, [replace(a, spacing_std=1e-3), unsure]) == "A"
     assert matching(a, [a]) == "", "not its own"
+
+
+def test_sidebands_are_no_harmonics_far_up() -> None:
+    """A carrier at 61 times half their distance has them at 59 and 63 times that."""
+    sides = [Line(366.25 + k * 12.008, 4e-3, 0.3 if k else 1.0) for k in (-1, 0, 1)]
+    (family,) = find_combs(sides, 2500.0)
+    assert family.carrier == pytest.approx(366.25, abs=0.01)
+    assert family.spacing == pytest.approx(12.008, abs=0.01)

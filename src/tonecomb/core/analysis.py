@@ -37,6 +37,7 @@ _SWELLS = ("comes and goes", "modulated")
 _SWEPT = 2.0  # times what is told apart, that a tooth sweeps over before its peaks are its
 _BORNE_OUT = 1.4  # times the floor, that a tooth's range holds on average
 _DEEPEST = 1e-6  # of a filter's gain squared, down to which noise is seen to follow it
+_FAR = 0.1  # of its frequency that a tone moves, so that it may be the first of a family
 _SEVERAL = 3  # peaks that move from which a family may
 WANDERS = 0.01  # of a bin that the place of a tone is uncertain at least where its phase wanders
 _OF_WIDTH = 0.4  # of a wandering line's width, for one average, that its place is uncertain
@@ -346,7 +347,10 @@ def _moving(before: Analysis, read: Read, p: Plan) -> Moving | None:
     ]  # fmt: skip
     goes = any(one.behaviour and one.behaviour.kind in _SWELLS for one in peaks)
     changes = found.changes is not None and found.changes.elsewhere > 0 and not goes
-    if len(moves) < _SEVERAL and not changes:
+    far = any(
+        one.behaviour and one.behaviour.moved > _FAR * one.tone.frequency for one in moves
+    )  # a fundamental that runs: its teeth may stand where it holds its speed
+    if len(moves) < _SEVERAL and not changes and not far:
         return None
     teeth = {line for comb in before.combs for line in comb.lines}
     still = [

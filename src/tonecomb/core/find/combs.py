@@ -26,6 +26,7 @@ MOST_TEETH = 64
 _PRESENT = 0.65
 _GAP = 5  # teeth in a row that may be lacking within a family
 _LOW = _GAP + 1  # the first tooth of a family of harmonics is not above this
+_BEGINS = 4  # times its number of teeth, above which the first tooth of a family is not
 _OF_LOW = 4  # of the first so many, that show that a fundamental is one
 _LEAST_TEETH = 3
 _LEAST_SIDES = 2  # one on each side
@@ -197,6 +198,8 @@ def _fit(known: _Lines, fundamental: float, std: float) -> tuple[float, Comb] | 
         std = 1 / math.sqrt(total)
     if len({int(index[k]) for k in run}) < len(run):
         return None  # two teeth on one tone: too close together to be told apart
+    if int(teeth[run[0]]) > _BEGINS * len(run):
+        return None  # a few tones evenly apart, far up: by chance at multiples of something
     return score, _family(known, fundamental, std, {int(teeth[k]): int(index[k]) for k in run})
 
 
