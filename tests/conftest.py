@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import gc
 import os
+import shutil
 import threading
+import time
 from collections.abc import Callable, Iterator
 from dataclasses import fields, is_dataclass, replace
 from pathlib import Path
@@ -46,13 +48,38 @@ def no_thread_survives() -> Iterator[None]:
     assert not left, f"threads left behind: {left}"
 
 
+@pytest.fixture(scope="session", autouse=True)
+def coarse_pictures() -> Iterator[None]:
+    """What a picture shows does not hang on how fine it is."""
+    from tonecomb.formats.report import figures
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(figures, "DPI", 70)
+        yield
+
+
 @pytest.fixture(scope="session")
-def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo recordings, made once."""
+def demo(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Path:
+    """The demo recordings, made once, and copied for each process of the tests."""
     from tonecomb.demo import ropeway
 
     folder = tmp_path_factory.mktemp("demo")
-    ropeway.write(folder)
+    if worker_id == "master":
+        ropeway.write(folder)
+        return folder
+    shared = tmp_path_factory.getbasetemp().parent / "made"
+    try:
+        shared.mkdir()
+    except FileExistsError:  # another process makes them
+        for _ in range(1200):
+            if (shared / "whole").exists():
+                break
+            time.sleep(0.05)
+    else:
+        ropeway.write(shared)
+        (shared / "whole").touch()
+    for name in (*ropeway.FILES, "truth.json"):
+        shutil.copy2(shared / name, folder / name)
     return folder
 
 

@@ -23,7 +23,7 @@ ALLOWED = {
     "demo": {"core", "formats", "live", "demo"},
     "cli": {"api", "batches", "core", "formats", "live", "demo", "desktop", "cli", "__version__"},
     "__main__": {"cli"},
-    "desktop": {"core", "formats", "live", "demo", "desktop", "__version__"},
+    "desktop": {"batches", "core", "formats", "live", "demo", "desktop", "__version__"},
     "__init__": {"api"},
 }
 # Inside the bench an arrow points to a higher number; rooms of one number do not know each other.

@@ -18,6 +18,7 @@ from tonecomb.batches import one as one_module
 from tonecomb.batches.one import Job, Outcome, kept
 from tonecomb.batches.plan import load
 from tonecomb.batches.run import run
+from tonecomb.batches.sources import recordings_in
 from tonecomb.core.errors import Cancelled
 
 FS = 2000
@@ -114,6 +115,7 @@ def test_it_goes_on_where_it_was_stopped(files: Path, plan: Path, tmp_path: Path
     again: list[str] = []
     done = run(wanted, paths, out, reports=False, told=lambda one: again.append(one.name))
     assert done.kept == 2 and again == ["pump 2", "pump 3"]
+    assert recordings_in([files, tmp_path]) == recordings_in([files]), "nor what it wrote itself"
     whole = run(wanted, paths, tmp_path / "other", reports=False)
     assert [one.channels for one in whole.outcomes] == [one.channels for one in done.outcomes]
     # Another plan, and a file that changed, are done anew; nothing else is.

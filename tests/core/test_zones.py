@@ -10,7 +10,7 @@ from tests.support import recording
 
 from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.errors import UserError
-from tonecomb.core.find.zones import Limit, Zone
+from tonecomb.core.find.zones import Limit, Zone, over
 from tonecomb.core.method import default_method
 
 FS, RMS = 1000.0, 0.5 / math.sqrt(2)
@@ -31,7 +31,7 @@ def analysis() -> Analysis:
     [
         (Limit("all", "overall", ZONES), RMS, "B", False),
         (Limit("all", "overall", ZONES, accept="A"), RMS, "B", True),
-        (Limit("all", "overall", ZONES[:1]), RMS, "beyond A", True),
+        (Limit("all", "overall", ZONES[:1]), RMS, "over", True),
         (Limit("low", "band", ZONES, 0, 100), 0.0045, "A", False),
         (Limit("mesh", "tone", ZONES, 120, 126), RMS, "B", False),
         (Limit("none", "tone", ZONES, 200, 300), 0.0, "A", False),
@@ -44,7 +44,7 @@ def test_figures_and_zones(
     found = limit.judge(analysis)
     assert found.value == pytest.approx(value, rel=0.03, abs=1e-6)
     assert (found.zone, found.exceeded) == (zone, exceeded)
-    assert ("exceeded" in found.words) == exceeded
+    assert found.words.endswith((", exceeded", ", over")) == exceeded
 
 
 def test_a_curve_is_judged_by_its_highest_excess(analysis: Analysis) -> None:
@@ -55,7 +55,7 @@ def test_a_curve_is_judged_by_its_highest_excess(analysis: Analysis) -> None:
     limit.check()
     found = limit.judge(analysis)
     assert found.value == pytest.approx(20 * math.log10(2)) and found.at == pytest.approx(at)
-    assert found.exceeded and found.zone == "beyond below"
+    assert found.exceeded and found.zone == "over"
     falling = Limit("curve", "curve", points=((at / 10, 100 * top), (at * 3, 100 * top / 30)))
     assert falling.judge(analysis).value == pytest.approx(-20.0, abs=0.01)
 
@@ -85,3 +85,18 @@ def test_what_cannot_be_judged_says_why(analysis: Analysis) -> None:
 def test_what_is_no_limit_is_refused(limit: Limit) -> None:
     with pytest.raises(UserError):
         limit.check()
+
+
+@pytest.mark.parametrize("off", [0.0, 0.3, -0.9])
+def test_a_held_curve_allows_itself_and_its_margin(analysis: Analysis, off: float) -> None:
+    """The same tone, where it wandered a little too, is within; one 12 dB louder is 6 dB over."""
+    t, chance = np.arange(20_000) / FS, np.random.default_rng(9)
+    tone, noise = np.cos(2 * np.pi * (123.4 + off) * t), 0.01 * chance.normal(size=len(t))
+    limit = over(analysis, 6.0)
+    limit.check()
+    for gain, exceeded in ((1.0, False), (4.0, True)):
+        other = recording(0.5 * gain * tone + noise, fs=FS, unit="mm/s")
+        found = limit.judge(run(analysis.method, other))
+        assert found.exceeded == exceeded, found.words
+        if exceeded:
+            assert found.value == pytest.approx(6.0, abs=1.6)

@@ -24,6 +24,9 @@ def recordings_in(paths: Sequence[Path]) -> list[Path]:
             found.append(path)
             continue
         for folder, inside, names in os.walk(path):
+            if "done" in inside and "overview.html" in names:  # of an earlier batch
+                inside.clear()
+                continue
             inside.sort()
             found += [
                 Path(folder) / name for name in sorted(names)

@@ -57,6 +57,7 @@ def _starter(one: Starter) -> Action:
 ACTIONS: tuple[Action, ...] = (
     Action("File", "Open…", "Ctrl+O", "Open recordings, a session, or a report as the session that it is of", lambda b: b.opening.open_dialog()),
     Action("File", "Open the demo", "Ctrl+Shift+D", "Open the Quillbeck ropeway recordings", lambda b: b.opening.open_demo()),
+    Action("File", "Analyse many…", "Ctrl+Shift+O", "All recordings of a folder by the method as it is, with limits, tables and an overview", lambda b: b.many.choose(), needs_recording=True),
     Action("File", "Make a signal", "Ctrl+M", "A recording of known content, described by its parts", lambda b: b.making.begin(), divided=True),
     *(_starter(one) for one in STARTERS),
     Action("File", "Save the description…", "", "Save what a made recording is made of as JSON", lambda b: b.making.save_description(), needs_recording=True),

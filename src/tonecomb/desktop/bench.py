@@ -19,6 +19,7 @@ from tonecomb.desktop.acts.layout import Layout
 from tonecomb.desktop.acts.listening import Listening
 from tonecomb.desktop.acts.live import LiveActs
 from tonecomb.desktop.acts.making import MakingActs
+from tonecomb.desktop.acts.many import Many
 from tonecomb.desktop.acts.menus import Menus
 from tonecomb.desktop.acts.method_actions import MethodActions
 from tonecomb.desktop.acts.opening import Opening
@@ -118,6 +119,8 @@ class Bench(QMainWindow):
         self.autosave.failed.connect(context.notices.tell)
         self.failures = Failures(context, self.opening)
         self.sources = Sources(context, self.opening)
+        self.many: Many = Many(context, self.opening)
+        self.opening.folder_chosen.connect(self.many.offer)
         self.channels = Channels(context)
         self.exports = Exports(context, stage)
         self.presets = Presets(context)

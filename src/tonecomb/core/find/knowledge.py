@@ -31,6 +31,10 @@ class Knowledge:
     source: Fingerprint | None = None
     given: Given = NOTHING_GIVEN
 
+    def of_machine(self) -> Knowledge:
+        """What is said of the machine alone: it holds for other recordings of it."""
+        return Knowledge(known=self.known, shaft=self.shaft)
+
     def of_mode(self, mode: Mode) -> PeakNote | None:
         """What is said about a mode: a note within its half-power bandwidth is its own."""
         return note_at(self.modes, mode.frequency, mode_play(mode))

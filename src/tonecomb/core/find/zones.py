@@ -19,6 +19,9 @@ from tonecomb.core.units import unit
 
 LimitKind = Literal["overall", "band", "tone", "curve"]
 _HIGHEST = 1e9  # Hz
+OVER = "over"
+"""The zone of what exceeds a limit that has but one."""
+_PARTS = 800  # of a held curve, even on a logarithmic axis
 
 
 @dataclass(frozen=True)
@@ -89,7 +92,8 @@ class Limit:
             )
         zones = self._zones
         place = next((i for i, zone in enumerate(zones) if value <= zone.to), len(zones))
-        name = zones[place].name if place < len(zones) else f"beyond {zones[-1].name}"
+        beyond = f"beyond {zones[-1].name}" if len(zones) > 1 else OVER
+        name = zones[place].name if place < len(zones) else beyond
         names = [zone.name for zone in zones]
         accepted = names.index(self.accept) if self.accept else len(zones) - 1
         return Verdict(self.name, value, shown, name, place > accepted, "", at)
@@ -140,5 +144,22 @@ class Verdict:
         if self.why_not:
             return f"{self.limit}: not judged, {self.why_not}"
         at = "" if math.isnan(self.at) else f" at {self.at:.5g} Hz"
-        sign = "" if not self.exceeded else ", exceeded"
+        sign = ", exceeded" if self.exceeded and self.zone != OVER else ""
         return f"{self.limit}: {self.value:.4g} {self.unit}{at}, {self.zone}{sign}"
+
+
+def over(held: Analysis, margin_db: float, name: str = "held trace") -> Limit:
+    """A curve that lies so many dB over that of an analysis. Where a line stands its neighbours are
+    allowed as much, within two hundredths of its frequency: the line of another recording may lie
+    elsewhere."""
+    frequency, values = held.spectrum.frequency[1:], held.values[1:]
+    edges = np.geomspace(frequency[0], frequency[-1] * (1 + 1e-9), _PARTS + 1)
+    part = np.clip(np.searchsorted(edges, frequency, side="right") - 1, 0, _PARTS - 1)
+    highest = np.zeros(_PARTS)
+    np.maximum.at(highest, part, values)
+    there = highest > 0
+    factor = 10 ** (margin_db / (10 if held.scaling in ("power", "psd") else 20))
+    wide = np.array([highest[max(i - 2, 0) : i + 3].max() for i in range(_PARTS)])
+    middles = np.sqrt(edges[:-1] * edges[1:])
+    points = zip(middles[there].tolist(), (factor * wide[there]).tolist(), strict=True)
+    return Limit(name, "curve", points=tuple(points), unit=held.unit.symbol)

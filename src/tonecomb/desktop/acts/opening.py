@@ -85,10 +85,12 @@ def _counted_otherwise(before: Given, now: Given) -> bool:
 
 class Opening(QObject):
     """``opened`` carries the path of each file put on the shelf; ``session_chosen`` that of a
-    session among the files to open. ``dialog`` is the import preview while it is up."""
+    session among the files to open, ``folder_chosen`` that of a folder. ``dialog`` is the import
+    preview while it is up."""
 
     opened = pyqtSignal(object)
     session_chosen = pyqtSignal(object)
+    folder_chosen = pyqtSignal(object)
 
     def __init__(self, context: Context, theme: Callable[[], Theme]) -> None:
         super().__init__(context.window)
@@ -114,6 +116,9 @@ class Opening(QObject):
         """Open recordings, or a session."""
         self._notices.clear()
         for path in paths:
+            if path.is_dir():
+                self.folder_chosen.emit(path)
+                return
             if path.suffix.lower() in (session.SUFFIX, *sealed.SUFFIXES):
                 self.session_chosen.emit(path)
                 return

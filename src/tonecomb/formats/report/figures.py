@@ -83,6 +83,10 @@ def flags_of(families: Sequence[Comb]) -> tuple[tuple[float, str, str], ...]:
 
 
 @cache
+DPI = 200
+"""Of pictures for others; drawings have none."""
+
+
 def _style() -> dict[str, Any]:
     from cycler import cycler  # comes with matplotlib
     from matplotlib import font_manager
@@ -281,7 +285,7 @@ def stacked(panels: Sequence[Panel], kind: str, heading: str = "") -> bytes:
         if kind == "png":
             ours = {"Software": f"Tone Comb {__version__}"}
         packed: dict[str, Any] = {"pil_kwargs": {"compress_level": 3}} if kind == "png" else {}
-        figure.savefig(out, format=kind, dpi=200, metadata=ours, **packed)
+        figure.savefig(out, format=kind, dpi=DPI, metadata=ours, **packed)
         return out.getvalue()
 
 

@@ -1,0 +1,101 @@
+"""The method of the bench over all recordings of a folder."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from PyQt6.QtCore import QObject
+from PyQt6.QtWidgets import QFileDialog
+
+from tonecomb.batches.one import Outcome
+from tonecomb.batches.plan import Plan, Rule
+from tonecomb.batches.run import Batch, run
+from tonecomb.batches.sources import recordings_in
+from tonecomb.core.errors import UserError
+from tonecomb.core.find.zones import Limit, Zone, over
+from tonecomb.core.progress import Progress
+from tonecomb.core.say.sentence import sentence
+from tonecomb.desktop.acts.opening import Opening
+from tonecomb.desktop.dialogs.many import ManyDialog, OverviewDialog
+from tonecomb.desktop.edits.context import Context
+from tonecomb.desktop.kit import settings
+
+_ALONE = 8  # recordings that do not pay for processes of their own
+
+
+class Many(QObject):
+    """``overview`` is what came of the last ones, while its window is there."""
+
+    def __init__(self, context: Context, opening: Opening) -> None:
+        super().__init__(context.window)
+        self._context, self._opening = context, opening
+        self.overview: OverviewDialog | None = None
+
+    def choose(self) -> None:
+        """Choose a folder of recordings."""
+        start = str(settings.folder_of(self._context.store.ref))
+        chosen = QFileDialog.getExistingDirectory(
+            self._context.window, "Folder of recordings", start
+        )
+        if chosen:
+            self.offer(Path(chosen))
+
+    def offer(self, folder: Path) -> None:
+        """Ask how the recordings of a folder are to be analysed, and do it."""
+        context = self._context
+        signal, method = context.store.current, context.store.method
+        try:
+            files = recordings_in([folder])
+            if signal is None or method is None:
+                self._opening.open_paths(files[:1])
+                raise UserError(
+                    f"{folder.name} holds {len(files)} recordings, and there is no method yet",
+                    remedy="set it up on the first of them, then use File ▸ Analyse many",
+                )
+        except UserError as error:
+            context.notices.tell(error)
+            return
+        unit = signal.channels[min(method.source.channel, len(signal.channels) - 1)].unit
+        beside, against = context.held.beside, context.held.against
+        held = "" if beside is None or against is None else against.name
+        asking = ManyDialog(context.window, len(files), folder,
+                            sentence(method, signal.recording), unit, held)  # fmt: skip
+        if not asking.exec():
+            return
+        limits = []
+        if asking.most.value() > 0:
+            most = Zone("within", asking.most.value())
+            limits.append(Limit("overall", "overall", (most,), unit=unit))
+        if beside is not None and asking.below.isChecked():
+            limits.append(over(beside, asking.margin.value()))
+        # A stretch is of the recording that it was chosen in.
+        alike = method.having(stretch=None)
+        plan = Plan((Rule(method=alike),), tuple(limits), context.notes.knowledge.of_machine())
+        self._run(plan, files, Path(asking.out.text()), asking.reports.isChecked())
+
+    def _run(self, plan: Plan, files: list[Path], out: Path, reports: bool) -> None:
+        workers = 1 if len(files) < _ALONE else os.cpu_count() or 1
+
+        def work(progress: Progress) -> Batch:
+            plan.check()
+            return run(plan, files, out, workers=workers, reports=reports, progress=progress)
+
+        self._context.jobs.submit(
+            f"Analysing {len(files)} recordings", work, lambda done: self._show(done, out),
+            self._context.notices.tell,
+        )  # fmt: skip
+
+    def _show(self, done: Batch, out: Path) -> None:
+        words = (
+            f"{len(done.outcomes)} recordings: {len(done.exceeded)} exceed a limit, "
+            f"{len(done.failed)} could not be used. Tables and the page are in {out}."
+        )
+        self._look(done.outcomes, words, out / "overview.html")
+
+    def _look(self, outcomes: tuple[Outcome, ...], words: str, page: Path) -> None:
+        if self.overview is not None:
+            self.overview.close()
+        self.overview = OverviewDialog(self._context.window, outcomes, words, page)
+        self.overview.opened.connect(lambda path: self._opening.open_paths([path]))
+        self.overview.show()

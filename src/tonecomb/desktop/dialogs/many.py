@@ -1,0 +1,178 @@
+"""Asking how many recordings are to be analysed alike, and the overview of what came of them."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QHeaderView,
+    QLineEdit,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from tonecomb.batches.one import Outcome, Told
+from tonecomb.batches.overview import sorted_channels
+from tonecomb.core.say.numbers import significant
+from tonecomb.desktop.dialogs.form import Form
+from tonecomb.desktop.kit.theme import current_theme
+from tonecomb.desktop.kit.widgets import Number, label, link, row
+
+_SORT = Qt.ItemDataRole.UserRole
+
+
+class ManyDialog(Form):
+    """How the ``count`` recordings of a folder are analysed: by the method that the ``sentence``
+    says, into a folder, within a limit in ``unit``, and below the ``held`` trace where there is
+    one."""
+
+    def __init__(
+        self, parent: QWidget, count: int, folder: Path, sentence: str, unit: str, held: str
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("All of these, like this")
+        self.setMinimumWidth(560)
+        column = QVBoxLayout(self)
+        column.setSpacing(10)
+        files = "1 recording" if count == 1 else f"{count} recordings"
+        column.addWidget(label(f"{files} in {folder.name or folder}, every channel by", wrap=True))
+        column.addWidget(label(sentence, "strong", wrap=True))
+        self.out = QLineEdit(str(folder / "Tone Comb"))
+        self.out.setAccessibleName("Folder for tables, reports and overview")
+        self.out.setToolTip("Tables, reports and the overview go there")
+        choose = link("Choose…", "Choose the folder", self._choose)
+        column.addLayout(row(label("into"), self.out, choose))
+        self.most = Number(0.0, 0.0, 1e12, 4, unit, shortest=True)
+        self.most.setAccessibleName("Overall rms at most")
+        column.addLayout(row(label("Overall rms at most"), self.most, label("(0: any)", "quiet"),
+                             None))  # fmt: skip
+        self.below = QCheckBox(f"No more than the held trace {held} and")
+        self.margin = Number(6.0, 0.0, 60.0, 1, "dB")
+        self.margin.setAccessibleName("Margin over the held trace")
+        column.addLayout(row(self.below, self.margin, None))
+        for one in (self.below, self.margin):
+            one.setVisible(bool(held))
+        self.reports = QCheckBox("With a report of every channel")
+        self.reports.setToolTip("They take longer than the analysis")
+        column.addWidget(self.reports)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        buttons.addButton(f"Analyse {files}", QDialogButtonBox.ButtonRole.AcceptRole)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+
+    def _choose(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(self, "Folder for results", self.out.text())
+        if chosen:
+            self.out.setText(chosen)
+
+
+_HEADS = ("Recording", "Channel", "Taken", "Rms", "Zone", "In short")
+
+
+class _Rows(QAbstractTableModel):
+    """A row a channel, or a file that could not be used."""
+
+    def __init__(self, parent: QWidget, outcomes: Sequence[Outcome]) -> None:
+        super().__init__(parent)
+        failed = [(one, None) for one in outcomes if one.failed]
+        self.rows: list[tuple[Outcome, Told | None]] = [*failed, *sorted_channels(outcomes)]
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self.rows)
+
+    def columnCount(self, parent: QModelIndex | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(_HEADS)
+
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
+        across = orientation == Qt.Orientation.Horizontal
+        return _HEADS[section] if across and role == Qt.ItemDataRole.DisplayRole else None
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if not index.isValid():
+            return None
+        one, told = self.rows[index.row()]
+        column = index.column()
+        if role == _SORT:
+            if column == 3:
+                return math.inf if told is None else told.rms
+            if column == 4:
+                return -1 if told is None else -len(told.exceeded)
+            return self._cell(one, told, column).lower()
+        if role == Qt.ItemDataRole.DisplayRole:
+            return self._cell(one, told, column)
+        if role == Qt.ItemDataRole.TextAlignmentRole and column == 3:
+            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return one.failed or (one.path if told is None or column == 0
+                                  else "\n".join((*told.exceeded, *told.short)))  # fmt: skip
+        bad = told is None or told.exceeded
+        if role == Qt.ItemDataRole.ForegroundRole and bad and column in (0, 4):
+            return QColor(current_theme().fault)
+        return None
+
+    @staticmethod
+    def _cell(one: Outcome, told: Told | None, column: int) -> str:
+        if told is None:
+            return (one.name, "", "", "", "could not be used", one.failed)[column]
+        zone = "; ".join(told.exceeded) or told.worst
+        return (one.name, told.channel, one.start, f"{significant(told.rms)} {told.unit}", zone,
+                " ".join(told.short))[column]  # fmt: skip
+
+
+class OverviewDialog(QDialog):
+    """What came of many recordings, what exceeds a limit first; ``opened`` carries the file of the
+    row that was chosen. It stands beside the bench."""
+
+    opened = pyqtSignal(object)
+
+    def __init__(self, parent: QWidget, outcomes: Sequence[Outcome], told: str, page: Path) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"Overview of {len(outcomes)} recordings")
+        self.resize(1000, 560)
+        self.page = page
+        column = QVBoxLayout(self)
+        column.addWidget(label(told, "strong", wrap=True))
+        self.model = _Rows(self, outcomes)
+        self.sorted = QSortFilterProxyModel(self)
+        self.sorted.setSourceModel(self.model)
+        self.sorted.setSortRole(_SORT)
+        self.table = QTableView()
+        self.table.setModel(self.sorted)
+        self.table.setAccessibleName("Recordings, the worst first")
+        self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QTableView.SelectionMode.SingleSelection)
+        self.table.setSortingEnabled(True)
+        self.table.setShowGrid(False)
+        self.table.setTabKeyNavigation(False)
+        self.table.setToolTip("Return, or a double click, opens the recording")
+        self.table.sortByColumn(-1, Qt.SortOrder.AscendingOrder)
+        upright, across = self.table.verticalHeader(), self.table.horizontalHeader()
+        assert upright is not None and across is not None
+        upright.hide()
+        upright.setDefaultSectionSize(26)
+        for i, width in enumerate((180, 110, 120, 110, 220)):
+            across.resizeSection(i, width)
+        across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        across.setSectionResizeMode(len(_HEADS) - 1, QHeaderView.ResizeMode.Stretch)
+        self.table.activated.connect(self._open)
+        column.addWidget(self.table, 1)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+
+    def _open(self, index: QModelIndex) -> None:
+        one, _ = self.model.rows[self.sorted.mapToSource(index).row()]
+        self.opened.emit(Path(one.path))

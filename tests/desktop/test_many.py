@@ -1,0 +1,96 @@
+"""All recordings of a folder, like the one on the bench."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import soundfile
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QDialog, QLabel
+
+from tonecomb.batches.one import Outcome, Told
+from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.dialogs.many import ManyDialog, OverviewDialog
+
+Settle = Callable[[], None]
+FS = 2000
+
+
+@pytest.fixture
+def plant(tmp_path: Path) -> Path:
+    folder, t = tmp_path / "plant", np.arange(8000) / FS
+    folder.mkdir()
+    for i in range(3):
+        x = 0.1 * (1 + i) * np.cos(2 * np.pi * 100.3 * t)
+        x += 1e-3 * np.random.default_rng(i).normal(size=len(t))
+        soundfile.write(folder / f"pump {i}.wav", x, FS, subtype="FLOAT")
+    (folder / "broken.wav").write_bytes(b"RIFF and no more")
+    return folder
+
+
+def test_a_folder_is_analysed_like_this(
+    bench: Bench, settle: Settle, plant: Path, monkeypatch: pytest.MonkeyPatch, qtbot: Any
+) -> None:
+    bench.opening.open_paths([plant / "pump 0.wav"])
+    settle()
+    bench.store.edit_method("Frame", frame=2048)
+    QTest.keyClick(bench, Qt.Key.Key_H)  # hold the trace
+    settle()
+    asked: list[ManyDialog] = []
+
+    def accept(dialog: ManyDialog) -> int:
+        dialog.most.setValue(0.15)
+        dialog.below.setChecked(True)
+        asked.append(dialog)
+        return int(QDialog.DialogCode.Accepted)
+
+    monkeypatch.setattr(ManyDialog, "exec", accept)
+    bench.opening.open_paths([plant])  # as it is dropped on the window
+    qtbot.waitUntil(lambda: bench.many.overview is not None, timeout=20_000)
+    assert asked[0].below.isVisibleTo(asked[0])
+    told = [child.text() for child in asked[0].findChildren(QLabel)]
+    assert any("2048 samples" in text for text in told)
+    shown = bench.many.overview
+    assert isinstance(shown, OverviewDialog) and shown.page.is_file()
+    names = [shown.sorted.index(i, 0).data() for i in range(4)]
+    assert names == ["broken", "pump 2", "pump 1", "pump 0"], "the worst first"
+    zones = {shown.sorted.index(i, 0).data(): shown.sorted.index(i, 4).data() for i in range(4)}
+    assert "overall: 0.212" in zones["pump 2"] and "held trace: 3.5" in zones["pump 2"]
+    assert "overall" not in zones["pump 1"] and zones["pump 0"] == "within"
+    # A row opens its recording.
+    shown.table.setFocus()
+    shown.table.selectRow(1)
+    QTest.keyClick(shown.table, Qt.Key.Key_Return)
+    settle()
+    assert [ref.name for ref in bench.store.document.recordings] == ["pump 0", "pump 2"]
+    shown.close()
+
+
+def test_without_a_method_the_first_is_opened(bench: Bench, settle: Settle, plant: Path) -> None:
+    (plant / "broken.wav").unlink()
+    bench.many.offer(plant)
+    settle()
+    assert [ref.name for ref in bench.store.document.recordings] == ["pump 0"]
+    (plant.parent / "empty").mkdir()
+    bench.many.offer(plant.parent / "empty")
+    assert bench.many.overview is None
+
+
+def test_a_thousand_rows_are_sorted_by_their_figures(qtbot: Any, qapp: QApplication) -> None:
+    every = tuple(
+        Outcome(f"/x/{i}.wav", f"point {i}", "", channels=(
+            Told("a", "mm/s", "", (i * 37) % 1000 / 10, ("over",) if i == 500 else ()),
+        )) for i in range(1000)
+    )  # fmt: skip
+    shown = OverviewDialog(None, every, "all", Path("x"))  # type: ignore[arg-type]
+    qtbot.addWidget(shown)
+    shown.show()
+    assert shown.sorted.index(0, 0).data() == "point 500"
+    shown.table.sortByColumn(3, Qt.SortOrder.DescendingOrder)
+    rms = [float(shown.sorted.index(i, 3).data().split()[0]) for i in range(1000)]
+    assert rms == sorted(rms, reverse=True)
