@@ -82,11 +82,11 @@ def flags_of(families: Sequence[Comb]) -> tuple[tuple[float, str, str], ...]:
     return tuple(told)
 
 
-@cache
 DPI = 200
 """Of pictures for others; drawings have none."""
 
 
+@cache
 def _style() -> dict[str, Any]:
     from cycler import cycler  # comes with matplotlib
     from matplotlib import font_manager
