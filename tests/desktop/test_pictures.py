@@ -50,7 +50,7 @@ def test_waveform_and_spectrum_alone_or_both(
     runup: Bench, settle: Settle, exported: Callable[[], tuple[list[float], str, QImage]]
 ) -> None:
     heights, heading, picture = exported()
-    assert heights == [2.2, 4.4] and picture.width() == 2000
+    assert heights == [2.2, 4.4] and picture.width() == 10 * figures.DPI
     assert heading.startswith("run-up · Motor DE · 0.0–90.0 s") and heading.endswith("m/s² rms")
     QTest.keyClick(runup, Key.Key_2)
     assert exported()[0] == [4.4]
@@ -80,7 +80,7 @@ def test_every_pane_is_in_the_picture(
     view = runup.stage.panes["waterfall"].view
     assert heights[0] == 4.4 and heights[1] == pytest.approx(10 * view.height() / view.width())
     # What was taken from the screen is in it: ink where the relief is.
-    assert picture.height() == pytest.approx(200 * sum(heights), abs=2)
+    assert picture.height() == pytest.approx(figures.DPI * sum(heights), abs=2)
     foot = picture.copy(0, picture.height() * 2 // 3, picture.width(), picture.height() // 3)
     assert len({foot.pixel(x, foot.height() // 2) for x in range(0, foot.width(), 3)}) > 5
     QTest.keyClick(runup, Key.Key_5)
@@ -103,7 +103,7 @@ def test_a_run_up_says_how_it_was_made(
     assert clipboard is not None
     runup.action("Copy picture").trigger()
     settle()
-    assert clipboard.image().width() == 2000
+    assert clipboard.image().width() == 10 * figures.DPI
     # Without a shaft there is nothing to export, and what to do is said.
     runup.store.edit_method("None", shaft=None)
     settle()
