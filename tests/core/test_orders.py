@@ -21,7 +21,7 @@ from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.find.run_up import analyse_run_up
 from tonecomb.core.method import Method
-from tonecomb.core.record.recording import Array
+from tonecomb.core.record.recording import Array, Stretch
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.formats.registry import open_recording
 
@@ -90,7 +90,9 @@ def test_the_demos_run_up_by_its_orders(demo: Path) -> None:
     orders = [peak.tone.frequency for peak in found.orders]
     assert orders == pytest.approx(truth["orders"], abs=0.002)
     # In the map the highest cell of every row of the motor's own channel is an order.
-    motor = analyse_run_up(Method.of(channel=0, shaft=shaft), recording)
+    motor = analyse_run_up(
+        Method.of(channel=0, shaft=shaft, stretch=Stretch(0.0, 30.0)), recording
+    )  # fmt: skip
     highest = motor.map.centres[motor.map.mean_square.argmax(axis=1)]
     assert np.abs(highest[:, None] - np.array(truth["orders"])).min(axis=1).max() < 0.2
     assert motor.crossings == ()

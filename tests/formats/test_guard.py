@@ -222,13 +222,13 @@ def test_a_broken_pipe_is_quiet(demo: Path) -> None:
     import sys
 
     made = subprocess.run(
-        f"{sys.executable} -m tonecomb analyse {demo / 'drive-steady.h5'} | head -1",
+        f"{sys.executable} -m tonecomb analyse {demo / 'undersampled.wav'} | head -1",
         shell=True, capture_output=True, text=True, check=False,
     )  # fmt: skip
     assert made.stdout.count("\n") == 1 and made.stderr == ""
     if Path("/dev/full").exists():
         full = subprocess.run(
-            f"{sys.executable} -m tonecomb describe {demo / 'drive-steady.h5'} > /dev/full",
+            f"{sys.executable} -m tonecomb describe {demo / 'undersampled.wav'} > /dev/full",
             shell=True, capture_output=True, text=True, check=False,
         )  # fmt: skip
         assert full.returncode == 2 and full.stderr.count("\n") == 1

@@ -12,8 +12,10 @@ import pytest
 import soundfile
 from tests.cli.test_cli import call
 
+import tonecomb
 from tonecomb.formats.report import pdf, sealed
 from tonecomb.formats.report.check import check
+from tonecomb.formats.report.layout import SECTIONS, Layout
 from tonecomb.formats.session import session
 
 FS = 2000
@@ -31,12 +33,14 @@ def samples() -> np.ndarray:
 
 @pytest.fixture(scope="module")
 def first(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A recording and its report, with slices that were asked for."""
+    """A recording and its report, of few pictures."""
     made = tmp_path_factory.mktemp("sealed")
-    source = write(made / "pump.wav", samples())
-    done = call("analyse", source, "--frame", "2048", "--slices", "3", "--band", "100:200",
-                "--out", made / "out")  # fmt: skip
-    assert done.returncode == 0, done.stderr
+    write(made / "pump.wav", samples())
+    (made / "out").mkdir()
+    method = tonecomb.Method.of(frame=2048, bands=(tonecomb.Band(100.0, 200.0),))
+    layout = Layout(tuple(name for name in SECTIONS if name not in ("waveform", "spectrum")))
+    recording = tonecomb.open(made / "pump.wav")
+    tonecomb.analyse(recording, method).report(made / "out" / "report.html", layout=layout)
     return made
 
 
@@ -55,8 +59,13 @@ def edited(folder: Path, old: str, new: str) -> Path:
 
 
 def test_an_untouched_report_holds(folder: Path) -> None:
+    """With slices, which are asked for besides the method."""
+    call("analyse", folder / "pump.wav", "--slices", "3", "--band", "100:200", "--out",
+         folder / "out")  # fmt: skip
     found = check(folder / "out" / "report.html")
     assert found.holds and found.held > 25 and not found.unchecked
+    assert any(name.startswith("slices") for name in sealed.opened(
+        folder / "out" / "report.html").figures)  # fmt: skip
     done = call("check", folder / "out" / "report.html")
     assert done.returncode == 0 and done.stdout == f"{found.held} figures hold.\n"
 
@@ -111,7 +120,7 @@ def test_a_report_is_a_session(folder: Path) -> None:
 @pytest.mark.parametrize(
     ("old", "new"),
     [("tone-comb-session", "other"), ('"frame": 2048', '"frame": 2e99'), ("tone-comb-view", "x"),
-     ('"asked": {', '"asked": {"shock": "x", '), ('"once": []', '"once": 3')],
+     ('"asked": {', '"asked": {"shock": "x"'), ('"once": []', '"once": 3')],
 )  # fmt: skip
 def test_what_is_damaged_is_told_in_a_sentence(folder: Path, old: str, new: str) -> None:
     done = call("check", edited(folder, old, new))

@@ -346,9 +346,13 @@ def test_bands_held_traces_and_the_confidence_band_are_in_the_picture() -> None:
 
 
 @pytest.mark.parametrize(
-    "view", [SpectrumView(), SpectrumView(True, False, 10, 200), SpectrumView(bottom=0, top=90)]
+    ("view", "display"),
+    [
+        (SpectrumView(), Display()),
+        (SpectrumView(True, False, 10, 200), Display(drawn="octave")),
+        (SpectrumView(bottom=0, top=90), Display(drawn="total")),
+    ],
 )
-@pytest.mark.parametrize("display", [Display(), Display(drawn="octave"), Display(drawn="total")])
 def test_pictures(analysis: Analysis, view: SpectrumView, display: Display) -> None:
     analysis = analysis.displayed(Shown("psd", "rms", display))
     envelope = envelope_of(np.sin(np.arange(2000.0)), 0, 500)

@@ -24,6 +24,7 @@ from tonecomb.cli.common import (
 )
 from tonecomb.cli.common import stretch as stretch_option
 from tonecomb.cli.method import chain_of, method_of, method_options, slicing_of
+from tonecomb.cli.reporting import reporting
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
 from tonecomb.core.find.knowledge import NOTHING, Knowledge, knowledge
@@ -38,6 +39,7 @@ from tonecomb.formats.kinds.alike import Other
 from tonecomb.formats.registry import write_recording
 
 if TYPE_CHECKING:
+    from tonecomb.formats.report.layout import Layout
     from tonecomb.formats.report.pdf import Paper
 
 
@@ -73,8 +75,7 @@ if TYPE_CHECKING:
     metavar="DIR",
     help="Write tables as CSV, pictures as PNG, and report.html, there.",
 )
-@click.option("--pdf", type=click.Choice(["A4", "Letter"], case_sensitive=False), metavar="PAPER",
-              help="With --out, the report as PDF as well, on A4 or Letter.")  # fmt: skip
+@reporting
 @click.option(
     "--write-signal",
     type=click.Path(path_type=Path),
@@ -91,7 +92,8 @@ def analyse(
     out: Path | None,
     write_signal: Path | None,
     force: bool,
-    pdf: Paper | None,
+    paper: Paper | None,
+    layout: Layout,
     **settings: Any,
 ) -> None:
     """Spectrum and peaks of the recordings at PATH…, all channels unless some are named."""
@@ -102,7 +104,7 @@ def analyse(
     said = _known(said, settings.pop("machine"), settings.pop("shaft"))
     asked = _asked(settings)
     call = Call(reading, settings, channels, given, base, said, asked)
-    if pdf is not None and out is None:
+    if paper is not None and out is None:
         raise click.UsageError("--pdf goes with --out.")
     if not paths:
         raise click.UsageError("Name a recording to analyse, or a session with --session.")
@@ -124,7 +126,7 @@ def analyse(
         }
         for recording, analyses in results
     ] if as_json else []  # fmt: skip
-    written = _write(out, results, force, pdf) if out is not None else []
+    written = _write(out, results, force, paper, layout) if out is not None else []
     if as_json:
         say(output.dumps(described[0] if len(described) == 1 else described))
         return
@@ -245,8 +247,9 @@ def _known(said: Knowledge, machine: Path | None, shaft: float | None) -> Knowle
 
 
 def _write(
-    out: Path, results: list[tuple[Recording, list[Analysed]]], force: bool, paper: Paper | None
-) -> list[Path]:
+    out: Path, results: list[tuple[Recording, list[Analysed]]], force: bool, paper: Paper | None,
+    layout: Layout,
+) -> list[Path]:  # fmt: skip
     """Tables, pictures and a report for each analysis; in folders of their own where there are
     several."""
     written: list[Path] = []
@@ -259,8 +262,8 @@ def _write(
                     folder = folder / output.file_name(recording.name)
                 if several:
                     folder = folder / output.file_name(one.analysis.channel.name)
-                written += one.write(folder, progress, force=force)
+                written += one.write(folder, progress, force=force, layout=layout)
                 if paper is not None:
                     guard.refuse_existing(folder / "report.pdf", force)
-                    written.append(one.report(folder / "report.pdf", progress, paper))
+                    written.append(one.report(folder / "report.pdf", progress, paper, layout))
     return written

@@ -21,6 +21,7 @@ from tonecomb.cli.compare import compare
 from tonecomb.cli.convert import convert
 from tonecomb.cli.demo import demo_data
 from tonecomb.cli.describe import describe
+from tonecomb.cli.entry import completion, desktop_entry
 from tonecomb.cli.make import make
 from tonecomb.cli.node import node
 from tonecomb.cli.record import record
@@ -70,6 +71,8 @@ for one in (
     steps,
     node,
     record,
+    desktop_entry,
+    completion,
 ):
     commands.add_command(one)
 

@@ -24,6 +24,7 @@ from tonecomb.desktop.acts.menus import Menus
 from tonecomb.desktop.acts.method_actions import MethodActions
 from tonecomb.desktop.acts.opening import Opening
 from tonecomb.desktop.acts.presets import Presets
+from tonecomb.desktop.acts.reporting import Reporting
 from tonecomb.desktop.acts.sources import Sources
 from tonecomb.desktop.acts.watching import Watching
 from tonecomb.desktop.acts.workspace import Workspace
@@ -123,6 +124,7 @@ class Bench(QMainWindow):
         self.opening.folder_chosen.connect(self.many.offer)
         self.channels = Channels(context)
         self.exports = Exports(context, stage)
+        self.reporting: Reporting = Reporting(context, self.exports)
         self.presets = Presets(context)
         self.method = MethodActions(context, self.presets, self.method_line, stage, readings)
         self.going = Going(context, stage, readings)

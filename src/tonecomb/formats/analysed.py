@@ -23,6 +23,7 @@ from tonecomb.formats import atomic, guard
 from tonecomb.formats.columns import Table
 from tonecomb.formats.kinds.kind import Context, Told
 from tonecomb.formats.kinds.table import SPECTRUM, besides
+from tonecomb.formats.report.layout import USUAL, Layout
 
 if TYPE_CHECKING:
     from tonecomb.formats.report.pdf import Paper
@@ -117,10 +118,12 @@ class Analysed:
         return figures.stacked([picture.panel], kind, figures.heading_of(self.analysis))
 
     def report(
-        self, path: Path | str, progress: Progress = silent, paper: Paper = "A4"
+        self, path: Path | str, progress: Progress = silent, paper: Paper = "A4",
+        layout: Layout = USUAL,
     ) -> Path:  # fmt: skip
         """Write the report as one HTML file, or as PDF on ``paper`` where the name ends in
-        ``.pdf``; see :func:`~tonecomb.api.check`."""
+        ``.pdf``, with the sections and the cover of ``layout``; see
+        :func:`~tonecomb.api.check`."""
         from tonecomb.formats.report import pdf
         from tonecomb.formats.report.figures import SpectrumView
         from tonecomb.formats.report.html import report
@@ -129,6 +132,7 @@ class Analysed:
         page = report(
             self.recording, self.analysis, SpectrumView(decibels=self.context.decibels), progress,
             said=self.context.said, besides=self.told[1:], folder=target.absolute().parent,
+            layout=layout,
         )  # fmt: skip
         if target.suffix.lower() == pdf.SUFFIX:
             atomic.write_bytes(target, pdf.pdf(page, paper, progress))
@@ -150,8 +154,9 @@ class Analysed:
         return f"<p><b>{escape(self.sentence)}</b></p><ul>{told}</ul>{picture}{peaks}"
 
     def write(
-        self, folder: Path | str, progress: Progress = silent, *, force: bool = False
-    ) -> list[Path]:
+        self, folder: Path | str, progress: Progress = silent, *, force: bool = False,
+        layout: Layout = USUAL,
+    ) -> list[Path]:  # fmt: skip
         """Write tables as CSV, pictures as PNG and ``report.html`` into a folder, which is made
         where it is not there. What was written; each file is either whole or not there. Files of
         others that stand in the way are a :class:`UserError`, and nothing is written, unless
@@ -159,7 +164,7 @@ class Analysed:
         from tonecomb.formats.report.folder import files_of
 
         folder = Path(folder)
-        made = list(files_of(self.recording, self.told, self.context, progress, folder))
+        made = list(files_of(self.recording, self.told, self.context, progress, folder, layout))
         for name, _ in made:
             guard.refuse_others(folder / name, force)
         atomic.make_folder(folder)

@@ -28,6 +28,7 @@ from tonecomb.formats.kinds.kind import Context as Telling
 from tonecomb.formats.kinds.kind import Told
 from tonecomb.formats.registry import WRITERS, write_recording
 from tonecomb.formats.report.figures import Panel
+from tonecomb.formats.report.layout import USUAL, Layout
 
 Completion = Callable[[Progress], tuple[Recording, Analysis]]
 
@@ -47,6 +48,7 @@ class Exports(QObject):
         self._results, self._watched = context.results, context.watched
         self._notices, self._stage = context.notices, stage
         self._changes = context.changes
+        self.layout: Callable[[], Layout] = lambda: USUAL
 
     def _named(self) -> tuple[Recording, Signal] | None:
         """What is analysed, under its name on the shelf; None, and a notice, when nothing is
@@ -97,10 +99,27 @@ class Exports(QObject):
         )
 
     def export_report(self) -> None:
-        """Save the report as one HTML file."""
+        """Save the report as one HTML file, or as PDF."""
+        write = self._report_writer(self.layout())
+        if write is not None:
+            kinds = "Report (*.html);;Report as PDF (*.pdf)"
+            self._export("Save report", "report.html", kinds, write)
+
+    def make_report(self, layout: Layout, done: Callable[[bytes], None]) -> None:
+        """Make the report's page by a layout in a thread, and hand it on."""
+        write = self._report_writer(layout)
+        if write is not None:
+            place = settings.folder_of(self._store.ref) / "report.html"
+            self._jobs.submit(
+                "Making the report", lambda progress: write(place, progress), done,
+                self._notices.tell,
+            )  # fmt: skip
+
+    def _report_writer(self, layout: Layout) -> Callable[[Path, Progress], bytes] | None:
+        """What makes the report for a file, in the format that its name ends in."""
         complete = self._completion()
         if complete is None:
-            return
+            return None
         view = self._stage.spectrum.figure_view()
         said = knowledge(self._store.ref)
         asked = {"slices": self._watched["slices"].wanted}
@@ -116,12 +135,13 @@ class Exports(QObject):
             found = kinds.besides(analysis.method, recording, asked, part(progress, 0.4, 0.6))
             if before is not None:
                 found = [*found, Told(kinds.kind("changes"), before)]
-            told = part(progress, 0.6, 1)
+            is_pdf = path.suffix.lower() == pdf.SUFFIX
+            told = part(progress, 0.6, 0.7 if is_pdf else 1)
             page = report(recording, analysis, view, told, said=said, besides=found,
-                          folder=path.parent)  # fmt: skip
-            return pdf.pdf(page, paper) if path.suffix.lower() == pdf.SUFFIX else page.encode()
+                          folder=path.parent, layout=layout)  # fmt: skip
+            return pdf.pdf(page, paper, part(progress, 0.7, 1)) if is_pdf else page.encode()
 
-        self._export("Save report", "report.html", "Report (*.html);;Report as PDF (*.pdf)", make)
+        return make
 
     def export_current(self) -> None:
         """Save the recording being analysed in another format."""

@@ -163,13 +163,15 @@ def style_sheet(t: Theme) -> str:
     #finder QListWidget::item, #finder::item {{ padding: 4px 6px; }}
     #popover {{ background: {t.raised}; border: 1px solid {t.accent}; border-radius: 4px; }}
     QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; }}
-    QLineEdit, QDoubleSpinBox, QSpinBox {{ background: {t.ground}; border: 1px solid {t.lines};
-        border-radius: 3px; padding: 4px 6px; selection-background-color: {t.accent};
+    QLineEdit, QPlainTextEdit, QDoubleSpinBox, QSpinBox {{ background: {t.ground};
+        border: 1px solid {t.lines}; border-radius: 3px; padding: 4px 6px;
+        selection-background-color: {t.accent};
         selection-color: {t.raised}; }}
     QTableCornerButton::section {{ background: {t.raised}; border: none; }}
-    QCheckBox::indicator, QTreeView::indicator {{ width: 13px; height: 13px; background: {t.ground};
-        border: 1px solid {t.quiet}; border-radius: 3px; }}
-    QCheckBox::indicator:checked, QTreeView::indicator:checked {{ background: {t.accent};
+    QCheckBox::indicator, QTreeView::indicator, QListView::indicator {{ width: 13px;
+        height: 13px; background: {t.ground}; border: 1px solid {t.quiet}; border-radius: 3px; }}
+    QCheckBox::indicator:checked, QTreeView::indicator:checked,
+    QListView::indicator:checked {{ background: {t.accent};
         border-color: {t.accent}; }}
     QComboBox {{ background: {t.ground}; border: 1px solid {t.lines}; border-radius: 3px;
         padding: 3px 8px; }}
@@ -181,7 +183,8 @@ def style_sheet(t: Theme) -> str:
     QComboBox QAbstractItemView {{ background: {t.raised}; border: 1px solid {t.lines};
         selection-background-color: {t.selected}; selection-color: {t.ink}; outline: none; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; }}
-    QLineEdit:focus, QDoubleSpinBox:focus, QSpinBox:focus {{ border-color: {t.accent}; }}
+    QLineEdit:focus, QPlainTextEdit:focus, QDoubleSpinBox:focus, QSpinBox:focus {{
+        border-color: {t.accent}; }}
     QListWidget, QTableView, QTreeWidget, QTextBrowser {{ background: {t.raised}; border: none;
         outline: none; gridline-color: {t.lines}; }}
     QListWidget::item {{ border-radius: 3px; }}

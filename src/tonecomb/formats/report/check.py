@@ -89,7 +89,13 @@ def check(path: Path, folders: Sequence[Path] = (), progress: Progress = silent)
     )
     view = SpectrumView(decibels=kept.decibels, log_frequency=kept.log_frequency)
     page = report(
-        recording, done.analysis, view, part(progress, 0.7, 1), said=said, besides=done.told[1:]
+        recording,
+        done.analysis,
+        view,
+        part(progress, 0.7, 1),
+        said=said,
+        besides=done.told[1:],
+        layout=kept.layout,
     )
     return _compared(kept.figures, sealed.figures_in(page), kept.once, recording, same)
 

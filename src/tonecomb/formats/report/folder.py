@@ -11,6 +11,7 @@ from tonecomb.formats.kinds.kind import Context, Told
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import SpectrumView
 from tonecomb.formats.report.html import report
+from tonecomb.formats.report.layout import USUAL, Layout
 
 
 def files_of(
@@ -19,6 +20,7 @@ def files_of(
     context: Context,
     progress: Progress,
     folder: Path | None = None,
+    layout: Layout = USUAL,
 ) -> Iterator[tuple[str, bytes]]:
     """Names and contents: tables as CSV, pictures as PNG, the report as HTML, to lie in ``folder``.
     The first of what is told is the spectrum."""
@@ -31,5 +33,8 @@ def files_of(
             yield f"{picture.name}.png", figures.stacked([picture.panel], "png", heading)
         yield from one.kind.files(one.result, context)
     view = SpectrumView(decibels=context.decibels)
-    page = report(recording, a, view, progress, said=context.said, besides=told[1:], folder=folder)
+    page = report(
+        recording, a, view, progress, said=context.said, besides=told[1:], folder=folder,
+        layout=layout,
+    )  # fmt: skip
     yield "report.html", page.encode()

@@ -25,8 +25,9 @@ from tonecomb.core.steps.prepare import prepare
 from tonecomb.formats import files, readings
 from tonecomb.formats.kinds.kind import Context, Told
 from tonecomb.formats.kinds.spectrum import LISTED, comb_words, resonance_words
-from tonecomb.formats.report import figures, sealed
+from tonecomb.formats.report import figures, sealed, terms
 from tonecomb.formats.report.figures import Panel, SpectrumView
+from tonecomb.formats.report.layout import USUAL, Layout
 
 _WAVEFORM_COLUMNS = 1400
 
@@ -40,10 +41,11 @@ def report(
     said: Knowledge = NOTHING,
     besides: Sequence[Told] = (),
     folder: Path | None = None,
+    layout: Layout = USUAL,
 ) -> str:
     """The report's HTML, with what was said about its peaks, and a section on results of other
-    kinds, to lie in ``folder``. The session from which it can be made again is inside. Reads the
-    source once for its waveform and once for its SHA-256."""
+    kinds, to lie in ``folder``, as ``layout`` says. The session from which it can be made again is
+    inside. Reads the source once for its waveform and once for its SHA-256."""
     source = analysis.method.source
     signal, channel = prepare(recording, source.steps), source.channel
 
@@ -59,10 +61,11 @@ def report(
     digest = (
         "" if recording.path is None else files.sha256(recording.path, part(progress, 0.5, 1.0))
     )
+    layout.check()
     stretch = source.stretch or whole(signal)
     resolution, families = analysis.resolution, said.families(analysis)
     fs = signal.rate
-    return _render(
+    values = dict(
         version=__version__,
         made=(made or datetime.now().astimezone()).strftime("%Y-%m-%d %H:%M %Z"),
         recording=recording,
@@ -116,10 +119,19 @@ def report(
         shaft=said.shaft,
         known=[readings.truth_words(one, analysis.amplitude_unit) for one in compared(analysis)],
         description=recording.comment if recording.truth is not None else "",
+        title=layout.cover.title or f"{recording.name} · {analysis.channel.name}",
+        subject="Frequency content" if not layout.cover.title
+        else f"Frequency content of {recording.name}, {analysis.channel.name}",
+        cover=layout.cover,
+        sections=layout.sections,
+        terms=(),
         sealed=sealed.seal(
-            recording, analysis.method, said, besides, (view.decibels, view.log_frequency), folder
+            recording, analysis.method, said, besides, view, folder, layout
         ),
     )  # fmt: skip
+    if "terms" in layout.sections:
+        values["terms"] = terms.used(sealed.words_in(_render(**values)))
+    return _render(**values)
 
 
 def _changed(recording: Recording, said: Knowledge) -> list[tuple[str, str]]:

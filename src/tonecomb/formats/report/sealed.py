@@ -19,8 +19,10 @@ from tonecomb.core.method import Method
 from tonecomb.core.record.recording import Recording
 from tonecomb.formats import files
 from tonecomb.formats.kinds.kind import Told
+from tonecomb.formats.report.figures import SpectrumView
+from tonecomb.formats.report.layout import Layout
 from tonecomb.formats.report.pdf import page_of
-from tonecomb.formats.session import limits, session
+from tonecomb.formats.session import limits, schema, session
 
 SUFFIXES = (".html", ".pdf")
 """Of files that hold a report."""
@@ -34,13 +36,14 @@ _NUMBERS = {"slices": ("count", "every", "at", "width")}
 class Sealed:
     """What a report is of: the ``document`` (of one recording), what was ``asked`` of kinds by
     their keys, the keys of those that cannot be computed again (``once``), and how the spectrum was
-    shown. ``figures`` are the words and numbers that stand in it, by name."""
+    shown, by which ``layout``. ``figures`` are the words and numbers that stand in it, by name."""
 
     document: Document
     asked: dict[str, Hashable]
     once: tuple[str, ...]
     decibels: bool
     log_frequency: bool
+    layout: Layout
     figures: dict[str, str]
 
     @property
@@ -53,11 +56,10 @@ class Sealed:
 
 def seal(
     recording: Recording, method: Method, said: Knowledge, besides: Sequence[Told],
-    shown: tuple[bool, bool], folder: Path | None,
+    view: SpectrumView, folder: Path | None, layout: Layout,
 ) -> dict[str, str]:  # fmt: skip
     """The texts of the page's two scripts by their ids; none for what is not in a file nor made.
-    ``shown`` is whether levels are in decibels and frequencies logarithmic, ``folder`` where the
-    page will lie."""
+    The spectrum is shown as in ``view``, ``folder`` is where the page will lie."""
     made = said.given.made
     if recording.live or (recording.path is None and made is None):
         return {}
@@ -71,16 +73,17 @@ def seal(
     )  # fmt: skip
     place = Path(path).parent if folder is None else folder.absolute()
     told = {one.kind.key: _plain(one) for one in besides}
-    view = {
+    told_of = {
         "asked": {key: value for key, value in told.items() if value is not None},
         "once": [one.kind.key for one in besides if told[one.kind.key] is None
                  and not one.kind.called_for(method, None) and one.kind.key != "spectrogram"],
-        "decibels": shown[0],
-        "log_frequency": shown[1],
+        "decibels": view.decibels,
+        "log_frequency": view.log_frequency,
+        "layout": schema.written(layout),
     }  # fmt: skip
     return {
         session.SCRIPT: _in_script(session.to_json(Document((ref,), "a"), place)),
-        _VIEW: _in_script(json.dumps(view)),
+        _VIEW: _in_script(json.dumps(told_of)),
     }
 
 
@@ -177,7 +180,41 @@ def opened(path: Path) -> Sealed:
         if document.current_ref is None:
             raise ValueError("it is of no recording")
         figures = {name: " ".join(words.split()) for name, words in page.figures.items()}
+        layout = schema.converter().structure(view["layout"], Layout)
+        layout.check()
         return Sealed(document, asked, tuple(map(str, view["once"])), bool(view["decibels"]),
-                      bool(view["log_frequency"]), figures)  # fmt: skip
-    except (ValueError, KeyError, TypeError, AttributeError, OSError, RecursionError) as error:
+                      bool(view["log_frequency"]), layout, figures)  # fmt: skip
+    except (
+        ExceptionGroup,
+        ValueError,
+        KeyError,
+        TypeError,
+        AttributeError,
+        OSError,
+        RecursionError,
+    ) as error:
         raise lacks from error
+
+
+def words_in(page: str) -> str:
+    """What people read of a page, scripts and styles left out."""
+    found = _Words()
+    found.feed(page)
+    return " ".join(" ".join(found.words).split())
+
+
+class _Words(HTMLParser):
+    def __init__(self) -> None:
+        super().__init__(convert_charrefs=True)
+        self.words: list[str] = []
+        self._hidden = 0
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self._hidden += tag in ("script", "style")
+
+    def handle_endtag(self, tag: str) -> None:
+        self._hidden -= tag in ("script", "style")
+
+    def handle_data(self, data: str) -> None:
+        if not self._hidden:
+            self.words.append(data)

@@ -1,0 +1,100 @@
+"""What a report holds and in which order, and what stands on its cover."""
+
+from __future__ import annotations
+
+import base64
+from dataclasses import dataclass
+from pathlib import Path
+
+from tonecomb.core.errors import UserError
+from tonecomb.formats import files
+
+SECTIONS = {
+    "in short": "In short",
+    "cautions": "Cautions",
+    "waveform": "Waveform",
+    "spectrum": "Spectrum",
+    "peaks": "Peaks",
+    "resonances": "Resonances",
+    "combs": "Combs",
+    "put in": "What was put in",
+    "bands": "Bands",
+    "changes": "Changes in time",
+    "source": "Recording and resolution",
+    "terms": "Terms",
+}
+"""Every section by its key, in the usual order."""
+AUDIENCES = {
+    "full": tuple(SECTIONS),
+    "one page": ("in short", "cautions", "spectrum", "source"),
+}
+COVER = ("title", "client", "machine", "place", "author")
+"""Lines of a cover, in their order."""
+_MOST_TEXT, _MOST_LOGO = 4_000, 1 << 20
+_KINDS = {b"\x89PNG\r\n\x1a\n": "image/png", b"\xff\xd8\xff": "image/jpeg"}
+
+
+@dataclass(frozen=True)
+class Cover:
+    """What the head of a report says besides: "" for what it does not. ``logo`` is a picture as a
+    ``data:`` address; ``remarks`` are paragraphs, ``notes`` remarks at a section, by its key."""
+
+    title: str = ""
+    client: str = ""
+    machine: str = ""
+    place: str = ""
+    author: str = ""
+    remarks: str = ""
+    logo: str = ""
+    notes: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def lines(self) -> list[tuple[str, str]]:
+        """What is said, but for the title, as heading and words."""
+        pairs = ((name, str(getattr(self, name))) for name in COVER if name != "title")
+        return [(name.capitalize(), words) for name, words in pairs if words]
+
+
+@dataclass(frozen=True)
+class Layout:
+    """The sections that a report has, in their order, under a cover."""
+
+    sections: tuple[str, ...] = AUDIENCES["full"]
+    cover: Cover = Cover()
+
+    def check(self) -> None:
+        """Raise :class:`UserError` where there is no such section, or a text is too long."""
+        for name in (*self.sections, *(name for name, _ in self.cover.notes)):
+            if name not in SECTIONS:
+                raise UserError(
+                    f"A report has no section ‘{name[:60]}’",
+                    remedy=f"choose from {', '.join(SECTIONS)}",
+                )
+        if len(set(self.sections)) < len(self.sections):
+            raise UserError("A section is named twice", remedy="name each once")
+        texts = (*(words for _, words in self.cover.lines), self.cover.title, self.cover.remarks,
+                 *(words for _, words in self.cover.notes))  # fmt: skip
+        if any(len(text) > _MOST_TEXT for text in texts):
+            raise UserError(f"A text on the cover has more than {_MOST_TEXT} letters",
+                            remedy="put it into a file of its own")  # fmt: skip
+        logo = self.cover.logo
+        kinds = tuple(f"data:{kind};base64," for kind in _KINDS.values())
+        if logo and (len(logo) > 2 * _MOST_LOGO or not logo.startswith(kinds)):
+            raise UserError("The logo is no picture that a report takes")
+
+
+def logo_of(path: Path) -> str:
+    """A picture in a file as a ``data:`` address. Raises :class:`UserError` where it is none."""
+    with files.opened(path) as file:
+        content = file.read(_MOST_LOGO + 1)
+    kind = next((kind for start, kind in _KINDS.items() if content.startswith(start)), None)
+    if kind is None or len(content) > _MOST_LOGO:
+        raise UserError(
+            f"{path.name} is no logo", "it takes a PNG or JPEG of 1 MB at most",
+            "save it as one, smaller",
+        )  # fmt: skip
+    return f"data:{kind};base64,{base64.b64encode(content).decode()}"
+
+
+USUAL = Layout()
+"""All sections that have something to say, under no cover."""
