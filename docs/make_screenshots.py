@@ -72,6 +72,8 @@ def bench_pictures() -> None:
     made_pictures(bench, settle)
     live_picture(bench, settle)
     resonance_picture(bench, settle)
+    with tempfile.TemporaryDirectory() as plant:
+        overview_picture(bench, settle, Path(plant))
     time_pictures(bench, settle)
     filter_pictures(bench, settle)
     transfer_pictures(bench, settle)
@@ -143,14 +145,11 @@ def live_picture(bench: Bench, settle: Callable[[], None]) -> None:
 
 
 def made_pictures(bench: Bench, settle: Callable[[], None]) -> None:
-    """A made signal, and what a slower logger would have shown of the gear mesh."""
-    from PyQt6.QtWidgets import QApplication
-
+    """A made signal."""
     from tonecomb.core.made.made import Made
     from tonecomb.core.made.noise import Noise
     from tonecomb.core.made.sampling import Sampling
     from tonecomb.core.made.tones import Sweep, Tone
-    from tonecomb.core.steps.as_sampled import AsSampled
 
     before = bench.store.document
     parts = (Tone(61.8, 2.0), Tone(143.0, 1.2, phase=90.0, am=40.0, am_rate=6.0),
@@ -162,19 +161,6 @@ def made_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     bench.grab().save(str(SHOTS / "made.png"))
     bench.store.apply("Back", before)
     settle()
-    bench.making.as_sampled()
-    settle()
-    popover = QApplication.activePopupWidget()
-    assert popover is not None
-    popover.close()
-    step = AsSampled(500.0, bits=8, no_filter=True)
-    bench.store.edit_method("Slower", steps=(step,), frame=1024)
-    bench.readings.show_page("peaks")
-    settle()
-    bench.stage.waveform.set_limits(5.0, 5.2)
-    settle()
-    bench.grab().save(str(SHOTS / "slower-logger.png"))
-    bench.stage.spectra.set_side_by_side(False)
     bench.store.apply("Back", before)
     settle()
 
@@ -203,19 +189,6 @@ def time_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     bench.store.apply("Run-up", select(before, ref.id, 1))
     bench.store.edit_method("Change", frame=4096)
     settle()
-    stage.toggle_pane("waterfall")
-    stage.spectrum.set_limits(0, 600)
-    settle()
-    pane = stage.panes["waterfall"]
-    pane.count.setValue(200)
-    pane.kind.picked.emit(pane.kind.choose("shaded") or "shaded")
-    settle()
-    pane.view.grab()
-    settle()
-    settle()
-    bench.grab().save(str(SHOTS / "waterfall-surface.png"))
-    pane.kind.picked.emit(pane.kind.choose("ink") or "ink")
-    stage.toggle_pane("waterfall")
     tracks = (Wanted(4, 31, (1, 2, 17), "motor"), Wanted(70, 500, (), "mesh"))
     bands = (Band(55, 68, "first mode"), Band(130, 156, "second mode"))
     bench.store.edit_method("Follow", tracks=tracks, bands=bands)
@@ -341,13 +314,42 @@ def import_picture(bench: Bench, settle: Callable[[], None]) -> None:
     preview.reject()
 
 
+def overview_picture(bench: Bench, settle: Callable[[], None], folder: Path) -> None:
+    """What came of all recordings of the ropeway, within a limit."""
+    from tonecomb.batches.plan import Plan, Rule
+    from tonecomb.batches.run import run
+    from tonecomb.batches.sources import recordings_in
+    from tonecomb.core.find.knowledge import Knowledge
+    from tonecomb.core.find.zones import Limit, Zone
+    from tonecomb.core.record.given import Given, Import
+    from tonecomb.demo import ropeway
+    from tonecomb.desktop.dialogs.many import OverviewDialog
+
+    zones = (Zone("A", 0.3), Zone("B", 0.7), Zone("C", 1.1))
+    plan = Plan(
+        (Rule(unit="m/s²"),), (Limit("overall", "overall", zones, unit="m/s²", accept="B"),),
+        Knowledge(given=Given(how=Import(missing="interpolate"))),
+    )  # fmt: skip
+    done = run(plan, recordings_in([ropeway.folder()]), folder / "plant", reports=False)
+    told = f"{len(done.outcomes)} recordings: {len(done.exceeded)} exceed a limit"
+    shown = OverviewDialog(bench, done.outcomes, told, folder)
+    shown.show()
+    settle()
+    shown.grab().save(str(SHOTS / "overview.png"))
+    shown.close()
+
+
 def report_picture(folder: Path) -> None:
-    """The report as a browser shows it."""
+    """The report as a browser shows it, and the first page of the PDF."""
     from tonecomb.demo import ropeway
 
     command = [sys.executable, "-m", "tonecomb", "analyse", ropeway.folder() / ropeway.FILES[0],
-               "--channel", "2", "--range", "0:900", "--out", folder]  # fmt: skip
+               "--channel", "2", "--range", "0:900", "--out", folder, "--pdf", "a4", "--cover",
+               "client=Quillbeck ropeway", "--cover", "machine=Drive station, gearbox", "--remark",
+               "The mesh is as loud as in May."]  # fmt: skip
     subprocess.run(command, check=True, stdout=subprocess.DEVNULL)
+    subprocess.run(["pdftoppm", "-png", "-r", "110", "-f", "1", "-l", "1", "-singlefile",
+                    folder / "report.pdf", SHOTS / "report-pdf"], check=True)  # fmt: skip
     browser = ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run",
                "--disable-background-networking", "--disable-component-update", "--disable-sync",
                "--hide-scrollbars", f"--user-data-dir={folder / 'browser'}",

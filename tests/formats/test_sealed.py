@@ -120,7 +120,8 @@ def test_a_report_is_a_session(folder: Path) -> None:
 @pytest.mark.parametrize(
     ("old", "new"),
     [("tone-comb-session", "other"), ('"frame": 2048', '"frame": 2e99'), ("tone-comb-view", "x"),
-     ('"asked": {', '"asked": {"shock": "x"'), ('"once": []', '"once": 3')],
+     ('"asked": {', '"asked": {"shock": "x"'), ('"once": []', '"once": 3'),
+     ('"asked": {', '"asked": {"slices": {"count": 9999, "every": null, "at": [], "width": null}')],
 )  # fmt: skip
 def test_what_is_damaged_is_told_in_a_sentence(folder: Path, old: str, new: str) -> None:
     done = call("check", edited(folder, old, new))

@@ -29,6 +29,7 @@ SUFFIXES = (".html", ".pdf")
 _VIEW = "tone-comb-view"
 _VOID = {"area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "source",
          "track", "wbr"}  # fmt: skip
+_MOST = 2_000  # of slices, or of anything else that is asked for
 _NUMBERS = {"slices": ("count", "every", "at", "width")}
 
 
@@ -103,10 +104,12 @@ def _asked(key: str, value: Any) -> Hashable:
     if key == "slices":
         if not isinstance(value, dict) or set(value) != set(_NUMBERS["slices"]):
             raise ValueError("its slices are damaged")
+        if (value["count"] or 0) > _MOST or len(value["at"]) > _MOST:
+            raise ValueError("it asks for more slices than there may be")
         return Slicing(**(value | {"at": tuple(value["at"])}))
     if value is True:
         return True
-    if isinstance(value, list) and all(isinstance(x, (int, float)) for x in value):
+    if isinstance(value, list) and all(isinstance(x, (int, float)) and x <= _MOST for x in value):
         return tuple(value)
     raise ValueError(f"what it asks of {key[:40]} is not known")
 
