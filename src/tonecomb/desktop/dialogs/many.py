@@ -128,7 +128,8 @@ class _Rows(QAbstractTableModel):
         if told is None:
             return (one.name, "", "", "", "could not be used", one.failed)[column]
         zone = "; ".join(told.exceeded) or told.worst
-        return (one.name, told.channel, one.start, f"{significant(told.rms)} {told.unit}", zone,
+        taken = one.start[:16].replace("T", " ")
+        return (one.name, told.channel, taken, f"{significant(told.rms)} {told.unit}", zone,
                 " ".join(told.short))[column]  # fmt: skip
 
 
@@ -163,7 +164,7 @@ class OverviewDialog(QDialog):
         assert upright is not None and across is not None
         upright.hide()
         upright.setDefaultSectionSize(26)
-        for i, width in enumerate((180, 110, 120, 110, 220)):
+        for i, width in enumerate((150, 110, 130, 100, 230)):
             across.resizeSection(i, width)
         across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         across.setSectionResizeMode(len(_HEADS) - 1, QHeaderView.ResizeMode.Stretch)
