@@ -95,6 +95,13 @@ def test_a_pdf_where_that_kind_is_chosen(
     made = tmp_path / "short report.pdf"
     qtbot.waitUntil(made.exists, timeout=20_000)
     assert made.read_bytes().startswith(b"%PDF-")
+    # Opened, it is the session that it is of; what is saved then does not go into it.
+    small.store.edit_method("Frame", frame=128)
+    monkeypatch.setattr(small.workspace, "may_discard", lambda what: True)
+    small.opening.open_paths([made])
+    qtbot.waitUntil(lambda: small.store.method.frames.frame != 128, timeout=20_000)
+    assert [ref.name for ref in small.store.document.recordings] == ["short"]
+    assert small.store.path is None and small.store.current is not None
 
 
 @pytest.mark.parametrize("text", ["", "{", '{"sections": ["poetry"]}', "[]"])

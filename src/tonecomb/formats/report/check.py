@@ -105,7 +105,7 @@ def _compared(
     same: bool,
 ) -> Checked:  # fmt: skip
     held, findings, unchecked = 0, [], []
-    for name in sorted(stands.keys() | now.keys(), key=lambda one: (_order(one, stands), one)):
+    for name in (*stands, *(one for one in now if one not in stands)):  # as they stand in it
         if name in _NOT_HELD:
             continue
         if name.split()[0] in once:
@@ -116,12 +116,6 @@ def _compared(
             findings.append(Finding(name, stands.get(name, ""), now.get(name, "")))
     source = str(recording.path) if recording.path is not None else recording.name
     return Checked(source, same, held, tuple(findings), tuple(unchecked))
-
-
-def _order(name: str, stands: dict[str, str]) -> int:
-    """As they stand in the report."""
-    names = list(stands)
-    return names.index(name) if name in stands else len(names)
 
 
 def _recording(
