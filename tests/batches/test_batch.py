@@ -15,10 +15,11 @@ import soundfile
 from tests.cli.test_cli import Done, call
 
 from tonecomb.batches import one as one_module
-from tonecomb.batches.one import Job, Outcome, kept
+from tonecomb.batches.one import Job, Outcome, Told, kept
 from tonecomb.batches.plan import load
 from tonecomb.batches.run import run
 from tonecomb.batches.sources import recordings_in
+from tonecomb.batches.trends import drawn, trends
 from tonecomb.core.errors import Cancelled
 
 FS = 2000
@@ -182,3 +183,22 @@ def test_what_is_no_plan_is_told(change: dict[str, object], word: str, tmp_path:
     path.write_text(json.dumps(PLAN | change))
     done = batch(path, tmp_path, "--out", tmp_path / "out")
     assert done.returncode == 2 and word in done.stderr and done.stderr.count("\n") == 1
+
+
+def test_a_point_s_level_over_time_is_drawn_where_it_is_known() -> None:
+    def taken(day: int, rms: float, point: str = "winch", start: str = "") -> Outcome:
+        when = start or f"2026-11-{day:02d}T08:00:00"
+        told = Told("DE", "mm/s", "", rms)
+        return Outcome(f"/plant/{point}_{day}.wav", f"{point}_{day}", "", start=when,
+                       channels=(told,))  # fmt: skip
+
+    made = [taken(day, day / 10) for day in (5, 1, 3)]
+    made += [taken(day, 1.0, "fan") for day in (1, 2, 3)]
+    made += [taken(day, 1.0, "pump") for day in (1, 2)]  # too few
+    made += [taken(day, 1.0, "undated", "some day") for day in range(1, 5)]
+    made += [taken(1, 1.0, "twice", "2026-11-01") for _ in range(4)]  # one day is no trend
+    found = trends(made)
+    assert [one.point for one in found] == ["plant · winch · DE", "plant · fan · DE"]
+    assert found[0].rms == (0.1, 0.3, 0.5) and found[0].growth == pytest.approx(5.0)
+    picture = drawn(found)
+    assert picture.startswith("<svg") and drawn([]) == ""

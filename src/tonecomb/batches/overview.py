@@ -9,6 +9,7 @@ from pathlib import Path
 from tonecomb import __version__
 from tonecomb.batches.one import Outcome, Told
 from tonecomb.batches.plan import Plan
+from tonecomb.batches.trends import drawn, trends
 from tonecomb.core.say.numbers import significant
 from tonecomb.formats import atomic
 
@@ -39,6 +40,7 @@ def write(out: Path, outcomes: Sequence[Outcome], plan: Plan) -> Path:
         said=" ".join(said),
         failed=failed,
         channels=sorted_channels(outcomes),
+        trends=drawn(trends(outcomes)),
         level=significant,
     )
     atomic.write_text(out / "overview.html", page)
