@@ -6,6 +6,7 @@ import csv
 import json
 import os
 import signal
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -21,6 +22,7 @@ from tonecomb.batches.run import run
 from tonecomb.batches.sources import recordings_in
 from tonecomb.batches.trends import drawn, trends
 from tonecomb.core.errors import Cancelled
+from tonecomb.core.find.knowledge import Knowledge
 
 FS = 2000
 PLAN = {
@@ -125,6 +127,7 @@ def test_it_goes_on_where_it_was_stopped(files: Path, plan: Path, tmp_path: Path
     moved = [tmp_path / "pump 0.wav", *paths[1:]]
     assert run(wanted, moved, out, reports=False).kept == 3
     assert run(load(_other(plan)), paths, out, reports=False).kept == 0
+    assert replace(wanted, said=Knowledge(shaft=24.3)).digest != wanted.digest
     assert kept(Job(paths[0], wanted, tmp_path / "nowhere")) is None
 
 

@@ -77,8 +77,8 @@ class Plan:
 
     @property
     def digest(self) -> str:
-        """What tells it from other plans."""
-        return hashlib.sha256(self.text.encode()).hexdigest()
+        """What tells it from other plans, what is said of the machine and the files included."""
+        return hashlib.sha256(f"{self.text}{self.said}".encode()).hexdigest()
 
     @property
     def text(self) -> str:

@@ -1,7 +1,7 @@
 """Limits with zones, and where an analysis lies in them.
 
-As standards on machine vibration have it (ISO 20816-1, 6.3): zones from good to damaging, whose
-boundaries whoever uses them gives.
+As the evaluation zones of ISO 20816-1: from good to damaging, with boundaries that whoever uses
+them gives.
 """
 
 from __future__ import annotations

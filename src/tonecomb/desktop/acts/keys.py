@@ -96,6 +96,9 @@ last seconds, or all since a restart. “Watch…” has captures and alarms pil
 Ctrl+F freezes, Ctrl+Shift+K keeps.</p>
 <p><b>11. Knock on it.</b> 0 looks between channels, Shift+G chooses which: taps are found, H1, H2
 or Hv drawn with coherence, modes fitted where a range is named. Delete sets a tap aside.</p>
-<p><b>12. Report.</b> Ctrl+R saves one HTML file with the method, the pictures, the peaks and the
-source's SHA-256. Ctrl+S saves the session.</p>
+<p><b>12. Report.</b> Ctrl+R saves one HTML file, or a PDF, with the method, the pictures, the peaks
+and the source's SHA-256; Ctrl+Shift+R says who it is for. It holds its session: opened, it is that,
+and <i>tone-comb check</i> says whether it still holds. Ctrl+S saves the session.</p>
+<p><b>13. The same over many.</b> Drop a folder of recordings, or press Ctrl+Shift+O: all by the
+method as it is, with limits, and an overview whose rows open the recording.</p>
 """
