@@ -205,3 +205,16 @@ def test_a_point_s_level_over_time_is_drawn_where_it_is_known() -> None:
     assert found[0].rms == (0.1, 0.3, 0.5) and found[0].growth == pytest.approx(5.0)
     picture = drawn(found)
     assert picture.startswith("<svg") and drawn([]) == ""
+
+
+@pytest.mark.parametrize("name", ["tones.csv", "bands.parquet", "overview.html"])
+def test_files_of_others_stay(files: Path, plan: Path, tmp_path: Path, name: str) -> None:
+    out = tmp_path / "out"
+    out.mkdir()
+    (out / name).write_text("mine, and not for you")
+    done = batch(plan, files / "pump 0.wav", "--out", out, "--no-reports")
+    assert done.returncode == 2 and name in done.stderr
+    assert (out / name).read_text() == "mine, and not for you"
+    (out / name).unlink()
+    for _ in range(2):  # what it wrote itself may go
+        assert batch(plan, files / "pump 0.wav", "--out", out, "--no-reports").returncode == 0

@@ -14,7 +14,7 @@ from tonecomb.batches import overview, tables
 from tonecomb.batches.one import Job, Outcome, jobs, keep, kept, work
 from tonecomb.batches.plan import Plan
 from tonecomb.core.progress import Progress, part, silent
-from tonecomb.formats import atomic
+from tonecomb.formats import atomic, guard
 
 TRIES = 3  # of a job whose process died, of which it may be the cause
 _AHEAD = 4  # jobs a process that wait in its queue
@@ -49,9 +49,11 @@ def run(
     handed each outcome as it comes.
 
     What an earlier call did of the same files by the same plan stands. Raises :class:`UserError`
-    where ``out`` cannot be written, and :class:`~tonecomb.core.errors.Cancelled` where ``progress``
-    does: what is done by then stands.
+    where ``out`` cannot be written or has files of others in the way, and
+    :class:`~tonecomb.core.errors.Cancelled` where ``progress`` does: what is done by then stands.
     """
+    tables.refuse_others(out)
+    guard.refuse_others(out / "overview.html")
     every = jobs(paths, plan, out, reports)
     for folder in (out, out / "done"):
         atomic.make_folder(folder)

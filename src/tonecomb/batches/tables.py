@@ -11,7 +11,7 @@ from typing import Any
 
 from tonecomb import __version__
 from tonecomb.batches.one import TABLES, Outcome
-from tonecomb.formats import atomic
+from tonecomb.formats import atomic, guard
 from tonecomb.formats.columns import harmless
 
 _FIRST = ("recording", "file", "start", "channel", "unit")
@@ -33,6 +33,15 @@ def rows(outcomes: Sequence[Outcome], table: str) -> Iterator[dict[str, Any]]:
                 "exceeded": "; ".join(told.exceeded), "report": told.report,
                 "in_short": " ".join(told.short), "method": told.method, "failed": "",
             }  # fmt: skip
+
+
+def refuse_others(out: Path) -> None:
+    """Raise :class:`UserError` where a table's place is taken by a file of others. That a Parquet
+    file is ours the CSV file beside it says."""
+    for name in ("recordings", *TABLES):
+        guard.refuse_others(out / f"{name}.csv")
+        if not (out / f"{name}.csv").exists():
+            guard.refuse_others(out / f"{name}.parquet")
 
 
 def write(out: Path, outcomes: Sequence[Outcome]) -> list[Path]:

@@ -8,7 +8,7 @@ import click
 
 from tonecomb.batches.one import Outcome
 from tonecomb.cli.common import as_json, say, shown_progress
-from tonecomb.formats import guard, output
+from tonecomb.formats import output
 
 FOUND = 1
 
@@ -37,8 +37,6 @@ def batch(
 
     wanted = load(plan)
     found = recordings_in(paths)
-    for name in ("overview.html", "recordings.csv"):
-        guard.refuse_others(out / name)
 
     def told(one: Outcome) -> None:
         if one.failed:
