@@ -154,3 +154,14 @@ def test_orders_of_a_run_up_are_harmonics_that_run(demo: Path, channel: int) -> 
     assert parts[0].text.endswith("harmonics that run, and no tone that stands still.")
     (moving,) = [part.text for part in parts if part.name == "moving"]
     assert re.search(r"runs from about 1\d to 29 Hz", moving)
+
+
+def test_a_shaft_that_runs_and_holds_is_told_as_harmonics() -> None:
+    """Where it holds its speed its teeth stand in a part of the frames, and few of them move."""
+    fs, chance = 12_800.0, np.random.default_rng(5)
+    t = np.arange(int(40 * fs)) / fs
+    turns = 2 * np.pi * np.cumsum(np.interp(t, [0, 10, 30, 40], [6, 22, 22, 6])) / fs
+    x = sum(a * np.cos(k * turns + k) for k, a in ((1, 1.0), (2, 0.5), (3, 0.3), (23, 0.4)))
+    parts = told(recording(x + 0.15 * chance.normal(size=len(t)), fs=fs))
+    (moving,) = [part.text for part in parts if part.name == "moving"]
+    assert re.search(r"harmonics runs from about \d+ to 22 Hz", moving)

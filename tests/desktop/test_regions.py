@@ -12,7 +12,7 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QMenu
+from PyQt6.QtWidgets import QApplication, QLabel, QMenu
 from tests.desktop import mouse
 from tests.desktop.test_bench import drag, popover
 from tests.support import write_csv
@@ -283,3 +283,14 @@ def test_stepping_through_peaks(opened: Bench) -> None:
         QTest.keyClick(opened, key)
     QTest.keyClick(opened, Qt.Key.Key_N, Qt.KeyboardModifier.ShiftModifier)
     assert [round(peak.tone.frequency, 1) for peak in seen] == [24.3, 48.6, 24.3]
+
+
+@pytest.mark.parametrize("width", [640, 853, 1024, 1280])
+def test_what_the_ruler_shows_is_shown_whole(opened: Bench, settle: Settle, width: int) -> None:
+    ruler = opened.ruler
+    ruler.setFixedWidth(width)
+    settle()
+    shown = [one for one in ruler.findChildren(QLabel) if one.text() and one.isVisibleTo(ruler)]
+    assert len(shown) >= 4, "what matters most stays"
+    for one in shown:
+        assert one.width() >= one.sizeHint().width() - 1, one.text()

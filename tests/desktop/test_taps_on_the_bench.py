@@ -253,6 +253,21 @@ def test_it_is_kept_with_the_session(tapped: Bench, tmp_path: Path, settle: Sett
     assert not tapped.readings.tabs["modes"].isVisible()
 
 
+def test_without_a_reference_nothing_of_another_recording_stays(
+    tapped: Bench, settle: Settle, demo: Path
+) -> None:
+    pane = pane_of(tapped)
+    assert pane.level.marks.names and not pane.level.legend.isHidden()
+    tapped.opening.open_paths([demo / "undersampled.wav"])
+    settle()
+    last = tapped.store.document.recordings[-1]
+    tapped.store.apply("Choose", select(tapped.store.document, last.id, 0))
+    settle()
+    assert pane.told.text() == "No reference is chosen."
+    assert pane.level.marks.names == [] and pane.level.legend.isHidden()
+    assert not pane.level.curves
+
+
 def test_without_a_force_the_taps_are_heard(
     bench: Bench, demo: Path, settle: Settle, qtbot: Any
 ) -> None:
