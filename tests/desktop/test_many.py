@@ -78,7 +78,8 @@ def test_without_a_method_the_first_is_opened(bench: Bench, settle: Settle, plan
     assert [ref.name for ref in bench.store.document.recordings] == ["pump 0"]
     (plant.parent / "empty").mkdir()
     bench.many.offer(plant.parent / "empty")
-    assert bench.many.overview is None
+    settle()
+    assert bench.many.overview is None and "holds no recordings" in bench.context.notices.text
 
 
 def test_a_thousand_rows_are_sorted_by_their_figures(qtbot: Any, qapp: QApplication) -> None:

@@ -43,20 +43,24 @@ class Many(QObject):
 
     def offer(self, folder: Path) -> None:
         """Ask how the recordings of a folder are to be analysed, and do it."""
+        self._context.jobs.submit(
+            f"Looking through {folder.name}", lambda _: recordings_in([folder]),
+            lambda files: self._ask(folder, files), self._context.notices.tell,
+        )  # fmt: skip
+
+    def _ask(self, folder: Path, files: list[Path]) -> None:
         context = self._context
         signal, method = context.store.current, context.store.method
-        try:
-            files = recordings_in([folder])
-            if signal is None or method is None:
-                self._opening.open_paths(files[:1])
-                raise UserError(
-                    f"{folder.name} holds {len(files)} recordings, and there is no method yet",
-                    remedy="set it up on the first of them, then use File ▸ Analyse many",
-                )
-        except UserError as error:
-            context.notices.tell(error)
+        if signal is None or method is None:
+            self._opening.open_paths(files[:1])
+            context.notices.tell(UserError(
+                f"{folder.name} holds {len(files)} recordings, and there is no method yet",
+                remedy="set it up on the first of them, then use File ▸ Analyse many",
+            ))  # fmt: skip
             return
-        unit = signal.channels[min(method.source.channel, len(signal.channels) - 1)].unit
+        analysis = context.results.analysis  # whose quantity is the one that is shown
+        channel = signal.channels[min(method.source.channel, len(signal.channels) - 1)]
+        unit = channel.unit if analysis is None else analysis.unit.symbol
         beside, against = context.held.beside, context.held.against
         held = "" if beside is None or against is None else against.name
         asking = ManyDialog(context.window, len(files), folder,
