@@ -14,8 +14,9 @@ from tonecomb.core.find.comb import Comb
 from tonecomb.core.find.knowledge import NOTHING, Knowledge
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record import pyramid
-from tonecomb.core.record.recording import Array, Recording, whole
-from tonecomb.core.record.statistics import channel_figures
+from tonecomb.core.record.recording import Array, Recording, Stretch, whole
+from tonecomb.core.record.signal import Signal
+from tonecomb.core.record.statistics import ChannelFigures, channel_figures
 from tonecomb.core.say.behaviour import words
 from tonecomb.core.say.cautions import cautions
 from tonecomb.core.say.in_short import in_short
@@ -63,37 +64,15 @@ def report(
     )
     layout.check()
     stretch = source.stretch or whole(signal)
-    resolution, families = analysis.resolution, said.families(analysis)
-    fs = signal.rate
+    families = said.families(analysis)
     values = dict(
         version=__version__,
         made=(made or datetime.now().astimezone()).strftime("%Y-%m-%d %H:%M %Z"),
         recording=recording,
         analysis=analysis,
         channel=analysis.channel,
-        facts=[
-            ("File", recording.path.name if recording.path else "not from a file"),
-            ("Format", recording.format),
-            ("Channel", f"{analysis.channel.name}, {analysis.channel.unit}"),
-            ("Sample rate", signal.rate_found),
-            ("Duration", f"{seconds(signal.duration, fs)} s, {signal.length} samples"),
-            ("Range", f"{significant(statistics.min)} to {significant(statistics.max)} "
-                      f"{analysis.channel.unit}, rms {significant(statistics.rms)}"),
-            ("SHA-256", digest),
-            *_changed(recording, said),
-        ],
-        resolution=[
-            ("Stretch", f"{seconds(stretch.start, fs)}–{seconds(stretch.end, fs)} s"),
-            ("Bin spacing", f"{resolution.bin_hz:.5g} Hz"),
-            ("Told apart from", f"{resolution.separable_hz:.4g} Hz"),
-            ("ENBW", f"{resolution.enbw_hz:.5g} Hz"),
-            ("Frame", f"{resolution.frame_s:.5g} s"),
-            ("Frames", f"{resolution.frames}, worth {resolution.effective_averages:.1f} "
-                       f"independent ones"),
-            ("Covered", f"{100 * resolution.covered_fraction:.1f} % of the stretch"),
-            ("Nyquist", f"{resolution.nyquist_hz:g} Hz"),
-            ("Rms of the frames", f"{significant(analysis.spectrum.rms)} {analysis.unit.symbol}"),
-        ],
+        facts=_facts(recording, signal, analysis, statistics, digest) + _changed(recording, said),
+        resolution=_resolution(analysis, stretch),
         problems=problems,
         short=[one.text for one in in_short(analysis, problems, said)],
         resonances=[resonance_words(one) for one in analysis.resonances],
@@ -106,7 +85,7 @@ def report(
         ],
         waveform=_inline(
             figures.waveform_panel(
-                envelope, fs, (stretch.start, stretch.end), analysis.channel.unit
+                envelope, signal.rate, (stretch.start, stretch.end), analysis.channel.unit
             ),
             "wave",
         ),
@@ -132,6 +111,43 @@ def report(
     if "terms" in layout.sections:
         values["terms"] = terms.used(sealed.words_in(_render(**values)))
     return _render(**values)
+
+
+def _facts(
+    recording: Recording,
+    signal: Signal,
+    analysis: Analysis,
+    figures_of: ChannelFigures,
+    digest: str,
+) -> list[tuple[str, str]]:
+    """What was analysed: the file, and the samples after the steps."""
+    unit = analysis.channel.unit
+    return [
+        ("File", recording.path.name if recording.path else "not from a file"),
+        ("Format", recording.format),
+        ("Channel", f"{analysis.channel.name}, {unit}"),
+        ("Sample rate", signal.rate_found),
+        ("Duration", f"{seconds(signal.duration, signal.rate)} s, {signal.length} samples"),
+        ("Range", f"{significant(figures_of.min)} to {significant(figures_of.max)} {unit}, rms "
+                  f"{significant(figures_of.rms)}"),
+        ("SHA-256", digest),
+    ]  # fmt: skip
+
+
+def _resolution(analysis: Analysis, stretch: Stretch) -> list[tuple[str, str]]:
+    """What the frames can tell apart."""
+    r, fs = analysis.resolution, analysis.fs
+    return [
+        ("Stretch", f"{seconds(stretch.start, fs)}–{seconds(stretch.end, fs)} s"),
+        ("Bin spacing", f"{r.bin_hz:.5g} Hz"),
+        ("Told apart from", f"{r.separable_hz:.4g} Hz"),
+        ("ENBW", f"{r.enbw_hz:.5g} Hz"),
+        ("Frame", f"{r.frame_s:.5g} s"),
+        ("Frames", f"{r.frames}, worth {r.effective_averages:.1f} independent ones"),
+        ("Covered", f"{100 * r.covered_fraction:.1f} % of the stretch"),
+        ("Nyquist", f"{r.nyquist_hz:g} Hz"),
+        ("Rms of the frames", f"{significant(analysis.spectrum.rms)} {analysis.unit.symbol}"),
+    ]
 
 
 def _changed(recording: Recording, said: Knowledge) -> list[tuple[str, str]]:
