@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import tempfile
 
 from PyQt6.QtCore import QObject, QUrl
 from PyQt6.QtGui import QDesktopServices
@@ -13,6 +12,7 @@ from tonecomb.desktop.acts.exports import Exports
 from tonecomb.desktop.dialogs.reporting import ReportDialog
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
+from tonecomb.formats import atomic
 from tonecomb.formats.report.layout import USUAL, Layout
 from tonecomb.formats.session import schema
 
@@ -58,6 +58,8 @@ class Reporting(QObject):
 
 
 def _open(page: bytes) -> None:
-    with tempfile.NamedTemporaryFile(prefix="tone-comb-", suffix=".html", delete=False) as file:
-        file.write(page)
-    QDesktopServices.openUrl(QUrl.fromLocalFile(file.name))
+    """One file of the user's own, written over each time: reports name clients."""
+    place = settings.data_folder() / "preview.html"
+    atomic.make_folder(place.parent)
+    atomic.write_bytes(place, page)
+    QDesktopServices.openUrl(QUrl.fromLocalFile(str(place)))
