@@ -55,6 +55,7 @@ if TYPE_CHECKING:
         of_comb,
         open,
         prepare,
+        report,
         step,
     )
 
@@ -98,6 +99,7 @@ __all__ = [
     "of_comb",
     "open",
     "prepare",
+    "report",
     "step",
 ]  # fmt: skip
 

@@ -40,7 +40,7 @@ from tonecomb.core.say.caution import Caution
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
 from tonecomb.formats import made_json
-from tonecomb.formats.analysed import Analysed, analyse
+from tonecomb.formats.analysed import Analysed, analyse, report
 from tonecomb.formats.columns import Table
 from tonecomb.formats.registry import open_recording
 from tonecomb.formats.report.check import Checked, check
@@ -86,6 +86,7 @@ __all__ = [
     "of_comb",
     "open",
     "prepare",
+    "report",
     "step",
 ]  # fmt: skip
 

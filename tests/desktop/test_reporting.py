@@ -65,7 +65,7 @@ def test_a_report_has_the_cover_and_sections_that_were_chosen(
     qtbot.waitUntil(target.exists, timeout=20_000)
     page = target.read_text()
     assert "<h1>Winch</h1>" in page and "Quillbeck &amp; Sons" in page and "All is well." in page
-    heads = re.findall(r"<h2>(.*?)</h2>", page)
+    heads = re.findall(r"<h2[^>]*>(.*?)</h2>", page)
     assert heads == ["In short", "Peaks", "Recording", "Resolution"]
 
 

@@ -38,6 +38,7 @@ from tonecomb.formats.report.figures import Panel, SpectrumView
 from tonecomb.formats.report.figures_in_time import GramLook
 from tonecomb.formats.report.folder import files_of
 from tonecomb.formats.report.html import report
+from tonecomb.formats.report.part import Part
 
 FS, SECONDS = 1000.0, 16.0
 SHAFT = Shaft(tacho=Sync(channel=1, level=0.0), orders=(1.0, 3.0))
@@ -278,7 +279,7 @@ def test_all_files_of_an_analysis(
     assert all(files[name].startswith(b"\x89PNG") for name in pictures)
     page = files["report.html"].decode()
     assert page.count("<figure>") == 6 and "4 slices of 2 s each." in page
-    plain = report(made, analysis, SpectrumView())
+    plain = report([Part(made, analysis)])
     assert plain.count("<figure>") == 2 and "Changes in time" not in plain
 
 

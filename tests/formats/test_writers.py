@@ -48,6 +48,7 @@ from tonecomb.formats.registry import open_recording
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import Other, SpectrumView
 from tonecomb.formats.report.html import report
+from tonecomb.formats.report.part import Part
 from tonecomb.formats.session import presets, session
 
 finite = st.floats(0, 1e6, allow_nan=False)
@@ -293,7 +294,7 @@ def test_report(demo: Path, log: bool) -> None:
     source = demo / "drive-steady.h5"
     opened = replace(open_recording(source), name="<b>drive</b> & co")
     analysis = run(Method.of(channel=1, frame=32768), opened)
-    html = report(opened, analysis, SpectrumView(log_frequency=log))
+    html = report([Part(opened, analysis, SpectrumView(log_frequency=log))])
     page = _Tags()
     page.feed(html)
     assert page.links == [], "self-contained"
@@ -315,7 +316,8 @@ def test_report(demo: Path, log: bool) -> None:
 
 def test_report_says_when_there_are_no_peaks() -> None:
     made = recording(np.random.default_rng(1).standard_normal(5000))
-    html = report(made, run(Method.of(frame=256), made), SpectrumView(decibels=False))
+    view = SpectrumView(decibels=False)
+    html = report([Part(made, run(Method.of(frame=256), made), view)])
     assert "No peak within 60" in html
 
 
@@ -339,7 +341,7 @@ def test_bands_held_traces_and_the_confidence_band_are_in_the_picture() -> None:
     held = axes.get_lines()[1]
     wanted = 10 * np.log10(other.curve.values[1:] / 1e-12)
     assert np.max(held.get_ydata()) == pytest.approx(wanted.max())
-    html = report(made, analysis, view)
+    html = report([Part(made, analysis, view)])
     level = f"{analysis.band_levels[0]:.4g} m/s² rms"
     assert f'data-figure="band low, 10–100 Hz">{level}</td>' in html
     assert "<th>100–200 Hz</th>" in html

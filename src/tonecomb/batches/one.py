@@ -20,7 +20,6 @@ from tonecomb.core.say.in_short import in_short
 from tonecomb.formats import atomic, files, output, readings
 from tonecomb.formats.analysed import Analysed, analyse
 from tonecomb.formats.registry import open_recording
-from tonecomb.formats.report.figures import SpectrumView
 from tonecomb.formats.report.html import report
 
 Rows = list[dict[str, Any]]
@@ -158,9 +157,7 @@ def _told(job: Job, recording: Recording, done: Analysed) -> Told:
         place = f"reports/{job.key}/{output.file_name(a.channel.name)}.html"
         target = job.out / place
         atomic.make_folder(target.parent)
-        page = report(recording, a, SpectrumView(), said=said, besides=done.told[1:],
-                      folder=target.parent)  # fmt: skip
-        atomic.write_text(target, page)
+        atomic.write_text(target, report([done.part], folder=target.parent))
     families = [
         {
             "name": comb.name, "fundamental_hz": comb.spacing,

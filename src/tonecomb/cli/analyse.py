@@ -75,6 +75,8 @@ if TYPE_CHECKING:
     metavar="DIR",
     help="Write tables as CSV, pictures as PNG, and report.html, there.",
 )
+@click.option("--together", is_flag=True, help="With --out, one report of all channels and "
+              "recordings instead of one each.")  # fmt: skip
 @reporting
 @click.option(
     "--write-signal",
@@ -92,29 +94,36 @@ def analyse(
     out: Path | None,
     write_signal: Path | None,
     force: bool,
+    together: bool,
     paper: Paper | None,
     layout: Layout,
     **settings: Any,
 ) -> None:
     """Spectrum and peaks of the recordings at PATH…, all channels unless some are named."""
-    base: Method | None = None
-    said, given = NOTHING, NOTHING_GIVEN
+    machine, shaft = settings.pop("machine"), settings.pop("shaft")
+    call = Call(reading, settings, channels, asked=_asked(settings))
+    calls = [(path, call) for path in paths]
     if session is not None:
-        paths, given, base, said = _from_session(session, paths)
-    said = _known(said, settings.pop("machine"), settings.pop("shaft"))
-    asked = _asked(settings)
-    call = Call(reading, settings, channels, given, base, said, asked)
+        calls = _from_session(session, call, paths, every=together)
+    calls = [(path, replace(one, said=_known(one.said, machine, shaft))) for path, one in calls]
     if paper is not None and out is None:
         raise click.UsageError("--pdf goes with --out.")
-    if not paths:
+    if together and out is None:
+        raise click.UsageError("--together goes with --out.")
+    if not calls:
         raise click.UsageError("Name a recording to analyse, or a session with --session.")
-    if write_signal is not None and len(paths) > 1:
+    if write_signal is not None and len(calls) > 1:
         raise UserError("--write-signal writes one recording", remedy="name one PATH")
     results: list[tuple[Recording, list[Analysed]]] = []
     with shown_progress("Analysing") as progress:
-        for i, path in enumerate(paths):
-            share = part(progress, i / len(paths), (i + 1) / len(paths))
-            recording, analyses = call.of(path, share)
+        for i, (path, one) in enumerate(calls):
+            share = part(progress, i / len(calls), (i + 1) / len(calls))
+            try:
+                recording, analyses = one.of(path, share)
+            except UserError as error:
+                if len(calls) == 1 or path.name in error.what:
+                    raise
+                raise UserError(f"{path.name}: {error.what}", error.why, error.remedy) from error
             results.append((recording, analyses))
             if write_signal is not None:
                 guard.refuse_existing(write_signal, force)
@@ -126,15 +135,17 @@ def analyse(
         }
         for recording, analyses in results
     ] if as_json else []  # fmt: skip
-    written = _write(out, results, force, paper, layout) if out is not None else []
+    written = [] if out is None else _write(
+        out, results, force, layout, paper, together
+    )  # fmt: skip
     if as_json:
         say(output.dumps(described[0] if len(described) == 1 else described))
         return
     for recording, analyses in results:
         for guess in recording.assumed:
             say(f"{recording.name}: {guess}")
-        for one in analyses:
-            say(one.text())
+        for done in analyses:
+            say(done.text())
     for path in [*written, *([write_signal] if write_signal is not None else [])]:
         say(f"wrote {path}")
 
@@ -220,17 +231,23 @@ def _write_signal(file: Path, recording: Recording, analyses: list[Analysis]) ->
 
 
 def _from_session(
-    file: Path, paths: tuple[Path, ...]
-) -> tuple[tuple[Path, ...], Given, Method, Knowledge]:
-    """The recording, how it is read, the method and what is known, as a session has them."""
+    file: Path, call: Call, paths: tuple[Path, ...], every: bool
+) -> list[tuple[Path, Call]]:
+    """The call for each of ``paths`` by the session's current method; without paths for its own
+    recording, or for ``every`` one by its own method, read as the session says."""
     from tonecomb.formats.session.session import load
 
-    ref = load(file).current_ref
+    document = load(file)
+    ref = document.current_ref
     if ref is None:
         raise UserError(f"{file.name} has no recording", remedy="name one, without --session")
     if paths:
-        return paths, NOTHING_GIVEN, ref.method, knowledge(ref)
-    return (Path(ref.path),), ref.given, ref.method, knowledge(ref)
+        alike = replace(call, base=ref.method, said=knowledge(ref))
+        return [(path, alike) for path in paths]
+    return [
+        (Path(one.path), replace(call, given=one.given, base=one.method, said=knowledge(one)))
+        for one in (document.recordings if every else (ref,))
+    ]  # fmt: skip
 
 
 def _known(said: Knowledge, machine: Path | None, shaft: float | None) -> Knowledge:
@@ -247,11 +264,11 @@ def _known(said: Knowledge, machine: Path | None, shaft: float | None) -> Knowle
 
 
 def _write(
-    out: Path, results: list[tuple[Recording, list[Analysed]]], force: bool, paper: Paper | None,
-    layout: Layout,
+    out: Path, results: list[tuple[Recording, list[Analysed]]], force: bool, layout: Layout,
+    paper: Paper | None, together: bool,
 ) -> list[Path]:  # fmt: skip
-    """Tables, pictures and a report for each analysis; in folders of their own where there are
-    several."""
+    """Tables, pictures and a report for each analysis, or one of all ``together``; in folders of
+    their own where there are several."""
     written: list[Path] = []
     several = sum(len(analyses) for _, analyses in results) > 1
     with shown_progress("Writing") as progress:
@@ -262,8 +279,19 @@ def _write(
                     folder = folder / output.file_name(recording.name)
                 if several:
                     folder = folder / output.file_name(one.analysis.channel.name)
-                written += one.write(folder, progress, force=force, layout=layout)
-                if paper is not None:
-                    guard.refuse_existing(folder / "report.pdf", force)
-                    written.append(one.report(folder / "report.pdf", progress, paper, layout))
+                written += one.write(folder, progress, force=force, layout=layout,
+                                     report=not together)  # fmt: skip
+                if paper is not None and not together:
+                    written.append(_report([one], folder / "report.pdf", force, paper, layout))
+        if together:
+            every = [one for _, analyses in results for one in analyses]
+            names = ["report.html", *(["report.pdf"] if paper is not None else [])]
+            written += [_report(every, out / name, force, paper or "A4", layout) for name in names]
     return written
+
+
+def _report(of: list[Analysed], path: Path, force: bool, paper: Paper, layout: Layout) -> Path:
+    refuse = guard.refuse_others if path.suffix == ".html" else guard.refuse_existing
+    refuse(path, force)
+    with shown_progress("Making the report") as progress:
+        return tonecomb.report(of, path, progress, paper, layout)

@@ -30,11 +30,11 @@ def check(path: Path, folders: tuple[Path, ...], as_json: bool) -> int:
     with shown_progress("Checking") as progress:
         found = checked(path, folders, progress)
     if as_json:
-        told = asdict(found) | {"report": str(path), "holds": found.holds}
+        told = asdict(found) | {"report": str(path), "same": found.same, "holds": found.holds}
         say(output.dumps(told))
         return 0 if found.holds else DIFFERS
-    if not found.same:
-        say(f"{found.source} is not the file that {path.name} is of: it was changed since.")
+    for source in found.others:
+        say(f"{source} is not the file that {path.name} is of: it was changed since.")
     for one in found.findings:
         say(one.words)
     if found.unchecked:

@@ -10,7 +10,16 @@ from typing import Any
 import click
 
 from tonecomb.core.errors import UserError
-from tonecomb.formats.report.layout import AUDIENCES, COVER, SECTIONS, Cover, Layout, logo_of
+from tonecomb.formats.report.layout import (
+    AUDIENCES,
+    COVER,
+    SECTIONS,
+    Cover,
+    Layout,
+    logo_of,
+    section_of,
+)
+from tonecomb.formats.report.words import ENGLISH, languages
 
 
 def reporting(command: Callable[..., Any]) -> Callable[..., Any]:
@@ -19,20 +28,23 @@ def reporting(command: Callable[..., Any]) -> Callable[..., Any]:
     @wraps(command)
     def call(
         pdf: str | None, audience: str, sections: str | None, cover: tuple[str, ...],
-        remark: tuple[str, ...], logo: Path | None, **rest: Any,
+        remark: tuple[str, ...], logo: Path | None, language: str, **rest: Any,
     ) -> Any:  # fmt: skip
         chosen = AUDIENCES[audience]
         if sections is not None:
             chosen = tuple(name.strip() for name in sections.split(","))
-        layout = Layout(chosen, _cover(cover, remark, logo))
+        layout = Layout(chosen, _cover(cover, remark, logo), language)
         layout.check()
         return command(layout=layout, paper=pdf, **rest)
 
     for option in (
+        click.option("--language", default=ENGLISH, metavar="CODE",
+                     help=f"Of the report's page: {', '.join(languages())}."),
         click.option("--logo", type=click.Path(path_type=Path), metavar="FILE",
                      help="A PNG or JPEG for the report's cover."),
         click.option("--remark", multiple=True, metavar="[SECTION:]TEXT",
-                     help="A remark in the report, at its head or at a section; repeatable."),
+                     help="A remark in the report, at its head or at a section (2 peaks is that of "
+                     "the second channel); repeatable."),
         click.option("--cover", multiple=True, metavar="NAME=TEXT",
                      help=f"A line of the report's cover: {', '.join(COVER)}; repeatable."),
         click.option("--sections", metavar="A,B,…",
@@ -58,9 +70,9 @@ def _cover(lines: tuple[str, ...], remarks: tuple[str, ...], logo: Path | None) 
     notes: list[tuple[str, str]] = []
     paragraphs: list[str] = []
     for remark in remarks:
-        section, sign, text = remark.partition(":")
-        if sign and section in SECTIONS:
-            notes.append((section, text.strip()))
+        place, sign, text = remark.partition(":")
+        if sign and section_of(place) in SECTIONS:
+            notes.append((place, text.strip()))
         else:
             paragraphs.append(remark)
     picture = "" if logo is None else logo_of(logo)

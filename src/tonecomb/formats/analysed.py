@@ -3,7 +3,7 @@ the command line, scripts, batches and the check of a report."""
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Mapping
+from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -26,6 +26,7 @@ from tonecomb.formats.kinds.table import SPECTRUM, besides
 from tonecomb.formats.report.layout import USUAL, Layout
 
 if TYPE_CHECKING:
+    from tonecomb.formats.report.part import Part
     from tonecomb.formats.report.pdf import Paper
 
 
@@ -124,21 +125,16 @@ class Analysed:
         """Write the report as one HTML file, or as PDF on ``paper`` where the name ends in
         ``.pdf``, with the sections and the cover of ``layout``; see
         :func:`~tonecomb.api.check`."""
-        from tonecomb.formats.report import pdf
-        from tonecomb.formats.report.figures import SpectrumView
-        from tonecomb.formats.report.html import report
+        return report([self], path, progress, paper, layout)
 
-        target = Path(path)
-        page = report(
-            self.recording, self.analysis, SpectrumView(decibels=self.context.decibels), progress,
-            said=self.context.said, besides=self.told[1:], folder=target.absolute().parent,
-            layout=layout,
-        )  # fmt: skip
-        if target.suffix.lower() == pdf.SUFFIX:
-            atomic.write_bytes(target, pdf.pdf(page, paper, progress))
-        else:
-            atomic.write_text(target, page)
-        return target
+    @property
+    def part(self) -> Part:
+        """For a report."""
+        from tonecomb.formats.report.figures import SpectrumView
+        from tonecomb.formats.report.part import Part
+
+        view = SpectrumView(decibels=self.context.decibels)
+        return Part(self.recording, self.analysis, view, self.context.said, self.told[1:])
 
     def _repr_html_(self) -> str:
         """In a notebook: the sentence, what it holds in short, the picture and the peaks."""
@@ -155,22 +151,44 @@ class Analysed:
 
     def write(
         self, folder: Path | str, progress: Progress = silent, *, force: bool = False,
-        layout: Layout = USUAL,
+        layout: Layout = USUAL, report: bool = True,
     ) -> list[Path]:  # fmt: skip
-        """Write tables as CSV, pictures as PNG and ``report.html`` into a folder, which is made
-        where it is not there. What was written; each file is either whole or not there. Files of
-        others that stand in the way are a :class:`UserError`, and nothing is written, unless
-        ``force`` says that they may go; sources never are."""
+        """Write tables as CSV, pictures as PNG and, where ``report``, ``report.html`` into a
+        folder, which is made where it is not there. What was written; each file is either whole or
+        not there. Files of others that stand in the way are a :class:`UserError`, and nothing is
+        written, unless ``force`` says that they may go; sources never are."""
         from tonecomb.formats.report.folder import files_of
 
         folder = Path(folder)
-        made = list(files_of(self.recording, self.told, self.context, progress, folder, layout))
+        files = files_of(self.recording, self.told, self.context, progress, folder,
+                         layout if report else None)  # fmt: skip
+        made = list(files)
         for name, _ in made:
             guard.refuse_others(folder / name, force)
         atomic.make_folder(folder)
         for name, content in made:
             atomic.write_bytes(folder / name, content)
         return [folder / name for name, _ in made]
+
+
+def report(
+    results: Sequence[Analysed], path: Path | str, progress: Progress = silent,
+    paper: Paper = "A4", layout: Layout = USUAL,
+) -> Path:  # fmt: skip
+    """Write one report of several channels, of one recording or of many, in their order; as
+    :meth:`Analysed.report` does of one."""
+    from tonecomb.formats.report import pdf
+    from tonecomb.formats.report.html import report as made
+
+    target = Path(path)
+    as_pdf = target.suffix.lower() == pdf.SUFFIX
+    page = made([one.part for one in results], layout, folder=target.absolute().parent,
+                  progress=part(progress, 0, 0.7 if as_pdf else 1))  # fmt: skip
+    if as_pdf:
+        atomic.write_bytes(target, pdf.pdf(page, paper, part(progress, 0.7, 1)))
+    else:
+        atomic.write_text(target, page)
+    return target
 
 
 def analyse(

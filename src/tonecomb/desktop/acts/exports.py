@@ -130,6 +130,7 @@ class Exports(QObject):
         def make(path: Path, progress: Progress) -> bytes:
             from tonecomb.formats.report import pdf
             from tonecomb.formats.report.html import report
+            from tonecomb.formats.report.part import Part
 
             recording, analysis = complete(part(progress, 0, 0.4))
             found = kinds.besides(analysis.method, recording, asked, part(progress, 0.4, 0.6))
@@ -137,8 +138,8 @@ class Exports(QObject):
                 found = [*found, Told(kinds.kind("changes"), before)]
             is_pdf = path.suffix.lower() == pdf.SUFFIX
             told = part(progress, 0.6, 0.7 if is_pdf else 1)
-            page = report(recording, analysis, view, told, said=said, besides=found,
-                          folder=path.parent, layout=layout)  # fmt: skip
+            of = Part(recording, analysis, view, said, tuple(found))
+            page = report([of], layout, folder=path.parent, progress=told)
             return pdf.pdf(page, paper, part(progress, 0.7, 1)) if is_pdf else page.encode()
 
         return make

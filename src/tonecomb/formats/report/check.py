@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Sequence, Set
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -11,13 +11,15 @@ from tonecomb.core.document import Fingerprint, RecordingRef
 from tonecomb.core.errors import UserError
 from tonecomb.core.find.knowledge import knowledge
 from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.record.given import Given
 from tonecomb.core.record.recording import Recording
 from tonecomb.formats import files
 from tonecomb.formats.analysed import analyse
 from tonecomb.formats.registry import open_recording
 from tonecomb.formats.report import sealed
 from tonecomb.formats.report.figures import SpectrumView
-from tonecomb.formats.report.html import report
+from tonecomb.formats.report.html import Mark, report
+from tonecomb.formats.report.part import Part
 
 _MOST_FILES = 20_000  # in which the recording is looked for
 _NOT_HELD = ("recording, File", "recording, Changed")  # names that a copy may change
@@ -59,15 +61,20 @@ _LONG = 90  # letters of a figure that are told
 
 @dataclass(frozen=True)
 class Checked:
-    """What came of it: the ``source`` that was read and whether it is the file that the report is
-    of (``same``), how many figures hold, which do not, and the names of those that cannot be
-    computed again."""
+    """What came of it: the ``sources`` that were read and the ``others``, which are not the files
+    that the report is of, how many figures hold, which do not, and the names of those that cannot
+    be computed again."""
 
-    source: str
-    same: bool
+    sources: tuple[str, ...]
+    others: tuple[str, ...]
     held: int
     findings: tuple[Finding, ...]
     unchecked: tuple[str, ...]
+
+    @property
+    def same(self) -> bool:
+        """Whether every source is the file that the report is of."""
+        return not self.others
 
     @property
     def holds(self) -> bool:
@@ -76,46 +83,58 @@ class Checked:
 
 
 def check(path: Path, folders: Sequence[Path] = (), progress: Progress = silent) -> Checked:
-    """Compute a report anew. Its recording is looked for where it was, beside the report, and in
-    ``folders`` by its fingerprint.
+    """Compute a report anew. Its recordings are looked for where they were, beside the report, and
+    in ``folders`` by their fingerprints.
 
-    Raises :class:`UserError` where the file is no report or the recording is not found.
+    Raises :class:`UserError` where the file is no report or a recording is not found.
     """
     kept = sealed.opened(path)
-    recording, same = _recording(kept.ref, path, folders, part(progress, 0, 0.2))
-    said = replace(knowledge(kept.ref), source=None)
-    done = analyse(
-        recording, kept.ref.method, asked=kept.asked, said=said, progress=part(progress, 0.2, 0.7)
-    )
-    view = SpectrumView(decibels=kept.decibels, log_frequency=kept.log_frequency)
-    page = report(
-        recording,
-        done.analysis,
-        view,
-        part(progress, 0.7, 1),
-        said=said,
-        besides=done.told[1:],
-        layout=kept.layout,
-    )
-    return _compared(kept.figures, sealed.figures_in(page), kept.once, recording, same)
+    remade, others, sources = [], [], []
+    opened: dict[tuple[str, Given], tuple[Recording, bool]] = {}  # channels share their recording
+    for i, one in enumerate(kept.parts):
+        doing = part(progress, 0.7 * i / len(kept.parts), 0.7 * (i + 1) / len(kept.parts))
+        key = (one.ref.path, one.ref.given)
+        if key not in opened:
+            opened[key] = _recording(one.ref, path, folders, part(doing, 0, 0.3))
+        recording, same = opened[key]
+        recording = replace(recording, name=one.ref.name)
+        remade.append(_remade(recording, one, part(doing, 0.3, 1)))
+        source = str(recording.path) if recording.path is not None else recording.name
+        if source not in sources:
+            sources.append(source)
+        if not same and source not in others:
+            others.append(source)
+    page = report(remade, kept.layout, progress=part(progress, 0.7, 1))
+    once = {
+        Mark(i + 1, len(kept.parts) > 1).before + key
+        for i, one in enumerate(kept.parts) for key in one.once
+    }  # fmt: skip
+    held, findings, unchecked = _compared(kept.figures, sealed.figures_in(page), once)
+    return Checked(tuple(sources), tuple(others), held, tuple(findings), tuple(unchecked))
+
+
+def _remade(recording: Recording, one: sealed.SealedPart, progress: Progress) -> Part:
+    """A part computed anew."""
+    said = replace(knowledge(one.ref), source=None)
+    done = analyse(recording, one.ref.method, asked=one.asked, said=said, progress=progress)
+    view = SpectrumView(decibels=one.decibels, log_frequency=one.log_frequency)
+    return Part(recording, done.analysis, view, said, done.told[1:])
 
 
 def _compared(
-    stands: dict[str, str], now: dict[str, str], once: tuple[str, ...], recording: Recording,
-    same: bool,
-) -> Checked:  # fmt: skip
+    stands: dict[str, str], now: dict[str, str], once: Set[str]
+) -> tuple[int, list[Finding], list[str]]:
     held, findings, unchecked = 0, [], []
     for name in (*stands, *(one for one in now if one not in stands)):  # as they stand in it
-        if name in _NOT_HELD:
+        if name.endswith(_NOT_HELD):
             continue
-        if name.split()[0] in once:
+        if any(name.startswith((f"{key} ", f"{key},")) for key in once):
             unchecked.append(name)
         elif stands.get(name, "") == now.get(name, ""):
             held += 1
         else:
             findings.append(Finding(name, stands.get(name, ""), now.get(name, "")))
-    source = str(recording.path) if recording.path is not None else recording.name
-    return Checked(source, same, held, tuple(findings), tuple(unchecked))
+    return held, findings, unchecked
 
 
 def _recording(
@@ -123,7 +142,7 @@ def _recording(
 ) -> tuple[Recording, bool]:
     """The recording, and whether its file is the one that the report is of."""
     if ref.given.made is not None:
-        return replace(ref.given.made.recording("a"), name=ref.name), True
+        return ref.given.made.recording("a"), True
     if ref.given.live:
         raise UserError(f"{report_path.name} is of what came in live", "that cannot be read again")
     near = [Path(ref.path), report_path.parent / Path(ref.path).name]
@@ -140,7 +159,7 @@ def _recording(
             )
         found = named[0]
     recording = open_recording(found, ref.given, progress, "a")
-    return replace(recording, name=ref.name), same
+    return recording, same
 
 
 def _same_file(paths: Sequence[Path], wanted: Fingerprint) -> Path | None:

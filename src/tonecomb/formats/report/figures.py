@@ -97,7 +97,7 @@ def _style() -> dict[str, Any]:
         )
     return {
         "font.family": ["Inter", "DejaVu Sans"],
-        "font.size": 9,
+        "font.size": 10.5,
         "axes.edgecolor": LINES,
         "axes.labelcolor": INK,
         "axes.grid": True,
@@ -196,7 +196,7 @@ def _draw_others(
         name = f"{other.name}: {other.analysis.sentence}"
         axes.plot(x, y, color=other.colour, linewidth=0.8, label=name, zorder=1.5)
     if view.others or (view.confidence and band_db(analysis) is not None):
-        axes.legend(fontsize=6.5, loc="upper right")
+        axes.legend(fontsize=8, loc="upper right")
 
 
 def _label_peaks(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
@@ -221,7 +221,7 @@ def _label_peaks(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
             continue
         said = axes.annotate(
             text, (f, top), xytext=(0, 0), textcoords="offset points", ha="center", va="bottom",
-            fontsize=7.5, color=colour, annotation_clip=False,
+            fontsize=8.5, color=colour, annotation_clip=False,
             bbox={"facecolor": RAISED, "linewidth": 0, "pad": 0},
             arrowprops={"arrowstyle": "-", "color": colour, "linewidth": 0.5, "alpha": 0.6,
                         "shrinkA": 0, "shrinkB": 2},

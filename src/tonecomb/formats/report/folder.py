@@ -12,6 +12,7 @@ from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import SpectrumView
 from tonecomb.formats.report.html import report
 from tonecomb.formats.report.layout import USUAL, Layout
+from tonecomb.formats.report.part import Part
 
 
 def files_of(
@@ -20,10 +21,10 @@ def files_of(
     context: Context,
     progress: Progress,
     folder: Path | None = None,
-    layout: Layout = USUAL,
+    layout: Layout | None = USUAL,
 ) -> Iterator[tuple[str, bytes]]:
-    """Names and contents: tables as CSV, pictures as PNG, the report as HTML, to lie in ``folder``.
-    The first of what is told is the spectrum."""
+    """Names and contents: tables as CSV, pictures as PNG, the report as HTML, to lie in ``folder``,
+    unless its ``layout`` is None.    The first of what is told is the spectrum."""
     a = context.analysis
     for one in told:
         for table in one.kind.tables(one.result, context):
@@ -33,8 +34,8 @@ def files_of(
             yield f"{picture.name}.png", figures.stacked([picture.panel], "png", heading)
         yield from one.kind.files(one.result, context)
     view = SpectrumView(decibels=context.decibels)
-    page = report(
-        recording, a, view, progress, said=context.said, besides=told[1:], folder=folder,
-        layout=layout,
-    )  # fmt: skip
+    if layout is None:
+        return
+    part = Part(recording, a, view, context.said, tuple(told[1:]))
+    page = report([part], layout, folder=folder, progress=progress)
     yield "report.html", page.encode()

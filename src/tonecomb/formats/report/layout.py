@@ -8,22 +8,12 @@ from pathlib import Path
 
 from tonecomb.core.errors import UserError
 from tonecomb.formats import files
+from tonecomb.formats.report.words import ENGLISH, words
 
-SECTIONS = {
-    "in short": "In short",
-    "cautions": "Cautions",
-    "waveform": "Waveform",
-    "spectrum": "Spectrum",
-    "peaks": "Peaks",
-    "resonances": "Resonances",
-    "combs": "Combs",
-    "put in": "What was put in",
-    "bands": "Bands",
-    "changes": "Changes in time",
-    "source": "Recording and resolution",
-    "terms": "Terms",
-}
+SECTIONS = words().groups["sections"]
 """Every section by its key, in the usual order."""
+WHOLE = ("contents", "terms")
+"""Sections of a report as a whole: they stand before and after those of its channels."""
 AUDIENCES = {
     "full": tuple(SECTIONS),
     "one page": ("in short", "cautions", "spectrum", "source"),
@@ -37,7 +27,8 @@ _KINDS = {b"\x89PNG\r\n\x1a\n": "image/png", b"\xff\xd8\xff": "image/jpeg"}
 @dataclass(frozen=True)
 class Cover:
     """What the head of a report says besides: "" for what it does not. ``logo`` is a picture as a
-    ``data:`` address; ``remarks`` are paragraphs, ``notes`` remarks at a section, by its key."""
+    ``data:`` address; ``remarks`` are paragraphs, ``notes`` remarks at a section, by its key, of
+    the first channel, or like ``2 peaks`` of another."""
 
     title: str = ""
     client: str = ""
@@ -50,21 +41,23 @@ class Cover:
 
     @property
     def lines(self) -> list[tuple[str, str]]:
-        """What is said, but for the title, as heading and words."""
+        """What is said, but for the title, by its name in :data:`COVER`."""
         pairs = ((name, str(getattr(self, name))) for name in COVER if name != "title")
-        return [(name.capitalize(), words) for name, words in pairs if words]
+        return [(name, text) for name, text in pairs if text]
 
 
 @dataclass(frozen=True)
 class Layout:
-    """The sections that a report has, in their order, under a cover."""
+    """The sections that a report has, in their order, under a cover, in a language."""
 
     sections: tuple[str, ...] = AUDIENCES["full"]
     cover: Cover = Cover()
+    language: str = ENGLISH
 
     def check(self) -> None:
         """Raise :class:`UserError` where there is no such section, or a text is too long."""
-        for name in (*self.sections, *(name for name, _ in self.cover.notes)):
+        words(self.language)
+        for name in (*self.sections, *(section_of(name) for name, _ in self.cover.notes)):
             if name not in SECTIONS:
                 raise UserError(
                     f"A report has no section ‘{name[:60]}’",
@@ -72,8 +65,8 @@ class Layout:
                 )
         if len(set(self.sections)) < len(self.sections):
             raise UserError("A section is named twice", remedy="name each once")
-        texts = (*(words for _, words in self.cover.lines), self.cover.title, self.cover.remarks,
-                 *(words for _, words in self.cover.notes))  # fmt: skip
+        texts = (*(text for _, text in self.cover.lines), self.cover.title, self.cover.remarks,
+                 *(text for _, text in self.cover.notes))  # fmt: skip
         if any(len(text) > _MOST_TEXT for text in texts):
             raise UserError(f"A text on the cover has more than {_MOST_TEXT} letters",
                             remedy="put it into a file of its own")  # fmt: skip
@@ -81,6 +74,12 @@ class Layout:
         kinds = tuple(f"data:{kind};base64," for kind in _KINDS.values())
         if logo and (len(logo) > 2 * _MOST_LOGO or not logo.startswith(kinds)):
             raise UserError("The logo is no picture that a report takes")
+
+
+def section_of(place: str) -> str:
+    """The section at which a note stands, without the number of its channel."""
+    number, _, name = place.partition(" ")
+    return name if number.isdigit() and int(number) > 0 else place
 
 
 def logo_of(path: Path) -> str:

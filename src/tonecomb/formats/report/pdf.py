@@ -29,11 +29,20 @@ html { font-size: 9.5pt; }
 body { background: white; font: 9.5pt/1.45 Inter, "DejaVu Sans"; }
 main { max-width: none; padding: 0; margin: 0; }
 h1 { font-size: 17pt; string-set: title content(); } h2 { font-size: 12pt; break-after: avoid; }
-figure { break-inside: avoid; padding: 4pt; } figcaption { font-size: 8pt; }
+figure { break-inside: avoid; padding: 4pt; } figcaption { font-size: 8pt; padding: 2pt 4pt; }
+.quiet { font-size: 8.5pt; }
+h3 { font-size: 10.5pt; break-after: avoid; } h2.name { font-size: 14pt; }
+.part { break-before: page; border: none; margin: 0; padding: 0; }
+nav ol, nav.one ol { display: block; } nav.several ol ol { display: none; }
+nav .level { display: none; } nav a { color: #22303A; }
+nav a::after { content: leader(" . ") target-counter(attr(href url), page); }
 tr { break-inside: avoid; } thead { display: table-header-group; }
 p, li { orphans: 2; widows: 2; }
 .peaks td, .peaks th { padding: 2pt 5pt; } td, th { padding: 2pt 6pt 2pt 0; }
-.columns { display: block; } .columns section { break-inside: avoid; }
+.columns { gap: 0 16pt; } .columns section { break-inside: avoid; }
+.columns table { font-size: 8.5pt; } .method { padding: 6pt 9pt; margin: 6pt 0 10pt; }
+.problems { padding: 4pt 9pt; margin: 5pt 0; } figure { margin: 5pt 0; }
+h2, h3 { margin: 14pt 0 4pt; }
 .problems, .method { break-inside: avoid; }
 """
 
@@ -54,7 +63,7 @@ def _fonts() -> str:
 
 def pdf(page: str, paper: Paper = "A4", progress: Progress = silent) -> bytes:
     """A report's HTML as PDF. Nothing is fetched: what is not in the page is left out."""
-    from weasyprint import CSS, HTML, Attachment
+    from weasyprint import HTML, Attachment
     from weasyprint.text.fonts import FontConfiguration
     from weasyprint.urls import URLFetcher
 
@@ -71,10 +80,11 @@ def pdf(page: str, paper: Paper = "A4", progress: Progress = silent) -> bytes:
     fetcher = Nothing()
     progress(0.1)
     fonts = FontConfiguration()
-    style = CSS(string=_fonts() + _PRINT % paper, font_config=fonts, url_fetcher=fetcher)
-    document = HTML(string=page, url_fetcher=fetcher)
+    # After the page's own style: a sheet that is handed over beside it would give way to that.
+    style = f"<style>{_fonts()}{_PRINT % paper}</style></head>"
+    document = HTML(string=page.replace("</head>", style, 1), url_fetcher=fetcher)
     progress(0.2)
-    made = document.render(stylesheets=[style], font_config=fonts)
+    made = document.render(font_config=fonts)
     progress(0.7)
     inside = Attachment(string=page, name=INSIDE, url_fetcher=fetcher,
                         description="The report as a page, with its session")  # fmt: skip

@@ -13,14 +13,11 @@ from typing import Any
 from tonecomb.core.document import Document, Fingerprint, RecordingRef
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.slices import Slicing
-from tonecomb.core.find.knowledge import Knowledge
 from tonecomb.core.find.machine import Machine
-from tonecomb.core.method import Method
-from tonecomb.core.record.recording import Recording
 from tonecomb.formats import files
 from tonecomb.formats.kinds.kind import Told
-from tonecomb.formats.report.figures import SpectrumView
 from tonecomb.formats.report.layout import Layout
+from tonecomb.formats.report.part import Part
 from tonecomb.formats.report.pdf import page_of
 from tonecomb.formats.session import limits, schema, session
 
@@ -35,57 +32,70 @@ _NUMBERS = {"slices": ("count", "every", "at", "width")}
 
 @dataclass(frozen=True)
 class Sealed:
-    """What a report is of: the ``document`` (of one recording), what was ``asked`` of kinds by
-    their keys, the keys of those that cannot be computed again (``once``), and how the spectrum was
-    shown, by which ``layout``. ``figures`` are the words and numbers that stand in it, by name."""
+    """What a report is of: a recording of the ``document`` for each of its ``parts``, and its
+    ``layout``. ``figures`` are the words and numbers that stand in it, by name."""
 
     document: Document
+    parts: tuple[SealedPart, ...]
+    layout: Layout
+    figures: dict[str, str]
+
+
+@dataclass(frozen=True)
+class SealedPart:
+    """One channel: where its recording is and by which method, what was ``asked`` of kinds by
+    their keys, the keys of those that cannot be computed again (``once``), and how the spectrum was
+    shown."""
+
+    ref: RecordingRef
     asked: dict[str, Hashable]
     once: tuple[str, ...]
     decibels: bool
     log_frequency: bool
-    layout: Layout
-    figures: dict[str, str]
-
-    @property
-    def ref(self) -> RecordingRef:
-        """The recording that it is of."""
-        ref = self.document.current_ref
-        assert ref is not None
-        return ref
 
 
-def seal(
-    recording: Recording, method: Method, said: Knowledge, besides: Sequence[Told],
-    view: SpectrumView, folder: Path | None, layout: Layout,
-) -> dict[str, str]:  # fmt: skip
-    """The texts of the page's two scripts by their ids; none for what is not in a file nor made.
-    The spectrum is shown as in ``view``, ``folder`` is where the page will lie."""
-    made = said.given.made
-    if recording.live or (recording.path is None and made is None):
-        return {}
-    path, fingerprint = "", Fingerprint(0, "")
-    if recording.path is not None and made is None:
-        path, fingerprint = str(recording.path.absolute()), files.fingerprint(recording.path)
-    ref = RecordingRef(
-        "a", recording.name, path, fingerprint, method, said.given, combs=said.combs,
-        peak_notes=said.notes, mode_notes=said.modes, sketch=said.sketch,
-        machine=Machine(shaft=said.shaft, known=said.known),
-    )  # fmt: skip
-    place = Path(path).parent if folder is None else folder.absolute()
-    told = {one.kind.key: _plain(one) for one in besides}
-    told_of = {
-        "asked": {key: value for key, value in told.items() if value is not None},
-        "once": [one.kind.key for one in besides if told[one.kind.key] is None
-                 and not one.kind.called_for(method, None) and one.kind.key != "spectrogram"],
-        "decibels": view.decibels,
-        "log_frequency": view.log_frequency,
-        "layout": schema.written(layout),
-    }  # fmt: skip
+def seal(parts: Sequence[Part], folder: Path | None, layout: Layout) -> dict[str, str]:
+    """The texts of the page's two scripts by their ids; none where a part is of what is neither in
+    a file nor made. ``folder`` is where the page will lie."""
+    refs, shown = [], []
+    for i, one in enumerate(parts):
+        made, path = one.said.given.made, one.recording.path
+        if one.recording.live or (path is None and made is None):
+            return {}
+        place, fingerprint = "", Fingerprint(0, "")
+        if path is not None and made is None:
+            place, fingerprint = str(path.absolute()), files.fingerprint(path)
+        said = one.said
+        refs.append(RecordingRef(
+            _id(i), one.recording.name, place, fingerprint, one.analysis.method, said.given,
+            combs=said.combs, peak_notes=said.notes, mode_notes=said.modes, sketch=said.sketch,
+            machine=Machine(shaft=said.shaft, known=said.known),
+        ))  # fmt: skip
+        shown.append(_view_of(one))
+    where = Path(refs[0].path).parent if folder is None else folder.absolute()
+    view = {"parts": shown, "layout": schema.written(layout)}
     return {
-        session.SCRIPT: _in_script(session.to_json(Document((ref,), "a"), place)),
-        _VIEW: _in_script(json.dumps(told_of)),
+        session.SCRIPT: _in_script(session.to_json(Document(tuple(refs), refs[0].id), where)),
+        _VIEW: _in_script(json.dumps(view)),
     }
+
+
+def _id(number: int) -> str:
+    """Of a part's recording in the session."""
+    return "a" if number == 0 else f"a{number + 1}"
+
+
+def _view_of(part: Part) -> dict[str, Any]:
+    """What was asked besides the method, and how the spectrum is shown."""
+    told = {one.kind.key: _plain(one) for one in part.besides}
+    return {
+        "asked": {key: value for key, value in told.items() if value is not None},
+        "once": [one.kind.key for one in part.besides if told[one.kind.key] is None
+                 and not one.kind.called_for(part.analysis.method, None)
+                 and one.kind.key != "spectrogram"],
+        "decibels": part.view.decibels,
+        "log_frequency": part.view.log_frequency,
+    }  # fmt: skip
 
 
 def _plain(one: Told) -> Any:
@@ -178,15 +188,20 @@ def opened(path: Path) -> Sealed:
         page.feed(page_of(path))
         view = json.loads(page.scripts[_VIEW])
         limits.check_json(view)
-        asked = {key: _asked(key, value) for key, value in view["asked"].items()}
         document = session.load(path)
-        if document.current_ref is None:
+        shown = view.get("parts", [view])  # as reports of one channel had it
+        parts = tuple(
+            SealedPart(ref, {key: _asked(key, value) for key, value in one["asked"].items()},
+                       tuple(map(str, one["once"])), bool(one["decibels"]),
+                       bool(one["log_frequency"]))
+            for ref, one in zip(document.recordings, shown, strict=True)
+        )  # fmt: skip
+        if not parts:
             raise ValueError("it is of no recording")
         figures = {name: " ".join(words.split()) for name, words in page.figures.items()}
         layout = schema.converter().structure(view["layout"], Layout)
         layout.check()
-        return Sealed(document, asked, tuple(map(str, view["once"])), bool(view["decibels"]),
-                      bool(view["log_frequency"]), layout, figures)  # fmt: skip
+        return Sealed(document, parts, layout, figures)
     except (
         ExceptionGroup,
         ValueError,
