@@ -8,7 +8,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
+import soundfile
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFileDialog
@@ -19,7 +21,9 @@ from tonecomb.desktop.acts.reporting import kept_layout
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.reporting import ReportDialog
 from tonecomb.desktop.kit import settings
+from tonecomb.formats.report.check import check
 from tonecomb.formats.report.layout import AUDIENCES, USUAL
+from tonecomb.formats.session import session
 
 Settle = Callable[[], None]
 
@@ -76,7 +80,7 @@ def test_it_is_looked_at_before_it_is_saved(
     monkeypatch.setattr(
         reporting.QDesktopServices, "openUrl", lambda url: seen.append(url.toLocalFile())
     )
-    small.reporting.look(USUAL)
+    small.reporting.look(USUAL, "channel")
     qtbot.waitUntil(lambda: bool(seen), timeout=20_000)
     assert "<svg" in Path(seen[0]).read_text()
     Path(seen[0]).unlink()
@@ -102,6 +106,34 @@ def test_a_pdf_where_that_kind_is_chosen(
     qtbot.waitUntil(lambda: small.store.method.frames.frame != 128, timeout=20_000)
     assert [ref.name for ref in small.store.document.recordings] == ["short"]
     assert small.store.path is None and small.store.current is not None
+
+
+def test_of_all_channels_and_of_the_whole_shelf(
+    small: Bench, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, qtbot: Any
+) -> None:
+    x = 0.1 * np.cos(2 * np.pi * 40 * np.arange(4000) / 500)
+    soundfile.write(tmp_path / "pair.wav", np.column_stack([x, 2 * x]), 500, subtype="FLOAT")
+    small.opening.open_paths([tmp_path / "pair.wav"])
+    qtbot.waitUntil(lambda: small.store.ref.name == "pair", timeout=20_000)
+
+    def named(scope: str) -> list[str]:
+        def choose(dialog: ReportDialog) -> bool:
+            dialog.of.choose(scope)
+            return True
+
+        monkeypatch.setattr(ReportDialog, "exec", choose)
+        small.reporting.edit()
+        target = tmp_path / f"{scope}.html"
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
+        small.exports.export_report()
+        qtbot.waitUntil(target.exists, timeout=20_000)
+        found = check(target)
+        assert found.holds, [one.words for one in found.findings]
+        return [ref.name for ref in session.load(target).recordings]
+
+    assert named("recording") == ["pair", "pair"]
+    assert named("shelf") == ["short", "pair"]
+    assert named("channel") == ["pair"]
 
 
 @pytest.mark.parametrize("text", ["", "{", '{"sections": ["poetry"]}', "[]"])

@@ -18,6 +18,7 @@ from tonecomb.core.find.knowledge import knowledge
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.record.recording import Recording, whole
 from tonecomb.core.record.signal import Signal
+from tonecomb.desktop.acts import report_parts
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.stage.stage import Stage
@@ -68,8 +69,8 @@ class Exports(QObject):
         named, method = self._named(), self._store.method
         if named is None or method is None:
             return None
-        recording, shown = named[0], self._results.analysis
-        ready = shown if shown and shown.peaks is not None and shown.method == method else None
+        recording, shown = named[0], self._results.of_now()
+        ready = shown if shown and shown.method == method else None
 
         def complete(progress: Progress) -> tuple[Recording, Analysis]:
             analysis = ready or run(method, recording, progress)
@@ -100,14 +101,15 @@ class Exports(QObject):
 
     def export_report(self) -> None:
         """Save the report as one HTML file, or as PDF."""
-        write = self._report_writer(self.layout())
+        write = self._report_writer(self.layout(), report_parts.kept_scope())
         if write is not None:
             kinds = "Report (*.html);;Report as PDF (*.pdf)"
             self._export("Save report", "report.html", kinds, write)
 
-    def make_report(self, layout: Layout, done: Callable[[bytes], None]) -> None:
-        """Make the report's page by a layout in a thread, and hand it on."""
-        write = self._report_writer(layout)
+    def make_report(self, layout: Layout, scope: str, done: Callable[[bytes], None]) -> None:
+        """Make the report's page by a layout, of what is in a scope, in a thread, and hand it
+        on."""
+        write = self._report_writer(layout, scope)
         if write is not None:
             place = settings.folder_of(self._store.ref) / "report.html"
             self._jobs.submit(
@@ -115,7 +117,9 @@ class Exports(QObject):
                 self._notices.tell,
             )  # fmt: skip
 
-    def _report_writer(self, layout: Layout) -> Callable[[Path, Progress], bytes] | None:
+    def _report_writer(
+        self, layout: Layout, scope: str
+    ) -> Callable[[Path, Progress], bytes] | None:
         """What makes the report for a file, in the format that its name ends in."""
         complete = self._completion()
         if complete is None:
@@ -123,7 +127,7 @@ class Exports(QObject):
         view = self._stage.spectrum.figure_view()
         said = knowledge(self._store.ref)
         asked = {"slices": self._watched["slices"].wanted}
-        before = self._changes.before()
+        before, of = self._changes.before(), report_parts.wanted(self._store, scope)
         american = QLocale.MeasurementSystem.ImperialUSSystem
         paper: Paper = "Letter" if QLocale.system().measurementSystem() == american else "A4"
 
@@ -138,8 +142,9 @@ class Exports(QObject):
                 found = [*found, Told(kinds.kind("changes"), before)]
             is_pdf = path.suffix.lower() == pdf.SUFFIX
             told = part(progress, 0.6, 0.7 if is_pdf else 1)
-            of = Part(recording, analysis, view, said, tuple(found))
-            page = report([of], layout, folder=path.parent, progress=told)
+            shown = Part(recording, analysis, view, said, tuple(found))
+            every = report_parts.parts(of, shown, part(told, 0, 0.5))
+            page = report(every, layout, folder=path.parent, progress=part(told, 0.5, 1))
             return pdf.pdf(page, paper, part(progress, 0.7, 1)) if is_pdf else page.encode()
 
         return make

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QDesktopServices
 
 from tonecomb.core.errors import UserError
 from tonecomb.desktop.acts.exports import Exports
+from tonecomb.desktop.acts.report_parts import SCOPES, keep_scope, kept_scope
 from tonecomb.desktop.dialogs.reporting import ReportDialog
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
@@ -41,7 +42,7 @@ class Reporting(QObject):
 
     def edit(self) -> None:
         """Choose sections and cover."""
-        asking = ReportDialog(self._window, kept_layout(), self.look)
+        asking = ReportDialog(self._window, kept_layout(), kept_scope(), SCOPES, self.look)
         if not asking.exec():
             return
         try:
@@ -51,10 +52,11 @@ class Reporting(QObject):
             return
         text = json.dumps(schema.written(asking.layout_))
         settings.settings().setValue(_SETTING, text)
+        keep_scope(asking.scope)
 
-    def look(self, layout: Layout) -> None:
-        """Show the report by a layout, without saving it."""
-        self._exports.make_report(layout, _open)
+    def look(self, layout: Layout, scope: str) -> None:
+        """Show the report by a layout, of what is in a scope, without saving it."""
+        self._exports.make_report(layout, scope, _open)
 
 
 def _open(page: bytes) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import partial
 from pathlib import Path
 
@@ -21,22 +21,28 @@ from PyQt6.QtWidgets import (
 
 from tonecomb.core.errors import UserError
 from tonecomb.desktop.dialogs.form import Form
-from tonecomb.desktop.kit.widgets import label, link, row
+from tonecomb.desktop.kit.widgets import Choice, label, link, row
 from tonecomb.formats.report.layout import AUDIENCES, COVER, SECTIONS, Cover, Layout, logo_of
 
 _KEY = Qt.ItemDataRole.UserRole
 
 
 class ReportDialog(Form):
-    """Edit a layout; ``look`` shows what the report would be by the one that it is handed."""
+    """Edit a layout, and which of the ``scopes`` (words by their keys) it is of; ``look`` shows
+    what the report would be."""
 
-    def __init__(self, parent: QWidget, layout: Layout, look: Callable[[Layout], object]) -> None:
+    def __init__(
+        self, parent: QWidget, layout: Layout, scope: str, scopes: Mapping[str, str],
+        look: Callable[[Layout, str], object],
+    ) -> None:  # fmt: skip
         super().__init__(parent)
         self.setWindowTitle("The report's cover and sections")
         self.setMinimumWidth(620)
         self._logo = layout.cover.logo
         column = QVBoxLayout(self)
         column.setSpacing(10)
+        self.of = Choice(list(scopes.items()), scope, "What the report is of")
+        column.addLayout(row(label("A report of"), self.of, None))
         grid = QGridLayout()
         self.lines: dict[str, QLineEdit] = {}
         for i, name in enumerate(COVER):
@@ -67,7 +73,7 @@ class ReportDialog(Form):
             for name, chosen in AUDIENCES.items()
         ]  # fmt: skip
         preview = link("Look at it", "The report as it would be, in the browser",
-                       lambda: look(self.layout_))  # fmt: skip
+                       lambda: look(self.layout_, self.scope))  # fmt: skip
         column.addLayout(row(*usual, None, preview, spacing=14))
         self.wrong = label("", "fault", wrap=True)
         column.addWidget(self.wrong)
@@ -84,6 +90,11 @@ class ReportDialog(Form):
         said = {name: line.text().strip() for name, line in self.lines.items()}
         cover = Cover(**said, remarks=self.remarks.toPlainText().strip(), logo=self._logo)  # type: ignore[arg-type]
         return Layout(self.sections.chosen, cover)
+
+    @property
+    def scope(self) -> str:
+        """The key of what it is of."""
+        return str(self.of.value)
 
     def _choose(self) -> None:
         chosen, _ = QFileDialog.getOpenFileName(self, "Logo", "", "Pictures (*.png *.jpg *.jpeg)")

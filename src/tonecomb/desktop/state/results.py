@@ -81,6 +81,15 @@ class Results(QObject):
             return None
         return signal, self.read_by(signal, method)
 
+    def of_now(self) -> Analysis | None:
+        """The analysis with its peaks, where it is of the recording and method that there are now:
+        what is shown may still be of another recording by the same method."""
+        now, of, analysis = self._now(), self._estimate.shown_want, self.analysis
+        if now is None or of is None or analysis is None or analysis.peaks is None:
+            return None
+        current = of.key == spectrum_want(*now).key and analysis.method == now[1]
+        return analysis if current else None
+
     @property
     def busy(self) -> bool:
         """Whether a spectrum, or what is found in it, is awaited."""
