@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import click
 
@@ -24,7 +24,7 @@ from tonecomb.cli.common import (
 )
 from tonecomb.cli.common import stretch as stretch_option
 from tonecomb.cli.method import chain_of, method_of, method_options, slicing_of
-from tonecomb.cli.reporting import reporting
+from tonecomb.cli.reporting import Writing, reporting
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
 from tonecomb.core.find.knowledge import NOTHING, Knowledge, knowledge
@@ -37,10 +37,6 @@ from tonecomb.core.record.signal import Signal
 from tonecomb.formats import guard, output
 from tonecomb.formats.kinds.alike import Other
 from tonecomb.formats.registry import write_recording
-
-if TYPE_CHECKING:
-    from tonecomb.formats.report.layout import Layout
-    from tonecomb.formats.report.pdf import Paper
 
 
 @click.command()
@@ -69,14 +65,6 @@ if TYPE_CHECKING:
     metavar="FILE",
     help="Take the method, and without PATH the recording, of a saved session.",
 )
-@click.option(
-    "--out",
-    type=click.Path(path_type=Path),
-    metavar="DIR",
-    help="Write tables as CSV, pictures as PNG, and report.html, there.",
-)
-@click.option("--together", is_flag=True, help="With --out, one report of all channels and "
-              "recordings instead of one each.")  # fmt: skip
 @reporting
 @click.option(
     "--write-signal",
@@ -91,12 +79,9 @@ def analyse(
     as_json: bool,
     channels: tuple[str, ...],
     session: Path | None,
-    out: Path | None,
     write_signal: Path | None,
     force: bool,
-    together: bool,
-    paper: Paper | None,
-    layout: Layout,
+    writing: Writing,
     **settings: Any,
 ) -> None:
     """Spectrum and peaks of the recordings at PATH…, all channels unless some are named."""
@@ -104,12 +89,8 @@ def analyse(
     call = Call(reading, settings, channels, asked=_asked(settings))
     calls = [(path, call) for path in paths]
     if session is not None:
-        calls = _from_session(session, call, paths, every=together)
+        calls = _from_session(session, call, paths, every=writing.together)
     calls = [(path, replace(one, said=_known(one.said, machine, shaft))) for path, one in calls]
-    if paper is not None and out is None:
-        raise click.UsageError("--pdf goes with --out.")
-    if together and out is None:
-        raise click.UsageError("--together goes with --out.")
     if not calls:
         raise click.UsageError("Name a recording to analyse, or a session with --session.")
     if write_signal is not None and len(calls) > 1:
@@ -135,9 +116,7 @@ def analyse(
         }
         for recording, analyses in results
     ] if as_json else []  # fmt: skip
-    written = [] if out is None else _write(
-        out, results, force, layout, paper, together
-    )  # fmt: skip
+    written = writing.write(results, force)
     if as_json:
         say(output.dumps(described[0] if len(described) == 1 else described))
         return
@@ -261,37 +240,3 @@ def _known(said: Knowledge, machine: Path | None, shaft: float | None) -> Knowle
             raise UserError("--shaft takes a frequency above 0, in Hz")
         said = replace(said, shaft=shaft)
     return said
-
-
-def _write(
-    out: Path, results: list[tuple[Recording, list[Analysed]]], force: bool, layout: Layout,
-    paper: Paper | None, together: bool,
-) -> list[Path]:  # fmt: skip
-    """Tables, pictures and a report for each analysis, or one of all ``together``; in folders of
-    their own where there are several."""
-    written: list[Path] = []
-    several = sum(len(analyses) for _, analyses in results) > 1
-    with shown_progress("Writing") as progress:
-        for recording, analyses in results:
-            for one in analyses:
-                folder = out
-                if len(results) > 1:
-                    folder = folder / output.file_name(recording.name)
-                if several:
-                    folder = folder / output.file_name(one.analysis.channel.name)
-                written += one.write(folder, progress, force=force, layout=layout,
-                                     report=not together)  # fmt: skip
-                if paper is not None and not together:
-                    written.append(_report([one], folder / "report.pdf", force, paper, layout))
-        if together:
-            every = [one for _, analyses in results for one in analyses]
-            names = ["report.html", *(["report.pdf"] if paper is not None else [])]
-            written += [_report(every, out / name, force, paper or "A4", layout) for name in names]
-    return written
-
-
-def _report(of: list[Analysed], path: Path, force: bool, paper: Paper, layout: Layout) -> Path:
-    refuse = guard.refuse_others if path.suffix == ".html" else guard.refuse_existing
-    refuse(path, force)
-    with shown_progress("Making the report") as progress:
-        return tonecomb.report(of, path, progress, paper, layout)

@@ -1,15 +1,22 @@
-"""What a report holds, as options of commands that write one."""
+"""What is written of an analysis and what its report holds, as options of a command."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from functools import wraps
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
+import tonecomb
+from tonecomb.api import Analysed
+from tonecomb.cli.common import shown_progress
 from tonecomb.core.errors import UserError
+from tonecomb.core.record.recording import Recording
+from tonecomb.formats import guard, output
+from tonecomb.formats.report.folder import ALSO, PICTURES
 from tonecomb.formats.report.layout import (
     AUDIENCES,
     COVER,
@@ -21,21 +28,83 @@ from tonecomb.formats.report.layout import (
 )
 from tonecomb.formats.report.words import ENGLISH, languages
 
+if TYPE_CHECKING:
+    from tonecomb.formats.report.pdf import Paper
+
+
+@dataclass(frozen=True)
+class Writing:
+    """Files that are wanted in the folder ``out``, None for none: reports by a ``layout``, as PDF
+    as well where there is a ``paper``, or one of all ``together``; what is written ``also``; and
+    what ``pictures`` are."""
+
+    out: Path | None
+    layout: Layout
+    paper: Paper | None
+    together: bool
+    also: tuple[str, ...]
+    pictures: str
+
+    def check(self) -> None:
+        """Raise :class:`click.UsageError` where something is wanted in no folder."""
+        wanted = {"--pdf": self.paper is not None, "--together": self.together,
+                  "--also": bool(self.also), "--pictures": self.pictures != "png"}  # fmt: skip
+        for option, given in wanted.items():
+            if given and self.out is None:
+                raise click.UsageError(f"{option} goes with --out.")
+
+    def write(self, results: Sequence[tuple[Recording, list[Analysed]]], force: bool) -> list[Path]:
+        """Tables, pictures and a report for each analysis; in folders of their own where there are
+        several. The files."""
+        if self.out is None:
+            return []
+        written: list[Path] = []
+        every = [one for _, analyses in results for one in analyses]
+        with shown_progress("Writing") as progress:
+            for recording, analyses in results:
+                for one in analyses:
+                    folder = self.out
+                    if len(results) > 1:
+                        folder = folder / output.file_name(recording.name)
+                    if len(every) > 1:
+                        folder = folder / output.file_name(one.analysis.channel.name)
+                    written += one.write(
+                        folder, progress, force=force, layout=self.layout,
+                        report=not self.together, also=self.also, pictures=self.pictures,
+                    )  # fmt: skip
+                    if self.paper is not None and not self.together:
+                        written.append(self._report([one], folder / "report.pdf", force))
+        if self.together:
+            names = ["report.html", *(["report.pdf"] if self.paper is not None else [])]
+            written += [self._report(every, self.out / name, force) for name in names]
+        return written
+
+    def _report(self, of: list[Analysed], path: Path, force: bool) -> Path:
+        refuse = guard.refuse_others if path.suffix == ".html" else guard.refuse_existing
+        refuse(path, force)
+        with shown_progress("Making the report") as progress:
+            return tonecomb.report(of, path, progress, self.paper or "A4", self.layout)
+
 
 def reporting(command: Callable[..., Any]) -> Callable[..., Any]:
-    """The command is handed a ``layout`` and a ``paper``, None for no PDF."""
+    """The command is handed what is wanted in files as ``writing``."""
 
     @wraps(command)
     def call(
         pdf: str | None, audience: str, sections: str | None, cover: tuple[str, ...],
-        remark: tuple[str, ...], logo: Path | None, language: str, **rest: Any,
+        remark: tuple[str, ...], logo: Path | None, language: str, out: Path | None,
+        together: bool, also: tuple[str, ...], pictures: str, **rest: Any,
     ) -> Any:  # fmt: skip
         chosen = AUDIENCES[audience]
         if sections is not None:
             chosen = tuple(name.strip() for name in sections.split(","))
         layout = Layout(chosen, _cover(cover, remark, logo), language)
         layout.check()
-        return command(layout=layout, paper=pdf, **rest)
+        paper: Paper | None = None if pdf is None else "A4" if pdf.upper() == "A4" else "Letter"
+        suffixes = tuple(f".{one}" for one in also)
+        writing = Writing(out, layout, paper, together, suffixes, pictures)
+        writing.check()
+        return command(writing=writing, **rest)
 
     for option in (
         click.option("--language", default=ENGLISH, metavar="CODE",
@@ -53,6 +122,15 @@ def reporting(command: Callable[..., Any]) -> Callable[..., Any]:
                      help="Who the report is for: all of it, or what fits one page."),
         click.option("--pdf", type=click.Choice(["A4", "Letter"], case_sensitive=False),
                      metavar="PAPER", help="With --out, the report as PDF as well."),
+        click.option("--together", is_flag=True, help="With --out, one report of all channels and "
+                     "recordings instead of one each."),
+        click.option("--pictures", type=click.Choice(PICTURES), default="png",
+                     help="With --out, what pictures are."),
+        click.option("--also", multiple=True, type=click.Choice([one[1:] for one in ALSO]),
+                     help="With --out, all tables in one xlsx or h5 as well, or the spectrum as "
+                     "uff; repeatable."),
+        click.option("--out", type=click.Path(path_type=Path), metavar="DIR",
+                     help="Write tables as CSV, pictures, and report.html, there."),
     ):  # fmt: skip
         call = option(call)
     return call

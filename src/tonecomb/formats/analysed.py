@@ -151,17 +151,20 @@ class Analysed:
 
     def write(
         self, folder: Path | str, progress: Progress = silent, *, force: bool = False,
-        layout: Layout = USUAL, report: bool = True,
+        layout: Layout = USUAL, report: bool = True, also: Sequence[str] = (),
+        pictures: str = "png",
     ) -> list[Path]:  # fmt: skip
-        """Write tables as CSV, pictures as PNG and, where ``report``, ``report.html`` into a
-        folder, which is made where it is not there. What was written; each file is either whole or
-        not there. Files of others that stand in the way are a :class:`UserError`, and nothing is
-        written, unless ``force`` says that they may go; sources never are."""
+        """Write tables as CSV, ``pictures`` as png, svg or pdf, and, where ``report``,
+        ``report.html`` into a folder, which is made where it is not there. ``also`` may name
+        ``.xlsx`` and ``.h5``, for all tables in one file, and ``.uff`` for the spectrum. What was
+        written; each file is either whole or not there. Files of others that stand in the way are
+        a :class:`UserError`, and nothing is written, unless ``force`` says that they may go;
+        sources never are."""
         from tonecomb.formats.report.folder import files_of
 
         folder = Path(folder)
         files = files_of(self.recording, self.told, self.context, progress, folder,
-                         layout if report else None)  # fmt: skip
+                         layout if report else None, also, pictures)  # fmt: skip
         made = list(files)
         for name, _ in made:
             guard.refuse_others(folder / name, force)

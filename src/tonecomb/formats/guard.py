@@ -12,7 +12,8 @@ from pathlib import Path
 from tonecomb.core.errors import UserError
 
 _MARK = b"Tone Comb"
-_HEAD = 1 << 16  # bytes in which what we write says that it is ours
+_HEAD = 1 << 16  # bytes in which what we write says that it is ours,
+_TAIL = 1 << 13  # at the end, for files that are compressed
 
 _SOURCES: dict[tuple[int, int], Path] = {}
 
@@ -61,7 +62,9 @@ def is_ours(path: Path) -> bool:
     try:
         regular(path)
         with path.open("rb") as file:
-            return _MARK in file.read(_HEAD)
+            head = file.read(_HEAD)
+            file.seek(max(path.stat().st_size - _TAIL, 0))
+            return _MARK in head or _MARK in file.read(_TAIL)
     except (OSError, UserError):
         return False
 

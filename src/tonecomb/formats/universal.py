@@ -22,6 +22,7 @@ from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, f
 KIND = "UFF"
 _START = re.compile(rb"^\s{0,80}-1[ \t]*\r?\n\s{0,5}\d{1,5}")
 _EVEN, _TIME = 1, 1
+_FREQUENCY = 18  # of the abscissa
 # How the header writes the step: five digits after the point.
 _STEP_DIGITS = 6e-6
 _QUANTITIES = {"Acceleration": 12, "Velocity": 11, "Displacement": 8, "Force": 13, "Pressure": 15}
@@ -82,7 +83,8 @@ def _series(path: Path, held: dict[str, Any], number: int) -> tuple[Column, Arra
     """A set's column, its own stamps where they are uneven, and its values."""
     values, count = np.asarray(held["data"]), int(held["num_pts"])
     name = _named(held, "id1") or f"channel {number + 1}"
-    if np.iscomplexobj(values) or int(held["func_type"]) not in (0, _TIME):
+    over_hertz = held.get("abscissa_spec_data_type") == _FREQUENCY
+    if np.iscomplexobj(values) or int(held["func_type"]) not in (0, _TIME) or over_hertz:
         empty = np.full(len(values), np.nan)
         return Column(name, "", len(values), role="leave out", note="no time response"), None, empty
     if not 0 < count <= len(values):

@@ -22,13 +22,14 @@ from tonecomb.desktop.acts import report_parts
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.stage.stage import Stage
-from tonecomb.formats import atomic, readings
+from tonecomb.formats import atomic, functions, readings, tables_as
 from tonecomb.formats.columns import Table
 from tonecomb.formats.kinds import table as kinds
 from tonecomb.formats.kinds.kind import Context as Telling
 from tonecomb.formats.kinds.kind import Told
 from tonecomb.formats.registry import WRITERS, write_recording
 from tonecomb.formats.report.figures import Panel
+from tonecomb.formats.report.folder import PICTURES, UFF
 from tonecomb.formats.report.layout import USUAL, Layout
 
 Completion = Callable[[Progress], tuple[Recording, Analysis]]
@@ -37,6 +38,7 @@ Completion = Callable[[Progress], tuple[Recording, Analysis]]
 if TYPE_CHECKING:
     from tonecomb.formats.report.pdf import Paper
 
+_TABLES = ";;".join(f"{name} (*{suffix})" for suffix, (name, _) in tables_as.AS.items())
 _SUFFIX = re.compile(r"\*(\.\w+)")  # in the words of a kind of file
 
 
@@ -186,11 +188,42 @@ class Exports(QObject):
         )
 
     def export_spectrum(self) -> None:
-        """Save the spectrum as CSV."""
-        self._export_table("spectrum", readings.spectrum)
+        """Save the spectrum as a table, or as UFF."""
+        complete = self._completion()
+        if complete is None:
+            return
+
+        def make(path: Path, progress: Progress) -> bytes:
+            analysis = complete(progress)[1]
+            if path.suffix.lower() == UFF:
+                return functions.spectrum_as_uff(analysis)
+            return tables_as.written([readings.spectrum(analysis)], path.suffix)
+
+        self._export("Export spectrum", "spectrum.csv", f"{_TABLES};;UFF 58 (*{UFF})", make)
+
+    def export_tables(self) -> None:
+        """Save all tables in one file, and all else that was computed."""
+        complete, method = self._completion(), self._store.method
+        if complete is None or method is None:
+            return
+        said, asked = knowledge(self._store.ref), {"slices": self._watched["slices"].wanted}
+
+        def make(path: Path, progress: Progress) -> bytes:
+            recording, analysis = complete(part(progress, 0, 0.5))
+            found = kinds.besides(method, recording, asked, part(progress, 0.5, 1))
+            telling = Telling(analysis, said=said)
+            tables = [
+                table for one in (Told(kinds.SPECTRUM, analysis), *found)
+                for table in one.kind.tables(one.result, telling)
+            ]  # fmt: skip
+            return tables_as.written(tables, path.suffix)
+
+        several = ";;".join(f"{name} (*{suffix})" for suffix, (name, _) in tables_as.AS.items()
+                            if suffix != ".csv")  # fmt: skip
+        self._export("Export all tables", "tables.xlsx", several, make)
 
     def export_readings(self, page: str) -> None:
-        """Save what a page of the readings shows, or the ``bands``, as CSV."""
+        """Save what a page of the readings shows, or the ``bands``, as a table."""
         said = knowledge(self._store.ref)
         makers: dict[str, Callable[[Analysis], Table[Any]]] = {
             "peaks": lambda a: readings.peaks(a, said),
@@ -209,7 +242,7 @@ class Exports(QObject):
             )
 
     def export_kind(self, key: str, wanted: str = "") -> None:
-        """Save the table of another kind of result as CSV: the ``wanted`` one, the first where it
+        """Save the table of another kind of result: the ``wanted`` one, the first where it
         has none of that name."""
         named, method, complete = self._named(), self._store.method, self._completion()
         kind, asked = kinds.kind(key), self._watched[key].wanted
@@ -220,22 +253,24 @@ class Exports(QObject):
             self._notices.tell(UserError(what, remedy=remedy))
             return
 
-        def make(_: Path, progress: Progress) -> bytes:
+        def make(path: Path, progress: Progress) -> bytes:
             recording, analysis = complete(part(progress, 0, 0.5))
             result = kind.run(method, recording, asked, part(progress, 0.5, 1))
             tables = kind.tables(result, Telling(analysis, said=knowledge(self._store.ref)))
             chosen = next((one for one in tables if one.name == wanted), tables[0])
-            return chosen.csv().encode()
+            return tables_as.written([chosen], path.suffix)
 
         name = wanted or {"run-up": "orders"}.get(key, key)
-        self._export(f"Export {name}", f"{name}.csv", "CSV (*.csv)", make)
+        self._export(f"Export {name}", f"{name}.csv", _TABLES, make)
 
     def _export_table(self, name: str, table: Callable[[Analysis], Table[Any]]) -> None:
         complete = self._completion()
         if complete is not None:
             self._export(
-                f"Export {name}", f"{name}.csv", "CSV (*.csv)",
-                lambda _, progress: table(complete(progress)[1]).csv().encode(),
+                f"Export {name}", f"{name}.csv", _TABLES,
+                lambda path, progress: tables_as.written(
+                    [table(complete(progress)[1])], path.suffix
+                ),
             )  # fmt: skip
 
     def _picture(self) -> Callable[[str, Progress], bytes] | None:
@@ -275,15 +310,16 @@ class Exports(QObject):
         return draw
 
     def export_picture(self) -> None:
-        """Save what the stage shows, with the method's sentence, as PNG or SVG."""
+        """Save what the stage shows, with the method's sentence, as PNG, SVG or PDF."""
         draw = self._picture()
         if draw is None:
             return
 
         def make(path: Path, progress: Progress) -> bytes:
-            return draw("svg" if path.suffix.lower() == ".svg" else "png", progress)
+            kind = path.suffix.lower().removeprefix(".")
+            return draw(kind if kind in PICTURES else "png", progress)
 
-        kinds = "PNG picture (*.png);;SVG drawing (*.svg)"
+        kinds = "PNG picture (*.png);;SVG drawing (*.svg);;PDF drawing (*.pdf)"
         self._export("Export picture", "spectrum.png", kinds, make)
 
     def copy_picture(self) -> None:

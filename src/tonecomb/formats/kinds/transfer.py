@@ -117,7 +117,7 @@ class TransferKind(Kind["Transfer"]):
     def files(self, result: Transfer, context: Context) -> Sequence[tuple[str, bytes]]:
         if result.reference is None:
             return ()
-        from tonecomb.formats.frf import as_hdf5, as_uff
+        from tonecomb.formats.functions import as_hdf5, as_uff
 
         sketch = context.said.sketch
         return (("response.uff", as_uff(result, sketch)), ("response.h5", as_hdf5(result)))

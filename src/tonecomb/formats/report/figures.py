@@ -261,7 +261,7 @@ class Panel:
 
 
 def stacked(panels: Sequence[Panel], kind: str, heading: str = "") -> bytes:
-    """Panels below each other as ``svg`` or ``png``, a heading above them."""
+    """Panels below each other as ``svg``, ``png`` or ``pdf``, a heading above them."""
     import matplotlib
     from matplotlib.figure import Figure
 
@@ -281,9 +281,12 @@ def stacked(panels: Sequence[Panel], kind: str, heading: str = "") -> bytes:
             finish()
         figure.set_layout_engine("none")  # everything has its place: it is not sought again
         out = io.BytesIO()
-        ours: dict[str, str | None] = {"Date": None, "Creator": None}
+        program = f"Tone Comb {__version__}"
+        ours: dict[str, str | None] = {"Date": None, "Creator": program}
         if kind == "png":
-            ours = {"Software": f"Tone Comb {__version__}"}
+            ours = {"Software": program}
+        elif kind == "pdf":
+            ours = {"Creator": program, "CreationDate": None}
         packed: dict[str, Any] = {"pil_kwargs": {"compress_level": 3}} if kind == "png" else {}
         figure.savefig(out, format=kind, dpi=DPI, metadata=ours, **packed)
         return out.getvalue()

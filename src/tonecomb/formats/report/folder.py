@@ -7,12 +7,19 @@ from pathlib import Path
 
 from tonecomb.core.progress import Progress
 from tonecomb.core.record.recording import Recording
+from tonecomb.formats import functions, tables_as
 from tonecomb.formats.kinds.kind import Context, Told
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import SpectrumView
 from tonecomb.formats.report.html import report
 from tonecomb.formats.report.layout import USUAL, Layout
 from tonecomb.formats.report.part import Part
+
+UFF = ".uff"
+ALSO = (*(suffix for suffix in tables_as.AS if suffix != ".csv"), UFF)
+"""Suffixes of files that are written where they are asked for: all tables in one, and the spectrum
+as UFF 58."""
+PICTURES = ("png", "svg", "pdf")
 
 
 def files_of(
@@ -22,16 +29,26 @@ def files_of(
     progress: Progress,
     folder: Path | None = None,
     layout: Layout | None = USUAL,
+    also: Sequence[str] = (),
+    pictures: str = "png",
 ) -> Iterator[tuple[str, bytes]]:
     """Names and contents: tables as CSV, pictures as PNG, the report as HTML, to lie in ``folder``,
-    unless its ``layout`` is None.    The first of what is told is the spectrum."""
+    unless its ``layout`` is None. ``also`` names more files of :data:`ALSO`; ``pictures`` is what
+    those are, png, svg or pdf.    The first of what is told is the spectrum."""
     a = context.analysis
+    every = [table for one in told for table in one.kind.tables(one.result, context)]
+    for suffix in also:
+        if suffix == UFF:
+            yield f"spectrum{suffix}", functions.spectrum_as_uff(a)
+        else:
+            yield f"tables{suffix}", tables_as.written(every, suffix)
     for one in told:
         for table in one.kind.tables(one.result, context):
             yield f"{table.name}.csv", table.csv().encode()
         for picture in one.kind.pictures(one.result, context):
             heading = f"{a.recording_name} · {picture.sentence or a.sentence}"
-            yield f"{picture.name}.png", figures.stacked([picture.panel], "png", heading)
+            drawn = figures.stacked([picture.panel], pictures, heading)
+            yield f"{picture.name}.{pictures}", drawn
         yield from one.kind.files(one.result, context)
     view = SpectrumView(decibels=context.decibels)
     if layout is None:

@@ -1,8 +1,10 @@
-"""Transfer functions in files that other programs read: UFF 58 (function type 4) and HDF5."""
+"""Functions of frequency in files that other programs read: spectra as UFF 58, transfer functions
+as UFF 58 (function type 4) and HDF5."""
 
 from __future__ import annotations
 
 import io
+import math
 import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -10,16 +12,52 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from tonecomb import __version__
+from tonecomb.core.errors import UserError
 from tonecomb.core.units import unit
 from tonecomb.formats import atomic
 from tonecomb.formats.universal import add_set
 
 if TYPE_CHECKING:
+    from tonecomb.core.analysis import Analysis
+    from tonecomb.core.estimate.spectrum import Scaling
     from tonecomb.core.modal.sketch import Sketch
     from tonecomb.core.modal.transfer import Transfer
 
 _FRF, _EVEN, _HERTZ = 4, 1, 18
+_SPECTRA: dict[Scaling, int] = {"power": 2, "psd": 9}
+"""Function types of data set 58 that the library writes; 0, the general one, for the others."""
+_DIGITS = 1e-9  # how exactly a step has to be said
 _QUANTITIES = {"Acceleration": 12, "Velocity": 11, "Displacement": 8, "Force": 13, "Pressure": 15}
+
+
+def spectrum_as_uff(a: Analysis) -> bytes:
+    """What is drawn of a spectrum as one data set 58, linear, from 0 Hz on.
+
+    Raises :class:`UserError` where it is in bands: they are not evenly spaced.
+    """
+    import pyuff
+
+    curve, symbol = a.curve, a.unit
+    if curve.stepped:
+        raise UserError("UFF holds a spectrum bin by bin, and this one is in bands",
+                        remedy="save it as CSV, or show it without bands")  # fmt: skip
+    step = a.spectrum.bin_hz  # the format has six digits for it: others say each frequency
+    said = math.isclose(float(f"{step:.5e}"), step, rel_tol=_DIGITS)
+    with atomic.unpacking(), tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "spectrum.uff"
+        held = pyuff.prepare_58(
+            binary=1, func_type=_SPECTRA.get(a.scaling, 0), id1=a.channel.name[:80],
+            id2=a.recording_name[:80], id3=a.sentence[:80], id4=f"Tone Comb {__version__}",
+            id5="NONE", load_case_id=0, rsp_node=a.method.source.channel + 1, rsp_dir=0,
+            ref_node=0, ref_dir=0, abscissa_spacing=_EVEN if said else 0,
+            abscissa_spec_data_type=_HERTZ, abscissa_axis_units_lab="Hz",
+            ordinate_spec_data_type=_QUANTITIES.get(symbol.quantity, 0),
+            ordinate_axis_units_lab=a.values_unit[:20], orddenom_spec_data_type=0,
+            orddenom_axis_units_lab="NONE", z_axis_spec_data_type=0,
+            data=curve.values, x=curve.frequency,
+        )  # fmt: skip
+        add_set(pyuff.UFF(str(path)), held)
+        return path.read_bytes()
 
 
 def as_uff(result: Transfer, sketch: Sketch | None = None) -> bytes:
