@@ -277,7 +277,7 @@ def test_resonances_of_a_tap(demo: Path, tmp_path: Path) -> None:
         assert peak["damping_ratio"] == pytest.approx(damping, rel=0.02)
         assert peak["q"] == pytest.approx(1 / (2 * damping), rel=0.02)
         assert peak["half_power_measured_hz"] > peak["half_power_bandwidth_hz"]
-    assert "<h2>Resonances</h2>" in (tmp_path / "report.html").read_text()
+    assert ">Resonances</h2>" in (tmp_path / "report.html").read_text()
 
 
 def test_frames_displays_and_presets(demo: Path, tmp_path: Path) -> None:
