@@ -117,16 +117,19 @@ def make(description: Made | Path | str) -> Recording:
 
 def batch(
     plan: Plan | Path | str, paths: Sequence[Path | str], out: Path | str, *, workers: int = 1,
-    reports: bool = True, progress: Progress = silent,
+    scheduler: str = "", reports: bool = True, progress: Progress = silent,
 ) -> Batch:  # fmt: skip
     """The same over any number of recordings, and those in folders: tables, reports and an
     overview in the folder ``out``. ``plan`` is a value, or a file that holds a plan, a session or
     a report.
 
-    What an earlier call did of the same files by the same plan stands, so that one that was stopped
-    goes on. Scripts that ask for several ``workers`` do so under ``if __name__ == "__main__":``.
+    By so many ``workers`` of this machine, or by the Dask ``scheduler`` at an address; a recording
+    of 512 MB or more is shared by all of them. What an earlier call did of the same files by the
+    same plan stands, so that one that was stopped goes on. Scripts that ask for several ``workers``
+    do so under ``if __name__ == "__main__":``.
     """
     wanted = plan if isinstance(plan, Plan) else load(Path(plan))
     wanted.check()
     found = recordings_in([Path(path) for path in paths])
-    return run(wanted, found, Path(out), workers=workers, reports=reports, progress=progress)
+    return run(wanted, found, Path(out), workers=workers, scheduler=scheduler, reports=reports,
+               progress=progress)  # fmt: skip

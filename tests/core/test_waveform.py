@@ -66,7 +66,7 @@ def test_holes_are_found_where_they_are(
     for first, count in holes:
         x[first : first + count] = np.nan
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("tonecomb.core.record.pyramid._BLOCK", 256)
+        patch.setattr("tonecomb.core.spread.PART", 256)
         built = build(lambda a, b: x[a:b], 3000)
     mask = np.zeros(3000, dtype=bool)
     for first, stop in built.holes:

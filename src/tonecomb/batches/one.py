@@ -8,7 +8,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +17,7 @@ from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.say.in_short import in_short
+from tonecomb.core.spread import Alone, Crew
 from tonecomb.formats import atomic, files, output, readings
 from tonecomb.formats.analysed import Analysed, analyse
 from tonecomb.formats.registry import open_recording
@@ -25,6 +26,7 @@ from tonecomb.formats.report.html import report
 Rows = list[dict[str, Any]]
 TABLES = ("tones", "families", "resonances", "bands", "cautions", "limits")
 _DONE = "done"
+_ALONE = Alone()  # one thread: there are as many processes as are wanted
 
 
 @dataclass(frozen=True)
@@ -87,13 +89,15 @@ class Outcome:
         return any(one.exceeded for one in self.channels)
 
 
-def work(job: Job, progress: Progress = silent) -> Outcome:
-    """Do a job, and keep its outcome in the batch's folder. A file that cannot be used is an
-    outcome too; a place that cannot be written is a :class:`UserError`."""
+def work(job: Job, progress: Progress = silent, crew: Crew = _ALONE) -> Outcome:
+    """Do a job, with others where there is a ``crew``, and keep its outcome in the batch's folder.
+    A file that cannot be used is an outcome too; a place that cannot be written is a
+    :class:`UserError`."""
     path = str(job.path)
     try:
         mark = files.fingerprint(job.path)
         recording = open_recording(job.path, job.plan.said.given, part(progress, 0, 0.2))
+        recording = replace(recording, crew=crew)
         methods = job.plan.methods(recording)
         if not methods:
             raise UserError("no rule of the plan fits a channel of it")

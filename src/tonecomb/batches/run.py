@@ -6,18 +6,27 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import contextmanager
 from dataclasses import dataclass
 from multiprocessing import get_context
 from pathlib import Path
+from typing import Any
 
 from tonecomb.batches import overview, tables
+from tonecomb.batches.cluster import cluster, on_cluster
+from tonecomb.batches.crew import ClusterCrew, ProcessCrew, Processes
 from tonecomb.batches.one import Job, Outcome, jobs, keep, kept, work
 from tonecomb.batches.plan import Plan
+from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.spread import Crew
 from tonecomb.formats import atomic, guard
+from tonecomb.formats.registry import opened_lazily
 
 TRIES = 3  # of a job whose process died, of which it may be the cause
 _AHEAD = 4  # jobs a process that wait in its queue
+SPLIT_FROM = 512 << 20
+"""Bytes of a file from which all processes share it."""
 Told = Callable[[Outcome], None]
 
 
@@ -42,10 +51,11 @@ class Batch:
 
 
 def run(
-    plan: Plan, paths: Sequence[Path], out: Path, *, workers: int = 1, reports: bool = True,
-    progress: Progress = silent, told: Told = lambda _: None,
+    plan: Plan, paths: Sequence[Path], out: Path, *, workers: int = 1, scheduler: str = "",
+    reports: bool = True, progress: Progress = silent, told: Told = lambda _: None,
 ) -> Batch:  # fmt: skip
-    """Analyse files by a plan into the folder ``out``: tables, reports and an overview. ``told`` is
+    """Analyse files by a plan into the folder ``out``: tables, reports and an overview, by so many
+    ``workers`` of this machine, or by those of the Dask ``scheduler`` at an address. ``told`` is
     handed each outcome as it comes.
 
     What an earlier call did of the same files by the same plan stands. Raises :class:`UserError`
@@ -64,14 +74,66 @@ def run(
     old = len(found)
     left = [job for job in every if job.key not in found]
     doing = part(progress, 0, 0.97)
-    for job, outcome in _in_turn(left, doing) if workers < 2 else _in_processes(left, workers):
-        found[job.key] = outcome
-        told(outcome)
-        doing((len(found)) / len(every))
+    with _means(workers, scheduler) as means:
+        for job, outcome in _by(means, left, doing):
+            found[job.key] = outcome
+            told(outcome)
+            doing((len(found)) / len(every))
     outcomes = tuple(found[job.key] for job in every)
     written = [*tables.write(out, outcomes), overview.write(out, outcomes, plan)]
     progress(1.0)
     return Batch(outcomes, old, tuple(written))
+
+
+@dataclass(frozen=True, eq=False)
+class _Means:
+    """What there is to do it by: a cluster's ``client``, ``processes``, or neither."""
+
+    client: Any = None
+    processes: Processes | None = None
+
+    def crew(self, job: Job) -> Crew | None:
+        """Who share a job, None where it is done by one."""
+        if self.client is None and self.processes is None:
+            return None
+        try:
+            if job.path.stat().st_size < SPLIT_FROM or not opened_lazily(job.path):
+                return None
+        except (OSError, UserError):
+            return None  # opening it says why
+        given = job.plan.said.given
+        if self.processes is not None:
+            return ProcessCrew(self.processes, job.path, given)
+        return ClusterCrew(self.client, job.path, given)
+
+
+@contextmanager
+def _means(workers: int, scheduler: str) -> Iterator[_Means]:
+    if scheduler:
+        with cluster(scheduler) as client:
+            yield _Means(client=client)
+        return
+    processes = Processes(workers) if workers > 1 else None
+    try:
+        yield _Means(processes=processes)
+    finally:
+        if processes is not None:
+            processes.close()
+
+
+def _by(means: _Means, left: Sequence[Job], progress: Progress) -> Iterator[tuple[Job, Outcome]]:
+    """Long recordings first, each by all; then the others, one by each."""
+    crews = {job.key: crew for job in left if (crew := means.crew(job)) is not None}
+    for i, job in enumerate(job for job in left if job.key in crews):
+        share = part(progress, i / len(left), (i + 1) / len(left))
+        yield job, work(job, share, crews[job.key])
+    others = [job for job in left if job.key not in crews]
+    if means.client is not None:
+        yield from on_cluster(means.client, others)
+    elif means.processes is not None:
+        yield from _in_processes(others, means.processes.count)
+    else:
+        yield from _in_turn(others, progress)
 
 
 def _in_turn(left: Sequence[Job], progress: Progress) -> Iterator[tuple[Job, Outcome]]:

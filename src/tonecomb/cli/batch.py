@@ -21,10 +21,19 @@ FOUND = 1
               help="Where tables, reports and the overview go.")  # fmt: skip
 @click.option("--workers", type=click.IntRange(1, 256), default=1, metavar="N",
               help="So many processes of this machine.")  # fmt: skip
+@click.option("--scheduler", default="", metavar="ADDRESS",
+              help="The workers of a Dask cluster, like tcp://10.0.0.1:8786; they see all files "
+              "under the same paths.")  # fmt: skip
 @click.option("--reports/--no-reports", default=True, help="A report of each channel, or none.")
 @as_json
 def batch(
-    plan: Path, paths: tuple[Path, ...], out: Path, workers: int, reports: bool, as_json: bool
+    plan: Path,
+    paths: tuple[Path, ...],
+    out: Path,
+    workers: int,
+    scheduler: str,
+    reports: bool,
+    as_json: bool,
 ) -> int:
     """Analyse all FILES, and those in folders, by PLAN: a plan, a session or a report.
 
@@ -43,8 +52,8 @@ def batch(
             say(f"{one.path}: {one.failed}", err=True)
 
     with shown_progress(f"Analysing {len(found)} recordings") as progress:
-        done = run(wanted, found, out, workers=workers, reports=reports, progress=progress,
-                   told=told)  # fmt: skip
+        done = run(wanted, found, out, workers=workers, scheduler=scheduler, reports=reports,
+                   progress=progress, told=told)  # fmt: skip
     code = FOUND if done.exceeded or done.failed else 0
     if as_json:
         say(output.dumps({

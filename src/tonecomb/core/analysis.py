@@ -10,7 +10,7 @@ import numpy as np
 
 from tonecomb.core.estimate.estimate import Estimate, run_spectrum
 from tonecomb.core.estimate.framing import effective_averages
-from tonecomb.core.estimate.spectrum import LEVEL_FACTORS, Read
+from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
 from tonecomb.core.estimate.windows import Window
 from tonecomb.core.find.behaviour import Behaviour
 from tonecomb.core.find.changes import Changes, find_changes
@@ -29,6 +29,7 @@ from tonecomb.core.record.recording import Array, Recording
 from tonecomb.core.record.truth import Truth
 from tonecomb.core.say.sentence import sentence
 from tonecomb.core.shown import ShownEstimate
+from tonecomb.core.spread import Read
 from tonecomb.core.steps.filters import Filter
 from tonecomb.core.steps.prepare import prepare
 

@@ -24,6 +24,7 @@ from tonecomb.core.finite import not_finite
 from tonecomb.core.modal.between import Between
 from tonecomb.core.record.recording import Channel, Recording, Stretch, whole
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.spread import StretchRead
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
 
@@ -271,9 +272,10 @@ class Plan:
         """The channel that is analysed."""
         return self.signal.channels[self.number]
 
-    def read(self, first: int, last: int) -> Any:
+    @property
+    def read(self) -> StretchRead:
         """Samples of the stretch, counted from its start."""
-        return self.signal.samples.read(self.number, self.start + first, self.start + last)
+        return StretchRead(self.signal, self.number, self.start)
 
 
 def plan(method: Method, recording: Recording) -> Plan:

@@ -35,13 +35,15 @@ class Reader:
     """A format: ``sniff`` looks at a file's first bytes, ``open`` reads lazily where it can.
 
     ``open(path, how, progress)`` returns what the file holds; raises :class:`UserError` and
-    nothing else for a file it cannot use.
+    nothing else for a file it cannot use. ``lazy`` where opening reads little, so that several
+    processes may each open the file.
     """
 
     name: str
     suffixes: tuple[str, ...]
     sniff: Callable[[bytes], bool]
     open: Callable[[Path, Import, Progress], Contents]
+    lazy: bool = False
 
 
 @dataclass(frozen=True)
@@ -54,7 +56,7 @@ class Writer:
 
 
 def _sound(container: sound.Container, *suffixes: str) -> Reader:
-    return Reader(container.name, suffixes, container.sniff, container.open)
+    return Reader(container.name, suffixes, container.sniff, container.open, lazy=True)
 
 
 READERS: tuple[Reader, ...] = (
@@ -67,14 +69,14 @@ READERS: tuple[Reader, ...] = (
     _sound(sound.AU, ".au", ".snd"),
     _sound(sound.OGG, ".ogg", ".oga", ".opus"),
     _sound(sound.MP3, ".mp3"),
-    Reader("HDF5", (".h5", ".hdf5", ".hdf"), hdf5.sniff, hdf5.open_hdf5),
-    Reader("MATLAB 7.3", (".mat",), hdf5.sniff_matlab, hdf5.open_matlab),
+    Reader("HDF5", (".h5", ".hdf5", ".hdf"), hdf5.sniff, hdf5.open_hdf5, lazy=True),
+    Reader("MATLAB 7.3", (".mat",), hdf5.sniff_matlab, hdf5.open_matlab, lazy=True),
     Reader("MATLAB 5", (".mat",), matlab5.sniff, matlab5.open_matlab),
     Reader("UFF", (".uff", ".unv", ".uf", ".bunv"), universal.sniff, universal.open_universal),
-    Reader("NPY", (".npy",), arrays.sniff_npy, arrays.open_npy),
+    Reader("NPY", (".npy",), arrays.sniff_npy, arrays.open_npy, lazy=True),
     Reader("NPZ", (".npz",), arrays.sniff_npz, arrays.open_npz),
-    Reader("Parquet", (".parquet",), columnar.sniff_parquet, columnar.open_parquet),
-    Reader("Feather", (".feather", ".arrow"), columnar.sniff_feather, columnar.open_feather),
+    Reader("Parquet", (".parquet",), columnar.sniff_parquet, columnar.open_parquet, True),
+    Reader("Feather", (".feather", ".arrow"), columnar.sniff_feather, columnar.open_feather, True),
     # Last: anything that looks like text is worth a try.
     Reader(
         "text table", (".csv", ".tsv", ".txt", ".asc"), text_layout.sniff, text_table.open_table
@@ -154,6 +156,14 @@ def _contents(path: Path, given: Given, progress: Progress) -> Contents:
     contents = reader.open(path, given.how, progress)
     guard.is_source(path)
     return contents
+
+
+def opened_lazily(path: Path) -> bool:
+    """Whether a file is of a format of which opening reads little. Raises :class:`UserError` where
+    it cannot be read."""
+    start = files.head(path)
+    reader = next((reader for reader in READERS if reader.sniff(start)), None)
+    return reader is not None and reader.lazy
 
 
 def understand_anew(known: Understood, given: Given, progress: Progress = silent) -> Understood:

@@ -16,17 +16,11 @@ import numpy as np
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.framing import Framing, make_framing
-from tonecomb.core.estimate.spectrum import (
-    READ_SAMPLES,
-    Detrend,
-    Read,
-    detrended,
-    frames_of,
-    read_frames,
-)
+from tonecomb.core.estimate.spectrum import READ_SAMPLES, Detrend, detrended, frames_of, read_frames
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.record.recording import Array, Channel
+from tonecomb.core.spread import Read
 
 _HELD_BYTES = 192 << 20  # of squared magnitudes that are held at once for the median
 _GROUP = 1 << 20  # samples of frames that are transformed at once

@@ -13,6 +13,8 @@ spectrum has: the Hann window tells frequency and level of a line from three bin
 
 from __future__ import annotations
 
+import functools
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -22,15 +24,14 @@ from tonecomb.core.estimate.framing import Framing
 from tonecomb.core.estimate.spectrum import (
     CACHE_SAMPLES,
     READ_SAMPLES,
-    THREADS_FROM,
-    Read,
     Spectrum,
     frames_of,
     read_frames,
 )
 from tonecomb.core.estimate.windows import overlap_correlation, window
-from tonecomb.core.progress import Progress, in_threads, silent
+from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
+from tonecomb.core.spread import Read, Tell, spread
 
 CELL = 32  # bins that share a level
 _AROUND = 2  # cells to each side that are averaged with it
@@ -96,13 +97,10 @@ def follow_frames(
     """Pass over the frames of a spectrum. ``floor`` is the noise's mean square per bin of that
     spectrum, shape (bins,): what stands ``out`` times above it is kept. ``nominal`` is how many
     averages its frames would be worth if their level were the same."""
-    import scipy.fft
-
     framing = spectrum.framing
     n, count = framing.frame, framing.count
     pad = round(spectrum.frame_hz / spectrum.bin_hz)
     bins = n // 2 + 1
-    cells = max(1, bins // CELL)
     weights = window("hann").samples(n)
     # Single precision from here on: levels and offsets need no more, and it is twice as fast; but
     # not where their squares would be beyond what it holds.
@@ -110,20 +108,46 @@ def follow_frames(
     real = np.float32 if _SMALL < loud < 1 / _SMALL else np.float64
     tapering = (weights * (np.sqrt(2.0) / weights.sum())).astype(real)
     kept = _kept_bins(spectrum.mean_square[::pad][:bins], floor[::pad][:bins], count, out)
-    turn = np.where(kept % 2 == 0, 1, -1).astype(real)
-    levels, powers = (np.empty((count, cells), dtype=real) for _ in range(2))
-    lines = np.empty((count, len(kept)), dtype=np.result_type(real, np.complex64))
-    edges = [0, count] if framing.covered < THREADS_FROM else [0, count // 2, count]
-    whole = cells * CELL
+    work = _Follow(framing, fs, tapering, kept)
+    levels, powers, lines, alike = spread(read, work, count, framing.cost, progress)
+    worth = np.repeat(_worth(levels, framing, nominal), CELL)
+    worth = np.concatenate([worth, np.full(max(bins - len(worth), 0), worth[-1])])[:bins]
+    return Courses(
+        framing, spectrum.frame_hz, nominal, levels, powers, worth, alike / count, kept,
+        lines, _shares(framing),
+    )  # fmt: skip
 
-    def work(first: int, last: int, report: Progress) -> Array:
-        alike, at = np.zeros(bins), first
+
+_Followed = tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.complex64], Array]
+
+
+@dataclass(frozen=True, eq=False)
+class _Follow:
+    """Levels, powers and kept lines of frames, and the sum of their squares over their levels."""
+
+    framing: Framing
+    fs: float
+    tapering: NDArray[np.float32]
+    kept: NDArray[np.int_]
+
+    def __call__(self, read: Read, first: int, last: int, tell: Tell) -> _Followed:
+        import scipy.fft
+
+        framing, kept, real = self.framing, self.kept, self.tapering.dtype
+        bins = framing.frame // 2 + 1
+        cells = max(1, bins // CELL)
+        whole, count, at = cells * CELL, last - first, 0
+        rows = max(1, CACHE_SAMPLES // framing.frame)
+        turn = np.where(kept % 2 == 0, 1, -1).astype(real)
+        levels, powers = (np.empty((count, cells), dtype=real) for _ in range(2))
+        lines = np.empty((count, len(kept)), dtype=np.result_type(real, np.complex64))
+        alike = np.zeros(bins)
         for numbers in framing.blocks(READ_SAMPLES, first, last):
-            frames = frames_of(read_frames(read, framing, numbers, fs), framing)
+            frames = frames_of(read_frames(read, framing, numbers, self.fs), framing)
             for begin in range(0, len(frames), rows):
                 group = frames[begin : begin + rows]
                 tapered = (group - group.mean(axis=1, keepdims=True)).astype(real)
-                tapered *= tapering
+                tapered *= self.tapering
                 found = scipy.fft.rfft(tapered, axis=1, overwrite_x=True)
                 power = found.real**2 + found.imag**2
                 quiet = _levels(power, cells)
@@ -139,17 +163,13 @@ def follow_frames(
                 else:
                     alike += (power / safe[:, 0]).sum(axis=0)
                 at += len(group)
-            report(at / count)
-        return alike
+            tell(len(numbers))
+        return levels, powers, lines, alike
 
-    rows = max(1, CACHE_SAMPLES // n)
-    alike = np.sum(in_threads(work, edges, progress), axis=0)
-    worth = np.repeat(_worth(levels, framing, nominal), CELL)
-    worth = np.concatenate([worth, np.full(max(bins - len(worth), 0), worth[-1])])[:bins]
-    return Courses(
-        framing, spectrum.frame_hz, nominal, levels, powers, worth, alike / count, kept,
-        lines, _shares(framing),
-    )  # fmt: skip
+    def join(self, parts: Iterable[_Followed]) -> _Followed:
+        levels, powers, lines, alike = zip(*parts, strict=True)
+        return (np.concatenate(levels), np.concatenate(powers), np.concatenate(lines),
+                functools.reduce(np.add, alike))  # fmt: skip
 
 
 def _kept_bins(power: Array, floor: Array, count: int, least: float) -> NDArray[np.int_]:

@@ -63,6 +63,11 @@ class Framing:
         """Share of the stretch that the frames cover, 0 to 1."""
         return min(self.covered, self.length) / self.length
 
+    @property
+    def cost(self) -> int:
+        """What a frame is to a pass over all, in samples: at high overlap more than its hop."""
+        return max(self.hop, self.frame // 2)
+
     def blocks(self, samples: int, first: int = 0, last: int | None = None) -> Iterator[range]:
         """Runs of frame numbers that span about ``samples`` samples each; of the frames that
         take part those from ``first`` on and before ``last``."""

@@ -23,10 +23,8 @@ from tonecomb.core.estimate.framing import Framing
 from tonecomb.core.estimate.spectrum import (
     CACHE_SAMPLES,
     READ_SAMPLES,
-    THREADS_FROM,
     Detrend,
     Level,
-    Read,
     Scaling,
     frame_means,
     frames_of,
@@ -37,10 +35,12 @@ from tonecomb.core.estimate.windows import Window
 from tonecomb.core.method import Method, frame_plan
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array, Recording
+from tonecomb.core.spread import Read
 from tonecomb.core.steps.prepare import prepare
 
 Pooling = Literal["max", "mean"]
 Cells = NDArray[np.float32]
+_THREADS_FROM = 1 << 19  # samples from which a second thread pays
 _FEWEST = 16  # samples of a frame in a stretch that is shorter than the method's
 
 
@@ -154,7 +154,7 @@ def spectrogram(
     out = np.empty((rows, len(columns)), dtype=np.float32)
     work = _Work(read, framing, fs, weights, nfft, detrend, columns, view.pooling)
     if threads is None:
-        threads = 2 if (last - first) * framing.frame >= THREADS_FROM else 1
+        threads = 2 if (last - first) * framing.frame >= _THREADS_FROM else 1
     done, lock = [0], threading.Lock()
 
     def fill(begin: int, end: int) -> None:

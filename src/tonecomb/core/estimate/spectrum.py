@@ -7,9 +7,9 @@ but DC and Nyquist are doubled in power.
 
 from __future__ import annotations
 
+import functools
 import math
-import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -19,22 +19,19 @@ from numpy.typing import NDArray
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.framing import Framing
 from tonecomb.core.estimate.windows import Window
-from tonecomb.core.progress import Progress, in_threads, silent
+from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
+from tonecomb.core.spread import Read, Tell, spread
 from tonecomb.core.units import Unit
 
 Detrend = Literal["none", "mean", "line"]
 Scaling = Literal["amplitude", "power", "psd", "amplitude-density", "energy"]
 Level = Literal["rms", "peak", "peak-to-peak"]
-Read = Callable[[int, int], Array]
-"""Samples ``start`` to ``stop`` of the stretch, counted from the stretch's start."""
-
 HOLES = "The stretch holds missing or infinite values"
 READ_SAMPLES = 1 << 18  # samples read at once: 2 MB
 CACHE_SAMPLES = 1 << 15  # samples transformed at once, so that frames stay in the L2 cache
 _LARGE_OFFSET = 1e3  # standard deviations
 _LEAST = 1e-140  # mean square (unit²), whose square is still a number
-THREADS_FROM = 1 << 19  # samples from which a second thread pays
 
 LEVEL_FACTORS: dict[Level, float] = {
     "rms": 1.0,
@@ -141,12 +138,12 @@ def averaged_spectrum(
     """
     nfft = framing.frame * pad
     weights = window.samples(framing.frame)
-    if threads is None:
-        threads = 2 if framing.covered >= THREADS_FROM else 1
     if combine is not None:
         total = combine(weights, nfft) * framing.count
     else:
-        total = _sum_of_squares(read, framing, fs, weights, nfft, detrend, progress, threads)
+        way = _MeanOff.choose(read, framing, fs, weights, nfft, detrend)
+        work = _SumOfSquares(framing, fs, weights, nfft, detrend, way)
+        total = spread(read, work, framing.count, framing.cost, progress, threads)
     if not np.isfinite(total).all():
         raise UserError(
             "The stretch holds values too large to be squared",
@@ -173,41 +170,59 @@ def averaged_spectrum(
     )
 
 
-def _sum_of_squares(
-    read: Read,
-    framing: Framing,
-    fs: float,
-    weights: Array,
-    nfft: int,
-    detrend: Detrend,
-    progress: Progress,
-    threads: int,
-) -> Array:
-    """Σ|X|² over all frames, each thread on its own part of the record."""
-    count = framing.count
-    threads = max(1, min(threads, count))
-    done, lock = [0], threading.Lock()
+@dataclass(frozen=True, eq=False)
+class _SumOfSquares:
+    """Σ|X|² over frames, shape (bins,)."""
 
-    def advance(frames: int, report: Progress) -> None:
-        with lock:
-            done[0] += frames
-            fraction = done[0] / count
-        report(fraction)
+    framing: Framing
+    fs: float
+    weights: Array
+    nfft: int
+    detrend: Detrend
+    way: _MeanOff | None
 
-    way = _MeanOff.choose(read, framing, fs, weights, nfft, detrend)
-
-    def work(first: int, last: int, report: Progress) -> Array:
-        total = np.zeros(2 * (nfft // 2 + 1))
-        for numbers in framing.blocks(READ_SAMPLES, first, last):
-            samples = read_frames(read, framing, numbers, fs)
+    def __call__(self, read: Read, first: int, last: int, tell: Tell) -> Array:
+        total = np.zeros(2 * (self.nfft // 2 + 1))
+        for numbers in self.framing.blocks(READ_SAMPLES, first, last):
+            samples = read_frames(read, self.framing, numbers, self.fs)
             with np.errstate(over="ignore", invalid="ignore"):  # told once, at the end
-                _accumulate(samples, framing, weights, nfft, detrend, way, total)
-            advance(len(numbers), report)
+                self._add(samples, total)
+            tell(len(numbers))
         return total[0::2] + total[1::2]
 
-    edges = [count * i // threads for i in range(threads + 1)]
-    parts = in_threads(work, edges, progress)
-    return np.sum(parts, axis=0)
+    def join(self, parts: Iterable[Array]) -> Array:
+        with np.errstate(over="ignore", invalid="ignore"):
+            return functools.reduce(np.add, parts)
+
+    def _add(self, samples: Array, total: Array) -> None:
+        """Add the squares of real and imaginary parts, in turn, of all frames to ``total``."""
+        import scipy.fft  # a fifth of a second: the first window does not wait for it
+
+        framing, weights, way = self.framing, self.weights, self.way
+        frames = frames_of(samples, framing)
+        rows = max(1, CACHE_SAMPLES // self.nfft)
+        buffer = np.empty((min(rows, len(frames)), framing.frame))
+        ramp = np.arange(framing.frame) - (framing.frame - 1) / 2
+        means = None
+        if self.detrend != "none":
+            means = frame_means(samples, frames, framing.hop)[:, None]
+        for first in range(0, len(frames), rows):
+            group = frames[first : first + rows]
+            tapered = buffer[: len(group)]
+            if means is None or way is not None:
+                np.multiply(group, weights, out=tapered)
+            else:
+                np.subtract(group, means[first : first + rows], out=tapered)
+                if self.detrend == "line":
+                    slopes = tapered @ ramp / (ramp @ ramp)
+                    tapered -= slopes[:, None] * ramp
+                tapered *= weights
+            bins = scipy.fft.rfft(tapered, n=self.nfft, axis=1, overwrite_x=True)
+            if means is not None and way is not None:
+                bins[:, : len(way.bins)] -= means[first : first + rows] * way.bins
+            parts = bins.view(np.float64)
+            np.multiply(parts, parts, out=parts)
+            total += parts[0] if len(parts) == 1 else parts.sum(axis=0)
 
 
 def read_frames(read: Read, framing: Framing, numbers: range, fs: float) -> Array:
@@ -288,39 +303,3 @@ def frame_means(samples: Array, frames: Array, hop: int) -> Array:
     return (
         np.asarray(np.lib.stride_tricks.sliding_window_view(hops, frame // hop).sum(axis=1)) / frame
     )
-
-
-def _accumulate(
-    samples: Array,
-    framing: Framing,
-    weights: Array,
-    nfft: int,
-    detrend: Detrend,
-    way: _MeanOff | None,
-    total: Array,
-) -> None:
-    """Add the squares of real and imaginary parts, in turn, of all frames to ``total``."""
-    import scipy.fft  # a fifth of a second: the first window does not wait for it
-
-    frames = frames_of(samples, framing)
-    rows = max(1, CACHE_SAMPLES // nfft)
-    buffer = np.empty((min(rows, len(frames)), framing.frame))
-    ramp = np.arange(framing.frame) - (framing.frame - 1) / 2
-    means = None if detrend == "none" else frame_means(samples, frames, framing.hop)[:, None]
-    for first in range(0, len(frames), rows):
-        group = frames[first : first + rows]
-        tapered = buffer[: len(group)]
-        if means is None or way is not None:
-            np.multiply(group, weights, out=tapered)
-        else:
-            np.subtract(group, means[first : first + rows], out=tapered)
-            if detrend == "line":
-                slopes = tapered @ ramp / (ramp @ ramp)
-                tapered -= slopes[:, None] * ramp
-            tapered *= weights
-        bins = scipy.fft.rfft(tapered, n=nfft, axis=1, overwrite_x=True)
-        if means is not None and way is not None:
-            bins[:, : len(way.bins)] -= means[first : first + rows] * way.bins
-        parts = bins.view(np.float64)
-        np.multiply(parts, parts, out=parts)
-        total += parts[0] if len(parts) == 1 else parts.sum(axis=0)

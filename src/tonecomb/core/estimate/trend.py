@@ -9,7 +9,7 @@ import numpy as np
 
 from tonecomb.core.estimate.bands import bin_shares
 from tonecomb.core.estimate.framing import Framing
-from tonecomb.core.estimate.spectrum import READ_SAMPLES, Read, detrended, frames_of, read_frames
+from tonecomb.core.estimate.spectrum import READ_SAMPLES, detrended, frames_of, read_frames
 from tonecomb.core.estimate.tracks import (
     Bins,
     CombFinder,
@@ -23,6 +23,7 @@ from tonecomb.core.estimate.windows import Window, window
 from tonecomb.core.method import Method, Plan, frame_plan
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Array, Channel, Recording
+from tonecomb.core.spread import Read
 
 _GROUP = 1 << 18  # samples of frames that are worked on at once
 _OFF = 1.5  # bins from where a tooth should be within which it is looked for

@@ -9,9 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tonecomb.core.estimate.courses import Courses, follow_frames
-from tonecomb.core.estimate.spectrum import Read, Spectrum
+from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
+from tonecomb.core.spread import Read
 
 QUANTILE = 0.3  # below the median, so that many tones in the neighbourhood do not lift it
 CHANCE = 0.02  # that noise alone exceeds the threshold somewhere in a spectrum

@@ -16,9 +16,9 @@ from itertools import pairwise
 import numpy as np
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.estimate.spectrum import Read
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
+from tonecomb.core.spread import Read
 
 DIVISIONS = (1, 2, 3, 4, 6, 8, 12, 16, 24, 32)
 """Into how many bands of one width the frequencies are divided."""

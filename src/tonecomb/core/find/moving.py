@@ -20,10 +20,11 @@ from numpy.typing import NDArray
 
 from tonecomb.core.estimate.courses import line_offset
 from tonecomb.core.estimate.framing import Framing
-from tonecomb.core.estimate.spectrum import Read, frames_of
+from tonecomb.core.estimate.spectrum import frames_of
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Array
+from tonecomb.core.spread import Read
 
 _BANDS = (
     (0.6, 8.0, 45.0),

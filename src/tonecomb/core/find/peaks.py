@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tonecomb.core.estimate.courses import ENBW
-from tonecomb.core.estimate.spectrum import Read, Spectrum
+from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.estimate.windows import Window
 from tonecomb.core.find.behaviour import Behaviour, behaviour
 from tonecomb.core.find.blurred import checked
@@ -18,6 +18,7 @@ from tonecomb.core.find.tone import Tone
 from tonecomb.core.find.tones import fit_tones
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
+from tonecomb.core.spread import Read
 
 MOST = 300  # peaks that are kept where nobody says how many
 _TRIED = 600  # highest local maxima that are looked at

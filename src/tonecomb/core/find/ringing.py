@@ -13,11 +13,12 @@ from dataclasses import replace
 import numpy as np
 
 from tonecomb.core.estimate.framing import effective_averages, make_framing
-from tonecomb.core.estimate.spectrum import Detrend, Read, Spectrum, averaged_spectrum
+from tonecomb.core.estimate.spectrum import Detrend, Spectrum, averaged_spectrum
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.comb import Comb
 from tonecomb.core.find.damping import Data, find_resonances
 from tonecomb.core.find.mode import Resonance
+from tonecomb.core.spread import Read
 
 _TEETH = 8  # found teeth from which a comb may ring something
 _HIGH = 4.0  # spacings above which the strongest lies

@@ -12,15 +12,22 @@ at the tone, as the Cramér–Rao bound does (Rife and Boorstyn, IEEE Trans. Inf
 
 from __future__ import annotations
 
+import threading
+from collections.abc import Iterable
+from contextlib import nullcontext
+from dataclasses import dataclass, field
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
 from tonecomb.core.estimate.framing import Framing
-from tonecomb.core.estimate.spectrum import Read, frames_of, read_frames
+from tonecomb.core.estimate.spectrum import frames_of, read_frames
 from tonecomb.core.estimate.windows import Window, window
 from tonecomb.core.find.tone import Amplitude, Complex, Course, Information, Tone, tone_of
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Array
+from tonecomb.core.spread import Read, Tell, spread
 
 Numbers = NDArray[np.int_]
 
@@ -57,7 +64,7 @@ class _Model:
     """
 
     def __init__(self, taper: Window, scratch: _Scratch, omega: Array, *, slopes: bool) -> None:
-        self.omega, self.slopes, self.scratch = omega, slopes, scratch
+        self.taper, self.omega, self.slopes, self.scratch = taper, omega, slopes, scratch
         length = scratch.length
         self.weights = scratch.weights(taper)
         self.width = 1 + (4 if slopes else 2) * len(omega)
@@ -168,19 +175,52 @@ def _dirichlet(n: int, nu: Array) -> tuple[Complex, Complex, Complex]:
     )
 
 
+@dataclass(frozen=True, eq=False)
+class _Products:
+    """Products of frames with a model's columns. Elsewhere the model is made anew."""
+
+    model: _Model
+    framing: Framing
+    fs: float
+    _lock: threading.Lock = field(default_factory=threading.Lock)
+
+    def __call__(self, read: Read, first: int, last: int, tell: Tell) -> Array:
+        result = []
+        for numbers in self.framing.blocks(_READ_SAMPLES, first, last):
+            frames = frames_of(read_frames(read, self.framing, numbers, self.fs), self.framing)
+            # A model that is too large to be kept is made piece by piece in memory of its own.
+            with nullcontext() if self.model.kept is not None else self._lock:
+                result.append(self.model.products(frames))
+            tell(len(numbers))
+        return np.concatenate(result)
+
+    def join(self, parts: Iterable[Array]) -> Array:
+        return np.concatenate(list(parts))
+
+    def __reduce__(self) -> Any:
+        model = self.model
+        return _products_anew, (model.taper, model.scratch.length, model.omega, model.slopes,
+                                self.framing, self.fs)  # fmt: skip
+
+
+def _products_anew(
+    taper: Window, length: int, omega: Array, slopes: bool, framing: Framing, fs: float
+) -> _Products:
+    model = _Model(taper, _Scratch(length, len(omega)), omega, slopes=slopes)
+    return _Products(model, framing, fs)
+
+
 def _all_products(
     model: _Model, read: Read, framing: Framing, numbers: Numbers, fs: float, progress: Progress
 ) -> Array:
-    """Products for so many of the frames that take part, read in blocks."""
-    if len(numbers) < framing.count:  # few frames, far apart
-        blocks = [range(int(k), int(k) + 1) for k in framing.numbers[numbers]]
-    else:
-        blocks = list(framing.blocks(_READ_SAMPLES))
+    """Products for so many of the frames that take part, shape (frames, columns)."""
+    if len(numbers) == framing.count:
+        return spread(read, _Products(model, framing, fs), framing.count, framing.cost, progress)
     result = []
-    for done, block in enumerate(blocks, start=1):
-        samples = read_frames(read, framing, block, fs)
+    for done, k in enumerate(framing.numbers[numbers], start=1):  # few frames, far apart
+        samples = read_frames(read, framing, range(int(k), int(k) + 1), fs)
         result.append(model.products(frames_of(samples, framing)))
-        progress(done / len(blocks))
+        progress(done / len(numbers))
     return np.concatenate(result)
 
 

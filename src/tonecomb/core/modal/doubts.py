@@ -6,13 +6,13 @@ import math
 
 import numpy as np
 
-from tonecomb.core.estimate.spectrum import Read
 from tonecomb.core.modal.between import Between
 from tonecomb.core.modal.modes import Modes, find_modes
 from tonecomb.core.modal.response import Response, hammer_reaches
 from tonecomb.core.modal.taps import Tap
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.spread import Read
 
 _LITTLE = 0.8  # coherence below which a peak is not to be believed
 _LEFT = 0.01  # of a decay's peak that may be left at a frame's end

@@ -21,11 +21,12 @@ from numpy.typing import NDArray
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.framing import effective_averages, make_framing
-from tonecomb.core.estimate.spectrum import Read, detrended, frames_of, read_frames
+from tonecomb.core.estimate.spectrum import detrended, frames_of, read_frames
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.modal.taps import Tap
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
+from tonecomb.core.spread import Read
 
 Complex = NDArray[np.complex128]
 Estimator = Literal["h1", "h2", "hv"]

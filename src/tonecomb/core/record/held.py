@@ -33,15 +33,15 @@ class HeldSamples:
     """Looks for them block by block."""
 
     def __init__(self) -> None:
-        self._runs = self._samples = 0
-        self._places: list[tuple[int, int]] = []
-        self._values: Array | None = np.zeros(0)
+        self.runs = self.samples = 0
+        self.places: list[tuple[int, int]] = []
+        self.values: Array | None = np.zeros(0)
 
     def take(self, start: int, samples: Array) -> None:
         """Look at samples that begin with number ``start``."""
-        if self._values is not None:
-            several = np.union1d(self._values, samples[:_LOOKED][np.isfinite(samples[:_LOOKED])])
-            self._values = several if len(several) <= _VALUES else None
+        if self.values is not None:
+            several = np.union1d(self.values, samples[:_LOOKED][np.isfinite(samples[:_LOOKED])])
+            self.values = several if len(several) <= _VALUES else None
         change = np.abs(np.diff(samples))
         equal = change == 0
         edges = np.flatnonzero(np.diff(np.concatenate([[False], equal, [False]]).astype(np.int8)))
@@ -60,17 +60,28 @@ class HeldSamples:
             # What stands at the extremes is a limit, and no gap.
             jump = max(padded[a], padded[b + 1])
             if jump > usual and low < samples[a] < high:
-                self._runs += 1
-                self._samples += b - a + 1
-                if len(self._places) < _MOST:
-                    self._places.append((start + a, start + b + 1))
+                self.runs += 1
+                self.samples += b - a + 1
+                if len(self.places) < _MOST:
+                    self.places.append((start + a, start + b + 1))
+
+    def add(self, later: HeldSamples) -> None:
+        """What was seen in later samples as well."""
+        self.runs += later.runs
+        self.samples += later.samples
+        self.places = (self.places + later.places)[:_MOST]
+        if self.values is None or later.values is None:
+            self.values = None
+        else:
+            several = np.union1d(self.values, later.values)
+            self.values = several if len(several) <= _VALUES else None
 
     def found(self) -> Held:
         """What was seen."""
         step = 0.0
-        if self._values is not None and len(self._values) > 2:
-            gaps = np.diff(self._values)
+        if self.values is not None and len(self.values) > 2:
+            gaps = np.diff(self.values)
             least = float(gaps.min())
             whole = np.abs(gaps / least - np.round(gaps / least)).max() < 0.01
             step = least if whole and math.isfinite(least) else 0.0
-        return Held(self._runs, self._samples, tuple(self._places), step)
+        return Held(self.runs, self.samples, tuple(self.places), step)

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array, Samples
+from tonecomb.core.spread import PART, Read, Tell, spread
 
 BASE = 256  # samples in a cell of the finest level
 FACTOR = 16  # cells that one cell of the next level stands for
 _MOST_HOLES = 1000
 _SHORT = 32 * BASE  # samples of a record that is kept whole
-_BLOCK = BASE << 12  # samples read at once
 
 
 @dataclass(frozen=True, eq=False)
@@ -97,29 +97,39 @@ def _without_infinite(samples: Array) -> Array:
     return np.where(np.isinf(samples), np.nan, samples)
 
 
-def build(read: Callable[[int, int], Array], length: int, progress: Progress = silent) -> Pyramid:
+def build(read: Read, length: int, progress: Progress = silent) -> Pyramid:
     """Read ``length`` samples once, in blocks, and build the pyramid."""
-    finest = _Finest(length)
-    for start in range(0, length, _BLOCK):
-        stop = min(length, start + _BLOCK)
-        finest.take(start, read(start, stop))
-        progress(stop / length)
-    return finest.pyramid()
+    return spread(read, _Build(length), length, 1, progress).pyramid(length)
+
+
+@dataclass(frozen=True)
+class _Build:
+    """Cells of a stretch of so many samples."""
+
+    length: int
+
+    def __call__(self, read: Read, first: int, last: int, tell: Tell) -> Cells:
+        samples = read(first, last)
+        tell(last - first)
+        return cells_of(samples, first, self.length)
+
+    def join(self, parts: Iterable[Cells]) -> Cells:
+        return joined(parts)
 
 
 def build_many(
     samples: Samples, channels: Sequence[int], length: int, progress: Progress = silent
 ) -> tuple[Pyramid, ...]:
     """The pyramids of several channels, in one pass."""
-    finest = [_Finest(length) for _ in channels]
-    step = max(BASE, _BLOCK // max(len(channels), 1) // BASE * BASE)
+    found: list[list[Cells]] = [[] for _ in channels]
+    step = max(BASE, PART // max(len(channels), 1) // BASE * BASE)
     for start in range(0, length, step):
         stop = min(length, start + step)
         blocks = samples.read_many(channels, start, stop)
-        for one, block in zip(finest, blocks, strict=True):
-            one.take(start, block)
+        for one, block in zip(found, blocks, strict=True):
+            one.append(cells_of(block, start, length))
         progress(stop / length)
-    return tuple(one.pyramid() for one in finest)
+    return tuple(joined(one).pyramid(length) for one in found)
 
 
 def pyramid_of(
@@ -137,37 +147,57 @@ def pyramid_of(
     return Pyramid(length, tuple(levels), missing, holes=holes[:_MOST_HOLES])
 
 
-class _Finest:
-    """The finest level while it is filled, block by block; blocks begin on cells."""
+@dataclass(frozen=True, eq=False)
+class Cells:
+    """Lowest and highest of neighbouring cells of :data:`BASE` samples, and what in them is no
+    number, as of :class:`Pyramid`."""
 
-    def __init__(self, length: int) -> None:
-        cells = -(-length // BASE)
-        self.length = length
-        self.low, self.high = np.empty(cells), np.empty(cells)
-        self.missing = self.infinite = 0
-        self.holes: list[tuple[int, int]] = []
-        self.short: Array | None = None
+    low: Array
+    high: Array
+    missing: int = 0
+    infinite: int = 0
+    holes: tuple[tuple[int, int], ...] = ()
+    short: Array | None = None
 
-    def take(self, start: int, samples: Array) -> None:
-        if self.length <= _SHORT and len(samples) == self.length:
-            self.short = samples
-        edges = np.arange(0, len(samples), BASE)
-        here = slice(start // BASE, start // BASE + len(edges))
-        low, high = self.low[here], self.high[here]
-        # What is no number spreads to its cell, which is a quicker test than one of its own.
-        np.minimum.reduceat(samples, edges, out=low)
-        np.maximum.reduceat(samples, edges, out=high)
-        if not (np.isfinite(low).all() and np.isfinite(high).all()):
-            self.missing += int(np.isnan(samples).sum())
-            self.infinite += int(np.isinf(samples).sum())
-            _add_holes(self.holes, ~np.isfinite(samples), start)
-            samples = _without_infinite(samples)
-            np.fmin.reduceat(samples, edges, out=low)
-            np.fmax.reduceat(samples, edges, out=high)
-
-    def pyramid(self) -> Pyramid:
-        made = pyramid_of(self.low, self.high, self.length, tuple(self.holes))
+    def pyramid(self, length: int) -> Pyramid:
+        """Of all ``length`` samples, whose cells these are."""
+        made = pyramid_of(self.low, self.high, length, self.holes)
         return replace(made, missing=self.missing, infinite=self.infinite, short=self.short)
+
+
+def cells_of(samples: Array, start: int, length: int) -> Cells:
+    """Of samples that begin with number ``start``, on a cell, of a stretch of ``length``."""
+    short = samples if length <= _SHORT and len(samples) == length else None
+    edges = np.arange(0, len(samples), BASE)
+    # What is no number spreads to its cell, which is a quicker test than one of its own.
+    low, high = np.minimum.reduceat(samples, edges), np.maximum.reduceat(samples, edges)
+    if np.isfinite(low).all() and np.isfinite(high).all():
+        return Cells(low, high, short=short)
+    holes: list[tuple[int, int]] = []
+    _add_holes(holes, ~np.isfinite(samples), start)
+    missing, infinite = int(np.isnan(samples).sum()), int(np.isinf(samples).sum())
+    samples = _without_infinite(samples)
+    low, high = np.fmin.reduceat(samples, edges), np.fmax.reduceat(samples, edges)
+    return Cells(low, high, missing, infinite, tuple(holes), short)
+
+
+def joined(parts: Iterable[Cells]) -> Cells:
+    """Neighbours in their order."""
+    every = list(parts)
+    if not every:
+        return Cells(np.empty(0), np.empty(0))
+    holes: list[tuple[int, int]] = []
+    for one in every:
+        for first, stop in one.holes:
+            if holes and holes[-1][1] == first:
+                holes[-1] = (holes[-1][0], stop)
+            elif len(holes) < _MOST_HOLES:
+                holes.append((first, stop))
+    return Cells(
+        np.concatenate([one.low for one in every]), np.concatenate([one.high for one in every]),
+        sum(one.missing for one in every), sum(one.infinite for one in every), tuple(holes),
+        every[0].short if len(every) == 1 else None,
+    )  # fmt: skip
 
 
 def _add_holes(holes: list[tuple[int, int]], bad: np.ndarray, start: int) -> None:

@@ -16,6 +16,7 @@ from tonecomb.core.record.truth import Truth
 
 if TYPE_CHECKING:
     from tonecomb.core.record.pyramid import Pyramid
+    from tonecomb.core.spread import Crew
 
 Array = NDArray[np.float64]
 RateSource = Literal["header", "time column", "given", "unknown"]
@@ -127,6 +128,8 @@ class Recording:
     assumed: tuple[str, ...] = ()
     truth: Truth | None = None
     """What is known to be in it, of a made one."""
+    crew: Crew | None = field(default=None, repr=False)
+    """Processes that can read it too, which long passes over it are shared with."""
     memo: dict[Any, Any] = field(default_factory=dict, init=False, repr=False)
     """What was worked out of it and is worth keeping as long as it lives."""
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Hashable
 from dataclasses import dataclass, replace
+from typing import Any
 
 from tonecomb.core.record.blocks import Kept
 from tonecomb.core.record.recording import Break, Channel, Problem, Recording, Samples
@@ -33,6 +34,8 @@ class Signal:
     problems: tuple[Problem, ...] = ()
     spoiled: tuple[int, int] = (0, 0)
     lost: tuple[tuple[int, int], ...] = ()
+    steps: tuple[Any, ...] = ()
+    """Those by which it was prepared."""
 
     @classmethod
     def of(cls, recording: Recording) -> Signal:

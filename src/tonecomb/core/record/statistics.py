@@ -31,16 +31,17 @@ class ChannelFigures:
     infinite: int
 
 
-class _Moments:
-    """Of one channel, block by block; about the first finite sample, so that a large offset does
-    not eat the digits."""
+class Moments:
+    """Of one channel, block by block; about ``shift``, the first finite sample where it is nan, so
+    that a large offset does not eat the digits."""
 
-    def __init__(self) -> None:
-        self.low, self.high, self.shift = math.inf, -math.inf, math.nan
+    def __init__(self, shift: float = math.nan) -> None:
+        self.low, self.high, self.shift = math.inf, -math.inf, shift
         self.count = self.missing = self.infinite = 0
         self.total = self.squares = 0.0
 
     def take(self, block: Array) -> None:
+        """More samples."""
         finite = np.isfinite(block)
         if not finite.all():
             self.missing += int(np.isnan(block).sum())
@@ -57,7 +58,17 @@ class _Moments:
         self.squares += float(shifted @ shifted)
         self.count += len(block)
 
+    def add(self, later: Moments) -> None:
+        """Those of later samples, about the same shift, as well."""
+        self.low, self.high = min(self.low, later.low), max(self.high, later.high)
+        self.missing += later.missing
+        self.infinite += later.infinite
+        self.count += later.count
+        self.total += later.total
+        self.squares += later.squares
+
     def figures(self) -> ChannelFigures:
+        """Of all that were taken."""
         if self.count == 0:
             nan = math.nan
             return ChannelFigures(nan, nan, nan, nan, self.missing, self.infinite)
@@ -72,7 +83,7 @@ def channel_figures(
     recorded: Sampled, channels: Sequence[int], progress: Progress = silent
 ) -> tuple[ChannelFigures, ...]:
     """Read these channels once, in blocks."""
-    moments = [_Moments() for _ in channels]
+    moments = [Moments() for _ in channels]
     block = max(_BLOCK // max(len(channels), 1), 1 << 14)
     for start in range(0, recorded.length, block):
         stop = min(recorded.length, start + block)

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
 
 from tonecomb.core.progress import Progress, silent
-from tonecomb.core.record import pyramid
 from tonecomb.core.record.clipping import clipped
 from tonecomb.core.record.held import Held, HeldSamples
+from tonecomb.core.record.pyramid import Cells, cells_of, joined
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.spread import Read, StretchRead, Tell, spread
 
 _PARTS = 16
 
@@ -37,41 +39,70 @@ def survey(
 ) -> Survey:
     """Read the samples from ``start`` to ``stop`` once, and again where they may be clipped."""
     length = stop - start
-    edges = np.linspace(0, length, _PARTS + 1).astype(int)
-    sums, squares = np.zeros(_PARTS), np.zeros(_PARTS)
-    shift = math.nan
-
-    equal = HeldSamples()
-
-    def read(first: int, last: int) -> Array:
-        return signal.samples.read(channel, start + first, start + last)
-
-    def read_and_add(first: int, last: int) -> Array:
-        nonlocal shift
-        samples = read(first, last)
-        equal.take(first, samples)
-        finite = np.where(np.isfinite(samples), samples, 0.0)
-        if math.isnan(shift):
-            shift = float(finite[0])
-        for k in range(_PARTS):
-            a, b = max(edges[k], first), min(edges[k + 1], last)
-            if b > a:
-                x = finite[a - first : b - first] - shift
-                sums[k] += x.sum()
-                squares[k] += x @ x
-        return samples
-
-    built = pyramid.build(read_and_add, length, progress)
+    read = StretchRead(signal, channel, start)
+    first = float(read(0, 1)[0]) if length else 0.0
+    look = _Look(length, first if math.isfinite(first) else 0.0)
+    seen = spread(read, look, length, 1, progress)
+    built = seen.cells.pyramid(length)
     runs = clipped(read, built)
-    sizes = np.maximum(np.diff(edges), 1)
-    levels = np.sqrt(np.maximum(squares / sizes - (sums / sizes) ** 2, 0.0))
-    mean = float(sums.sum()) / length
-    rms = math.sqrt(max(float(squares.sum()) / length - mean * mean, 0.0))
+    sizes = np.maximum(np.diff(look.edges), 1)
+    levels = np.sqrt(np.maximum(seen.squares / sizes - (seen.sums / sizes) ** 2, 0.0))
+    mean = float(seen.sums.sum()) / length
+    rms = math.sqrt(max(float(seen.squares.sum()) / length - mean * mean, 0.0))
     return Survey(
         levels=levels,
-        mean=mean + (0.0 if math.isnan(shift) else shift),
+        mean=mean + look.shift,
         rms=rms,
         clipped=sum(b - a for a, b in runs),
         first_clipped=runs[0][0] / signal.rate if runs else None,
-        held=equal.found(),
+        held=seen.held.found(),
     )
+
+
+@dataclass(frozen=True, eq=False)
+class _Seen:
+    """Of some samples: the pyramid's cells, Σ and Σ² of each sixteenth about the shift, and equal
+    ones."""
+
+    cells: Cells
+    sums: Array
+    squares: Array
+    held: HeldSamples
+
+
+@dataclass(frozen=True)
+class _Look:
+    """Looks over a stretch of so many samples, about ``shift``."""
+
+    length: int
+    shift: float
+
+    @property
+    def edges(self) -> Array:
+        """First numbers of the sixteenths, and the last."""
+        return np.linspace(0, self.length, _PARTS + 1).astype(int)
+
+    def __call__(self, read: Read, first: int, last: int, tell: Tell) -> _Seen:
+        samples = read(first, last)
+        sums, squares, held = np.zeros(_PARTS), np.zeros(_PARTS), HeldSamples()
+        held.take(first, samples)
+        cells, edges = cells_of(samples, first, self.length), self.edges
+        holes = cells.missing or cells.infinite
+        finite = np.where(np.isfinite(samples), samples, 0.0) if holes else samples
+        for k in range(_PARTS):
+            a, b = max(edges[k], first), min(edges[k + 1], last)
+            if b > a:
+                x = finite[a - first : b - first] - self.shift
+                sums[k] = x.sum()
+                squares[k] = x @ x
+        tell(last - first)
+        return _Seen(cells, sums, squares, held)
+
+    def join(self, parts: Iterable[_Seen]) -> _Seen:
+        cells, sums, squares, held = [], np.zeros(_PARTS), np.zeros(_PARTS), HeldSamples()
+        for one in parts:
+            cells.append(one.cells)
+            sums += one.sums
+            squares += one.squares
+            held.add(one.held)
+        return _Seen(joined(cells), sums, squares, held)

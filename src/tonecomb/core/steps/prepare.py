@@ -34,7 +34,7 @@ def prepare(recording: Recording, steps: tuple[Step, ...]) -> Signal:
             key=(signal.key, step),
             words=signal.words if step.adds else (*signal.words, step.words(before)),
         )
-    signal = signal.shared()
+    signal = replace(signal.shared(), steps=steps)
     with _LOCK:
         while len(kept) >= _MOST:
             del kept[next(iter(kept))]

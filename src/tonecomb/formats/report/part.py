@@ -11,9 +11,10 @@ from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.knowledge import NOTHING, Knowledge
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record import pyramid
-from tonecomb.core.record.recording import Array, Recording, Stretch, whole
+from tonecomb.core.record.recording import Recording, Stretch, whole
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.record.statistics import ChannelFigures, channel_figures
+from tonecomb.core.record.statistics import ChannelFigures
+from tonecomb.core.record.whole_look import whole_look
 from tonecomb.core.say.behaviour import words as doing_words
 from tonecomb.core.say.cautions import cautions
 from tonecomb.core.say.in_short import in_short
@@ -54,15 +55,12 @@ def values(one: Part, words: Words, mark: str = "", progress: Progress = silent)
     recording, analysis, said = one.recording, one.analysis, one.said
     source = analysis.method.source
     signal, channel = prepare(recording, source.steps), source.channel
-
-    def read(start: int, stop: int) -> Array:
-        return signal.samples.read(channel, start, stop)
-
-    built = pyramid.build(read, signal.length, part(progress, 0.0, 0.3))
+    built, statistics = whole_look(signal, channel, part(progress, 0.0, 0.4))
     envelope = built.envelope(0, signal.length, _WAVEFORM_COLUMNS)
     if len(envelope.low) < _WAVEFORM_COLUMNS / 2:
-        envelope = pyramid.envelope_of(read(0, signal.length), 0, _WAVEFORM_COLUMNS)
-    (statistics,) = channel_figures(signal, (channel,), part(progress, 0.3, 0.4))
+        envelope = pyramid.envelope_of(
+            signal.samples.read(channel, 0, signal.length), 0, _WAVEFORM_COLUMNS
+        )
     problems = list(cautions(analysis, recording, part(progress, 0.4, 0.5)))
     digest = (
         "" if recording.path is None else files.sha256(recording.path, part(progress, 0.5, 1.0))
