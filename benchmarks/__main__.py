@@ -16,6 +16,7 @@ from benchmarks import (
     panning,
     peaks,
     reading,
+    scaling,
     spectrogram,
     spectrum,
     start,
@@ -28,7 +29,7 @@ BENCHMARKS = {"spectrum": spectrum.main, "spectrogram": spectrogram.main,
               "memory": memory.main, "reading": reading.main, "panning": panning.main,
               "editing": editing.main, "accuracy": accuracy.main, "truth": truth.main,
               "waterfall": waterfall.main, "filtering": filtering.main,
-              "dragging": dragging.main, "live": live.main}  # fmt: skip
+              "dragging": dragging.main, "live": live.main, "scaling": scaling.main}  # fmt: skip
 
 
 def main() -> None:

@@ -13,6 +13,9 @@ from tonecomb.batches.trends import drawn, trends
 from tonecomb.core.say.numbers import significant
 from tonecomb.formats import atomic
 
+LISTED = 2_000
+"""Channels on the page, the worst; the tables have all."""
+
 
 def sorted_channels(outcomes: Sequence[Outcome]) -> list[tuple[Outcome, Told]]:
     """Every channel of every recording: what exceeds most limits first, then by falling level
@@ -29,6 +32,7 @@ def write(out: Path, outcomes: Sequence[Outcome], plan: Plan) -> Path:
         loader=jinja2.PackageLoader("tonecomb.batches", "."), autoescape=True,
         undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True,
     )  # fmt: skip
+    channels = sorted_channels(outcomes)
     failed = [one for one in outcomes if one.failed]
     over = sum(one.exceeded for one in outcomes)
     said = [f"{over} exceed a limit." if plan.limits else "No limits were given."]
@@ -39,7 +43,8 @@ def write(out: Path, outcomes: Sequence[Outcome], plan: Plan) -> Path:
         made=datetime.now().astimezone().strftime("%Y-%m-%d %H:%M %Z"),
         said=" ".join(said),
         failed=failed,
-        channels=sorted_channels(outcomes),
+        channels=channels[:LISTED],
+        more=max(0, len(channels) - LISTED),
         trends=drawn(trends(outcomes)),
         level=significant,
     )
