@@ -89,9 +89,12 @@ def test_shares_done_elsewhere_are_the_same_to_the_bit(
         found = done.analysis.found
         look = whole_look(tonecomb.prepare(recording, chain), 1)
         assert found is not None
-        told.append((done.spectrum.mean_square.tobytes(), found.averages.tobytes(),  # type: ignore[union-attr]
-                     repr(found.peaks), repr(found.changes), [one.text for one in done.cautions], repr(look[1]),
-                     look[0].levels[0][0].tobytes()))  # fmt: skip
+        assert found.averages is not None
+        told.append((
+            done.spectrum.mean_square.tobytes(), found.averages.tobytes(), repr(found.peaks),
+            repr(found.changes), [one.text for one in done.cautions], repr(look[1]),
+            look[0].levels[0][0].tobytes(),
+        ))  # fmt: skip
     assert told[0] == told[1] == told[2]
     assert crew.count > 8
 

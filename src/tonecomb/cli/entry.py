@@ -22,6 +22,7 @@ PLACES = (
     ("tone-comb.xml", "mime/packages/tone-comb.xml"),
     ("tone-comb.metainfo.xml", "metainfo/tone-comb.metainfo.xml"),
 )
+MANUAL = "man/man1/tone-comb.1"
 # What makes a desktop look at them, where it is there.
 _TOLD = (("update-desktop-database", "applications"), ("update-mime-database", "mime"))
 
@@ -29,7 +30,8 @@ _TOLD = (("update-desktop-database", "applications"), ("update-mime-database", "
 @click.command("desktop-entry")
 @click.option("--remove", is_flag=True, help="Take it away again.")
 def desktop_entry(remove: bool) -> None:
-    """Put Tone Comb into the menu of the desktop, with its icon and the type of its sessions."""
+    """Put Tone Comb into the menu of the desktop, with its icon, the type of its sessions and its
+    manual page."""
     base = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
     for name, place in PLACES:
         target = base / place
@@ -45,6 +47,16 @@ def desktop_entry(remove: bool) -> None:
         atomic.make_folder(target.parent)
         atomic.write_text(target, text.replace("@PROGRAM@", _program()))
         say(str(target))
+    page = base / MANUAL
+    if remove:
+        page.unlink(missing_ok=True)
+    else:
+        from tonecomb.cli import manual
+        from tonecomb.cli.main import commands
+
+        atomic.make_folder(page.parent)
+        atomic.write_text(page, manual.page(commands))
+        say(str(page))
     for program, folder in _TOLD:
         if (found := shutil.which(program)) and (base / folder).is_dir():
             subprocess.run([found, str(base / folder)], check=False, capture_output=True)

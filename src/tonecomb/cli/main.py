@@ -23,6 +23,7 @@ from tonecomb.cli.demo import demo_data
 from tonecomb.cli.describe import describe
 from tonecomb.cli.entry import completion, desktop_entry
 from tonecomb.cli.make import make
+from tonecomb.cli.manual import manual
 from tonecomb.cli.node import node
 from tonecomb.cli.record import record
 from tonecomb.cli.steps import steps
@@ -73,6 +74,7 @@ for one in (
     record,
     desktop_entry,
     completion,
+    manual,
 ):
     commands.add_command(one)
 
