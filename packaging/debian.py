@@ -157,11 +157,21 @@ def described(stage: Path, release: str, python: str) -> None:
     ))  # fmt: skip
 
 
+def scripted(stage: Path) -> None:
+    """Byte code is made where it is installed, for that Python, and taken away with it."""
+    for name, lines in {
+        "postinst": f"/{HOME}/bin/python -m compileall -q /{HOME}/lib || true\n",
+        "prerm": f"find /{HOME} -name __pycache__ -prune -exec rm -rf {{}} +\n",
+    }.items():
+        _write(stage / "DEBIAN" / name, f"#!/bin/sh\nset -e\n{lines}")
+
+
 def built(stage: Path, out: Path, release: str) -> Path:
     """The package of what is staged."""
     for one in stage.rglob("*"):
         if not one.is_symlink():
-            runs = one.is_dir() or one.parent == stage / HOME / "bin"
+            scripts = (stage / HOME / "bin", stage / "DEBIAN")
+            runs = one.is_dir() or (one.parent in scripts and one.name != "control")
             one.chmod(0o755 if runs else 0o644)
     stage.chmod(0o755)
     arch = (stage / "DEBIAN" / "control").read_text().split("Architecture: ")[1].split()[0]
@@ -195,6 +205,7 @@ def main() -> None:
     integrated(said.stage)
     documented(said.stage, release)
     described(said.stage, release, python)
+    scripted(said.stage)
     package = built(said.stage, said.out, release)
     print(f"{package}: {package.stat().st_size / 1e6:.0f} MB")
     if lintian := shutil.which("lintian"):

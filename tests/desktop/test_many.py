@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication, QDialog, QLabel
 
 from tonecomb.batches.one import Outcome, Told
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.dialogs.many import ManyDialog, OverviewDialog
+from tonecomb.desktop.dialogs.many import WAITS, ManyDialog, OverviewDialog
 
 Settle = Callable[[], None]
 FS = 2000
@@ -52,6 +52,8 @@ def test_a_folder_is_analysed_like_this(
     monkeypatch.setattr(ManyDialog, "exec", accept)
     bench.opening.open_paths([plant])  # as it is dropped on the window
     qtbot.waitUntil(lambda: bench.many.overview is not None, timeout=20_000)
+    assert bench.many.overview.model.rowCount() == 4, "there from the start, waiting"
+    qtbot.waitUntil(lambda: "Tables" in bench.many.overview.told.text(), timeout=20_000)
     assert asked[0].below.isVisibleTo(asked[0])
     told = [child.text() for child in asked[0].findChildren(QLabel)]
     assert any("2048 samples" in text for text in told)
@@ -80,6 +82,26 @@ def test_without_a_method_the_first_is_opened(bench: Bench, settle: Settle, plan
     bench.many.offer(plant.parent / "empty")
     settle()
     assert bench.many.overview is None and "holds no recordings" in bench.context.notices.text
+
+
+def test_rows_come_as_recordings_are_done(qtbot: Any, qapp: QApplication) -> None:
+    """The chosen row stays chosen, and those that wait stand below."""
+    files = [Path(f"/x/{i}.wav") for i in range(4)]
+    shown = OverviewDialog(None, (), "none", Path("x"), files)  # type: ignore[arg-type]
+    qtbot.addWidget(shown)
+
+    def told() -> list[tuple[str, str]]:
+        rows = range(shown.sorted.rowCount())
+        return [(shown.sorted.index(i, 0).data(), shown.sorted.index(i, 4).data()) for i in rows]
+
+    shown.table.selectRow(2)
+    shown.add(Outcome("/x/3.wav", "3", "", channels=(Told("a", "g", "", 1.0, ("over",)),)))
+    shown.add(Outcome("/x/0.wav", "0", "", failed="no rate"))
+    qtbot.waitUntil(lambda: shown.model.waiting == 2, timeout=2000)
+    assert told() == [("0", "could not be used"), ("3", "over"), ("1", WAITS), ("2", WAITS)]
+    assert shown.told.text() == "2 of 4 recordings: 1 exceed a limit, 1 could not be used."
+    (row,) = shown.table.selectionModel().selectedRows()
+    assert row.data() == "2"
 
 
 def test_a_thousand_rows_are_sorted_by_their_figures(qtbot: Any, qapp: QApplication) -> None:

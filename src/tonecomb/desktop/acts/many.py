@@ -5,10 +5,9 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog
 
-from tonecomb.batches.one import Outcome
 from tonecomb.batches.plan import Plan, Rule
 from tonecomb.batches.run import Batch, run
 from tonecomb.batches.sources import recordings_in
@@ -80,26 +79,36 @@ class Many(QObject):
 
     def _run(self, plan: Plan, files: list[Path], out: Path, reports: bool) -> None:
         workers = 1 if len(files) < _ALONE else os.cpu_count() or 1
+        if self.overview is not None:
+            self.overview.close()
+        words = f"0 of {len(files)} recordings are done."
+        shown = OverviewDialog(self._context.window, (), words, out / "overview.html", files)
+        self.overview = shown
+        shown.opened.connect(lambda path: self._opening.open_paths([path]))
+        came = Came(shown)
+        came.one.connect(shown.add)  # from the thread that works
+        shown.show()
 
         def work(progress: Progress) -> Batch:
             plan.check()
-            return run(plan, files, out, workers=workers, reports=reports, progress=progress)
+            return run(plan, files, out, workers=workers, reports=reports, progress=progress,
+                       told=came.one.emit)  # fmt: skip
 
         self._context.jobs.submit(
-            f"Analysing {len(files)} recordings", work, lambda done: self._show(done, out),
-            self._context.notices.tell,
+            f"Analysing {len(files)} recordings", work,
+            lambda done: shown.finish(
+                f"{len(done.outcomes)} recordings: {len(done.exceeded)} exceed a limit, "
+                f"{len(done.failed)} could not be used. Tables and the page are in {out}."
+            ),
+            lambda error: self._stopped(error, shown),
         )  # fmt: skip
 
-    def _show(self, done: Batch, out: Path) -> None:
-        words = (
-            f"{len(done.outcomes)} recordings: {len(done.exceeded)} exceed a limit, "
-            f"{len(done.failed)} could not be used. Tables and the page are in {out}."
-        )
-        self._look(done.outcomes, words, out / "overview.html")
+    def _stopped(self, error: Exception, shown: OverviewDialog) -> None:
+        self._context.notices.tell(error)
+        shown.finish("Stopped: what is done is kept, and the same again goes on from there.")
 
-    def _look(self, outcomes: tuple[Outcome, ...], words: str, page: Path) -> None:
-        if self.overview is not None:
-            self.overview.close()
-        self.overview = OverviewDialog(self._context.window, outcomes, words, page)
-        self.overview.opened.connect(lambda path: self._opening.open_paths([path]))
-        self.overview.show()
+
+class Came(QObject):
+    """Carries each outcome from the thread that works to the overview."""
+
+    one = pyqtSignal(object)

@@ -7,7 +7,14 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
+from PyQt6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QSortFilterProxyModel,
+    Qt,
+    QTimer,
+    pyqtSignal,
+)
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -28,6 +35,7 @@ from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.kit.theme import current_theme
 from tonecomb.desktop.kit.widgets import Number, label, link, row
 
+_GATHER_MS = 250  # in which what comes is shown together
 _SORT = Qt.ItemDataRole.UserRole
 
 
@@ -80,13 +88,37 @@ class ManyDialog(Form):
 _HEADS = ("Recording", "Channel", "Taken", "Rms", "Zone", "In short")
 
 
-class _Rows(QAbstractTableModel):
-    """A row a channel, or a file that could not be used."""
+WAITS = "…"
+"""What stands for the zone of a recording that is not done yet."""
 
-    def __init__(self, parent: QWidget, outcomes: Sequence[Outcome]) -> None:
+
+class _Rows(QAbstractTableModel):
+    """A row a channel, or a file that could not be used; below them a row for each that waits."""
+
+    def __init__(
+        self, parent: QWidget, outcomes: Sequence[Outcome], waiting: Sequence[Path] = ()
+    ) -> None:
         super().__init__(parent)
-        failed = [(one, None) for one in outcomes if one.failed]
-        self.rows: list[tuple[Outcome, Told | None]] = [*failed, *sorted_channels(outcomes)]
+        self.outcomes: list[Outcome] = []
+        self._waiting = {str(path): Outcome(str(path), path.stem, "") for path in waiting}
+        self.rows: list[tuple[Outcome, Told | None]] = []
+        self.add(outcomes)
+
+    def add(self, outcomes: Sequence[Outcome]) -> None:
+        """Those are done."""
+        self.beginResetModel()
+        self.outcomes += outcomes
+        for one in outcomes:
+            self._waiting.pop(one.path, None)
+        failed = [(one, None) for one in self.outcomes if one.failed]
+        waiting = [(one, None) for one in self._waiting.values()]
+        self.rows = [*failed, *sorted_channels(self.outcomes), *waiting]
+        self.endResetModel()
+
+    @property
+    def waiting(self) -> int:
+        """How many are not done yet."""
+        return len(self._waiting)
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self.rows)
@@ -106,10 +138,11 @@ class _Rows(QAbstractTableModel):
         one, told = self.rows[index.row()]
         column = index.column()
         if role == _SORT:
+            waits = told is None and not one.failed
             if column == 3:
-                return math.inf if told is None else told.rms
+                return -1.0 if waits else math.inf if told is None else told.rms
             if column == 4:
-                return -1 if told is None else -len(told.exceeded)
+                return 1 if waits else -math.inf if told is None else -len(told.exceeded)
             return self._cell(one, told, column).lower()
         if role == Qt.ItemDataRole.DisplayRole:
             return self._cell(one, told, column)
@@ -118,7 +151,7 @@ class _Rows(QAbstractTableModel):
         if role == Qt.ItemDataRole.ToolTipRole:
             return one.failed or (one.path if told is None or column == 0
                                   else "\n".join((*told.exceeded, *told.short)))  # fmt: skip
-        bad = told is None or told.exceeded
+        bad = one.failed or (told is not None and told.exceeded)
         if role == Qt.ItemDataRole.ForegroundRole and bad and column in (0, 4):
             return QColor(current_theme().fault)
         return None
@@ -126,7 +159,8 @@ class _Rows(QAbstractTableModel):
     @staticmethod
     def _cell(one: Outcome, told: Told | None, column: int) -> str:
         if told is None:
-            return (one.name, "", "", "", "could not be used", one.failed)[column]
+            zone = "could not be used" if one.failed else WAITS
+            return (one.name, "", "", "", zone, one.failed)[column]
         zone = "; ".join(told.exceeded) or told.worst
         taken = one.start[:16].replace("T", " ")
         return (one.name, told.channel, taken, f"{significant(told.rms)} {told.unit}", zone,
@@ -134,19 +168,28 @@ class _Rows(QAbstractTableModel):
 
 
 class OverviewDialog(QDialog):
-    """What came of many recordings, what exceeds a limit first; ``opened`` carries the file of the
-    row that was chosen. It stands beside the bench."""
+    """What came of many recordings, what exceeds a limit first, and those that ``wait``; ``opened``
+    carries the file of the row that was chosen. It stands beside the bench."""
 
     opened = pyqtSignal(object)
 
-    def __init__(self, parent: QWidget, outcomes: Sequence[Outcome], told: str, page: Path) -> None:
+    def __init__(
+        self, parent: QWidget, outcomes: Sequence[Outcome], told: str, page: Path,
+        waiting: Sequence[Path] = (),
+    ) -> None:  # fmt: skip
         super().__init__(parent)
-        self.setWindowTitle(f"Overview of {len(outcomes)} recordings")
+        self.setWindowTitle(f"Overview of {len(outcomes) + len(waiting)} recordings")
         self.resize(1000, 560)
         self.page = page
         column = QVBoxLayout(self)
-        column.addWidget(label(told, "strong", wrap=True))
-        self.model = _Rows(self, outcomes)
+        self.told = label(told, "strong", wrap=True)
+        column.addWidget(self.told)
+        self.model = _Rows(self, outcomes, waiting)
+        self._came: list[Outcome] = []
+        self._gathered = QTimer(self)
+        self._gathered.setSingleShot(True)
+        self._gathered.setInterval(_GATHER_MS)
+        self._gathered.timeout.connect(self._show_came)
         self.sorted = QSortFilterProxyModel(self)
         self.sorted.setSourceModel(self.model)
         self.sorted.setSortRole(_SORT)
@@ -173,6 +216,35 @@ class OverviewDialog(QDialog):
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
+
+    def add(self, outcome: Outcome) -> None:
+        """One more is done; it is shown with others that come about now."""
+        self._came.append(outcome)
+        if not self._gathered.isActive():
+            self._gathered.start()
+
+    def finish(self, told: str) -> None:
+        """Nothing more comes."""
+        self._show_came()
+        self.told.setText(told)
+
+    def _show_came(self) -> None:
+        self._gathered.stop()
+        chosen = self.table.selectionModel()
+        rows = chosen.selectedRows() if chosen is not None else []
+        kept = self.sorted.mapToSource(rows[0]).row() if rows else -1
+        path = self.model.rows[kept][0].path if kept >= 0 else ""
+        self.model.add(self._came)
+        self._came = []
+        done = self.model.outcomes
+        over = sum(one.exceeded for one in done)
+        failed = sum(bool(one.failed) for one in done)
+        if self.model.waiting:
+            self.told.setText(f"{len(done)} of {len(done) + self.model.waiting} recordings: "
+                              f"{over} exceed a limit, {failed} could not be used.")  # fmt: skip
+        at = next((i for i, (one, _) in enumerate(self.model.rows) if one.path == path), None)
+        if at is not None:
+            self.table.selectRow(self.sorted.mapFromSource(self.model.index(at, 0)).row())
 
     def _open(self, index: QModelIndex) -> None:
         one, _ = self.model.rows[self.sorted.mapToSource(index).row()]
