@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QDialog, QLabel
 
 from tonecomb.batches.one import Outcome, Told
 from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.dialogs.limit_curve import LimitCurve, parsed
 from tonecomb.desktop.dialogs.many import WAITS, ManyDialog, OverviewDialog
 
 Settle = Callable[[], None]
@@ -46,6 +47,9 @@ def test_a_folder_is_analysed_like_this(
     def accept(dialog: ManyDialog) -> int:
         dialog.most.setValue(0.15)
         dialog.below.setChecked(True)
+        dialog.drawn.setChecked(True)
+        dialog.curve.line.setText("50:0.2, 900:0.1")
+        dialog.curve.line.textEdited.emit("50:0.2, 900:0.1")
         asked.append(dialog)
         return int(QDialog.DialogCode.Accepted)
 
@@ -63,6 +67,7 @@ def test_a_folder_is_analysed_like_this(
     assert names == ["broken", "pump 2", "pump 1", "pump 0"], "the worst first"
     zones = {shown.sorted.index(i, 0).data(): shown.sorted.index(i, 4).data() for i in range(4)}
     assert "overall: 0.212" in zones["pump 2"] and "held trace: 3.5" in zones["pump 2"]
+    assert "curve: 1.485 dB at 100" in zones["pump 2"], zones["pump 2"]
     assert "overall" not in zones["pump 1"] and zones["pump 0"] == "within"
     # A row opens its recording.
     shown.table.setFocus()
@@ -82,6 +87,37 @@ def test_without_a_method_the_first_is_opened(bench: Bench, settle: Settle, plan
     bench.many.offer(plant.parent / "empty")
     settle()
     assert bench.many.overview is None and "holds no recordings" in bench.context.notices.text
+
+
+def test_a_curve_is_drawn_over_the_spectrum_or_typed(qtbot: Any, qapp: QApplication) -> None:
+    f = np.linspace(0, 1000, 2001)
+    curve = LimitCurve(f, 1e-3 + np.exp(-((f - 100) ** 2)), "g rms")
+    qtbot.addWidget(curve)
+    curve.resize(560, 260)
+    curve.show()
+    board = curve.board
+    for where in ((20.0, 0.5), (500.0, 0.01), (100.0, 2.0)):
+        QTest.mouseClick(board, Qt.MouseButton.LeftButton, pos=board.place(*where).toPoint())
+    for (a, b), (c, d) in zip(curve.points, ((20, 0.5), (100, 2), (500, 0.01)), strict=True):
+        assert a == pytest.approx(c, rel=0.03) and b == pytest.approx(d, rel=0.1)
+    # A drag moves the middle one, but not past its neighbour.
+    start, end = board.place(*curve.points[1]).toPoint(), board.place(900.0, 0.1).toPoint()
+    QTest.mousePress(board, Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(board, end)
+    QTest.mouseRelease(board, Qt.MouseButton.LeftButton, pos=end)
+    assert curve.points[0][0] < curve.points[1][0] < curve.points[2][0]
+    assert curve.points[1][1] == pytest.approx(0.1, rel=0.1)
+    assert parsed(curve.line.text())[0][0] == pytest.approx(curve.points[0][0], rel=1e-3)
+    QTest.keyClick(board, Qt.Key.Key_Delete)
+    assert len(curve.points) == 2
+    last = board.place(*curve.points[1]).toPoint()
+    QTest.mouseClick(board, Qt.MouseButton.RightButton, pos=last)
+    assert len(curve.points) == 1
+    curve.line.clear()
+    QTest.keyClicks(curve.line, "10:0.5, 1000:x")
+    assert "1000:x" in curve.wrong.text()
+    QTest.keyClicks(curve.line, "\b0.05")
+    assert curve.points == ((10.0, 0.5), (1000.0, 0.05)) and not curve.wrong.text()
 
 
 def test_rows_come_as_recordings_are_done(qtbot: Any, qapp: QApplication) -> None:

@@ -16,7 +16,7 @@ from tonecomb.core.find.zones import Limit, Zone, over
 from tonecomb.core.progress import Progress
 from tonecomb.core.say.sentence import sentence
 from tonecomb.desktop.acts.opening import Opening
-from tonecomb.desktop.dialogs.many import ManyDialog, OverviewDialog
+from tonecomb.desktop.dialogs.many import ManyDialog, Offered, OverviewDialog
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
 
@@ -62,8 +62,9 @@ class Many(QObject):
         unit = channel.unit if analysis is None else analysis.unit.symbol
         beside, against = context.held.beside, context.held.against
         held = "" if beside is None or against is None else against.name
-        asking = ManyDialog(context.window, len(files), folder,
-                            sentence(method, signal.recording), unit, held)  # fmt: skip
+        asking = ManyDialog(context.window, Offered(
+            len(files), folder, sentence(method, signal.recording), unit, held, analysis
+        ))  # fmt: skip
         if not asking.exec():
             return
         limits = []
@@ -72,6 +73,8 @@ class Many(QObject):
             limits.append(Limit("overall", "overall", (most,), unit=unit))
         if beside is not None and asking.below.isChecked():
             limits.append(over(beside, asking.margin.value()))
+        if asking.drawn.isChecked():
+            limits.append(Limit("curve", "curve", points=asking.curve.points, unit=unit))
         # A stretch is of the recording that it was chosen in.
         alike = method.having(stretch=None)
         plan = Plan((Rule(method=alike),), tuple(limits), context.notes.knowledge.of_machine())

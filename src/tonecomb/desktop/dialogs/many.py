@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import (
     QAbstractTableModel,
     QModelIndex,
@@ -30,8 +32,10 @@ from PyQt6.QtWidgets import (
 
 from tonecomb.batches.one import Outcome, Told
 from tonecomb.batches.overview import sorted_channels
+from tonecomb.core.analysis import Analysis
 from tonecomb.core.say.numbers import significant
 from tonecomb.desktop.dialogs.form import Form
+from tonecomb.desktop.dialogs.limit_curve import LimitCurve
 from tonecomb.desktop.kit.theme import current_theme
 from tonecomb.desktop.kit.widgets import Number, label, link, row
 
@@ -39,15 +43,26 @@ _GATHER_MS = 250  # in which what comes is shown together
 _SORT = Qt.ItemDataRole.UserRole
 
 
-class ManyDialog(Form):
-    """How the ``count`` recordings of a folder are analysed: by the method that the ``sentence``
-    says, into a folder, within a limit in ``unit``, and below the ``held`` trace where there is
-    one."""
+@dataclass(frozen=True)
+class Offered:
+    """The ``count`` recordings of a folder, the method's ``sentence``, the ``unit`` of limits, the
+    name of the ``held`` trace ("" for none), and what is ``shown``, over which a curve is drawn."""
 
-    def __init__(
-        self, parent: QWidget, count: int, folder: Path, sentence: str, unit: str, held: str
-    ) -> None:
+    count: int
+    folder: Path
+    sentence: str
+    unit: str
+    held: str = ""
+    shown: Analysis | None = None
+
+
+class ManyDialog(Form):
+    """How the recordings of a folder are analysed: all like what is shown, into a folder, within
+    limits."""
+
+    def __init__(self, parent: QWidget, of: Offered) -> None:
         super().__init__(parent)
+        count, folder, sentence, unit, held = of.count, of.folder, of.sentence, of.unit, of.held
         self.setWindowTitle("All of these, like this")
         self.setMinimumWidth(560)
         column = QVBoxLayout(self)
@@ -70,19 +85,43 @@ class ManyDialog(Form):
         column.addLayout(row(self.below, self.margin, None))
         for one in (self.below, self.margin):
             one.setVisible(bool(held))
+        self.drawn = QCheckBox("No more than a curve")
+        self.curve = _curve(of)
+        self.curve.hide()
+        self.drawn.toggled.connect(self._draw)
+        column.addWidget(self.drawn)
+        column.addWidget(self.curve)
         self.reports = QCheckBox("With a report of every channel")
         self.reports.setToolTip("They take longer than the analysis")
         column.addWidget(self.reports)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         buttons.addButton(f"Analyse {files}", QDialogButtonBox.ButtonRole.AcceptRole)
-        buttons.accepted.connect(self.accept)
+        buttons.accepted.connect(self._accept)
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
+
+    def _draw(self, wanted: bool) -> None:
+        self.curve.setVisible(wanted)
+        self.adjustSize()
+
+    def _accept(self) -> None:
+        if self.drawn.isChecked() and len(self.curve.points) < 2:
+            self.curve.wrong.setText("A curve takes two points or more: click where they are.")
+            return
+        self.accept()
 
     def _choose(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self, "Folder for results", self.out.text())
         if chosen:
             self.out.setText(chosen)
+
+
+def _curve(of: Offered) -> LimitCurve:
+    """Over the spectrum that is shown, where one is."""
+    if (shown := of.shown) is None:
+        return LimitCurve(np.empty(0), np.empty(0), of.unit)
+    symbol = shown.unit.scaled(shown.method.shown.scaling, shown.method.shown.level)
+    return LimitCurve(shown.spectrum.frequency, shown.values, symbol)
 
 
 _HEADS = ("Recording", "Channel", "Taken", "Rms", "Zone", "In short")
@@ -130,6 +169,8 @@ class _Rows(QAbstractTableModel):
         self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
     ) -> Any:
         across = orientation == Qt.Orientation.Horizontal
+        if across and role == Qt.ItemDataRole.TextAlignmentRole and section == 3:
+            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         return _HEADS[section] if across and role == Qt.ItemDataRole.DisplayRole else None
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:

@@ -141,6 +141,7 @@ def style_sheet(t: Theme) -> str:
     QPushButton:hover, QPushButton:focus {{ border-color: {t.accent}; }}
     QPushButton:default {{ background: {t.accent}; border-color: {t.accent};
                            color: {t.raised}; font-weight: 600; }}
+    QDialogButtonBox QPushButton {{ font-weight: 600; }}
     QPushButton:disabled, QPushButton:default:disabled {{
         background: {t.ground}; border-color: {t.lines}; color: {t.quiet}; }}
     #link {{ background: transparent; border: none; color: {t.accent}; font-weight: 600;
