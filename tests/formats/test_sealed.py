@@ -162,6 +162,25 @@ def test_the_pdf_holds_every_figure_and_the_page(folder: Path) -> None:
     assert session.load(file).current_ref.method.frames.frame == 2048  # type: ignore[union-attr]
 
 
+def test_a_figure_that_is_printed_otherwise_is_named(folder: Path) -> None:
+    """The page inside is untouched, what is printed is not."""
+    import pypdf
+
+    page = (folder / "out" / "report.html").read_text()
+    (read,) = re.findall(r'"peak 1, frequency">([\d.]+)', page)
+    wrong = page.replace(f'"peak 1, frequency">{read}', f'"peak 1, frequency">{read[:-2]}77')
+    (folder / "out" / "r.pdf").write_bytes(pdf.pdf(wrong))
+    writer = pypdf.PdfWriter(clone_from=folder / "out" / "r.pdf")
+    writer.root_object["/Names"].pop("/EmbeddedFiles")
+    writer.add_attachment("report.html", page.encode())
+    writer.write(folder / "out" / "r.pdf")
+    found = check(folder / "out" / "r.pdf")
+    assert [one.name for one in found.findings] == ["peak 1, frequency"], found.findings
+    assert "not printed as" in found.findings[0].words and found.same
+    (folder / "out" / "whole.pdf").write_bytes(pdf.pdf(page))
+    assert check(folder / "out" / "whole.pdf").holds
+
+
 def test_nothing_is_fetched_for_a_pdf(tmp_path: Path) -> None:
     (tmp_path / "secret.css").write_text("body { color: red }")
     page = f'<link rel="stylesheet" href="file://{tmp_path}/secret.css"><h1>x</h1>'

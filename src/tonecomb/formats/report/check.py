@@ -16,11 +16,12 @@ from tonecomb.core.record.recording import Recording
 from tonecomb.formats import files
 from tonecomb.formats.analysed import analyse
 from tonecomb.formats.registry import open_recording
-from tonecomb.formats.report import sealed
+from tonecomb.formats.report import pdf, sealed
 from tonecomb.formats.report.figures import SpectrumView
 from tonecomb.formats.report.html import Mark, report
 from tonecomb.formats.report.part import Part
 
+PRINTED = "another figure is printed"
 _MOST_FILES = 20_000  # in which the recording is looked for
 _NOT_HELD = ("recording, File", "recording, Changed")  # names that a copy may change
 
@@ -39,6 +40,8 @@ class Finding:
         """In one line, with the place from which they differ."""
         if not self.stands:
             return f"{self.name}: not in the report, now {self.now}"
+        if self.stands == PRINTED:
+            return f"{self.name}: not printed as {self.now}, which is what was computed"
         if not self.now:
             return f"{self.name}: {self.stands} in the report, not found now"
         pairs = zip(self.stands, self.now, strict=False)
@@ -110,7 +113,30 @@ def check(path: Path, folders: Sequence[Path] = (), progress: Progress = silent)
         for i, one in enumerate(kept.parts) for key in one.once
     }  # fmt: skip
     held, findings, unchecked = _compared(kept.figures, sealed.figures_in(page), once)
-    return Checked(tuple(sources), tuple(others), held, tuple(findings), tuple(unchecked))
+    lacking = _not_printed(kept.figures, pdf.printed(path), {one.name for one in findings})
+    return Checked(
+        tuple(sources), tuple(others), held - len(lacking), (*findings, *lacking),
+        tuple(unchecked),
+    )  # fmt: skip
+
+
+def _not_printed(stands: dict[str, str], printed: str | None, known: Set[str]) -> list[Finding]:
+    """Figures of the page inside a PDF that its own pages do not show where they should, one after
+    the other. One that runs over the end of a page has other words within it: its numbers are
+    looked for."""
+    found: list[Finding] = []
+    at = 0
+    for name, words in stands.items() if printed is not None else ():
+        text = printed or ""
+        here = text.find(pdf.squeezed(words), at)
+        if here >= 0:
+            at = here + len(pdf.squeezed(words))
+            continue
+        parts = [one for one in words.split() if any(sign.isdigit() for sign in one)]
+        apart = len(words) > _LONG and all(text.find(pdf.squeezed(one), at) >= 0 for one in parts)
+        if not apart and name not in known:
+            found.append(Finding(name, PRINTED, words))
+    return found
 
 
 def _remade(recording: Recording, one: sealed.SealedPart, progress: Progress) -> Part:

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import base64
 import logging
+import unicodedata
 from functools import cache
 from importlib.resources import files as resources
 from pathlib import Path
@@ -34,7 +35,7 @@ figure { break-inside: avoid; padding: 4pt; } figcaption { font-size: 8pt; paddi
 h3 { font-size: 10.5pt; break-after: avoid; } h2.name { font-size: 14pt; }
 .part { break-before: page; border: none; margin: 0; padding: 0; }
 nav ol, nav.one ol { display: block; } nav.several ol ol { display: none; }
-nav .level { display: none; } nav a { color: #22303A; }
+nav .level { color: #5B666E; } nav a { color: #22303A; }
 nav a::after { content: leader(" . ") target-counter(attr(href url), page); }
 tr { break-inside: avoid; } thead { display: table-header-group; }
 p, li { orphans: 2; widows: 2; }
@@ -92,6 +93,21 @@ def pdf(page: str, paper: Paper = "A4", progress: Progress = silent) -> bytes:
     content = made.write_pdf(pdf_tags=True)
     progress(1.0)
     return bytes(content)
+
+
+def printed(path: Path) -> str | None:
+    """What stands on the pages of a report's PDF, without spaces; None for another file."""
+    if not files.head(path, 5).startswith(b"%PDF-"):
+        return None
+    import pypdf
+
+    with pypdf.PdfReader(path) as reader:
+        return squeezed(" ".join(page.extract_text() for page in reader.pages))
+
+
+def squeezed(text: str) -> str:
+    """Without spaces, which a page sets as it likes, and with ligatures as their letters."""
+    return "".join(unicodedata.normalize("NFKC", text).split())
 
 
 def page_of(path: Path) -> str:
