@@ -18,6 +18,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.framing import Framing, make_framing
 from tonecomb.core.estimate.spectrum import READ_SAMPLES, Detrend, detrended, frames_of, read_frames
 from tonecomb.core.estimate.synchronous import Sync
+from tonecomb.core.estimate.transform import rfft
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.record.recording import Array, Channel
 from tonecomb.core.spread import Read
@@ -57,9 +58,7 @@ class FrameSquares:
             passed += len(numbers)
 
     def _squares(self, frames: Array) -> Array:
-        from scipy.fft import rfft
-
-        found = rfft(detrended(frames, self.detrend) * self.weights, n=self.nfft, axis=1)
+        found = rfft(detrended(frames, self.detrend) * self.weights, self.nfft)
         return np.asarray(found.real**2 + found.imag**2)
 
 

@@ -16,6 +16,7 @@ from __future__ import annotations
 import functools
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,6 +29,7 @@ from tonecomb.core.estimate.spectrum import (
     frames_of,
     read_frames,
 )
+from tonecomb.core.estimate.transform import rfft
 from tonecomb.core.estimate.windows import overlap_correlation, window
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
@@ -118,6 +120,7 @@ def follow_frames(
     )  # fmt: skip
 
 
+_Squares = NDArray[np.floating[Any]]
 _Followed = tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.complex64], Array]
 
 
@@ -131,25 +134,31 @@ class _Follow:
     kept: NDArray[np.int_]
 
     def __call__(self, read: Read, first: int, last: int, tell: Tell) -> _Followed:
-        import scipy.fft
-
         framing, kept, real = self.framing, self.kept, self.tapering.dtype
         bins = framing.frame // 2 + 1
         cells = max(1, bins // CELL)
         whole, count, at = cells * CELL, last - first, 0
-        rows = max(1, CACHE_SAMPLES // framing.frame)
+        rows = min(max(1, CACHE_SAMPLES // framing.frame), max(count, 1))
+        tapered = np.empty((rows, framing.frame), dtype=real)
+        bins_of = np.empty((rows, bins), dtype=np.result_type(real, np.complex64))
+        squared = np.empty((rows, bins), dtype=real)
         turn = np.where(kept % 2 == 0, 1, -1).astype(real)
         levels, powers = (np.empty((count, cells), dtype=real) for _ in range(2))
         lines = np.empty((count, len(kept)), dtype=np.result_type(real, np.complex64))
         alike = np.zeros(bins)
         for numbers in framing.blocks(READ_SAMPLES, first, last):
-            frames = frames_of(read_frames(read, framing, numbers, self.fs), framing)
+            samples = read_frames(read, framing, numbers, self.fs)
+            # Without the block's offset what is left of it in a frame is small enough for single.
+            frames = frames_of((samples - samples.mean()).astype(real), framing)
             for begin in range(0, len(frames), rows):
                 group = frames[begin : begin + rows]
-                tapered = (group - group.mean(axis=1, keepdims=True)).astype(real)
-                tapered *= self.tapering
-                found = scipy.fft.rfft(tapered, axis=1, overwrite_x=True)
-                power = found.real**2 + found.imag**2
+                own = tapered[: len(group)]
+                np.subtract(group, group.mean(axis=1, keepdims=True), out=own)
+                own *= self.tapering
+                found = rfft(own, out=bins_of[: len(group)])
+                power = squared[: len(group)]
+                np.square(found.real, out=power)
+                power += np.square(found.imag)
                 quiet = _levels(power, cells)
                 levels[at : at + len(group)] = quiet
                 powers[at : at + len(group)] = _powers(power, cells)
@@ -187,7 +196,7 @@ def _kept_bins(power: Array, floor: Array, count: int, least: float) -> NDArray[
         least *= 1.5
 
 
-def _levels(power: Array, cells: int) -> Array:
+def _levels(power: _Squares, cells: int) -> Array:
     """The noise's level of each frame and cell, shape (frames, cells)."""
     frames, bins = power.shape
     if bins <= CELL:
@@ -202,7 +211,7 @@ def _levels(power: Array, cells: int) -> Array:
     return np.asarray(total) / (2 * _AROUND + 1)
 
 
-def _powers(power: Array, cells: int) -> Array:
+def _powers(power: _Squares, cells: int) -> Array:
     """Mean square per bin of each frame and cell but for the offset's bins, shape (frames,
     cells)."""
     if power.shape[1] <= CELL:

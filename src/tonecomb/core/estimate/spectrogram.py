@@ -31,6 +31,7 @@ from tonecomb.core.estimate.spectrum import (
     read_frames,
     scaled,
 )
+from tonecomb.core.estimate.transform import rfft
 from tonecomb.core.estimate.windows import Window
 from tonecomb.core.method import Method, frame_plan
 from tonecomb.core.progress import Progress, silent
@@ -291,7 +292,9 @@ class _Pool:
         self._work = work
         frame, nfft = work.framing.frame, work.nfft
         self._at_once = max(1, 2 * CACHE_SAMPLES // nfft)
-        self._buffer = np.empty((self._at_once, frame), dtype=np.float32)
+        # What lies beyond a frame stays zero: that is the padding.
+        self._buffer = np.zeros((self._at_once, nfft), dtype=np.float32)
+        self._bins = np.empty((self._at_once, nfft // 2 + 1), dtype=np.complex64)
         self._weights = work.weights.astype(np.float32)
         self._first = min(one.start for one in work.columns)
         self._last = max(one.stop for one in work.columns)
@@ -306,9 +309,7 @@ class _Pool:
         ramp = np.arange(frame, dtype=np.float64) - (frame - 1) / 2
         self._ramp = ramp.astype(np.float32)
         self._ramp_square = float(ramp @ ramp)
-        import scipy.fft
-
-        offset = scipy.fft.rfft(work.weights, n=nfft)
+        offset = rfft(work.weights[None, :], nfft)[0]
         wide = int(np.flatnonzero(np.abs(offset) > 1e-9 * frame)[-1]) + 1
         self._offset = offset[:wide].astype(np.complex64)
 
@@ -318,12 +319,11 @@ class _Pool:
     @np.errstate(over="ignore", invalid="ignore")  # told once, at the end
     def add(self, frames: Cells, lost: Cells) -> None:
         """Take frames into the row."""
-        import scipy.fft
-
+        frame = self._work.framing.frame
         for first in range(0, len(frames), self._at_once):
             group = frames[first : first + self._at_once]
             off = lost[first : first + len(group), None]
-            tapered = self._buffer[: len(group)]
+            tapered = self._buffer[: len(group), :frame]
             if self._work.detrend == "line":
                 np.subtract(group, off, out=tapered)
                 slopes = (tapered @ self._ramp) / self._ramp_square
@@ -331,7 +331,7 @@ class _Pool:
                 tapered *= self._weights
             else:
                 np.multiply(group, self._weights, out=tapered)
-            bins = scipy.fft.rfft(tapered, n=self._work.nfft, axis=1)
+            bins = rfft(self._buffer[: len(group)], out=self._bins[: len(group)])
             if self._work.detrend != "line":
                 # An offset is the window's transform there, which is a few bins wide.
                 bins[:, : len(self._offset)] -= off * self._offset

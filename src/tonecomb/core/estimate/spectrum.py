@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.framing import Framing
+from tonecomb.core.estimate.transform import Bins, rfft
 from tonecomb.core.estimate.windows import Window
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
@@ -28,8 +29,8 @@ Detrend = Literal["none", "mean", "line"]
 Scaling = Literal["amplitude", "power", "psd", "amplitude-density", "energy"]
 Level = Literal["rms", "peak", "peak-to-peak"]
 HOLES = "The stretch holds missing or infinite values"
-READ_SAMPLES = 1 << 18  # samples read at once: 2 MB
-CACHE_SAMPLES = 1 << 15  # samples transformed at once, so that frames stay in the L2 cache
+READ_SAMPLES = 1 << 20  # samples read at once: 8 MB
+CACHE_SAMPLES = 1 << 17  # samples transformed at once: fewer wait for the interpreter
 _LARGE_OFFSET = 1e3  # standard deviations
 _LEAST = 1e-140  # mean square (unit²), whose square is still a number
 
@@ -182,11 +183,19 @@ class _SumOfSquares:
     way: _MeanOff | None
 
     def __call__(self, read: Read, first: int, last: int, tell: Tell) -> Array:
-        total = np.zeros(2 * (self.nfft // 2 + 1))
+        # Nothing is allocated in the loop; what is beyond a frame stays zero.
+        rows = max(1, CACHE_SAMPLES // self.nfft)
+        buffer = np.zeros((rows, self.nfft))
+        bins = np.empty((rows, self.nfft // 2 + 1), dtype=np.complex128)
+        total = np.zeros(2 * bins.shape[1])
         for numbers in self.framing.blocks(READ_SAMPLES, first, last):
-            samples = read_frames(read, self.framing, numbers, self.fs)
+            samples, means = self._read(read, numbers)
+            frames = frames_of(samples, self.framing)
             with np.errstate(over="ignore", invalid="ignore"):  # told once, at the end
-                self._add(samples, total)
+                for at in range(0, len(frames), rows):
+                    group = frames[at : at + rows]
+                    off = None if means is None else means[at : at + rows]
+                    self._add(group, off, buffer[: len(group)], bins[: len(group)], total)
             tell(len(numbers))
         return total[0::2] + total[1::2]
 
@@ -194,35 +203,41 @@ class _SumOfSquares:
         with np.errstate(over="ignore", invalid="ignore"):
             return functools.reduce(np.add, parts)
 
-    def _add(self, samples: Array, total: Array) -> None:
-        """Add the squares of real and imaginary parts, in turn, of all frames to ``total``."""
-        import scipy.fft  # a fifth of a second: the first window does not wait for it
+    def _read(self, read: Read, numbers: range) -> tuple[Array, Array | None]:
+        """The samples of some frames and, where it is to go, each frame's mean, shape
+        (frames, 1)."""
+        framing = self.framing
+        if self.detrend == "none":
+            return np.asarray(read_frames(read, framing, numbers, self.fs), dtype=np.float64), None
+        start = numbers[0] * framing.hop
+        found = read(start, numbers[-1] * framing.hop + framing.frame)
+        samples = np.asarray(found, dtype=np.float64)
+        means = frame_means(samples, frames_of(samples, framing), framing.hop)
+        if not np.isfinite(means).all():  # a hole, which this tells, or sums beyond all numbers
+            read_frames(read, framing, numbers, self.fs)
+        return samples, means[:, None]
 
-        framing, weights, way = self.framing, self.weights, self.way
-        frames = frames_of(samples, framing)
-        rows = max(1, CACHE_SAMPLES // self.nfft)
-        buffer = np.empty((min(rows, len(frames)), framing.frame))
-        ramp = np.arange(framing.frame) - (framing.frame - 1) / 2
-        means = None
-        if self.detrend != "none":
-            means = frame_means(samples, frames, framing.hop)[:, None]
-        for first in range(0, len(frames), rows):
-            group = frames[first : first + rows]
-            tapered = buffer[: len(group)]
-            if means is None or way is not None:
-                np.multiply(group, weights, out=tapered)
-            else:
-                np.subtract(group, means[first : first + rows], out=tapered)
-                if self.detrend == "line":
-                    slopes = tapered @ ramp / (ramp @ ramp)
-                    tapered -= slopes[:, None] * ramp
-                tapered *= weights
-            bins = scipy.fft.rfft(tapered, n=self.nfft, axis=1, overwrite_x=True)
-            if means is not None and way is not None:
-                bins[:, : len(way.bins)] -= means[first : first + rows] * way.bins
-            parts = bins.view(np.float64)
-            np.multiply(parts, parts, out=parts)
-            total += parts[0] if len(parts) == 1 else parts.sum(axis=0)
+    def _add(
+        self, group: Array, means: Array | None, buffer: Array, bins: Bins, total: Array
+    ) -> None:
+        """Add the squares of real and imaginary parts, in turn, of some frames to ``total``."""
+        tapered, way = buffer[:, : self.framing.frame], self.way
+        if means is None or way is not None:
+            np.copyto(tapered, group)  # what lies in the cache is multiplied in half the time
+            tapered *= self.weights
+        else:
+            np.subtract(group, means, out=tapered)
+            if self.detrend == "line":
+                ramp = np.arange(self.framing.frame) - (self.framing.frame - 1) / 2
+                slopes = tapered @ ramp / (ramp @ ramp)
+                tapered -= slopes[:, None] * ramp
+            tapered *= self.weights
+        rfft(buffer, out=bins)
+        if means is not None and way is not None:
+            bins[:, : len(way.bins)] -= means * way.bins
+        parts = bins.view(np.float64)
+        np.multiply(parts, parts, out=parts)
+        total += parts[0] if len(parts) == 1 else np.ones(len(parts)) @ parts
 
 
 def read_frames(read: Read, framing: Framing, numbers: range, fs: float) -> Array:
@@ -287,9 +302,7 @@ class _MeanOff:
         with np.errstate(over="ignore", invalid="ignore"):
             if not abs(first.mean()) <= _LARGE_OFFSET * first.std():
                 return None
-        import scipy.fft
-
-        transform = scipy.fft.rfft(weights)
+        transform = rfft(weights[None, :])[0]
         touched = int(np.flatnonzero(np.abs(transform) > 1e-9 * framing.frame)[-1]) + 1
         return cls(transform[:touched])
 
@@ -299,7 +312,7 @@ def frame_means(samples: Array, frames: Array, hop: int) -> Array:
     count, frame = frames.shape
     if frame % hop:
         return np.asarray(frames.mean(axis=1))
-    hops = samples[: (count - 1) * hop + frame].reshape(-1, hop).sum(axis=1)
+    hops = samples[: (count - 1) * hop + frame].reshape(-1, hop) @ np.ones(hop)
     return (
         np.asarray(np.lib.stride_tricks.sliding_window_view(hops, frame // hop).sum(axis=1)) / frame
     )

@@ -19,6 +19,7 @@ from tonecomb.core.estimate.tracks import (
     parabola,
     refine,
 )
+from tonecomb.core.estimate.transform import rfft
 from tonecomb.core.estimate.windows import Window, window
 from tonecomb.core.method import Method, Plan, frame_plan
 from tonecomb.core.progress import Progress, part, silent
@@ -136,9 +137,7 @@ def _figures(frames: Array, values: _Values) -> None:
 
 
 def _squares(tapered: Array) -> Array:
-    from scipy.fft import rfft
-
-    found = rfft(tapered, axis=1)
+    found = rfft(tapered)
     return np.asarray(found.real**2 + found.imag**2)
 
 

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from tonecomb.core.estimate.courses import line_offset
 from tonecomb.core.estimate.framing import Framing
 from tonecomb.core.estimate.spectrum import frames_of
+from tonecomb.core.estimate.transform import rfft
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Array
@@ -156,14 +157,12 @@ def _listen(
 
 def _frames(read: Read, framing: Framing, numbers: range) -> NDArray[np.complex64]:
     """Transforms of Hann frames about their centres, shape (frames, bins)."""
-    import scipy.fft
-
     n, hop = framing.frame, framing.hop
     samples = read(numbers[0] * hop, numbers[-1] * hop + n)
     frames = frames_of(samples, framing)
     weights = window("hann").samples(n)
     tapered = ((frames - frames.mean(axis=1, keepdims=True)) * weights).astype(np.float32)
-    found = scipy.fft.rfft(tapered, axis=1, overwrite_x=True)
+    found = rfft(tapered)
     found[:, 1::2] *= -1
     return np.asarray(found)
 

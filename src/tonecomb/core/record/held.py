@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tonecomb.core.record.recording import Array
 
@@ -29,6 +30,16 @@ class Held:
     step: float = 0.0
 
 
+def _in_a_row(true: NDArray[np.bool_], count: int) -> bool:
+    """Whether so many neighbours are true: each turn asks for twice as many, of ever fewer."""
+    have = 1
+    while have < count and true.any():
+        step = min(have, count - have)
+        true = true[step:] & true[:-step]
+        have += step
+    return bool(true.any())
+
+
 class HeldSamples:
     """Looks for them block by block."""
 
@@ -42,8 +53,10 @@ class HeldSamples:
         if self.values is not None:
             several = np.union1d(self.values, samples[:_LOOKED][np.isfinite(samples[:_LOOKED])])
             self.values = several if len(several) <= _VALUES else None
+        equal = samples[1:] == samples[:-1]
+        if not _in_a_row(equal, _EQUAL - 1):
+            return
         change = np.abs(np.diff(samples))
-        equal = change == 0
         edges = np.flatnonzero(np.diff(np.concatenate([[False], equal, [False]]).astype(np.int8)))
         runs = edges.reshape(-1, 2)
         runs = runs[runs[:, 1] - runs[:, 0] >= _EQUAL - 1]

@@ -1,0 +1,40 @@
+"""The bare transform, and the one place that says which library does it.
+
+``ducc0`` needs no plan and writes where it is told to; where there is no wheel of it, ``scipy.fft``
+by the same author does the same. Both give e^(−iωt), and single precision for single precision.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+try:
+    import ducc0.fft as _ducc
+except ImportError:
+    _ducc = None
+
+Bins = NDArray[np.complexfloating[Any, Any]]
+
+
+def rfft(
+    frames: NDArray[np.floating[Any]], nfft: int | None = None, out: Bins | None = None
+) -> Bins:
+    """One-sided transforms of ``frames``, shape (frames, samples), each filled with zeros up to
+    ``nfft``; into ``out``, shape (frames, nfft//2 + 1), where that is given. Shape of ``out``."""
+    length = frames.shape[1] if nfft is None else nfft
+    if _ducc is None:
+        import scipy.fft
+
+        found = scipy.fft.rfft(frames, n=length, axis=1)
+        if out is None:
+            return np.asarray(found)
+        out[...] = found
+        return out
+    if length > frames.shape[1]:
+        padded = np.zeros((len(frames), length), dtype=frames.dtype)
+        padded[:, : frames.shape[1]] = frames
+        frames = padded
+    return np.asarray(_ducc.r2c(frames[:, :length], axes=(1,), out=out))
