@@ -12,6 +12,10 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
+import tonecomb
+from benchmarks.timing import medians
+from tonecomb.core.estimate.estimate import run_spectrum
+
 GIGABYTE = 1 << 30
 RATE = 51_200
 # The high-water mark of the process itself: what wait4 reports counts its parent's memory too.
@@ -35,9 +39,23 @@ def main() -> None:
         path = Path(folder) / "long.wav"
         _write(path)
         _tell(path, "analyse", path, "--json")
+        _passes(path)
         out = Path(folder) / "out.flac"
         _tell(path, "analyse", path, "--step", "notch:50:width=0.05", "--stretch", "100:200",
               "--write-signal", out)  # fmt: skip
+
+
+def _passes(path: Path) -> None:
+    """Everything against the spectrum alone, in this process, two threads."""
+    recording = tonecomb.open(path)
+    method = tonecomb.default_method(recording)
+    seconds = medians({
+        "spectrum": lambda: run_spectrum(method, tonecomb.open(path)),
+        "all": lambda: tonecomb.analyse(tonecomb.open(path), method),
+    }, 3)  # fmt: skip
+    ratio = seconds["all"] / seconds["spectrum"]
+    print("\n| spectrum alone | all of the analysis | ratio (goal: ≤ 1.8) |\n|--:|--:|--:|")
+    print(f"| {seconds['spectrum']:.1f} s | {seconds['all']:.1f} s | {ratio:.1f} |")
 
 
 def _tell(path: Path, *call: object) -> None:

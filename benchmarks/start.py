@@ -13,23 +13,23 @@ _CHILD = """
 import sys, time
 from pathlib import Path
 from PyQt6.QtCore import QEvent, QObject, QTimer
-class FirstPaint(QObject):
+seen = set()
+class FirstPaints(QObject):
     def eventFilter(self, watched, event):
         painted = event.type() == QEvent.Type.Paint and watched.isWidgetType()
-        if painted and watched.window().isVisible():
-            watched.window().removeEventFilter(self)
-            QTimer.singleShot(0, self.done)
-            self.done = lambda: None
+        window = watched.window() if painted else None
+        if painted and window.isVisible() and type(window).__name__ not in seen:
+            seen.add(type(window).__name__)
+            # The event is being handled: what it paints takes some milliseconds more.
+            print(type(window).__name__, time.time() - float(sys.argv[1]), flush=True)
+            if type(window).__name__ == "Bench":
+                QTimer.singleShot(50, window.close)
         return False
-    def done(self):
-        print(time.time() - float(sys.argv[1]), flush=True)
-        QTimer.singleShot(50, app.topLevelWidgets()[0].window().close)
 from tonecomb.desktop import app as start
 made = start.make_application
 def make(arguments):
-    global app
     app = made(arguments)
-    app.paint = FirstPaint()
+    app.paint = FirstPaints()
     app.installEventFilter(app.paint)
     QTimer.singleShot(8000, app.quit)
     return app
@@ -39,8 +39,8 @@ start.main([])
 
 
 def main() -> None:
-    print("Start to first painted window, warm (goal: under 1 s)\n")
-    print("| | median | against bare Python |")
+    print("Start to first painted window, warm (goal: ≤ 0.5 s)\n")
+    print("| | least–greatest | against bare Python |")
     print("|--|--:|--:|")
     import time
 
@@ -48,7 +48,8 @@ def main() -> None:
         environment = os.environ | {
             "QT_QPA_PLATFORM": "offscreen", "XDG_DATA_HOME": home, "XDG_CONFIG_HOME": home,
         }  # fmt: skip
-        bare, painted = [], []
+        bare: list[float] = []
+        painted: dict[str, list[float]] = {}
         for turn in range(ROUNDS + 1):
             begin = time.time()
             subprocess.run([sys.executable, "-c", "pass"], check=True)
@@ -57,8 +58,12 @@ def main() -> None:
                 [sys.executable, "-c", _CHILD, str(middle)],
                 env=environment, capture_output=True, text=True, check=False,
             )  # fmt: skip
-            if turn and done.stdout:
+            if turn:
                 bare.append(middle - begin)
-                painted.append(float(done.stdout.split()[0]))
-    first, python = statistics.median(painted), statistics.median(bare)
-    print(f"| bench | {first:.2f} s | {first / python:.0f}× |")
+                for name, seconds in (line.split() for line in done.stdout.splitlines()):
+                    painted.setdefault(name, []).append(float(seconds))
+    python = statistics.median(bare)
+    for name, told in (("FirstLook", "first window painted"), ("Bench", "bench painted")):
+        found = painted[name]
+        print(f"| {told} | {min(found):.2f}–{max(found):.2f} s | "
+              f"{statistics.median(found) / python:.0f}× |")  # fmt: skip

@@ -28,13 +28,13 @@ ALLOWED = {
 }
 # Inside the bench an arrow points to a higher number; rooms of one number do not know each other.
 FLOORS = {
-    "app": 0, "bench": 1, "acts": 2, "actions": 3,
+    "app": 0, "first_look": 1, "bench": 1, "acts": 2, "actions": 3,
     "shelf": 4, "method_line": 4, "stage": 4, "readings": 4, "ruler": 4, "dialogs": 5,
     "edits": 6, "state": 7, "kit": 8,
 }  # fmt: skip
 # Where filters are designed and second-order sections are run.
 FILTER_DESIGN = {"sections.py", "recursive.py", "shock.py"}
-CORE_PACKAGES = {"numpy", "scipy", "pint"}
+CORE_PACKAGES = {"numpy", "scipy", "pint", "ducc0"}
 QT = {"PyQt6", "pyqtgraph", "superqt", "qtawesome"}
 
 FILES = sorted(SOURCE.rglob("*.py"))

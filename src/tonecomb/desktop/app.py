@@ -19,11 +19,15 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 
 from tonecomb.core.errors import UserError
+from tonecomb.desktop.first_look import FirstLook
 from tonecomb.desktop.kit import settings
 from tonecomb.formats import atomic
 
 _SWITCH_S = 0.001
 _FRAMED_MS = 300
+_BLOCKS_ROOM = (
+    256 << 20
+)  # bytes of decoded samples that a bench keeps: they are read again and again
 _LARGER_DPI = 108  # for 96: 9.75 pt are read as 11
 _ARENAS, _MAP_FROM, _TRIM_FROM = -8, -3, -1  # M_ARENA_MAX and others of malloc.h
 _LOG = logging.getLogger("tonecomb")
@@ -64,12 +68,17 @@ def main(paths: list[Path], demo: bool = False) -> int:
     give_memory_back()
     _start_log()
     app = make_application(sys.argv[:1])
-    # The bench is heavy to import; the application is up before it.
+    # The bench is heavy to import: its ground is seen before it.
+    look = FirstLook()
+    look.show_now()
+    from tonecomb.core.record.blocks import BLOCKS
     from tonecomb.desktop.bench import Bench
 
+    BLOCKS.room = _BLOCKS_ROOM
     bench = Bench()
     sys.excepthook = Defects(bench.autosave.write)
     bench.show()
+    QTimer.singleShot(_FRAMED_MS, look.close)
     for wait in (0, _FRAMED_MS):  # a window manager gives it its frame when it likes
         QTimer.singleShot(wait, lambda: fit_to_screen(bench))
     signal.signal(signal.SIGINT, lambda *_: bench.close())

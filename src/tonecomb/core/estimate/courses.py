@@ -13,7 +13,6 @@ spectrum has: the Hann window tells frequency and level of a line from three bin
 
 from __future__ import annotations
 
-import functools
 from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
@@ -176,9 +175,20 @@ class _Follow:
         return levels, powers, lines, alike
 
     def join(self, parts: Iterable[_Followed]) -> _Followed:
-        levels, powers, lines, alike = zip(*parts, strict=True)
-        return (np.concatenate(levels), np.concatenate(powers), np.concatenate(lines),
-                functools.reduce(np.add, alike))  # fmt: skip
+        # Into memory for all, which is only taken as it is filled: it is the largest there is.
+        every: list[NDArray[Any]] = []
+        total, at = np.zeros(0), 0
+        for *rows, alike in parts:
+            if not every:
+                total = np.zeros(len(alike))
+                count = self.framing.count
+                every = [np.empty((count, one.shape[1]), dtype=one.dtype) for one in rows]
+            for whole, one in zip(every, rows, strict=True):
+                whole[at : at + len(one)] = one
+            at += len(rows[0])
+            total += alike
+        levels, powers, lines = (one[:at] for one in every)
+        return levels, powers, lines, total
 
 
 def _kept_bins(power: Array, floor: Array, count: int, least: float) -> NDArray[np.int_]:

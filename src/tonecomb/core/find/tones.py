@@ -71,10 +71,9 @@ class _Model:
         self.base = 1 + 2 * len(omega)
         self.kept = self._columns(0) if scratch.rows == length else None
         frequencies = np.concatenate([[0.0], omega])
-        sums = transforms(taper.terms, length, frequencies[:, None] + frequencies)
-        differences = transforms(taper.terms, length, frequencies[:, None] - frequencies)
+        pairs = np.stack([frequencies[:, None] + frequencies, frequencies[:, None] - frequencies])
         blocks = []
-        for plus, minus in zip(sums, differences, strict=True):
+        for plus, minus in transforms(taper.terms, length, pairs):
             # cos·cos, cos·sin and sin·sin by their sums and differences.
             cc, ss = (plus + minus).real / 2, (minus - plus).real / 2
             cs = (plus - minus).imag / 2
@@ -143,13 +142,12 @@ def transforms(
 
     ``nu`` in radians per sample, any shape. From the Dirichlet kernel and its derivatives.
     """
-    total = [np.zeros(np.shape(nu), dtype=np.complex128) for _ in range(3)]
-    for k, a in enumerate(terms):
-        for shift in (-k, k) if k else (0,):
-            share = a / 2 if k else a
-            for j, value in enumerate(_dirichlet(length, nu + 2 * np.pi * shift / length)):
-                total[j] += share * value
-    return total[0], total[1], total[2]
+    several = len(terms) - 1
+    shifts = np.arange(-several, several + 1)
+    shares = np.array([terms[abs(k)] / (2 if k else 1) for k in shifts])
+    moved = np.asarray(nu) + (2 * np.pi / length * shifts).reshape(-1, *[1] * np.ndim(nu))
+    zero, one, two = (np.tensordot(shares, value, 1) for value in _dirichlet(length, moved))
+    return zero, one, two
 
 
 def _dirichlet(n: int, nu: Array) -> tuple[Complex, Complex, Complex]:
