@@ -157,7 +157,7 @@ def _alias_risk(a: Analysis, seen: Seen) -> Caution | None:
         "alias-risk",
         f"{100 * share:.2g} % of the power lies within 5 % of the Nyquist frequency of "
         f"{nyquist:g} Hz: what is above it may have been folded down.",
-        f"Take out what is above {edge:g} Hz", _with_step(LowPass(edge, 8)),
+        f"Take out above {edge:g} Hz", _with_step(LowPass(edge, 8)),
     )  # fmt: skip
 
 

@@ -15,7 +15,8 @@ from tonecomb.core.record.recording import Array, Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.sentence import seconds
 from tonecomb.core.units import unit
-from tonecomb.desktop.kit.plot import AXIS_WIDTH, Plot, Trace, Zoom
+from tonecomb.desktop.kit.dense import DenseTrace
+from tonecomb.desktop.kit.plot import AXIS_WIDTH, Plot, Zoom
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.stage.problems import Problems
 from tonecomb.desktop.stage.spans import Ends, MarkLines, StretchEnds
@@ -74,7 +75,7 @@ class WaveformView(Plot):
         self._signal: Signal | None = None
         self._channel = 0
         self.envelope: Envelope | None = None
-        self._outside, self.inside = Trace(), Trace()
+        self._outside, self.inside = DenseTrace(), DenseTrace()
         self.time_line = pg.InfiniteLine(angle=90)
         self.time_line.hide()
         self.level_line = pg.InfiniteLine(angle=0)  # that is watched
