@@ -86,7 +86,8 @@ def three(tmp_path_factory: pytest.TempPathFactory) -> Path:
         x = [np.cos(2 * np.pi * f * t) + 0.1 * chance.normal(size=len(t)) for f in tones]
         soundfile.write(folder / f"{name}.wav", 0.2 * np.column_stack(x), 800, subtype="FLOAT")
     call("analyse", folder / "pump.wav", folder / "fan.wav", "--out", folder / "out",
-         "--together", "--remark", "2 peaks: hotter than the first", "--pdf", "A4")  # fmt: skip
+         "--together", "--remark", "2 peaks: hotter than the first", "--sections",
+         "contents,peaks,spectrum,source,terms")  # fmt: skip
     return folder
 
 
@@ -100,12 +101,12 @@ def test_several_channels_and_recordings_in_one_report(three: Path) -> None:
     for place in re.findall(r'href="#(p\d-[^"]+|terms)"', page):
         assert place in ids, place
     numbers = re.findall(r"Figure (\d+)\.", page)
-    assert numbers == [str(i + 1) for i in range(len(numbers))] and len(numbers) == 6
+    assert numbers == [str(i + 1) for i in range(len(numbers))] and len(numbers) == 3
     second = page[page.index('p2-top">') :]
     assert "hotter" in second and "hotter" not in page[: page.index('id="p2-top')]
     assert not (three / "out" / "pump").is_dir() or not list(three.rglob("*/*/report.html"))
     found = check(three / "out" / "report.html")
-    assert found.holds and len(found.sources) == 2 and found.held > 65
+    assert found.holds and len(found.sources) == 2 and found.held > 50
     document = session.load(three / "out" / "report.html")
     assert [one.method.source.channel for one in document.recordings] == [0, 1, 0]
 
