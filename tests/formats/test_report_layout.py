@@ -196,6 +196,8 @@ def test_from_the_command_line_and_checked(tmp_path: Path) -> None:
         (("--cover", "colour=red"), "no line of a cover"),
         (("--cover", f"client={'x' * 5000}"), "4000 letters"),
         (("--logo", "LOGO"), "no logo"),
+        (("--language", "xx"), "language ‘xx’"),
+        (("--remark", "3 poetry: x", "--sections", "3 peaks"), "no section ‘3 peaks’"),
     ],
 )
 def test_what_cannot_be_is_told(options: tuple[str, ...], word: str, tmp_path: Path) -> None:

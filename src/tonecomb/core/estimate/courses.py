@@ -37,6 +37,7 @@ from tonecomb.core.spread import Read, Tell, spread
 CELL = 32  # bins that share a level
 _AROUND = 2  # cells to each side that are averaged with it
 _QUANTILE = 0.4
+_AT_ONCE = 64  # cells
 _KEPT = 4 << 20  # complex values that are kept at most
 _SMALL = 1e-16  # unit², below which, or above its inverse, single precision does not do
 _BESIDE = 3  # bins beside those
@@ -246,7 +247,7 @@ def _worth(levels: NDArray[np.float32], framing: Framing, nominal: float) -> Arr
             break
         pairs = np.searchsorted(framing.numbers, framing.pairs(m))
         later = np.searchsorted(framing.numbers, framing.numbers[pairs] + m)
-        both = _product(levels[pairs], levels[later]) / (1 + scatter * r * r)
+        both = _lagged(levels, pairs, later) / (1 + scatter * r * r)
         squares = squares + 2 * r * r * both
         even += 2 * r * r * len(pairs)
     with np.errstate(divide="ignore", invalid="ignore"):
@@ -258,6 +259,13 @@ def _worth(levels: NDArray[np.float32], framing: Framing, nominal: float) -> Arr
 def _product(one: NDArray[np.float32], other: NDArray[np.float32]) -> Array:
     """Σ over the frames of the product, shape (cells,)."""
     return np.asarray(np.einsum("fc,fc->c", one, other, dtype=np.float64))
+
+
+def _lagged(levels: NDArray[np.float32], some: NDArray[np.int_], others: NDArray[np.int_]) -> Array:
+    """Σ of the products of some frames with others, a few cells at a time: copies of all would be
+    as large as what there is. Shape (cells,)."""
+    parts = (levels[:, a : a + _AT_ONCE] for a in range(0, levels.shape[1], _AT_ONCE))
+    return np.concatenate([_product(part[some], part[others]) for part in parts])
 
 
 def _shares(framing: Framing) -> Array:
