@@ -34,7 +34,8 @@ figure { break-inside: avoid; padding: 4pt; } figcaption { font-size: 8pt; paddi
 .quiet { font-size: 8.5pt; }
 h3 { font-size: 10.5pt; break-after: avoid; } h2.name { font-size: 14pt; }
 .part { break-before: page; border: none; margin: 0; padding: 0; }
-nav ol, nav.one ol { display: block; } nav.several ol ol { display: none; }
+nav ol { display: block; } nav.one ol { display: block; columns: 2; column-gap: 24pt; }
+nav.several ol ol { display: none; }
 nav .level { color: #5B666E; } nav a { color: #22303A; }
 nav a::after { content: leader(" . ") target-counter(attr(href url), page); }
 tr { break-inside: avoid; } thead { display: table-header-group; }
