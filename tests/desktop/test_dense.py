@@ -50,6 +50,20 @@ def test_runs_hold_every_point_and_touch(rng: np.random.Generator) -> None:
     assert columns(x + 1000, y, (0.0, 30.0)) is None
 
 
+@pytest.mark.parametrize("apart", [0.5, 1.0, 1.01, 1.3])
+def test_no_column_is_left_out(apart: float) -> None:
+    """Of a screen whose pixels are a little finer than the points; a hole stays one."""
+    x = np.repeat(np.arange(200) * apart, 2)
+    y = np.tile([10.0, 20.0], 200)
+    found = columns(x, y, (0.0, 1000.0))
+    assert found is not None and not np.isnan(found[1]).any()
+    y[200:208] = np.nan
+    found = columns(x, y, (0.0, 1000.0))
+    assert found is not None
+    gone = np.flatnonzero(np.isnan(found[1]))
+    assert len(gone) and 98 * apart <= gone[0] and gone[-1] <= 106 * apart
+
+
 @pytest.mark.parametrize("limits", [(0.0, 100.0), (20.0, 60.0)])
 def test_it_looks_as_it_did(
     bench: Bench, settle: Settle, tmp_path: Path, rng: np.random.Generator,

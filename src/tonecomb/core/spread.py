@@ -97,9 +97,8 @@ def spread(
     grain = max(1, PART // max(samples, 1))
     step = grain * _PARTS
     edges = [(first, min(first + step, count)) for first in range(0, count, step)]
-    crew = read.crew if isinstance(read, StretchRead) else None
-    if crew is not None and isinstance(read, StretchRead):
-        return work.join(crew.shares(read, work, edges, grain, progress))
+    if edges and isinstance(read, StretchRead) and read.crew is not None:
+        return work.join(read.crew.shares(read, work, edges, grain, progress))
     counting = _Counting(count, progress)
     return work.join(
         share(read, work, first, last, grain, counting.tell, threads or _THREADS)

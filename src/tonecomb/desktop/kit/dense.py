@@ -10,6 +10,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QColor, QImage, QPainter, QTransform
 
@@ -61,10 +62,12 @@ def columns(x: Array, y: Array, seen: tuple[float, float]) -> tuple[int, Array, 
     """The first column of pixels, and the least and greatest y in it and in each after it, nan in
     those without; where the line goes on from one to the next they touch. ``x`` and ``y`` are
     pixels, shape (points,); what is ``seen`` lies between two of them."""
-    there = np.isfinite(x) & np.isfinite(y) & (x >= seen[0] - 1) & (x <= seen[1] + 1)
-    if not there.any():
+    there = np.isfinite(x) & (x >= seen[0] - 1) & (x <= seen[1] + 1)
+    columns_of, y = np.floor(x[there]).astype(int), y[there]
+    holes = columns_of[~np.isfinite(y)]
+    column, y = columns_of[np.isfinite(y)], y[np.isfinite(y)]
+    if not len(column):
         return None
-    column, y = np.floor(x[there]).astype(int), y[there]
     first, last = int(column[0]), int(column[-1])
     if last < first or (np.diff(column) < 0).any():
         return None
@@ -72,12 +75,23 @@ def columns(x: Array, y: Array, seen: tuple[float, float]) -> tuple[int, Array, 
     low, high = np.full(last - first + 1, np.nan), np.full(last - first + 1, np.nan)
     at = column[starts] - first
     low[at], high[at] = np.minimum.reduceat(y, starts), np.maximum.reduceat(y, starts)
+    _bridge(low, high, holes[(holes >= first) & (holes <= last)] - first)
     # A stroke between neighbours covers what lies between them.
     before_low, before_high = low[:-1].copy(), high[:-1].copy()
     with np.errstate(invalid="ignore"):
         low[1:] = np.where(low[1:] > before_high, before_high, low[1:])
         high[1:] = np.where(high[1:] < before_low, before_low, high[1:])
     return first, low, high
+
+
+def _bridge(low: Array, high: Array, holes: NDArray[np.int_]) -> None:
+    """Columns that no point fell into, of points that are a little wider than a pixel apart, go on
+    as the one before, unless there is a hole in the line."""
+    number = np.arange(len(low))
+    before = np.maximum.accumulate(np.where(np.isnan(low), 0, number))
+    lacking = np.isnan(low) & (number - before == 1)
+    lacking[holes] = False
+    low[lacking], high[lacking] = low[before[lacking]], high[before[lacking]]
 
 
 def filled(
