@@ -90,10 +90,10 @@ def report(
 
 
 def _subject(parts: Sequence[Part], layout: Layout, said: Words) -> str:
+    if not layout.cover.title:  # it is the title that says what of
+        return said("page", "of one")
     if len(parts) > 1:
         return _of_several(parts, said)
-    if not layout.cover.title:
-        return said("page", "of one")
     one = parts[0]
     name = f"{one.recording.name}, {one.analysis.channel.name}"
     return said("page", "of one, named", name=name)
