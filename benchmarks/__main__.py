@@ -11,6 +11,7 @@ from benchmarks import (
     dragging,
     editing,
     filtering,
+    growth,
     live,
     memory,
     panning,
@@ -29,7 +30,8 @@ BENCHMARKS = {"spectrum": spectrum.main, "spectrogram": spectrogram.main,
               "memory": memory.main, "reading": reading.main, "panning": panning.main,
               "editing": editing.main, "accuracy": accuracy.main, "truth": truth.main,
               "waterfall": waterfall.main, "filtering": filtering.main,
-              "dragging": dragging.main, "live": live.main, "scaling": scaling.main}  # fmt: skip
+              "dragging": dragging.main, "live": live.main, "scaling": scaling.main,
+              "growth": growth.main}  # fmt: skip
 
 
 def main() -> None:

@@ -25,9 +25,6 @@ from tonecomb.formats import atomic
 
 _SWITCH_S = 0.001
 _FRAMED_MS = 300
-_BLOCKS_ROOM = (
-    256 << 20
-)  # bytes of decoded samples that a bench keeps: they are read again and again
 _LARGER_DPI = 108  # for 96: 9.75 pt are read as 11
 _ARENAS, _MAP_FROM, _TRIM_FROM = -8, -3, -1  # M_ARENA_MAX and others of malloc.h
 _LOG = logging.getLogger("tonecomb")
@@ -71,10 +68,8 @@ def main(paths: list[Path], demo: bool = False) -> int:
     # The bench is heavy to import: its ground is seen before it.
     look = FirstLook()
     look.show_now()
-    from tonecomb.core.record.blocks import BLOCKS
     from tonecomb.desktop.bench import Bench
 
-    BLOCKS.room = _BLOCKS_ROOM
     bench = Bench()
     sys.excepthook = Defects(bench.autosave.write)
     bench.show()

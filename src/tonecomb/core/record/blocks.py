@@ -11,7 +11,7 @@ import numpy as np
 
 from tonecomb.core.record.recording import Array, Samples
 
-ROOM = 64 << 20
+ROOM = 256 << 20
 """Bytes that all kept blocks may have together."""
 _Key = tuple[int, int, int]
 
