@@ -148,11 +148,11 @@ class _Follow:
         alike = np.zeros(bins)
         for numbers in framing.blocks(READ_SAMPLES, first, last):
             samples = read_frames(read, framing, numbers, self.fs)
-            # Without the block's offset what is left of it in a frame is small enough for single.
-            frames = frames_of((samples - samples.mean()).astype(real), framing)
+            frames = frames_of(samples, framing)
             for begin in range(0, len(frames), rows):
                 group = frames[begin : begin + rows]
                 own = tapered[: len(group)]
+                # The offset goes in double precision: a record's may jump, and hide what is left.
                 np.subtract(group, group.mean(axis=1, keepdims=True), out=own)
                 own *= self.tapering
                 found = rfft(own, out=bins_of[: len(group)])

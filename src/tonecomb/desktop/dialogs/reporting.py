@@ -129,7 +129,7 @@ class _Sections(QListWidget):
         self.setTabKeyNavigation(False)
         self.show_sections(chosen)
         self.setSpacing(2)
-        self.setFixedHeight(22 * len(SECTIONS) + 8)
+        self.setFixedHeight(20 * len(SECTIONS) + 12)
 
     def show_sections(self, chosen: tuple[str, ...]) -> None:
         """Tick these, in their order, the others below."""
