@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.framing import Framing
-from tonecomb.core.estimate.transform import Bins, rfft
+from tonecomb.core.estimate.transform import on_lines, rfft
 from tonecomb.core.estimate.windows import Window
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
@@ -183,61 +183,75 @@ class _SumOfSquares:
     way: _MeanOff | None
 
     def __call__(self, read: Read, first: int, last: int, tell: Tell) -> Array:
-        # Nothing is allocated in the loop; what is beyond a frame stays zero.
-        rows = max(1, CACHE_SAMPLES // self.nfft)
-        buffer = np.zeros((rows, self.nfft))
-        bins = np.empty((rows, self.nfft // 2 + 1), dtype=np.complex128)
-        total = np.zeros(2 * bins.shape[1])
-        for numbers in self.framing.blocks(READ_SAMPLES, first, last):
-            samples, means = self._read(read, numbers)
-            frames = frames_of(samples, self.framing)
+        framing = self.framing
+        room = _Room(max(1, CACHE_SAMPLES // self.nfft), self.weights, self.nfft, framing.hop)
+        for numbers in framing.blocks(READ_SAMPLES, first, last):
+            start = numbers[0] * framing.hop
+            samples = read(start, numbers[-1] * framing.hop + framing.frame)
+            frames = None if samples.dtype != np.float64 else frames_of(samples, framing)
             with np.errstate(over="ignore", invalid="ignore"):  # told once, at the end
-                for at in range(0, len(frames), rows):
-                    group = frames[at : at + rows]
-                    off = None if means is None else means[at : at + rows]
-                    self._add(group, off, buffer[: len(group)], bins[: len(group)], total)
+                for at in range(0, len(numbers), room.rows):
+                    some = min(room.rows, len(numbers) - at)
+                    begin = at * framing.hop
+                    end = begin + (some - 1) * framing.hop + framing.frame
+                    near = room.double(samples[begin:end])
+                    group = frames_of(near, framing) if frames is None else frames[at : at + some]
+                    self._add(near, group, room)
+            if not math.isfinite(room.total.sum()):  # a hole, or squares beyond all numbers
+                read_frames(read, framing, numbers, self.fs)
             tell(len(numbers))
-        return total[0::2] + total[1::2]
+        return np.asarray(room.total[0::2] + room.total[1::2])
 
     def join(self, parts: Iterable[Array]) -> Array:
         with np.errstate(over="ignore", invalid="ignore"):
             return functools.reduce(np.add, parts)
 
-    def _read(self, read: Read, numbers: range) -> tuple[Array, Array | None]:
-        """The samples of some frames and, where it is to go, each frame's mean, shape
-        (frames, 1)."""
-        framing = self.framing
-        if self.detrend == "none":
-            return np.asarray(read_frames(read, framing, numbers, self.fs), dtype=np.float64), None
-        start = numbers[0] * framing.hop
-        found = read(start, numbers[-1] * framing.hop + framing.frame)
-        samples = np.asarray(found, dtype=np.float64)
-        means = frame_means(samples, frames_of(samples, framing), framing.hop)
-        if not np.isfinite(means).all():  # a hole, which this tells, or sums beyond all numbers
-            read_frames(read, framing, numbers, self.fs)
-        return samples, means[:, None]
-
-    def _add(
-        self, group: Array, means: Array | None, buffer: Array, bins: Bins, total: Array
-    ) -> None:
-        """Add the squares of real and imaginary parts, in turn, of some frames to ``total``."""
-        tapered, way = buffer[:, : self.framing.frame], self.way
-        if means is None or way is not None:
-            np.copyto(tapered, group)  # what lies in the cache is multiplied in half the time
-            tapered *= self.weights
+    def _add(self, samples: Array, frames: Array, room: _Room) -> None:
+        """Add the squares of real and imaginary parts, in turn, of the ``frames`` that lie in
+        ``samples`` to the total."""
+        way = self.way
+        buffer, bins = room.buffer[: len(frames)], room.bins[: len(frames)]
+        tapered, means = buffer[:, : self.framing.frame], np.zeros((1, 1))
+        if self.detrend != "none":  # first: the samples are near from then on
+            means = frame_means(samples, frames, self.framing.hop)[:, None]
+        if self.detrend == "none" or way is not None:
+            np.multiply(frames, room.weights, out=tapered)
         else:
-            np.subtract(group, means, out=tapered)
+            np.subtract(frames, means, out=tapered)
             if self.detrend == "line":
                 ramp = np.arange(self.framing.frame) - (self.framing.frame - 1) / 2
                 slopes = tapered @ ramp / (ramp @ ramp)
                 tapered -= slopes[:, None] * ramp
-            tapered *= self.weights
+            tapered *= room.weights
         rfft(buffer, out=bins)
-        if means is not None and way is not None:
+        if way is not None:
             bins[:, : len(way.bins)] -= means * way.bins
         parts = bins.view(np.float64)
-        np.multiply(parts, parts, out=parts)
-        total += parts[0] if len(parts) == 1 else np.ones(len(parts)) @ parts
+        np.einsum("ij,ij->j", parts, parts, out=room.squares)
+        room.total += room.squares
+
+
+class _Room:
+    """Memory for the frames that are transformed at once, so many ``rows``: nothing is allocated
+    in the loop, and what was read once stays near. What is beyond a frame stays zero."""
+
+    def __init__(self, rows: int, weights: Array, nfft: int, hop: int) -> None:
+        self.rows = rows
+        self.buffer = on_lines(rows, nfft, np.float64)
+        self.buffer[:, len(weights) :] = 0
+        self.bins = on_lines(rows, nfft // 2 + 1, np.complex128)
+        self.total, self.squares = on_lines(2, 2 * self.bins.shape[1], np.float64)
+        self.total[:] = 0
+        self.weights = on_lines(1, len(weights), np.float64)[0]
+        self.weights[:] = weights
+        self._wide = on_lines(1, (rows - 1) * hop + len(weights), np.float64)[0]
+
+    def double(self, samples: Array) -> Array:
+        """The samples in double precision, until the next are asked for."""
+        if samples.dtype == np.float64:
+            return samples
+        np.copyto(self._wide[: len(samples)], samples)
+        return self._wide[: len(samples)]
 
 
 def read_frames(read: Read, framing: Framing, numbers: range, fs: float) -> Array:
@@ -313,6 +327,8 @@ def frame_means(samples: Array, frames: Array, hop: int) -> Array:
     if frame % hop:
         return np.asarray(frames.mean(axis=1))
     hops = samples[: (count - 1) * hop + frame].reshape(-1, hop) @ np.ones(hop)
+    if frame == 2 * hop:  # half of it overlaps, as mostly
+        return np.asarray(hops[1:] + hops[:-1]) / frame
     return (
         np.asarray(np.lib.stride_tricks.sliding_window_view(hops, frame // hop).sum(axis=1)) / frame
     )
