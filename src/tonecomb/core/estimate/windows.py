@@ -21,6 +21,7 @@ from tonecomb.core.record.recording import Array
 
 _PROBE = 1024  # samples from which the figures of a window without cosine terms are found
 _FINE = 256  # steps a bin in which its transform is known
+_SHORT = 1 << 17  # samples of a window up to which the last few are kept
 _FAR = 64  # bins up to which side lobes are looked for
 
 
@@ -39,14 +40,8 @@ class Window:
     shape: Callable[[int], Array] | None = None
 
     def samples(self, length: int) -> Array:
-        """The window for a frame of ``length`` samples."""
-        if self.shape is not None:
-            return self.shape(length)
-        angle = 2 * np.pi * np.arange(length) / length
-        return sum(
-            ((-1) ** k * a * np.cos(k * angle) for k, a in enumerate(self.terms)),
-            start=np.zeros(length),
-        )
+        """The window for a frame of ``length`` samples, not to be written to."""
+        return _samples_once(self, length) if length <= _SHORT else _samples(self, length)
 
     def transform(self, bins: ArrayLike) -> Array:
         """Magnitude of the window's transform at an offset in bins, 1 at its centre.
@@ -140,6 +135,22 @@ class Window:
         """Whether the window can weigh a least-squares fit: a cosine sum that is nowhere
         negative."""
         return bool(self.terms) and float(self.samples(256).min()) > -1e-4
+
+
+def _samples(window: Window, length: int) -> Array:
+    if window.shape is not None:
+        made = window.shape(length)
+    else:
+        angle = 2 * np.pi * np.arange(length) / length
+        made = sum(
+            ((-1) ** k * a * np.cos(k * angle) for k, a in enumerate(window.terms)),
+            start=np.zeros(length),
+        )
+    made.setflags(write=False)  # it is for all
+    return made
+
+
+_samples_once = lru_cache(8)(_samples)
 
 
 @dataclass(frozen=True)

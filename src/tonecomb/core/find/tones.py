@@ -13,7 +13,7 @@ at the tone, as the Cramér–Rao bound does (Rife and Boorstyn, IEEE Trans. Inf
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from contextlib import nullcontext
 from dataclasses import dataclass, field
 from typing import Any
@@ -36,7 +36,9 @@ _STEPS = 6  # most steps on those
 _COLUMNS_BYTES = 48 << 20  # the weighted model is kept whole up to this size
 _ROWS = 1 << 13  # samples of a frame handled at once beyond it
 _READ_SAMPLES = 1 << 20  # samples read at once, so that large models are built seldom
-_SETTLED = 0.02  # a step below this share of the standard deviation is the last
+_SETTLED = 0.02  # what is left to go, as a share of the standard deviation, at the last step
+_APART = 4  # bins between tones above which one does not pull the other
+_PULL = 4  # what noise pulls, as so many standard deviations
 
 
 class _Scratch:
@@ -72,14 +74,18 @@ class _Model:
         self.kept = self._columns(0) if scratch.rows == length else None
         frequencies = np.concatenate([[0.0], omega])
         pairs = np.stack([frequencies[:, None] + frequencies, frequencies[:, None] - frequencies])
-        blocks = []
-        for plus, minus in transforms(taper.terms, length, pairs):
+        cosines = 1 + len(omega)
+        blocks = np.empty((3, self.base, self.base))
+        for block, (plus, minus) in zip(
+            blocks, transforms(taper.terms, length, pairs), strict=True
+        ):
             # cos·cos, cos·sin and sin·sin by their sums and differences.
-            cc, ss = (plus + minus).real / 2, (minus - plus).real / 2
-            cs = (plus - minus).imag / 2
-            blocks.append(np.block([[cc, cs[:, 1:]], [cs.T[1:], ss[1:, 1:]]]))
+            block[:cosines, :cosines] = (plus + minus).real / 2
+            block[cosines:, cosines:] = (minus - plus).real[1:, 1:] / 2
+            mixed = (plus - minus).imag[:, 1:] / 2
+            block[:cosines, cosines:], block[cosines:, :cosines] = mixed, mixed.T
         self.gram, self.cross, self.second = blocks[0], blocks[1][:, 1:], blocks[2][1:, 1:]
-        self.inverse = np.linalg.pinv(self.gram, rcond=1e-12, hermitian=True)
+        self.inverse = _inverse(self.gram)
 
     def _columns(self, start: int) -> Array:
         """Weighted columns for the samples from ``start`` on, shape (columns, samples). They
@@ -126,13 +132,21 @@ class _Model:
         residual = products[:, base:] - beta @ self.cross
         gradient = np.einsum("kjp,kjp->p", weight, residual.reshape(len(beta), 2, tones))
         schur = self.second - self.cross.T @ self.inverse @ self.cross
-        moments = np.einsum("kip,kjq->ipjq", weight, weight, optimize=True)
-        hessian = np.einsum("ipjq,ipjq->pq", moments, schur.reshape(2, tones, 2, tones))
+        flat = weight.reshape(len(beta), 2 * tones)
+        both = (flat.T @ flat) * schur
+        hessian = both.reshape(2, tones, 2, tones).sum(axis=(0, 2))
         scale = np.sqrt(np.maximum(np.diag(hessian), np.finfo(float).tiny))
         scaled = hessian / np.outer(scale, scale)
         delta = np.linalg.lstsq(scaled, gradient / scale, rcond=1e-10)[0] / scale
-        moved = (weight * delta).reshape(len(beta), 2 * tones)
+        moved = flat * np.tile(delta, 2)
         return delta, self.amplitudes(beta - moved @ self.cross.T @ self.inverse)
+
+
+def _inverse(gram: Array) -> Array:
+    """Of a symmetric matrix; what it does not tell apart counts nothing."""
+    sizes, axes = np.linalg.eigh(gram)
+    told = sizes > 1e-12 * sizes[-1]
+    return np.asarray((axes[:, told] / sizes[told]) @ axes[:, told].T)
 
 
 def transforms(
@@ -208,18 +222,58 @@ def _products_anew(
     return _Products(model, framing, fs)
 
 
-def _all_products(
-    model: _Model, read: Read, framing: Framing, numbers: Numbers, fs: float, progress: Progress
-) -> Array:
-    """Products for so many of the frames that take part, shape (frames, columns)."""
-    if len(numbers) == framing.count:
-        return spread(read, _Products(model, framing, fs), framing.count, framing.cost, progress)
-    result = []
-    for done, k in enumerate(framing.numbers[numbers], start=1):  # few frames, far apart
-        samples = read_frames(read, framing, range(int(k), int(k) + 1), fs)
-        result.append(model.products(frames_of(samples, framing)))
-        progress(done / len(numbers))
-    return np.concatenate(result)
+class _Frames:
+    """So many of the frames that take part, few enough to be kept."""
+
+    def __init__(self, read: Read, framing: Framing, fs: float, numbers: Numbers) -> None:
+        self._read, self._framing, self._fs = read, framing, fs
+        self._places = framing.numbers[numbers].tolist()
+        self._at_once = max(1, _READ_SAMPLES // framing.frame)
+        self._kept: list[Array] = []
+
+    def products(self, model: _Model, progress: Progress) -> Array:
+        """Of each, shape (frames, columns)."""
+        result = []
+        for at in range(0, len(self._places), self._at_once):
+            result.append(model.products(self._some(at)))
+            progress(min(1.0, (at + self._at_once) / len(self._places)))
+        return np.concatenate(result)
+
+    def _some(self, at: int) -> Array:
+        if self._kept:
+            return self._kept[0]
+        framing, places = self._framing, self._places[at : at + self._at_once]
+        found = np.stack([
+            np.asarray(read_frames(self._read, framing, range(k, k + 1), self._fs), dtype=float)
+            for k in places
+        ])  # fmt: skip
+        if len(places) == len(self._places):
+            self._kept.append(found)
+        return found
+
+
+def _few(count: int) -> Numbers:
+    """Which frames of so many the first steps are made on."""
+    return np.unique(np.linspace(0, count - 1, min(count, _SUBSET)).astype(int))
+
+
+def _apart(omega: Array) -> Array:
+    """Distance of each tone from the next, infinite where there is none."""
+    if len(omega) < 2:
+        return np.full(len(omega), np.inf)
+    order = np.argsort(omega)
+    gaps = np.concatenate([[np.inf], np.diff(omega[order]), [np.inf]])
+    out = np.empty(len(omega))
+    out[order] = np.minimum(gaps[:-1], gaps[1:])
+    return out
+
+
+def _left(step: Array, std: Array, apart: NDArray[np.bool_], frame: int) -> Array:
+    """About what is left to go after a step, radians per sample. A tone that stands apart comes
+    nearer by the square of its distance in bins, or by the noise where that is more; what its
+    neighbour pulls goes as it may."""
+    size = np.abs(step)
+    return np.where(apart, size * (size + _PULL * std) * frame / (2 * np.pi), size)
 
 
 def fit_tones(
@@ -248,32 +302,41 @@ def fit_tones(
     limit = 0.75 * 2 * np.pi / n
     information = Information(framing, fitting)
     scratch = _Scratch(n, len(start))
+    some = framing.count > _SUBSET
+    few = _Frames(read, framing, fs, _few(framing.count))
 
-    def improve(omega: Array, numbers: Numbers, report: Progress) -> tuple[Array, Complex]:
+    def all_products(model: _Model, report: Progress) -> Array:
+        if not some:
+            return few.products(model, report)
+        work = _Products(model, framing, fs)
+        return spread(read, work, framing.count, framing.cost, report)
+
+    def improve(
+        omega: Array, products: Callable[[_Model, Progress], Array], report: Progress
+    ) -> tuple[Array, Complex]:
         model = _Model(fitting, scratch, omega, slopes=True)
-        step, c = model.step(_all_products(model, read, framing, numbers, fs, report))
+        step, c = model.step(products(model, report))
         return start + np.clip(omega + step - start, -limit, limit), c
 
-    every = np.arange(framing.count)
-    few = every
-    if framing.count > _SUBSET:
-        few = np.unique(np.linspace(0, framing.count - 1, _SUBSET).astype(int))
+    apart = _apart(start) > _APART * 2 * np.pi / n
     omega, density = start, np.asarray(floor) / taper.enbw
     for i in range(_STEPS):
         report = part(progress, 0.3 * i / _STEPS, 0.3 * (i + 1) / _STEPS)
         before = omega
-        omega, phasors = improve(omega, few, report)
+        omega, phasors = improve(omega, few.products, report)
         power = np.mean(np.abs(phasors) ** 2, axis=0)
         std = np.sqrt(information.loose * density * n / np.maximum(power, np.finfo(float).tiny))
-        # The last digits of the arithmetic are enough where there is no noise.
-        if np.all(np.abs(omega - before) < np.maximum(_SETTLED * std, 1e-14)):
+        # The last digits of the arithmetic are enough where there is no noise; and where all
+        # frames take a step after these, it is enough to come as near as few can tell.
+        left = _left(omega - before, std, apart, n)
+        if np.all(left < np.maximum(std if some else _SETTLED * std, 1e-14)):
             break
-    if few is not every:
-        omega, phasors = improve(omega, every, part(progress, 0.3, 0.7))
+    if some:
+        omega, phasors = improve(omega, all_products, part(progress, 0.3, 0.7))
     levels, measured = phasors, taper if taper.terms else fitting
     if fitting is not measured:
         model = _Model(measured, scratch, omega, slopes=False)
-        products = _all_products(model, read, framing, every, fs, part(progress, 0.7, 1.0))
+        products = all_products(model, part(progress, 0.7, 1.0))
         levels = model.amplitudes(products @ model.inverse)
     tones = []
     for p in range(len(omega)):
