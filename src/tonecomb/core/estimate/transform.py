@@ -49,3 +49,12 @@ def rfft(
         padded[:, : frames.shape[1]] = frames
         frames = padded
     return np.asarray(_ducc.r2c(frames[:, :length], axes=(1,), out=out))
+
+
+def fft(values: NDArray[np.complexfloating[Any, Any]]) -> Bins:
+    """Two-sided transform of ``values``, shape (samples,), and of its shape."""
+    if _ducc is None:
+        import scipy.fft
+
+        return np.asarray(scipy.fft.fft(values))
+    return np.asarray(_ducc.c2c(values))

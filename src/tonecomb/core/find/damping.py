@@ -23,6 +23,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.estimate.windows import Window
 from tonecomb.core.find.mode import Kind, Resonance, half_power_width
+from tonecomb.core.find.mode_lines import ModeLines
 from tonecomb.core.record.recording import Array
 
 WIDER = 1.35  # times the window's −3 dB width from which a line is a resonance
@@ -205,7 +206,7 @@ def fit_noise(
     ``starts`` are a frequency and a half-power width (Hz) for each mode; ``sure`` is the standard
     deviation of a damping ratio, as a share of it, above which a mode is not told.
     """
-    from scipy.fft import irfft, rfft
+    from scipy.fft import rfft
     from scipy.optimize import least_squares
 
     spectrum, taper, fs, count = data.spectrum, data.taper, data.fs, len(starts)
@@ -225,16 +226,10 @@ def fit_noise(
         if counts.sum() < _LEAST + _MORE * (count - 1):
             return ()
     weights = taper.samples(n)
-    transform = rfft(weights, 2 * n)
-    lags = irfft(np.abs(transform) ** 2, 2 * n)[:n] / float(weights @ weights)
     line = taper.width_3db * spectrum.frame_hz
 
-    @lru_cache(4 * count)  # a step in one mode's parameter leaves the other mode as it is
-    def mode(omega: float, logged: float) -> tuple[Array, Array]:
-        alpha = math.exp(float(np.clip(logged, -50.0, 1.0)))
-        ratio = min(alpha / max(omega, 1e-9), 0.99)
-        turning = _powers(-alpha + 1j * omega * math.sqrt(1 - ratio**2), n) * lags
-        return 2 * rfft(turning.real)[first:stop].real - 1, 2 * rfft(turning.imag)[first:stop].real
+    # A step in one mode's parameter leaves the other mode as it is.
+    mode = lru_cache(4 * count)(ModeLines(weights, first, stop))
 
     def shapes(at: Array) -> Array:
         """Cosine and sine part of each mode and the flat part, shape (bins, 2·modes + 1)."""
@@ -358,13 +353,6 @@ def fit_decay(
     near = np.round(np.array([axis[int(np.argmax(size))]]) / spectrum.bin_hz).astype(int)[0]
     top = float(spectrum.mean_square[max(near - 1, 0) : near + 2].max())
     return _made(at, std, data, "decay", axis, size / size.max() * top, sure)
-
-
-def _powers(exponent: complex, n: int) -> NDArray[np.complex128]:
-    """e^(exponent·k) for k from 0 to n − 1, by a product of two short runs of powers."""
-    step = math.isqrt(n) + 1
-    short, long = np.exp(exponent * np.arange(step)), np.exp(exponent * step * np.arange(step))
-    return np.multiply.outer(long, short).ravel()[:n]
 
 
 def _sensible(at: Array, n: int) -> bool:
