@@ -206,24 +206,26 @@ def _logs(
     return np.asarray(out, dtype=np.float64)
 
 
-def _at(logs: Array, place: Array) -> Array:
-    """Values between the bins, shape (frames, places); 0 beyond the last."""
-    low = np.floor(place).astype(int)
-    inside = low < logs.shape[1] - 1
-    low = np.where(inside, low, 0)
-    share = (place - low).astype(np.float32)
-    return np.asarray(np.where(inside, logs[:, low] * (1 - share) + logs[:, low + 1] * share, 0.0))
-
-
 def _scores(logs: Array, grid: Array, bin_hz: float) -> Array:
-    """S at each fundamental of the grid, shape (frames, grid)."""
-    total = np.zeros((len(logs), len(grid)), dtype=np.float32)
-    norm = 0.0
-    for h in range(1, _HARMONICS + 1):
-        weight = h**-0.5
-        total += weight * (_at(logs, h * grid / bin_hz) - _at(logs, (h - 0.5) * grid / bin_hz))
-        norm += weight**2
-    return np.asarray(total / np.sqrt(norm), dtype=np.float64)
+    """S at each fundamental of the grid, shape (frames, grid): values between the bins, 0 beyond
+    the last, each of which tells of two of them."""
+    from scipy.sparse import csr_array
+
+    bins = logs.shape[1]
+    numbers: Array = np.arange(1, _HARMONICS + 1, dtype=np.float64)
+    places = np.concatenate([numbers, numbers - 0.5])[:, None] * grid / bin_hz
+    weights = np.concatenate([numbers**-0.5, -(numbers**-0.5)])[:, None]
+    low = np.floor(places).astype(int)
+    inside = low < bins - 1
+    low, share = low[inside], (places - low)[inside]
+    weights = np.broadcast_to(weights, places.shape)[inside]
+    of = np.broadcast_to(np.arange(len(grid)), places.shape)[inside]
+    told = csr_array(
+        (np.concatenate([weights * (1 - share), weights * share]),
+         (np.concatenate([of, of]), np.concatenate([low, low + 1]))),
+        shape=(len(grid), bins),
+    )  # fmt: skip
+    return np.asarray((told @ logs.T).T) / math.sqrt(float((1 / numbers).sum()))
 
 
 def _viterbi(gain: Array) -> tuple[NDArray[np.int_], float]:
