@@ -12,6 +12,7 @@ from benchmarks import (
     editing,
     filtering,
     growth,
+    holding,
     live,
     memory,
     panning,
@@ -31,7 +32,7 @@ BENCHMARKS = {"spectrum": spectrum.main, "spectrogram": spectrogram.main,
               "editing": editing.main, "accuracy": accuracy.main, "truth": truth.main,
               "waterfall": waterfall.main, "filtering": filtering.main,
               "dragging": dragging.main, "live": live.main, "scaling": scaling.main,
-              "growth": growth.main}  # fmt: skip
+              "growth": growth.main, "holding": holding.main}  # fmt: skip
 
 
 def main() -> None:

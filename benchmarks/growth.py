@@ -20,6 +20,7 @@ import soundfile
 
 import tonecomb
 from tonecomb.core.find.families import families
+from tonecomb.core.record.recording import ArraySamples, Channel
 from tonecomb.formats.kinds.table import SPECTRUM
 
 FS = 12_800
@@ -43,7 +44,7 @@ def _write(path: Path, length: int, channels: int = 1) -> Path:
 
 
 def _tones(count: int, spacing: float) -> tonecomb.Recording:
-    """So many tones in a minute of noise, as a recording in a file that is gone at once."""
+    """So many tones in a minute of noise."""
     t, chance = np.arange(60 * FS) / FS, np.random.default_rng(0)
     x = 0.001 * chance.standard_normal(len(t))
     for k in range(count):
@@ -62,9 +63,11 @@ def _families(count: int) -> tonecomb.Recording:
 
 
 def _recording(x: np.ndarray) -> tonecomb.Recording:
-    with tempfile.NamedTemporaryFile(suffix=".wav") as file:
-        soundfile.write(file.name, x, FS, subtype="FLOAT")
-        return tonecomb.open(file.name)
+    return tonecomb.Recording(
+        id="made", name="made", format="array", sample_rate=float(FS), rate_source="given",
+        rate_found="as made", length=len(x),
+        channels=(Channel("c1", ""),), samples=ArraySamples.of(x),
+    )  # fmt: skip
 
 
 def _measured(work: Callable[[], object], rounds: int = 3) -> tuple[float, float]:

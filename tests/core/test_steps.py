@@ -15,6 +15,7 @@ from tests.support import read_all, recording
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.method import Method
+from tonecomb.core.record import blocks
 from tonecomb.core.record.blocks import BlockCache, Kept
 from tonecomb.core.record.calibration import calibrated
 from tonecomb.core.record.recording import Array, ArraySamples, Channel, Recording
@@ -370,6 +371,20 @@ def test_what_lies_together_is_decoded_once() -> None:
                 kept.read(channel, start, stop), columns[channel, start:stop]
             )
     assert len(source.reads) == 10, "each block once, for all channels"
+
+
+def test_what_does_not_fit_whole_is_only_kept_near(monkeypatch: pytest.MonkeyPatch) -> None:
+    """One of four that lie together: the others would only drive out what is read next."""
+    monkeypatch.setattr(blocks, "ROOM", 300_000)
+    before = blocks.BLOCKS.held
+    columns = np.arange(40_000.0).reshape(4, -1)
+    kept = Kept(Counted.of(*columns), 10_000, 4)
+    np.testing.assert_array_equal(kept.read(2, 0, 10_000), columns[2])
+    assert blocks.BLOCKS.held == before
+    held = blocks.PASSING.held
+    assert held >= 80_000
+    kept.read_many((0, 1, 2, 3), 0, 1000)
+    assert blocks.PASSING.held == held + 3 * 8000, "the third has its block still"
 
 
 def test_blocks_are_kept_within_bounds() -> None:

@@ -152,6 +152,7 @@ def test_slices_in_relief(relieved: Bench, settle: Settle) -> None:
     assert view.stance == Stance()
     # Zoomed with the spectrum; marks; either end in front; a surface in full size when it rests.
     relieved.stage.spectrum.set_limits(100, 300)
+    settle()
     assert view.relief is not None and view.relief.low == pytest.approx(100, abs=2)
     pane.front.picked.emit(pane.front.choose("end") or "end")
     assert view.ordered()[1][0] > 80
@@ -217,6 +218,7 @@ def test_log_frequency_linear_levels_and_teeth(relieved: Bench, settle: Settle) 
     assert view.relief is not None and view.relief.log
     assert view.share_of(view.relief.high) == pytest.approx(1.0)
     relieved.layout_.toggle_decibels()
+    settle()
     assert view.relief is not None and view.relief.unit == "m/s² rms" and view.relief.ends[0] == 0
     relieved.context.combs.drop(24.0)
     settle()

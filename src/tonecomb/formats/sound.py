@@ -110,6 +110,16 @@ _WIDTHS = {
 }
 
 
+# subtype of libsndfile: (as what its samples are read, what they stand for full scale there), so
+# that of many channels only those that are wanted are made wider
+_READ_AS = {
+    "PCM_16": ("int16", 2.0**15),
+    "PCM_24": ("int32", 2.0**31),
+    "PCM_32": ("int32", 2.0**31),
+    "FLOAT": ("float32", 1.0),
+}
+
+
 @dataclass(frozen=True)
 class SoundSamples(Samples):
     """Opens the file for each block: no handle to share between threads, and a file that
@@ -138,7 +148,8 @@ class SoundSamples(Samples):
                 soundfile.SoundFile(self.path) as file,
             ):
                 file.seek(start)
-                block = file.read(stop - start, dtype="float64", always_2d=True)
+                kind, full = _READ_AS.get(file.subtype, ("float64", 1.0))
+                block = file.read(stop - start, dtype=kind, always_2d=True)
         # A seek in a damaged file may end beyond it, and what is left be less than nothing.
         except (soundfile.LibsndfileError, OSError, ValueError) as error:
             if self.path.exists():
@@ -158,7 +169,9 @@ class SoundSamples(Samples):
                 "it is cut short, or was changed since it was opened",
                 "copy or record it again",
             )
-        return tuple(np.ascontiguousarray(block[:, channel]) for channel in channels)
+        return tuple(
+            np.multiply(block[:, channel], 1 / full, dtype=np.float64) for channel in channels
+        )
 
 
 def open_sound(path: Path, container: Container, progress: Progress) -> Contents:

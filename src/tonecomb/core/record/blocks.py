@@ -13,6 +13,9 @@ from tonecomb.core.record.recording import Array, Samples
 
 ROOM = 256 << 20
 """Bytes that all kept blocks may have together."""
+_PASSING = 32 << 20
+"""And those of signals that do not fit whole: when one is passed over again, the blocks it begins
+with are gone, so that only those just read are worth their room."""
 _Key = tuple[int, int, int]
 
 
@@ -56,21 +59,25 @@ class BlockCache:
             self.held -= self._kept.pop(key).nbytes
 
 
-BLOCKS = BlockCache()
-"""The one that all signals share."""
+BLOCKS, PASSING = BlockCache(), BlockCache(_PASSING)
+"""Those that all signals share."""
 
 
 class Kept(Samples):
-    """``source`` read in whole blocks of its grain, which are kept in ``cache``."""
+    """``source`` read in whole blocks of its grain, which are kept in ``cache``, else in the one
+    that all share."""
 
     _number, _counting = 0, threading.Lock()
 
     def __init__(
-        self, source: Samples, length: int, channels: int, cache: BlockCache = BLOCKS
+        self, source: Samples, length: int, channels: int, cache: BlockCache | None = None
     ) -> None:
-        self._source, self._length, self._cache = source, length, cache
-        self._channels = channels
+        self._source, self._length = source, length
         self.costly, self.together = source.costly, source.together
+        # What is decoded anyway is kept where it fits: another channel will be asked for next.
+        fits = 8 * length * (channels if self.together else 1) <= ROOM
+        self._every = range(channels) if self.together and fits else range(0)
+        self._cache = cache or (BLOCKS if fits else PASSING)
         with Kept._counting:
             Kept._number += 1
             self._owner = Kept._number
@@ -107,8 +114,7 @@ class Kept(Samples):
             first = number * self._block
             stop = min(first + self._block, self._length)
             wanted = [channels[i] for i in lacking]
-            # What is decoded anyway is kept: another channel will be asked for next.
-            read = range(self._channels) if self._source.together else wanted
+            read = self._every or wanted
             for channel, block in zip(
                 read, self._source.read_many(list(read), first, stop), strict=True
             ):

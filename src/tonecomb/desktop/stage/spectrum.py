@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Sequence
+from contextlib import suppress
 
 import numpy as np
 import pyqtgraph as pg
@@ -39,6 +41,9 @@ TAKEN, LIFTERED = (2, 3), (1,)
 """Colours of what there was before filters and what they took, and of a liftered spectrum."""
 
 
+_OTHERS = 24  # traces beside the current one that are kept as they are shown
+
+
 class SpectrumView(FrequencyPlot):
     """Drag over a range to zoom into it; the readout snaps to the highest point near the cursor.
 
@@ -53,6 +58,7 @@ class SpectrumView(FrequencyPlot):
         self.log_frequency, self.decibels = False, True
         self._analysis: Analysis | None = None
         self._drawn: Curve | None = None  # with levels as the upright axis has them
+        self._others: deque[tuple[Analysis, Curve | None]] = deque(maxlen=_OTHERS)
         self._chosen: Peak | None = None
         self._theme: Theme | None = None
         self.curve = Trace()
@@ -102,6 +108,7 @@ class SpectrumView(FrequencyPlot):
         before, self._analysis = self._analysis, analysis
         self.drag.active = analysis is not None
         if analysis is None:
+            self._others.clear()
             self._drawn, self._chosen = None, None
             self.set_label("left", "")
             self.refresh()
@@ -175,14 +182,18 @@ class SpectrumView(FrequencyPlot):
         return [(x, y) for x, y in data if x is not None and len(x)]
 
     def _of_held(self, other: Analysis) -> Curve | None:
-        """Another trace as the current one is shown; None where it measures something else."""
-        if self._analysis is None:
-            return None
-        try:
-            shown = in_unit_of(self._analysis, alike(self._analysis, other))
-        except UserError:
-            return None
-        return self._on_axis(shown)
+        """Another trace as the current one is shown; None where it measures something else. Kept
+        as long as that stays so: the view moves more often than what is in it."""
+        for known, curve in self._others:
+            if known is other:
+                return curve
+        curve = None
+        if self._analysis is not None:
+            with suppress(UserError):
+                shown = in_unit_of(self._analysis, alike(self._analysis, other))
+                curve = self._on_axis(shown)
+        self._others.append((other, curve))
+        return curve
 
     def _on_axis(self, curve: Curve) -> Curve:
         if not self.decibels or self._analysis is None:
@@ -282,6 +293,7 @@ class SpectrumView(FrequencyPlot):
 
     def _take_values(self) -> None:
         analysis = self._analysis
+        self._others.clear()
         if analysis is None:
             return
         self._drawn = self._on_axis(analysis.curve)

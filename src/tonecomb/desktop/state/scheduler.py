@@ -35,13 +35,15 @@ _ALONE_S = 0.25  # an edit so long after the last one is not waited after
 class Want:
     """A result: the same where the ``key`` is. ``title`` says what is done while ``run`` is; what
     is in the ``background`` is told only when nothing else is. What is ``quick``, a few
-    milliseconds, is run where it is asked for while a handle is held: it comes with the picture."""
+    milliseconds, is run where it is asked for while a handle is held: it comes with the picture.
+    What is not ``kept`` is made anew when it is wanted again."""
 
     key: Hashable
     title: str = field(compare=False)
     run: Callable[[Progress], Any] = field(compare=False)
     background: bool = field(default=False, compare=False)
     quick: bool = field(default=False, compare=False)
+    kept: bool = field(default=True, compare=False)
 
 
 class Running(Protocol):
@@ -331,12 +333,12 @@ class Scheduler(QObject):
             except UserError:
                 found = None  # told as ever
             if found is not None:
-                self.cache.keep(want.key, found)
+                self._keep(want, found)
                 done(found)
                 return None
         tickets = [ticket]
         job = self._pool.submit(
-            want.title, want.run, lambda result: self._arrived(want.key, result),
+            want.title, want.run, lambda result: self._arrived(want, result),
             lambda error: self._failed(want.key, tickets, error), background=want.background,
         )  # fmt: skip
         self._running[want.key] = (job, tickets)
@@ -356,10 +358,14 @@ class Scheduler(QObject):
                 del self._running[key]
                 job.cancel()
 
-    def _arrived(self, key: Hashable, result: Any) -> None:
-        _, tickets = self._running.pop(key, (None, []))
+    def _keep(self, want: Want, result: Any) -> None:
+        if want.kept:
+            self.cache.keep(want.key, result)
+
+    def _arrived(self, want: Want, result: Any) -> None:
+        _, tickets = self._running.pop(want.key, (None, []))
         if result is not None:
-            self.cache.keep(key, result)
+            self._keep(want, result)
         for ticket in tickets:
             if ticket.valid:
                 ticket.done(result)

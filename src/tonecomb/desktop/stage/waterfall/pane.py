@@ -6,27 +6,25 @@ import contextlib
 from collections.abc import Sequence
 from dataclasses import replace
 
-import numpy as np
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.slices import Slices, Slicing
-from tonecomb.core.estimate.spectrogram import View, columns_of
-from tonecomb.core.estimate.spectrum import scaled
+from tonecomb.core.estimate.spectrogram import View
 from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.kit.widgets import Choice, Number, label, row
 from tonecomb.desktop.stage.pane import Pane, Views
-from tonecomb.desktop.stage.waterfall.view import Relief, WaterfallView
+from tonecomb.desktop.stage.waterfall.pooled import Relief, relief_of
+from tonecomb.desktop.stage.waterfall.view import WaterfallView
+from tonecomb.desktop.state.scheduler import Slot, Want
 from tonecomb.formats.report import colours
 
 _KINDS = (("ink", "lines in one ink"), ("time", "lines coloured in time"),
           ("shaded", "shaded surface"), ("level", "surface by level"))  # fmt: skip
 _POINTS = 420
-_DOWN_DB = 70.0  # of the highest level, where heights begin at most
-_QUIET = 30.0  # percentile of the levels that lies at the foot
 
 
 class WaterfallPane(Pane):
@@ -91,6 +89,8 @@ class WaterfallPane(Pane):
         for field in (self.count, self.every, self.width_s):
             field.valueChanged.connect(lambda _: self._want())
         self.times.editingFinished.connect(self._want)
+        self._relief = Slot(views.context.scheduler, self._wanted, patient=True)
+        self._relief.changed.connect(self._show_relief)
         self._results.changed.connect(self._show)
         self.view.slice_chosen.connect(self.clicked)
         self._main.box.sigXRangeChanged.connect(lambda *_: self._draw())
@@ -98,7 +98,7 @@ class WaterfallPane(Pane):
 
     def set_theme(self, theme: Theme) -> None:
         self._theme = self.view.theme = theme
-        self._draw()
+        self._show_relief(self._relief.shown)
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         """Levels are shown as this analysis shows its own."""
@@ -166,55 +166,33 @@ class WaterfallPane(Pane):
         self._draw()
 
     def _draw(self) -> None:
-        table = colours.table("paper", dark=self._theme.name == "Night")
-        if self.isVisible():
-            self.view.show_relief(self._relief(), table)
+        """Have the relief of what is in view: what is under way ends, and the newest follows."""
+        self._relief.follow_now()
 
-    def _relief(self) -> Relief | None:
+    def _show_relief(self, relief: Relief | None) -> None:
+        table = colours.table("paper", dark=self._theme.name == "Night")
+        self.view.show_relief(relief, table)
+
+    def _wanted(self) -> Want | None:
         slices, analysis = self._slices, self._analysis
-        if slices is None or analysis is None:
+        if slices is None or analysis is None or not self.isVisible():
             return None
-        first, method = slices.first, analysis.method
-        if method.shown.display.drawn != "bins" and not slices.has_curves(method):
-            return self.view.relief  # those that are drawn so are on their way
+        if analysis.method.shown.display.drawn != "bins" and not slices.has_curves(analysis.method):
+            return self._relief.wanted  # those that are drawn so are on their way
         low, high = self._main.limits()
         view = View(1, _POINTS, low=max(low, 0.0), high=high, log=self._main.bottom.log)
-        columns, edges = columns_of(view, first.bin_hz, len(first.frequency))
-        if method.shown.display.drawn == "bins":
-            bins = slices.mean_square
-            gain = method.shown.display.gain(first.frequency, analysis.channel.unit) ** 2
-            pooled = np.stack(
-                [(bins[:, c.start : c.stop] * gain[c.start : c.stop]).max(axis=1) for c in columns],
-                axis=1,
-            )
-            shown = method.shown
-            values = scaled(pooled, shown.scaling, shown.level, first.enbw_hz, first.gain_s)
-        else:
-            # Bands stand as steps; the running total rises with its bins.
-            curves = slices.curves(method)
-            places = np.searchsorted(curves.frequency, (edges[:-1] + edges[1:]) / 2) - 1
-            inside = (places >= 0) & (places < curves.values.shape[1])
-            values = np.where(inside, curves.values[:, places * inside], 0.0)
-        levels = analysis.decibels(values) if self._decibels else values
-        top = float(levels.max())
-        bottom = 0.0
-        if self._decibels:
-            bottom = max(float(np.percentile(levels, _QUIET)), top - _DOWN_DB)
-        top = top if top > bottom else bottom + 1.0
-        heights = np.clip((levels - bottom) / (top - bottom), 0.0, 1.0)
-        if heights.shape[1] < 2:
-            return None
-        return Relief(
-            heights=heights, levels=levels, time=slices.time,
-            frequency=np.asarray((edges[:-1] + edges[1:]) / 2), low=float(edges[0]),
-            high=float(edges[-1]), log=view.log, ends=(bottom, top),
-            unit="dB" if self._decibels else analysis.values_unit,
-            title=analysis.label(self._decibels),
+        decibels = self._decibels
+        return Want(
+            ("relief", slices, analysis.method.shown, analysis.channel, view, decibels),
+            "Drawing the relief",
+            lambda _: relief_of(slices, analysis, view, decibels=decibels),
+            background=True, kept=False,
         )  # fmt: skip
 
     def hideEvent(self, event: object) -> None:
         super().hideEvent(event)  # type: ignore[arg-type]
         self._results.want(None)
+        self._draw()
 
     def showEvent(self, event: object) -> None:
         super().showEvent(event)  # type: ignore[arg-type]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
@@ -22,6 +21,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
+from tonecomb.desktop.stage.waterfall.pooled import Relief
 from tonecomb.desktop.stage.waterfall.relief import draw
 from tonecomb.desktop.stage.waterfall.scene import Scene, Stance
 from tonecomb.desktop.stage.waterfall.ticks import even_ticks, log_ticks, words
@@ -34,24 +34,6 @@ _COARSE = 2  # times smaller while it is turned
 _DROP = 0.9  # of the box's height that a map on the floor lies below it
 _MOST_ROWS = 400  # of a surface whose slices are not even in time
 _NEAR = 24.0  # pixels from a slice within which it is meant
-
-
-@dataclass(frozen=True, eq=False)
-class Relief:
-    """What is shown: ``heights`` from 0 to 1, shape (slices, points), ``time`` (s) of the slices,
-    ``levels`` as they are read, shape as the heights, in ``unit``; the points lie at ``frequency``
-    (Hz), evenly on the axis from ``low`` to ``high``; ``title`` names quantity and unit."""
-
-    heights: Array
-    levels: Array
-    time: Array
-    frequency: Array
-    low: float
-    high: float
-    log: bool
-    ends: tuple[float, float]
-    unit: str
-    title: str
 
 
 class WaterfallView(QWidget):
