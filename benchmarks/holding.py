@@ -45,6 +45,7 @@ class _Beats:
     def __init__(self) -> None:
         from PyQt6.QtCore import Qt, QTimer
 
+        self.longest = self.own = self._last = self._last_own = 0.0
         self._timer = QTimer()
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.timeout.connect(self._beat)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -16,8 +18,10 @@ from tests.desktop import mouse
 from tonecomb.core.document import Mark, set_marks
 from tonecomb.core.estimate.display import Display
 from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.stage.waterfall import pane
 from tonecomb.desktop.stage.waterfall.relief import draw
 from tonecomb.desktop.stage.waterfall.scene import LEAST_TILT, MOST_TURNED, Scene, Stance
+from tonecomb.desktop.stage.waterfall.slices import Lines
 from tonecomb.desktop.stage.waterfall.ticks import even_ticks, log_ticks, words
 from tonecomb.formats.report.colours import table
 
@@ -126,7 +130,7 @@ def relieved(runup: Bench, settle: Settle) -> Bench:
 
 
 def test_slices_in_relief(relieved: Bench, settle: Settle) -> None:
-    pane, view = relieved.stage.panes["waterfall"], relieved.stage.panes["waterfall"].view
+    shown, view = relieved.stage.panes["waterfall"], relieved.stage.panes["waterfall"].view
     relief = view.relief
     assert relief is not None and relief.heights.shape[0] == 60
     high = relief.frequency > 75
@@ -154,38 +158,38 @@ def test_slices_in_relief(relieved: Bench, settle: Settle) -> None:
     relieved.stage.spectrum.set_limits(100, 300)
     settle()
     assert view.relief is not None and view.relief.low == pytest.approx(100, abs=2)
-    pane.front.picked.emit(pane.front.choose("end") or "end")
+    shown.front.picked.emit(shown.front.choose("end") or "end")
     assert view.ordered()[1][0] > 80
-    pane.kind.picked.emit(pane.kind.choose("shaded") or "shaded")
-    pane.floor.picked.emit(pane.floor.choose("map") or "map")
+    shown.kind.picked.emit(shown.kind.choose("shaded") or "shaded")
+    shown.floor.picked.emit(shown.floor.choose("map") or "map")
     view.grab()
     assert view.small is not None
     QTest.qWait(200)
     settle()
     assert view.full is not None and view.full[1].width() == view.width()
-    pane.where.picked.emit(pane.where.choose("every") or "every")
-    pane.every.setValue(10.0)
-    pane.width_s.setValue(2.0)
+    shown.where.picked.emit(shown.where.choose("every") or "every")
+    shown.every.setValue(10.0)
+    shown.width_s.setValue(2.0)
     settle()
     assert np.diff(view.relief.time) == pytest.approx(10.0) and view.relief.time[0] == 1.0
-    pane.width_s.setValue(0.0)
+    shown.width_s.setValue(0.0)
     assert relieved.store.ref is not None
     marked = set_marks(
         relieved.store.document, relieved.store.ref, (Mark(20.0, "a"), Mark(50.0, "b"))
     )
     relieved.store.apply("Marks", marked)
-    pane.where.picked.emit(pane.where.choose("marks") or "marks")
+    shown.where.picked.emit(shown.where.choose("marks") or "marks")
     settle()
     assert view.relief.time.tolist() == [20.0, 50.0]
     # Typed times stand where they are on the axis of time, and are what is stepped through.
-    pane.where.picked.emit(pane.where.choose("at") or "at")
-    pane.times.setText("30 10, 90000 20 no")
-    pane.times.editingFinished.emit()
-    pane.width_s.setValue(2.0)
+    shown.where.picked.emit(shown.where.choose("at") or "at")
+    shown.times.setText("30 10, 90000 20 no")
+    shown.times.editingFinished.emit()
+    shown.width_s.setValue(2.0)
     settle()
     assert view.relief.time.tolist() == [10.0, 20.0, 30.0]
-    pane.times.setText("10 20 50")
-    pane.times.editingFinished.emit()
+    shown.times.setText("10 20 50")
+    shown.times.editingFinished.emit()
     settle()
     assert view.shares(view.ordered()[1]).tolist() == pytest.approx([0, 0.75, 1])
     assert len(view.evenly()) == 5
@@ -208,7 +212,7 @@ def test_slices_in_relief(relieved: Bench, settle: Settle) -> None:
     assert steps.sum() < 6 and view.relief.title.startswith("Acceleration PSD")
     QTest.keyClick(relieved, Key.Key_5)
     settle()
-    assert pane.isHidden() and relieved.context.watched["slices"].shown is None
+    assert shown.isHidden() and relieved.context.watched["slices"].shown is None
 
 
 def test_log_frequency_linear_levels_and_teeth(relieved: Bench, settle: Settle) -> None:
@@ -224,3 +228,32 @@ def test_log_frequency_linear_levels_and_teeth(relieved: Bench, settle: Settle) 
     settle()
     assert len(view.teeth) == 12 and view.teeth[1][0] == pytest.approx(2 * view.teeth[0][0])
     assert not view.grab().isNull()
+
+
+def test_the_window_waits_for_no_relief(
+    relieved: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Slices are pooled and drawn in full by threads; the view has something at once."""
+    view, seen = relieved.stage.panes["waterfall"].view, set()
+
+    def watched(made: Callable[..., Any], name: str) -> Callable[..., Any]:
+        def noting(*arguments: Any, **options: Any) -> Any:
+            if options.get("fine", True):
+                seen.add((name, threading.current_thread() is threading.main_thread()))
+            return made(*arguments, **options)
+
+        return noting
+
+    monkeypatch.setattr(pane, "relief_of", watched(pane.relief_of, "pooled"))
+    monkeypatch.setattr(Lines, "draw", watched(Lines.draw, "drawn"))
+    relieved.setUpdatesEnabled(True)
+    relieved.stage.spectrum.set_limits(50, 250)
+    settle()
+    view.repaint()
+    assert view.small is not None
+    QTest.qWait(200)
+    settle()
+    assert view.full is not None and seen == {("pooled", False), ("drawn", False)}
+    view.repaint()
+    jagged, smooth = view.small[1], view.full[1]
+    assert smooth.size() == jagged.size() and smooth != jagged

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -66,7 +67,7 @@ class Scene:
             -along * math.sin(turn) + deep * math.cos(turn),
         )
 
-    @property
+    @cached_property
     def frame(self) -> tuple[float, float, float]:
         """Pixels to a width, and where the middle of the box's floor is on the screen."""
         _, tilt = self._angles

@@ -13,7 +13,6 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
-    QPixmap,
     QPolygonF,
     QWheelEvent,
 )
@@ -24,13 +23,14 @@ from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.stage.waterfall.pooled import Relief
 from tonecomb.desktop.stage.waterfall.relief import draw
 from tonecomb.desktop.stage.waterfall.scene import Scene, Stance
+from tonecomb.desktop.stage.waterfall.slices import Lines
 from tonecomb.desktop.stage.waterfall.ticks import even_ticks, log_ticks, words
 from tonecomb.desktop.state.jobs import Job, Jobs
 from tonecomb.formats.report.colours import Table
 
 _PER_PIXEL = 0.4  # degrees that a pixel of dragging turns
-_SETTLE_MS = 120  # after which the relief is drawn in full size
-_COARSE = 2  # times smaller while it is turned
+_SETTLE_MS = 120  # after which the relief is drawn in full
+_COARSE = 2  # times smaller a surface is while it is turned
 _DROP = 0.9  # of the box's height that a map on the floor lies below it
 _MOST_ROWS = 400  # of a surface whose slices are not even in time
 _NEAR = 24.0  # pixels from a slice within which it is meant
@@ -56,7 +56,6 @@ class WaterfallView(QWidget):
         self._table: Table | None = None
         self.small: tuple[object, QImage] | None = None
         self.full: tuple[object, QImage] | None = None
-        self.lines: tuple[object, QPixmap] | None = None
         self._held: QPointF | None = None
         self._moved = False
         self._settle = QTimer(self)
@@ -70,7 +69,10 @@ class WaterfallView(QWidget):
     def show_relief(self, relief: Relief | None, table: Table) -> None:
         """Show slices; nothing for None."""
         self.relief, self._table = relief, table
-        self.small = self.full = self.lines = None
+        self.small = self.full = None
+        if self._job is not None:  # it is of what was shown before
+            self._job.cancel()
+            self._job = None
         self.update()
 
     def choose(self, kind: str, floor: bool) -> None:
@@ -144,31 +146,50 @@ class WaterfallView(QWidget):
             return
         scene = self.scene_now()
         self._draw_back(painter, scene)
-        if self.kind in ("shaded", "level") and len(self.relief.time) > 1:
-            self._draw_surface(painter)
+        if painter.device() is not self and not self._as_surface:  # a picture of another size
+            self._lines().draw(painter, scene)
         else:
-            self._lay_slices(painter, scene)
+            self._draw_relief(painter)
         self._draw_teeth(painter, scene)
         self._draw_chosen(painter, scene)
         self._draw_axes(painter, scene)
 
-    def _draw_surface(self, painter: QPainter) -> None:
-        """The full picture where it is ready, else a smaller one that is drawn at once."""
-        key = (self.stance, self.width(), self.height(), self.kind, self.floor)
+    @property
+    def _as_surface(self) -> bool:
+        return self.kind in ("shaded", "level") and self.relief is not None and (
+            len(self.relief.time) > 1
+        )  # fmt: skip
+
+    def _draw_relief(self, painter: QPainter) -> None:
+        """The full picture where it is ready, else a coarser one that is drawn at once."""
+        key = (self.stance, self.width(), self.height(), self.kind, self.floor, self.theme.name)
         image = self.full[1] if self.full is not None and self.full[0] == key else None
         if image is None:
             if self.small is None or self.small[0] != key:
-                self.small = (key, self._picture(_COARSE)())
+                self.small = (key, self._picture(fine=False)())
             image = self.small[1]
             if not self._settle.isActive() and self._job is None:
                 self._settle.start()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(QRectF(self.rect()), image)
 
-    def _picture(self, part: int) -> Callable[[], QImage]:
-        """How to draw the surface, so many times smaller than the screen."""
+    def _picture(self, *, fine: bool) -> Callable[[], QImage]:
+        """How to draw the relief; coarse, in less time."""
+        if not self._as_surface:
+            lines, scene, ratio = self._lines(), self._scene(), self.devicePixelRatioF()
+
+            def drawn() -> QImage:
+                image = QImage(scene.width, scene.height, QImage.Format.Format_ARGB32_Premultiplied)
+                image.fill(Qt.GlobalColor.transparent)
+                painter = QPainter(image)
+                lines.draw(painter, scene, fine=fine, width=ratio)
+                painter.end()
+                return image
+
+            return drawn
         heights = self.evenly()
-        scene, table, shaded = self._scene(part), self._table, self.kind == "shaded"
+        scene = self._scene(1 if fine else _COARSE)
+        table, shaded = self._table, self.kind == "shaded"
         assert table is not None
 
         def work() -> QImage:
@@ -180,15 +201,24 @@ class WaterfallView(QWidget):
 
         return work
 
+    def _lines(self) -> Lines:
+        """The slices as they are now, each in its colour."""
+        assert self._table is not None
+        heights, time = self.ordered()
+        shares = self.shares(time)
+        colours = (QColor(self.theme.traces[0]),) * len(shares)
+        if self.kind == "time":
+            colours = tuple(QColor(*self._table[round(70 + 170 * y)].tolist()) for y in shares)
+        return Lines(heights, shares, self.theme.raised, colours)
+
     def _refine(self) -> None:
-        """Have the surface drawn in full size by a thread."""
-        if self.relief is None or self.kind not in ("shaded", "level"):
-            self.update()
+        """Have it drawn in full by a thread."""
+        if self.relief is None or self._table is None or len(self.relief.time) < 1:
             return
         if self._job is not None:
             self._job.cancel()
-        key = (self.stance, self.width(), self.height(), self.kind, self.floor)
-        work = self._picture(1)
+        key = (self.stance, self.width(), self.height(), self.kind, self.floor, self.theme.name)
+        work = self._picture(fine=True)
 
         def done(image: QImage) -> None:
             self._job, self.full = None, (key, image)
@@ -200,52 +230,6 @@ class WaterfallView(QWidget):
         self._job = self._jobs.submit(
             "Drawing the relief", lambda _: work(), done, failed, background=True
         )
-
-    def _lay_slices(self, painter: QPainter, scene: Scene) -> None:
-        """As they were drawn before, where nothing about them changed: hundreds of lines take
-        longer than all else that is painted with them."""
-        if painter.device() is not self:  # a picture of another size
-            self._draw_slices(painter, scene)
-            return
-        ratio = self.devicePixelRatioF()
-        key = (self.stance, self.width(), self.height(), ratio, self.kind, self.theme.name,
-               self._settle.isActive())  # fmt: skip
-        if self.lines is None or self.lines[0] != key:
-            kept = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
-            kept.setDevicePixelRatio(ratio)
-            kept.fill(Qt.GlobalColor.transparent)
-            inside = QPainter(kept)
-            self._draw_slices(inside, scene)
-            inside.end()
-            self.lines = (key, kept)
-        painter.drawPixmap(0, 0, self.lines[1])
-
-    def _draw_slices(self, painter: QPainter, scene: Scene) -> None:
-        """From the back to the front, each hiding what is behind and below it."""
-        assert self._table is not None
-        heights, time = self.ordered()
-        count, points = heights.shape
-        shares = self.shares(time).tolist()
-        turning = self._settle.isActive()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, not turning)
-        x = np.linspace(0, 1, points)
-        ground = QColor(self.theme.raised)
-        for i in range(count - 1, -1, -1):
-            y = shares[i]
-            right, down = scene.place(x, np.full(points, y), heights[i])
-            line = [QPointF(a, b) for a, b in zip(right.tolist(), down.tolist(), strict=True)]
-            ends = [QPointF(*scene.point(1, y, 0)), QPointF(*scene.point(0, y, 0))]
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(ground)
-            painter.drawPolygon(QPolygonF([*line, *ends]))
-            colour = QColor(self.theme.traces[0])
-            if self.kind == "time":
-                shade = self._table[round(70 + 170 * y)]
-                colour = QColor(*(int(c) for c in shade))
-            painter.setPen(QPen(colour, 1.0))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolyline(QPolygonF(line))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
     def _draw_chosen(self, painter: QPainter, scene: Scene) -> None:
         if self.chosen is None or self.relief is None:
