@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tonecomb.core.estimate.courses import Courses
 from tonecomb.core.record.recording import Array
@@ -16,6 +18,7 @@ _SHARE = 0.3  # of the bands whose level has to change
 _LOUD = 4.0  # times the usual level from which a frame is loud
 _MOST_LOUD = 0.45  # of the frames that may be loud, and be left out
 _MOST_SPANS = 30
+_AT_ONCE = 128  # cells, or frames
 _MOST_FRAMES = 4096
 _CONTENT, _TIMES = 0.05, 4.0  # of the power, and times what chance moves, that lies elsewhere
 _KERNEL = np.array([1.0, 2.0, 3.0, 2.0, 1.0]) / 9.0  # a tone between two bands is in both
@@ -48,29 +51,29 @@ def find_changes(courses: Courses, fs: float) -> Changes | None:
     level_db = float(np.quantile(changing, 1 - _SHARE)) if known.any() else 0.0
     step = max(1, framing.count // _MOST_FRAMES)  # frames that overlap widely tell little more
     thinned = [slice(a // step, max(b // step, a // step + 1)) for a, b in pairwise(edges.tolist())]
-    elsewhere, worst = _elsewhere(courses.powers[::step].astype(np.float64), thinned)
+    elsewhere, worst = _elsewhere(courses.powers[::step], thinned)
     starts = framing.numbers * framing.hop / fs
     at = (float(starts[edges[worst]]), float(starts[edges[worst + 1] - 1] + framing.frame / fs))
     return Changes(level_db, elsewhere, at, _loud(courses, fs, step))
 
 
-def _elsewhere(powers: Array, parts: list[slice]) -> tuple[float, int]:
+def _elsewhere(powers: NDArray[np.floating[Any]], parts: list[slice]) -> tuple[float, int]:
     """Largest share of the power that lies elsewhere in a part than in all, and which part."""
     from scipy.ndimage import convolve1d
 
-    total = powers.sum(axis=1, keepdims=True)
-    shares = powers / np.maximum(total, np.finfo(float).tiny)
-    if shares.shape[1] < 2 * len(_KERNEL):
+    if powers.shape[1] < 2 * len(_KERNEL):
         return 0.0, 0
-    spread = convolve1d(shares, _KERNEL, axis=1, mode="constant")
-    mean = spread.mean(axis=0)
-    moved, chance = [], []
-    for part in parts:
-        inside = spread[part]
-        moved.append(0.5 * float(np.abs(inside.mean(axis=0) - mean).sum()))
+    means, chance = [], []
+    for part in parts:  # one at a time: all of a long record are large
+        own = powers[part].astype(np.float64)
+        shares = own / np.maximum(own.sum(axis=1, keepdims=True), np.finfo(float).tiny)
+        inside = convolve1d(shares, _KERNEL, axis=1, mode="constant")
+        means.append(inside.mean(axis=0))
         # Overlapped frames: two are worth about one and a half.
         scatter = inside.std(axis=0, ddof=1) / np.sqrt(0.75 * len(inside))
         chance.append(0.4 * float(scatter.sum()))
+    mean = np.average(means, axis=0, weights=[part.stop - part.start for part in parts])
+    moved = [0.5 * float(np.abs(one - mean).sum()) for one in means]
     worst = int(np.argmax(moved))
     real = moved[worst] > max(_CONTENT, _TIMES * float(np.median(chance)))
     return (moved[worst], worst) if real else (0.0, worst)
@@ -79,12 +82,17 @@ def _elsewhere(powers: Array, parts: list[slice]) -> tuple[float, int]:
 def _loud(courses: Courses, fs: float, step: int) -> tuple[tuple[float, float], ...]:
     """Spans of the frames whose noise is much louder than most; none where those are many."""
     framing = courses.framing
-    levels = courses.levels[::step]
-    middle = np.median(levels, axis=0)
+    levels, cells = courses.levels[::step], courses.levels.shape[1]
+    middle = np.concatenate([
+        np.median(levels[:, a : a + _AT_ONCE], axis=0) for a in range(0, cells, _AT_ONCE)
+    ])  # fmt: skip
     known = middle > 0
     if not known.any():
         return ()
-    louder = np.median(levels[:, known] / middle[known], axis=1) > _LOUD
+    louder = np.concatenate([
+        np.median(levels[a : a + _AT_ONCE, known] / middle[known], axis=1) > _LOUD
+        for a in range(0, len(levels), _AT_ONCE)
+    ])  # fmt: skip
     if not louder.any() or louder.mean() > _MOST_LOUD:
         return ()
     return spans(louder, framing.numbers[::step] * framing.hop / fs, framing.frame / fs)
