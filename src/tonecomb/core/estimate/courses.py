@@ -37,6 +37,7 @@ from tonecomb.core.spread import Read, Tell, spread
 CELL = 32  # bins that share a level
 _AROUND = 2  # cells to each side that are averaged with it
 _QUANTILE = 0.4
+_MOST_POWERS = 4096  # frames
 _AT_ONCE = 64  # cells
 _KEPT = 4 << 20  # complex values that are kept at most
 _SMALL = 1e-16  # unit², below which, or above its inverse, single precision does not do
@@ -58,13 +59,14 @@ def line_offset(
 @dataclass(frozen=True, eq=False)
 class Courses:
     """``levels`` is the noise's mean square per bin of each frame and cell of bins (unit², shape
-    (frames, cells)); ``worth`` the number of independent frames that the mean is worth at each
-    bin, and ``alike`` the mean over the frames of each frame's square over its level, in which
-    loud frames count no more than others, both of shape (bins,) of a frame without padding.
-    ``bins`` are the numbers of those that are kept whole, rising, and ``lines`` what they hold:
-    complex values about each frame's centre, of which the squared magnitude is the mean square of
-    a tone there (unit², shape (frames, kept)). ``share`` is what each frame stands for, of all
-    frames together: those at the ends count for what lies beyond their centre."""
+    (frames, cells)), ``powers`` that of all there is, of every :attr:`step` th frame; ``worth`` the
+    number of independent frames that the mean is worth at each bin, and ``alike`` the mean over
+    the frames of each frame's square over its level, in which loud frames count no more than
+    others, both of shape (bins,) of a frame without padding. ``bins`` are the numbers of those
+    that are kept whole, rising, and ``lines`` what they hold: complex values about each frame's
+    centre, of which the squared magnitude is the mean square of a tone there (unit², shape
+    (frames, kept)). ``share`` is what each frame stands for, of all frames together: those at the
+    ends count for what lies beyond their centre."""
 
     framing: Framing
     bin_hz: float
@@ -76,6 +78,11 @@ class Courses:
     bins: NDArray[np.int_]
     lines: NDArray[np.complex64]
     share: Array
+
+    @property
+    def step(self) -> int:
+        """Of so many frames one has its powers: more tell little more of what changes."""
+        return max(1, self.framing.count // _MOST_POWERS)
 
     def level(self, bin_number: int) -> Array:
         """Level of the noise about a bin in each frame, unit², shape (frames,)."""
@@ -143,7 +150,8 @@ class _Follow:
         bins_of = np.empty((rows, bins), dtype=np.result_type(real, np.complex64))
         squared = np.empty((rows, bins), dtype=real)
         turn = np.where(kept % 2 == 0, 1, -1).astype(real)
-        levels, powers = (np.empty((count, cells), dtype=real) for _ in range(2))
+        levels, powers = np.empty((count, cells), dtype=real), []
+        step = max(1, framing.count // _MOST_POWERS)
         lines = np.empty((count, len(kept)), dtype=np.result_type(real, np.complex64))
         alike = np.zeros(bins)
         for numbers in framing.blocks(READ_SAMPLES, first, last):
@@ -161,7 +169,7 @@ class _Follow:
                 power += np.square(found.imag)
                 quiet = _levels(power, cells)
                 levels[at : at + len(group)] = quiet
-                powers[at : at + len(group)] = _powers(power, cells)
+                powers.append(_powers(power[-(first + at) % step :: step], cells))
                 lines[at : at + len(group)] = found[:, kept] * turn
                 safe = np.maximum(quiet, np.finfo(float).tiny)[:, :, None]
                 if bins > CELL:
@@ -173,22 +181,22 @@ class _Follow:
                     alike += (power / safe[:, 0]).sum(axis=0)
                 at += len(group)
             tell(len(numbers))
-        return levels, powers, lines, alike
+        return levels, np.concatenate(powers), lines, alike
 
     def join(self, parts: Iterable[_Followed]) -> _Followed:
         # Into memory for all, which is only taken as it is filled: it is the largest there is.
         every: list[NDArray[Any]] = []
-        total, at = np.zeros(0), 0
+        ends, total = [0, 0, 0], np.zeros(0)
         for *rows, alike in parts:
             if not every:
                 total = np.zeros(len(alike))
                 count = self.framing.count
                 every = [np.empty((count, one.shape[1]), dtype=one.dtype) for one in rows]
-            for whole, one in zip(every, rows, strict=True):
-                whole[at : at + len(one)] = one
-            at += len(rows[0])
+            for k, one in enumerate(rows):
+                every[k][ends[k] : ends[k] + len(one)] = one
+                ends[k] += len(one)
             total += alike
-        levels, powers, lines = (one[:at] for one in every)
+        levels, powers, lines = (one[:end] for one, end in zip(every, ends, strict=True))
         return levels, powers, lines, total
 
 
@@ -225,6 +233,8 @@ def _levels(power: _Squares, cells: int) -> Array:
 def _powers(power: _Squares, cells: int) -> Array:
     """Mean square per bin of each frame and cell but for the offset's bins, shape (frames,
     cells)."""
+    if not len(power):
+        return np.empty((0, cells), dtype=power.dtype)
     if power.shape[1] <= CELL:
         return np.asarray(power[:, 2:].mean(axis=1, keepdims=True))
     parts = power[:, : cells * CELL].reshape(len(power), cells, CELL)

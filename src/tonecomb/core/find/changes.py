@@ -19,7 +19,6 @@ _LOUD = 4.0  # times the usual level from which a frame is loud
 _MOST_LOUD = 0.45  # of the frames that may be loud, and be left out
 _MOST_SPANS = 30
 _AT_ONCE = 128  # cells, or frames
-_MOST_FRAMES = 4096
 _CONTENT, _TIMES = 0.05, 4.0  # of the power, and times what chance moves, that lies elsewhere
 _KERNEL = np.array([1.0, 2.0, 3.0, 2.0, 1.0]) / 9.0  # a tone between two bands is in both
 
@@ -49,9 +48,9 @@ def find_changes(courses: Courses, fs: float) -> Changes | None:
     known = levels.min(axis=0) > 0
     changing = 10 * np.log10(levels.max(axis=0)[known] / levels.min(axis=0)[known])
     level_db = float(np.quantile(changing, 1 - _SHARE)) if known.any() else 0.0
-    step = max(1, framing.count // _MOST_FRAMES)  # frames that overlap widely tell little more
+    step = courses.step
     thinned = [slice(a // step, max(b // step, a // step + 1)) for a, b in pairwise(edges.tolist())]
-    elsewhere, worst = _elsewhere(courses.powers[::step], thinned)
+    elsewhere, worst = _elsewhere(courses.powers, thinned)
     starts = framing.numbers * framing.hop / fs
     at = (float(starts[edges[worst]]), float(starts[edges[worst + 1] - 1] + framing.frame / fs))
     return Changes(level_db, elsewhere, at, _loud(courses, fs, step))
