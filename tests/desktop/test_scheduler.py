@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -291,3 +292,22 @@ def test_what_is_lazy_waits_until_the_handle_is_let_go(bed: Bed) -> None:
     bed.let_go_on()
     bed.pool.works[0].done("a")
     assert told == ["a"]
+
+
+def test_an_edit_that_others_follow_too_is_one(bed: Bed, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What follows an edit may take a while to say so; nobody waits for the next edit then."""
+    monkeypatch.setattr(scheduler, "_SETTLE_MS", 600_000)
+    one, other = bed.slot(), bed.slot()
+    bed.wanted = want("a")
+    one.follow()
+    time.sleep(0.005)
+    other.follow()
+    bed.let_go_on()
+    assert [work.title for work in bed.pool.works] == ["Making a"]
+    assert one.busy and other.busy
+    # What is wanted as a result of looking is not forgotten.
+    monkeypatch.setattr(scheduler, "_SETTLE_MS", 1)
+    one.looked.connect(other.follow)
+    bed.wanted = want("b")
+    one.follow()
+    bed.qtbot.waitUntil(lambda: other.wanted == want("b"))

@@ -1,8 +1,8 @@
 """Long passes over a stretch, by several threads, or by processes that read it themselves.
 
-A pass is cut into parts of a fixed size, sixteen of which are a share. What is found in the parts
-of a share is joined in their order, and so are the shares: the result is the same to the last bit
-whoever did which of them.
+A pass is cut into parts whose size hangs on its length alone, sixteen of which are a share. What is
+found in the parts of a share is joined in their order, and so are the shares: the result is the
+same to the last bit whoever did which of them.
 """
 
 from __future__ import annotations
@@ -22,6 +22,8 @@ if TYPE_CHECKING:
 
 PART = 1 << 20
 """Samples of a part, about."""
+_LEAST, _AT_LEAST = 1 << 16, 4
+"""Samples of a part of a short stretch, which has so many parts: all threads have some."""
 _PARTS = 16  # of a share
 _THREADS = 2
 
@@ -94,7 +96,9 @@ def spread(
 ) -> Made:  # fmt: skip
     """What ``work`` makes of the numbers 0 to ``count``, each of which takes so many ``samples``
     more. By the crew of what is read, else in ``threads`` of this process (two for None)."""
-    grain = max(1, PART // max(samples, 1))
+    each = max(samples, 1)
+    part = min(PART, max(_LEAST, count * each // _AT_LEAST))
+    grain = max(1, part // each)
     step = grain * _PARTS
     edges = [(first, min(first + step, count)) for first in range(0, count, step)]
     if edges and isinstance(read, StretchRead) and read.crew is not None:

@@ -22,6 +22,7 @@ from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.kit.widgets import panel
 from tonecomb.desktop.stage import box_menu
 from tonecomb.desktop.stage.empty_page import EmptyPage
+from tonecomb.desktop.stage.fading import Fading
 from tonecomb.desktop.stage.frame_bar import FrameBar
 from tonecomb.desktop.stage.frame_place import FramePlace
 from tonecomb.desktop.stage.lanes import Lanes
@@ -74,6 +75,7 @@ class Stage(QWidget):
         self.frame_place = FramePlace(self.waveform)
         self.samples = SamplesSeen(context, self.waveform)
         self._active: Plot = self.spectrum
+        self._fading = Fading(self.spectrum, context.scheduler)
         for view, name in ((self.waveform, "Waveform"), (self.spectrum, "Spectrum")):
             view.setAccessibleName(name)
         self.marked = [MarkedLines(plot) for plot in self.spectra.views]
@@ -149,9 +151,7 @@ class Stage(QWidget):
             lambda: _show_samples(self._store, self.lanes, self.panes.values(), self.more_marks)
         )
         context.results.analysis_changed.connect(self.show_analysis)
-        context.results.waiting.connect(  # while pictures follow, each is the newest there is
-            lambda waits: self.spectrum.set_stale(waits and not context.scheduler.lively)
-        )
+        context.results.waiting.connect(self._fading.wait)
         context.combs.changed.connect(lambda: self.show_combs(context.combs.shown))
         self.lanes.stretch_chosen.connect(lambda *ends: set_stretch(self._store, *ends))
         self.spectrum.display_changed.connect(self._follow_display)

@@ -146,11 +146,11 @@ class Results(QObject):
         """The estimate is there, or how it is shown may have changed."""
         if self._estimate.ticket is not None:
             return
-        if self._scheduler.lively:  # the curve goes first
-            if not self._later.isActive():
-                self._later.start(_FIND_MS)
-        else:
+        found = self._wanted_findings()
+        if found is None or found == self._found.wanted or self._scheduler.keeps(found):
             self._found.follow_now()
+        elif not self._later.isActive():  # the curve goes first
+            self._later.start(_FIND_MS if self._scheduler.lively else 0)
         self._show()
 
     def _arrived(self, found: Findings | None) -> None:

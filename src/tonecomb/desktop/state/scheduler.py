@@ -258,6 +258,9 @@ class Scheduler(QObject):
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self._look)
+        self._turn = QTimer(self)
+        """Runs until the event loop has its next turn."""
+        self._turn.setSingleShot(True)
         self._telling = QTimer(self)
         self._telling.setSingleShot(True)
         self._telling.timeout.connect(self._tell)
@@ -283,6 +286,10 @@ class Scheduler(QObject):
         """Whether anything is awaited."""
         return bool(self._looking or self._running) or self._pool_busy()
 
+    def keeps(self, want: Want) -> bool:
+        """Whether it is there already."""
+        return self.cache.get(want.key) is not None
+
     def awaits(self, slot: Slot) -> bool:
         """Whether a slot is still to be looked at."""
         return slot in self._looking
@@ -294,11 +301,10 @@ class Scheduler(QObject):
         if self.lively:
             if not self._timer.isActive():
                 self._timer.start(0)
-        elif not self._looking:
-            alone = now - self._edited > _ALONE_S
+        elif not (self._timer.isActive() and self._turn.isActive()):  # else the edit is the same
+            alone = not self._looking and now - self._edited > _ALONE_S
             self._timer.start(0 if alone else _SETTLE_MS)
-        elif now - self._edited > 0.001:  # another edit, before the last was looked at
-            self._timer.start(_SETTLE_MS)
+        self._turn.start(0)
         self._edited = now
         self._looking[slot] = None
 
