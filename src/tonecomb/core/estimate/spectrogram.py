@@ -31,7 +31,7 @@ from tonecomb.core.estimate.spectrum import (
     read_frames,
     scaled,
 )
-from tonecomb.core.estimate.transform import rfft
+from tonecomb.core.estimate.transform import on_lines, rfft
 from tonecomb.core.estimate.windows import Window
 from tonecomb.core.method import Method, frame_plan
 from tonecomb.core.progress import Progress, silent
@@ -293,9 +293,11 @@ class _Pool:
         frame, nfft = work.framing.frame, work.nfft
         self._at_once = max(1, 2 * CACHE_SAMPLES // nfft)
         # What lies beyond a frame stays zero: that is the padding.
-        self._buffer = np.zeros((self._at_once, nfft), dtype=np.float32)
-        self._bins = np.empty((self._at_once, nfft // 2 + 1), dtype=np.complex64)
-        self._weights = work.weights.astype(np.float32)
+        self._buffer = on_lines(self._at_once, nfft, np.float32)
+        self._buffer[:, frame:] = 0
+        self._bins = on_lines(self._at_once, nfft // 2 + 1, np.complex64)
+        self._weights = on_lines(1, frame, np.float32)[0]
+        self._weights[:] = work.weights
         self._first = min(one.start for one in work.columns)
         self._last = max(one.stop for one in work.columns)
         self._row = np.empty(self._last - self._first, dtype=np.float32)
