@@ -38,6 +38,7 @@ _ROWS = 1 << 13  # samples of a frame handled at once beyond it
 _READ_SAMPLES = 1 << 20  # samples read at once, so that large models are built seldom
 _SETTLED = 0.02  # what is left to go, as a share of the standard deviation, at the last step
 _APART = 4  # bins between tones above which one does not pull the other
+_SLOW, _SLOWEST = 0.1, 0.95  # steps that shrink so, from one to the next, do it evenly
 _PULL = 4  # what noise pulls, as so many standard deviations
 
 
@@ -268,12 +269,16 @@ def _apart(omega: Array) -> Array:
     return out
 
 
-def _left(step: Array, std: Array, apart: NDArray[np.bool_], frame: int) -> Array:
-    """About what is left to go after a step, radians per sample. A tone that stands apart comes
-    nearer by the square of its distance in bins, or by the noise where that is more; what its
-    neighbour pulls goes as it may."""
-    size = np.abs(step)
-    return np.where(apart, size * (size + _PULL * std) * frame / (2 * np.pi), size)
+def _left(size: Array, last: Array, pull: Array, frame: int) -> Array:
+    """About how far a tone still has to go after a step of this size and the ``last`` one, all in
+    radians per sample. It comes nearer by the square of its distance in bins, or by what noise
+    (of this standard deviation) pulls, where a frame is one tone and noise; else as it did. What
+    a neighbour pulls, without end, goes as it may."""
+    rate = np.minimum(size / np.maximum(last, np.finfo(float).tiny), _SLOWEST)
+    rate = np.where(np.isinf(last), 0.5, rate)  # of the first step nothing is known
+    slower = size * np.where(rate < _SLOW, rate**2, rate / (1 - rate))
+    nearer = size * np.minimum((size + _PULL * pull) * frame / (2 * np.pi), 1.0)
+    return np.maximum(slower, nearer)
 
 
 def fit_tones(
@@ -320,16 +325,17 @@ def fit_tones(
 
     apart = _apart(start) > _APART * 2 * np.pi / n
     omega, density = start, np.asarray(floor) / taper.enbw
+    size = np.full(len(start), np.inf)
     for i in range(_STEPS):
         report = part(progress, 0.3 * i / _STEPS, 0.3 * (i + 1) / _STEPS)
         before = omega
         omega, phasors = improve(omega, few.products, report)
         power = np.mean(np.abs(phasors) ** 2, axis=0)
         std = np.sqrt(information.loose * density * n / np.maximum(power, np.finfo(float).tiny))
-        # The last digits of the arithmetic are enough where there is no noise; and where all
-        # frames take a step after these, it is enough to come as near as few can tell.
-        left = _left(omega - before, std, apart, n)
-        if np.all(left < np.maximum(std if some else _SETTLED * std, 1e-14)):
+        # The last digits of the arithmetic are enough where there is no noise.
+        size, last = np.abs(omega - before), size
+        left = _left(size, last, np.where(apart, std, np.inf), n)
+        if np.all(left < np.maximum(_SETTLED * std, 1e-14)):
             break
     if some:
         omega, phasors = improve(omega, all_products, part(progress, 0.3, 0.7))
