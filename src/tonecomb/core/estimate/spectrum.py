@@ -31,6 +31,7 @@ Level = Literal["rms", "peak", "peak-to-peak"]
 HOLES = "The stretch holds missing or infinite values"
 READ_SAMPLES = 1 << 20  # samples read at once: 8 MB
 CACHE_SAMPLES = 1 << 17  # samples transformed at once: fewer wait for the interpreter
+_FEW = 4  # frames at once
 _LARGE_OFFSET = 1e3  # standard deviations
 _LEAST = 1e-140  # mean square (unit²), whose square is still a number
 
@@ -227,8 +228,13 @@ class _SumOfSquares:
         if way is not None:
             bins[:, : len(way.bins)] -= means * way.bins
         parts = bins.view(np.float64)
-        np.einsum("ij,ij->j", parts, parts, out=room.squares)
-        room.total += room.squares
+        if len(parts) > _FEW:
+            np.einsum("ij,ij->j", parts, parts, out=room.squares)
+            room.total += room.squares
+        else:  # long rows, which do not stay near
+            np.multiply(parts, parts, out=parts)
+            for squares in parts:
+                room.total += squares
 
 
 class _Room:
