@@ -30,6 +30,14 @@ settings.register_profile(
 settings.load_profile("tests")
 
 
+_LONG = ("test_window.py", "test_api.py", "test_split.py", "test_kill.py", "test_outside.py")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What takes long, or waits, begins first: at the end no process waits for another's."""
+    items.sort(key=lambda item: item.path.name not in _LONG)
+
+
 @pytest.fixture(scope="session", autouse=True)
 def own_folders(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
     """Data and settings folders that belong to this run alone."""
