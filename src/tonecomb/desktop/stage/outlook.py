@@ -10,6 +10,7 @@ import numpy as np
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.display import Curve
 from tonecomb.core.find.first_view import highest
+from tonecomb.core.record.recording import Array
 from tonecomb.desktop.kit.plot import Zoom
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 
@@ -30,8 +31,10 @@ class Outlook:
         self._zoom = Zoom(plot.box)
         self._opened: tuple[float, float] | None = None  # limits, while only power is known
         self._fitted: tuple[float, float] | None = None
+        self._begun: tuple[float, float] | None = None  # limits, where nobody chose any since
         self.holds = False
         plot.box.sigResized.connect(self.fit_again)
+        plot.box.sigXRangeChanged.connect(self.reach)
 
     def begin(self, analysis: Analysis) -> None:
         """Show what there is to see of a recording, from which the whole axis is a key away."""
@@ -39,12 +42,16 @@ class Outlook:
         self._plot.set_limits(0.0, highest(analysis))
         self.fit_level()
         self._zoom.keep(*self._plot.box.viewRange())
-        self._opened = None if analysis.peaks is not None else self._plot.limits()
+        self._begun = self._plot.limits()
+        self._opened = None if analysis.peaks is not None else self._begun
 
     def go_on(self, before: Analysis, analysis: Analysis) -> None:
         """Keep the zoom; readings that come after the curve say what there is to see."""
         plot, opened = self._plot, self._opened
-        if before.fs != analysis.fs:
+        other = before.method.source.channel != analysis.method.source.channel
+        if other and before.fs == analysis.fs and plot.limits() == self._begun:
+            self.begin(analysis)  # what there is to see may lie elsewhere
+        elif before.fs != analysis.fs:
             low, high = plot.limits()
             plot.limit_axis(analysis)
             end = float(analysis.spectrum.frequency[-1])
@@ -54,10 +61,7 @@ class Outlook:
             self._opened = None
             if plot.limits() == opened:
                 self.begin(analysis)
-        elif (
-            before.label(self._decibels()) != analysis.label(self._decibels())
-            or before.method.source.channel != analysis.method.source.channel
-        ):
+        elif other or before.label(self._decibels()) != analysis.label(self._decibels()):
             self.fit_level()
 
     def turn(self, analysis: Analysis) -> None:
@@ -74,11 +78,7 @@ class Outlook:
         plot, drawn, decibels = self._plot, self._drawn(), self._decibels()
         if drawn is None:
             return
-        values = drawn.values
-        if not drawn.stepped:
-            first, last = np.searchsorted(drawn.frequency, plot.limits())
-            seen = values[max(first, 1) : last + 1]
-            values = seen if len(seen) > 1 else values[1:]
+        values = self._seen(drawn)
         values = values[np.isfinite(values)]
         if decibels:
             values = values[values > -1000]  # what a low cut took has no level
@@ -94,6 +94,22 @@ class Outlook:
         else:
             plot.box.setYRange(0, 1.14 * top or 1.0, padding=0)
         self._fitted = plot.level_limits()
+
+    def _seen(self, drawn: Curve) -> Array:
+        if drawn.stepped:
+            return drawn.values
+        first, last = np.searchsorted(drawn.frequency, self._plot.limits())
+        seen = drawn.values[max(first, 1) : last + 1]
+        return seen if len(seen) > 1 else drawn.values[1:]
+
+    def reach(self, *_: object) -> None:
+        """What comes into view is not cut off above, unless levels were chosen."""
+        fitted, drawn = self._fitted, self._drawn()
+        if drawn is None or fitted is None or self.holds or self._plot.level_limits() != fitted:
+            return
+        seen = self._seen(drawn)
+        if len(seen) and float(seen.max()) > fitted[1]:
+            self.fit_level()
 
     def fit_again(self, *_: object) -> None:
         """The room for labels changes with the height, unless levels were chosen."""
