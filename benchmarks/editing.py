@@ -6,9 +6,7 @@ The time runs from the edit or step to the end of the repaint that shows it; pea
 
 from __future__ import annotations
 
-import os
 import statistics
-import tempfile
 import time
 from pathlib import Path
 from typing import Any
@@ -16,6 +14,7 @@ from typing import Any
 import numpy as np
 import soundfile
 
+from benchmarks.home import offscreen_home
 from tonecomb.core.estimate.averages import Mean, Median
 
 _SAMPLES, _RATE = 1_000_000, 51_200
@@ -35,11 +34,8 @@ def main() -> None:
     print("From an edit to the picture, 1 M samples (goal: median under 100 ms)\n")
     print("| phrase | median | slowest |")
     print("|--|--:|--:|")
-    with tempfile.TemporaryDirectory() as folder:
-        for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
-            os.environ[name] = folder
-        os.environ["QT_QPA_PLATFORM"] = "offscreen"
-        path = Path(folder) / "a.wav"
+    with offscreen_home() as folder:
+        path = folder / "a.wav"
         t = np.arange(_SAMPLES) / _RATE
         noise = 0.05 * np.random.default_rng(0).standard_normal(_SAMPLES)
         soundfile.write(path, 0.2 * np.cos(2 * np.pi * 413.1 * t) + noise, _RATE, subtype="FLOAT")

@@ -6,8 +6,6 @@ other programs and the worker threads do not lengthen.
 
 from __future__ import annotations
 
-import os
-import tempfile
 import time
 from collections.abc import Callable
 from functools import partial
@@ -16,6 +14,8 @@ from typing import Any
 
 import numpy as np
 import soundfile
+
+from benchmarks.home import offscreen_home
 
 _SAMPLES, _RATE = 12_000_000, 51_200
 _STEPS = 12
@@ -26,11 +26,8 @@ def main() -> None:
     print("Longest hold of the interface thread, 12 M samples (goal: under 50 ms)\n")
     print("| what is done | held | of its own work |")
     print("|--|--:|--:|")
-    with tempfile.TemporaryDirectory() as folder:
-        for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
-            os.environ[name] = folder
-        os.environ["QT_QPA_PLATFORM"] = "offscreen"
-        path = Path(folder) / "a.wav"
+    with offscreen_home() as folder:
+        path = folder / "a.wav"
         t = np.arange(_SAMPLES) / _RATE
         noise = 0.05 * np.random.default_rng(0).standard_normal(_SAMPLES)
         tones = sum(0.2 / h * np.cos(2 * np.pi * 24.7 * h * t) for h in range(1, 9))

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
 import time
 from pathlib import Path
 
 import numpy as np
 import soundfile
 from PyQt6.QtWidgets import QApplication
+
+from benchmarks.home import offscreen_home
 
 _SAMPLES = 250_000_000
 _RATE = 51_200
@@ -20,11 +20,8 @@ def main() -> None:
     print("Pan and zoom over 250 M samples, 1600 pixels wide, waiting for each redraw\n")
     print("| view | redraws a second | slowest |")
     print("|--|--:|--:|")
-    with tempfile.TemporaryDirectory() as folder:
-        for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
-            os.environ[name] = folder
-        os.environ["QT_QPA_PLATFORM"] = "offscreen"
-        path = Path(folder) / "long.wav"
+    with offscreen_home() as folder:
+        path = folder / "long.wav"
         _write(path)
         _measure(path)
 
