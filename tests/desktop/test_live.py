@@ -55,10 +55,9 @@ def test_pictures_follow_what_comes(live: Bench, qtbot: Any) -> None:
     live.stage.waveform.inside.sigPlotChanged.connect(
         lambda *_: waves.append(float(live.stage.waveform.drawn()[1][0]))
     )
-    qtbot.wait(1500)
-    assert len(set(waves)) > 5, "and another waveform"
-    assert len({float(one.sum()) for one in seen}) > 10, "another picture each time"
-    assert len(drawn) > 10
+    qtbot.waitUntil(lambda: len(set(waves)) > 5, timeout=20_000)  # another waveform each time
+    qtbot.waitUntil(lambda: len({float(one.sum()) for one in seen}) > 10, timeout=20_000)
+    qtbot.waitUntil(lambda: len(drawn) > 10, timeout=20_000)
     signal = live.store.current
     assert signal is not None and signal.length == 12_800, "the last second"
     bar = live.stage.live_bar

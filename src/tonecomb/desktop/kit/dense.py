@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QColor, QImage, QPainter, QTransform
+from PyQt6.sip import voidptr
 
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.kit.plot import Trace
@@ -109,13 +110,19 @@ def filled(
     end = np.nan_to_num(np.clip(np.floor(high) - top, -1, 32_000), nan=-1).astype(np.int16)
     rows = np.arange(bottom - top, dtype=np.int16)[:, None]
     inside = (rows >= begin) & (rows <= end)
-    pixels = inside.astype(np.uint32)
-    pixels *= np.uint32(_premultiplied(colour))
+    pixels = np.multiply(inside, np.uint32(_premultiplied(colour)))
     height, width = pixels.shape
-    picture = QImage(
-        pixels.tobytes(), width, height, 4 * width, QImage.Format.Format_ARGB32_Premultiplied
-    )
-    return picture.copy(), first, top
+    return _Picture(pixels, width, height), first, top
+
+
+class _Picture(QImage):
+    """A picture on an array, which lives as long."""
+
+    def __init__(self, pixels: NDArray[np.uint32], width: int, height: int) -> None:
+        kind = QImage.Format.Format_ARGB32_Premultiplied
+        memory: Any = voidptr(pixels.ctypes.data)
+        super().__init__(memory, width, height, 4 * width, kind)
+        self._pixels = pixels
 
 
 def _premultiplied(colour: QColor) -> int:

@@ -17,6 +17,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QLabel, QWidget
 
+from tonecomb.desktop.kit import gesture
 from tonecomb.desktop.kit.theme import Theme, font
 
 AXIS_WIDTH = 66
@@ -51,11 +52,13 @@ class Box(pg.ViewBox):
                 control = ev.modifiers() & Qt.KeyboardModifier.ControlModifier
                 (self.measured if control else self.dragged).emit(start, end, ev.isFinish())
             return
+        gesture.moves()
         step = self.mapToView(ev.lastPos()) - self.mapToView(ev.pos())
         self.translateBy(x=step.x() if axis != 1 else 0, y=step.y() if axis == 1 else 0)
 
     def wheelEvent(self, ev: Any, axis: int | None = None) -> None:
         ev.accept()
+        gesture.moves()
         factor = _ZOOM ** (ev.delta() / 120)
         centre = pg.Point(self.mapToView(ev.pos()))
         upright = axis == 1 or ev.modifiers() & Qt.KeyboardModifier.ControlModifier
@@ -108,6 +111,7 @@ class Axis(pg.AxisItem):
         self._pixels: tuple[Any, QPixmap] | None = None
         self.ground = QColor("white")
         self.picture: Any = None
+        self._painted: Any = None  # the picture at the last time
         self._decimals = 0
         self.setStyle(
             tickFont=font(9),
@@ -125,7 +129,7 @@ class Axis(pg.AxisItem):
     def paint(self, p: QPainter, *_: Any) -> None:
         """The library records a picture and plays it: as long again, for an axis that changes with
         every frame. And its grid shines through: on the ground that is a colour of its own, which
-        is drawn ten times as fast."""
+        is drawn ten times as fast. What is painted a second time is kept as pixels."""
         if self.picture is None:
             specs = self.generateDrawSpecs(p)
             self.picture = None if specs is None else self._opaque(*specs)
@@ -133,7 +137,8 @@ class Axis(pg.AxisItem):
             return
         p.save()
         screen, device = p.device(), p.deviceTransform()
-        if isinstance(screen, QWidget) and not device.isScaling():
+        seen_before, self._painted = self._painted is self.picture, self.picture
+        if seen_before and isinstance(screen, QWidget) and not device.isScaling():
             self._blit(p, screen.devicePixelRatioF())
         else:
             self.drawPicture(p, *self.picture)
@@ -272,6 +277,7 @@ class Plot(pg.PlotWidget):
         self._cursor_right = False
         self._scales_shown = True
         self.scene().sigMouseMoved.connect(self._moved)
+        self.box.sigRangeChanged.connect(self._settle)
 
     def set_theme(self, theme: Theme) -> None:
         """Colour the ground, axes and grid."""
@@ -327,7 +333,7 @@ class Plot(pg.PlotWidget):
         for side, text in self._labels.items():
             self.set_label(side, text)
 
-    def settle_now(self) -> None:
+    def _settle(self, *_: object) -> None:
         """Take a new range over now: the library does so while it paints, and paints again."""
         self.scene().prepareForPaint()
 

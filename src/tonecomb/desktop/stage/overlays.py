@@ -58,7 +58,6 @@ class Overlays:
     def draw(self, analysis: Analysis, x: Array, y: Array, *, decibels: bool) -> None:
         """Draw what is wanted over an analysis, whose curve is drawn by ``x`` and ``y``."""
         self._draw_band(analysis, x, y, decibels)
-        self._draw_fits(analysis)
         self._draw_noise(analysis)
 
     def told(self, analysis: Analysis | None) -> tuple[str, list[tuple[str, str]]]:
@@ -78,7 +77,8 @@ class Overlays:
                 part = 20 if analysis.scaling in ("amplitude", "amplitude-density") else 10
                 edge.setData(x, y * 10 ** (limit / part))
 
-    def _draw_fits(self, analysis: Analysis) -> None:
+    def draw_fits(self, analysis: Analysis) -> None:
+        """Draw what was fitted to resonances, which does not depend on the view."""
         shown = analysis.method.shown
         x, y = [np.zeros(0)], [np.zeros(0)]
         for one in analysis.resonances if shown.display.drawn == "bins" else ():

@@ -67,8 +67,8 @@ class PeakMarks:
         self, marks: list[tuple[Peak, float]], chosen: Peak | None,
         fits: Sequence[tuple[float, float, str]] = (),
     ) -> None:  # fmt: skip
-        """Draw peaks at their levels (as the upright axis has them), and name ``fits``, which have
-        a frequency (Hz), a level and words."""
+        """Draw peaks at their levels (as the upright axis has them); what ``label`` names besides
+        are ``fits``, which have a frequency (Hz), a level and words."""
         place = self._plot.place
         aside = [mark for mark in marks if (note := self.note_of(mark[0])) and note.aside]
         marks = [mark for mark in marks if mark not in aside]
@@ -87,7 +87,6 @@ class PeakMarks:
             [place(peak.tone.frequency) for peak, _ in ring], [level for _, level in ring]
         )
         self._marks, self._chosen, self._fits = marks, chosen, fits
-        self.label()
 
     def label(self) -> None:
         """Words over the highest peaks in view: the chosen one first, then teeth of combs and what
@@ -137,4 +136,6 @@ class PeakMarks:
         return [word.text for word, _ in self.labels.placed]
 
     def hide(self) -> None:
-        self.show([], None)
+        if self._marks or self._fits:
+            self.show([], None)
+            self.label()

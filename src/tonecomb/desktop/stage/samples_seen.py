@@ -69,7 +69,6 @@ class SamplesSeen(QObject):
     def _show(self, found: Between | None) -> None:
         view = self._view
         view.set_bare(found is not None)
-        view.settle_now()
         for item in (self.there, self.implied, self.dots):
             item.setVisible(found is not None)
         if found is None:

@@ -85,9 +85,9 @@ class SpectrumView(FrequencyPlot):
         self.drag = RangeDrag(self, self.combs)
         self.outlook = Outlook(self, lambda: self._drawn, lambda: self.decibels)
         self.box.show_all.connect(self.show_all)
-        self.box.sigRangeChanged.connect(self.refresh)
         self._changing = False  # its axes, and it is drawn once they are changed
-        self.box.sigResized.connect(self.refresh)
+        for moved in (self.box.sigRangeChanged, self.box.sigResized):
+            moved.connect(self._redraw)
 
     def paint_items(self, theme: Theme) -> None:
         self._theme = theme
@@ -300,8 +300,24 @@ class SpectrumView(FrequencyPlot):
         self.set_label("left", analysis.label(self.decibels))
         self._tell()
 
-    def refresh(self, *_: object) -> None:
-        """Draw anew: what is in view, or the names of peaks, may have changed."""
+    def refresh(self) -> None:
+        """Draw anew: what is shown, or the names of peaks, may have changed."""
+        if self._changing:
+            return
+        analysis = self._analysis
+        if analysis is not None:
+            values = analysis.curve
+            levels = [(peak, values.at(peak.tone.frequency)) for peak in analysis.peaks or ()]
+            levels = [(peak, level) for peak, level in levels if np.isfinite(level)]
+            if self.decibels and levels:
+                tops = analysis.decibels(np.array([level for _, level in levels])).tolist()
+                levels = [(peak, top) for (peak, _), top in zip(levels, tops, strict=True)]
+            self.overlays.draw_fits(analysis)
+            self.marks.show(levels, self._chosen, self.overlays.named(analysis))
+        self._redraw()
+
+    def _redraw(self, *_: object) -> None:
+        """Draw what is in view of it."""
         if self._changing:
             return
         analysis, drawn = self._analysis, self._drawn
@@ -324,15 +340,8 @@ class SpectrumView(FrequencyPlot):
         self.frames.draw(True)
         self.taken.draw(True)
         self.liftered.draw(True)
-        values = analysis.curve
-        levels = [(peak, values.at(peak.tone.frequency)) for peak in analysis.peaks or ()]
-        levels = [(peak, level) for peak, level in levels if np.isfinite(level)]
-        if self.decibels and levels:
-            tops = analysis.decibels(np.array([level for _, level in levels])).tolist()
-            levels = [(peak, top) for (peak, _), top in zip(levels, tops, strict=True)]
-        self.marks.show(levels, self._chosen, self.overlays.named(analysis))
+        self.marks.label()
         self.cell.place()
-        self.settle_now()
 
     def hover(self, place: QPointF | None) -> None:
         analysis, drawn = self._analysis, self._drawn

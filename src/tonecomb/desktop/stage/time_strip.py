@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen
+from pyqtgraph.functions import arrayToQPolygonF
 
 from tonecomb.core.record.pyramid import Envelope
 from tonecomb.core.record.recording import Array
@@ -68,6 +69,5 @@ class TimeStrip(Axis):
             painter.setClipRect(area.adjusted(-WIDE - 8, 0, 0, 0))
             painter.setPen(QPen(QColor(self.theme.traces[0]), 0.6))
             painter.setBrush(QColor(self.theme.traces[0]))
-            points = zip(x.tolist(), upright.tolist(), strict=True)
-            painter.drawPolygon(QPolygonF([QPointF(a, b) for a, b in points]))
+            painter.drawPolygon(arrayToQPolygonF(x, upright))
         painter.restore()

@@ -20,6 +20,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.progress import Progress, silent
+from tonecomb.desktop.kit.gesture import giving_way
 
 ROOM, LIVE_ROOM = 256 << 20, 8 << 20  # bytes of results
 _SETTLE_MS = 40  # that edits in a row are waited for
@@ -343,8 +344,10 @@ class Scheduler(QObject):
                 done(found)
                 return None
         tickets = [ticket]
+        # What is live goes on beside a hand.
+        work = want.run if self.lively or self.resting else giving_way(want.run)
         job = self._pool.submit(
-            want.title, want.run, lambda result: self._arrived(want, result),
+            want.title, work, lambda result: self._arrived(want, result),
             lambda error: self._failed(want.key, tickets, error), background=want.background,
         )  # fmt: skip
         self._running[want.key] = (job, tickets)
