@@ -396,6 +396,36 @@ def test_what_others_read_of_ours(tmp_path: Path) -> None:
     np.testing.assert_allclose(raw[:, 0] * 41, x, atol=2e-5)
 
 
+@pytest.mark.parametrize("userblock", [0, 512])
+@pytest.mark.parametrize("kind", ["<f8", ">f8", "<f4", ">f4", "<f2", "<i2", ">i4", "u1", "pair"])
+def test_hdf5_in_one_piece(tmp_path: Path, kind: str, userblock: int) -> None:
+    """What lies in one piece is read past the library: the numbers are those that it gives, and
+    stay so when another file takes the name; a file that is cut off is told of."""
+    path = tmp_path / "a.h5"
+    whole = np.arange(1200) % 250
+    if kind == "pair":
+        table = np.zeros(1200, np.dtype([("a", ">i2"), ("b", "<f4")], align=True))
+        table["a"], table["b"] = whole, whole / 8
+    else:
+        table = whole.astype(kind)
+    with h5py.File(path, "w", userblock_size=userblock) as file:
+        file.attrs["sample_rate"] = 200.0
+        file["x"] = table if kind == "pair" else table.reshape(400, 3)
+    with h5py.File(path) as file:
+        data = file["x"]
+        told = [data[name] for name in ("a", "b")] if kind == "pair" else list(data[...].T)
+    opened = open_recording(path)
+    for i, one in enumerate(told):
+        np.testing.assert_array_equal(opened.samples.read(i, 7, 300), one[7:300])
+    kept, other = path.rename(tmp_path / "kept.h5"), tmp_path / "b.h5"
+    other.write_bytes(b"another")
+    other.replace(path)
+    np.testing.assert_array_equal(opened.samples.read(0, 0, 50), told[0][:50])
+    os.truncate(kept, kept.stat().st_size // 4)
+    with pytest.raises(UserError, match="shorter since it was opened"):
+        opened.samples.read(0, 0, 400)
+
+
 def test_hdf5_stays_in_its_file(tmp_path: Path) -> None:
     """Links out of the file, and numbers kept in others, are left alone; loops end."""
     np.arange(400.0).tofile(tmp_path / "secret.bin")

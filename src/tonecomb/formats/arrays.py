@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import math
-import os
 import tempfile
-import weakref
 import zipfile
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -23,12 +20,12 @@ from tonecomb.formats.contents import (
     Contents,
     damaged,
     foreign,
-    plain,
     rate_of,
     series,
 )
+from tonecomb.formats.on_disk import ArraySeries, HeldFile, OnDisk
 
-_BLOCK = 1 << 22
+_BLOCK = 1 << 22  # bytes that are unpacked at a time
 _SPARE = 1 << 28  # bytes that must stay free on the disk that a file is unpacked to
 _HEADER = 1 << 16  # of an NPY member: room beside the numbers that the archive tells
 
@@ -44,80 +41,14 @@ def sniff_npz(start: bytes) -> bool:
     return start.startswith(b"PK\x03\x04") and start[30 : 30 + size].endswith(b".npy")
 
 
-class OnDisk:
-    """An array of an NPY file, read by calls: a map of a file that is cut off behind our back ends
-    the process. It is seen as an array of its dtype and shape, of which parts are read."""
-
-    def __init__(self, path: Path) -> None:
-        self._name = path.name
-        # It stays ours, whatever becomes of its name.
-        self._file = os.open(path, os.O_RDONLY | getattr(os, "O_CLOEXEC", 0))
-        weakref.finalize(self, os.close, self._file)
-        with path.open("rb") as file:
-            version = np.lib.format.read_magic(file)
-            head = (np.lib.format.read_array_header_1_0 if version == (1, 0)
-                    else np.lib.format.read_array_header_2_0)  # fmt: skip
-            self.shape, self._fortran, self.dtype = head(file)
-            self._start = file.tell()
-        if self.dtype.hasobject:
-            raise ValueError("it holds Python objects")
-        self.size = math.prod(self.shape)
-        self.ndim = len(self.shape)
-        if os.fstat(self._file).st_size < self._start + self.size * self.dtype.itemsize:
-            raise ValueError("it is shorter than it says")
-
-    def flat(self, start: int, stop: int) -> np.ndarray:
-        """Values ``start`` to ``stop`` in the order in which they lie in the file."""
-        wide = self.dtype.itemsize
-        want = (stop - start) * wide
-        data = os.pread(self._file, want, self._start + start * wide)
-        while len(data) < want:
-            more = os.pread(self._file, want - len(data), self._start + start * wide + len(data))
-            if not more:
-                raise UserError(
-                    f"{self._name} has become shorter since it was opened",
-                    remedy="open it again, or bring back what it was",
-                )
-            data += more
-        return np.frombuffer(data, self.dtype)
-
-    def line(self, axis: int, number: int, start: int, stop: int) -> np.ndarray:
-        """Of a table, row (``axis`` 0) or column ``number``, from ``start`` to ``stop``."""
-        rows, columns = self.shape
-        inner = columns if not self._fortran else rows  # how many lie beside each other
-        beside = axis == (0 if not self._fortran else 1)
-        if beside:
-            return self.flat(number * inner + start, number * inner + stop)
-        found, step = [], max(1, _BLOCK // max(1, inner * self.dtype.itemsize))
-        for first in range(start, stop, step):
-            last = min(stop, first + step)
-            found.append(self.flat(first * inner, last * inner).reshape(-1, inner)[:, number])
-        return np.concatenate(found) if found else np.zeros(0, self.dtype)
-
-
-@dataclass(frozen=True, eq=False)
-class ArraySeries:
-    """One series of an array that may lie on disk: ``pick`` is the field of a structured array,
-    or the number of the column (``across``) or row of a table."""
-
-    array: np.ndarray | OnDisk
-    pick: str | int | None = None
-    across: bool = False
-
-    def read(self, start: int, stop: int) -> Array:
-        """Samples ``start`` to ``stop`` as float64."""
-        if isinstance(self.array, OnDisk):
-            if isinstance(self.pick, int):
-                return plain(self.array.line(int(self.across), self.pick, start, stop))
-            part = self.array.flat(start, stop)
-            return plain(part[self.pick] if isinstance(self.pick, str) else part)
-        if isinstance(self.pick, str):
-            return plain(self.array[start:stop][self.pick])
-        if self.pick is None:
-            return plain(self.array.reshape(-1)[start:stop])
-        if self.across:
-            return plain(self.array[start:stop, self.pick])
-        return plain(self.array[self.pick, start:stop])
+def _npy(path: Path) -> OnDisk:
+    """The array of an NPY file."""
+    with path.open("rb") as file:
+        version = np.lib.format.read_magic(file)
+        head = (np.lib.format.read_array_header_1_0 if version == (1, 0)
+                else np.lib.format.read_array_header_2_0)  # fmt: skip
+        shape, fortran, dtype = head(file)
+        return OnDisk(HeldFile(path), file.tell(), dtype, shape, fortran)
 
 
 @dataclass(frozen=True, eq=False)
@@ -170,7 +101,7 @@ def contents(kind: str, found: Sequence[tuple[Column, ArraySeries]]) -> Contents
 def open_npy(path: Path, how: Import, progress: Progress) -> Contents:
     """Open an array of numbers: a series, a table, or a structured array."""
     with foreign(path, "NPY"):
-        array = OnDisk(path)
+        array = _npy(path)
     found = split_array("", array, None)
     if array.ndim == 2 and len(found) > 1:
         found = [(Column("", "", c.length, integer=c.integer), one) for c, one in found]
@@ -220,4 +151,4 @@ def _unpacked(
                     raise damaged(path, "NPZ", "it holds more than it says")
                 progress(min(1.0, done / max(1, member.file_size)))
         file.flush()
-        return OnDisk(Path(file.name))
+        return _npy(Path(file.name))

@@ -12,8 +12,8 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Iterator
-from contextlib import contextmanager
-from dataclasses import dataclass
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -35,6 +35,7 @@ from tonecomb.formats.contents import (
     series,
     words,
 )
+from tonecomb.formats.on_disk import ArraySeries, HeldFile, OnDisk
 
 FORMAT = "tone-comb recording"
 VERSION = 1
@@ -74,6 +75,9 @@ class _Series:
     dataset: str
     pick: str | int | None = None
     across: bool = False
+    lies: ArraySeries | None = field(default=None, compare=False)
+    """Where it lies in the file as it is in memory: it is read without the library, which opens
+    the file anew for each part and lets one thread read at a time."""
 
 
 @dataclass(frozen=True)
@@ -86,6 +90,9 @@ class _Samples(Samples):
         import h5py
 
         one = self.all[channel]
+        if one.lies is not None:
+            with foreign(self.path, self.kind):
+                return one.lies.read(start, stop)
         with foreign(self.path, self.kind), _LOCK, h5py.File(self.path, "r", locking=False) as file:
             data = file[one.dataset]
             if isinstance(one.pick, str):
@@ -103,12 +110,15 @@ def _open(path: Path, kind: str, progress: Progress) -> Contents:
     columns: list[Column] = []
     found: list[_Series] = []
     with foreign(path, kind), _LOCK, h5py.File(path, "r", locking=False) as file:
+        held = HeldFile(path)
         said = dict(file.attrs)
         for name, data, near in _datasets(file, {}, 0, set()):
             progress(min(0.9, len(columns) / MOST_COLUMNS))
+            lies = _lies(data, held)
             for column, one in _split(name, data, near, kind):
                 columns.append(column)
-                found.append(one)
+                read = None if lies is None else ArraySeries(lies, one.pick, one.across)
+                found.append(replace(one, lies=read))
             if len(columns) > MOST_COLUMNS:
                 raise damaged(path, kind, f"it holds more than {MOST_COLUMNS} series")
     progress(1.0)
@@ -164,6 +174,20 @@ def _elsewhere(data: Any) -> bool:
     return bool(data.external or data.is_virtual)
 
 
+def _lies(data: Any, held: HeldFile) -> OnDisk | None:
+    """Where in its file a data set lies in one piece and as it is in memory, None for any other."""
+    import h5py
+
+    if data.chunks or _elsewhere(data) or not data.shape or len(data.shape) > 2:
+        return None
+    offset = data.id.get_offset()
+    if offset is None or h5py.h5t.py_create(data.dtype) != data.id.get_type():
+        return None
+    with suppress(ValueError):  # told where it is looked at
+        return OnDisk(held, offset, data.dtype, data.shape)
+    return None
+
+
 def _split(
     path: str, data: Any, near: dict[str, object], kind: str
 ) -> Iterator[tuple[Column, _Series]]:
@@ -174,11 +198,11 @@ def _split(
         return
     unit = words(attributes.get("unit", attributes.get("units", "")))
     rate = rate_of(near)
-    fields = tuple(f for f in data.dtype.names or () if data.dtype[f].kind in "iuf")
-    if fields:
-        for field in fields:
-            integer = data.dtype[field].kind in "iu"
-            yield Column(field, "", data.shape[0], rate, integer=integer), _Series(path, field)
+    members = tuple(m for m in data.dtype.names or () if data.dtype[m].kind in "iuf")
+    if members:
+        for member in members:
+            integer = data.dtype[member].kind in "iu"
+            yield Column(member, "", data.shape[0], rate, integer=integer), _Series(path, member)
         return
     integer = data.dtype.kind in "iu"
     names = series(name, data.shape) or ()
@@ -198,7 +222,7 @@ def _unusable(data: Any, attributes: Any) -> str:
     if data.shape is None or data.size == 0 or words(attributes.get("MATLAB_class", "")) == "char":
         return "no numbers"
     numeric = data.dtype.kind in "iuf" or any(
-        data.dtype[field].kind in "iuf" for field in data.dtype.names or ()
+        data.dtype[member].kind in "iuf" for member in data.dtype.names or ()
     )
     if not numeric or "MATLAB_empty" in attributes:
         return "not numbers"

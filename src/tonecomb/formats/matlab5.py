@@ -11,8 +11,9 @@ import numpy as np
 
 from tonecomb.core.progress import Progress
 from tonecomb.core.record.given import Import
-from tonecomb.formats.arrays import ArraySeries, contents, split_array
+from tonecomb.formats.arrays import contents, split_array
 from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, rate_of
+from tonecomb.formats.on_disk import ArraySeries
 
 _MOST_DEEP = 16
 _BEST_PACKED = 1032  # as many bytes as one can stand for in a compressed file

@@ -1,0 +1,117 @@
+"""Numbers that lie in a file as they are in memory, read by calls: a map of a file that is cut off
+behind our back ends the process."""
+
+from __future__ import annotations
+
+import math
+import os
+import weakref
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from tonecomb.core.errors import UserError
+from tonecomb.core.record.recording import Array
+from tonecomb.formats.contents import plain
+
+_BLOCK = 1 << 22
+
+
+class HeldFile:
+    """A file that stays ours, whatever becomes of its name."""
+
+    def __init__(self, path: Path) -> None:
+        self.name = path.name
+        self._file = os.open(path, os.O_RDONLY | getattr(os, "O_CLOEXEC", 0))
+        weakref.finalize(self, os.close, self._file)
+
+    @property
+    def size(self) -> int:
+        """Bytes that it has now."""
+        return os.fstat(self._file).st_size
+
+    def fill(self, memory: memoryview, start: int) -> None:
+        """Fill ``memory`` with the bytes from ``start`` on."""
+        done = 0
+        while done < len(memory):
+            got = os.preadv(self._file, [memory[done:]], start + done)
+            if not got:
+                raise UserError(
+                    f"{self.name} has become shorter since it was opened",
+                    remedy="open it again, or bring back what it was",
+                )
+            done += got
+
+
+@dataclass(frozen=True, eq=False)
+class OnDisk:
+    """An array of one or two dimensions from byte ``start`` of a file on, its rows one after the
+    other or, in ``fortran``'s order, its columns. Raises :class:`ValueError` where it cannot be
+    read."""
+
+    file: HeldFile
+    start: int
+    dtype: np.dtype
+    shape: tuple[int, ...]
+    fortran: bool = False
+
+    def __post_init__(self) -> None:
+        if self.dtype.hasobject:
+            raise ValueError("it holds Python objects")
+        if self.file.size < self.start + self.size * self.dtype.itemsize:
+            raise ValueError("it is shorter than it says")
+
+    @property
+    def size(self) -> int:
+        """How many numbers there are."""
+        return math.prod(self.shape)
+
+    @property
+    def ndim(self) -> int:
+        return len(self.shape)
+
+    def flat(self, start: int, stop: int) -> np.ndarray:
+        """Values ``start`` to ``stop`` in the order in which they lie in the file."""
+        found = np.empty(stop - start, self.dtype)
+        if len(found):
+            self.file.fill(found.view(np.uint8).data, self.start + start * self.dtype.itemsize)
+        return found
+
+    def line(self, axis: int, number: int, start: int, stop: int) -> np.ndarray:
+        """Of a table, row (``axis`` 0) or column ``number``, from ``start`` to ``stop``."""
+        rows, columns = self.shape
+        inner = columns if not self.fortran else rows  # how many lie beside each other
+        beside = axis == (0 if not self.fortran else 1)
+        if beside:
+            return self.flat(number * inner + start, number * inner + stop)
+        found, step = [], max(1, _BLOCK // max(1, inner * self.dtype.itemsize))
+        for first in range(start, stop, step):
+            last = min(stop, first + step)
+            found.append(self.flat(first * inner, last * inner).reshape(-1, inner)[:, number])
+        return np.concatenate(found) if found else np.zeros(0, self.dtype)
+
+
+@dataclass(frozen=True, eq=False)
+class ArraySeries:
+    """One series of an array that may lie on disk: ``pick`` is the field of a structured array,
+    or the number of the column (``across``) or row of a table."""
+
+    array: np.ndarray | OnDisk
+    pick: str | int | None = None
+    across: bool = False
+
+    def read(self, start: int, stop: int) -> Array:
+        """Samples ``start`` to ``stop`` as float64."""
+        if isinstance(self.array, OnDisk):
+            if isinstance(self.pick, int):
+                return plain(self.array.line(int(self.across), self.pick, start, stop))
+            part = self.array.flat(start, stop)
+            return plain(part[self.pick] if isinstance(self.pick, str) else part)
+        if isinstance(self.pick, str):
+            return plain(self.array[start:stop][self.pick])
+        if self.pick is None:
+            return plain(self.array.reshape(-1)[start:stop])
+        if self.across:
+            return plain(self.array[start:stop, self.pick])
+        return plain(self.array[self.pick, start:stop])
