@@ -121,8 +121,13 @@ def group_mark(text: str, decimal: str) -> str | None:
     return match[1] if match else None
 
 
+_PLAIN = re.compile(r"[+-]?[0-9]+(?:\.[0-9]*)?(?:[eE][+-]?[0-9]+)?")  # as nearly every cell is
+
+
 def kind(text: str, decimal: str) -> str:
     """What a cell holds; "" for a missing value."""
+    if decimal == "." and _PLAIN.fullmatch(text):
+        return NUMBER
     value = number(text, decimal)
     if value is not None:
         return NUMBER if value == value else ""
@@ -152,12 +157,18 @@ def find_layout(path: Path, delimiter: str | None = None, decimal: str | None = 
         lines = LINE_END.split(start.decode(encoding, errors="replace"))
         if not whole and len(lines) > 1:
             lines.pop()  # it may be cut
-        tables = [
-            table
-            for between, point in _DELIMITERS
-            if delimiter in (None, between) and decimal in (None, point)
-            if (table := _table(lines, between, point)) is not None
-        ]
+        # What stands in no line divides none: one of those is as good as the others.
+        text, absent = "".join(lines), set[str]()
+        tables = []
+        for between, point in _DELIMITERS:
+            if delimiter not in (None, between) or decimal not in (None, point):
+                continue
+            if between not in text:
+                if point in absent:
+                    continue
+                absent.add(point)
+            if (table := _table(lines, between, point)) is not None:
+                tables.append(table)
         if tables:
             return _layout(lines, encoding, max(tables, key=lambda table: table.score))
         if whole or size >= _MOST_HEAD:

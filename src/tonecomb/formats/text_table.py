@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import numpy as np
 
@@ -27,6 +27,7 @@ from tonecomb.formats.spool import Spool
 from tonecomb.formats.text_layout import GROUPED, MISSING, STAMP, WORD, Layout
 
 _BLOCK = 1 << 24
+_TAIL = 1 << 16  # bytes at a block's end in which the last line's end is looked for
 _LONGEST = 16 << 20  # bytes of a line, beyond which it is none of a table
 _START = re.compile(r"^start: *(\S+)$", re.MULTILINE)
 _ROWS = 1 << 16  # written at once
@@ -122,6 +123,17 @@ def _times(count: int) -> str:
     return "once" if count == 1 else f"{count} times"
 
 
+def _whole_lines(file: BinaryIO) -> int:
+    """Bytes of the whole lines in the next block, 0 where they cannot be told: so that it need not
+    be cut and joined, which takes as long as reading it."""
+    here, wide = file.tell(), min(_TAIL, _BLOCK // 2)
+    file.seek(here + _BLOCK - wide)
+    tail = file.read(wide)
+    file.seek(here)
+    end = tail.rfind(b"\n") + 1
+    return _BLOCK - wide + end if end and len(tail) == wide else 0
+
+
 class _Reading:
     """One pass over a table's rows into a spool."""
 
@@ -155,11 +167,11 @@ class _Reading:
             if columns:
                 spool.add(*columns)
 
-        with spool, ThreadPoolExecutor(1, "table") as pool:
+        with spool, ThreadPoolExecutor(2, "table") as pool:
             for number, (block, done) in enumerate(self._blocks()):
                 progress(done)
                 under_way.append((number, pool.submit(self._convert, block)))
-                if len(under_way) > 1:
+                if len(under_way) > 2:
                     take()
             while under_way:
                 take()
@@ -189,7 +201,7 @@ class _Reading:
         with files.opened(self._path) as file:
             size = max(1, self._path.stat().st_size)
             while True:
-                raw = file.read(_BLOCK)
+                raw = file.read(_BLOCK if decoder else _whole_lines(file) or _BLOCK)
                 block = rest + (decoder.decode(raw, not raw).encode() if decoder else raw)
                 if b"\r" in block and (block[-1:] != b"\r" or not raw):
                     block = block.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
@@ -201,9 +213,10 @@ class _Reading:
                         f"it begins {file.tell() - len(rest)} bytes into the file",
                         "a table has a line a row: correct it, or cut the file off there",
                     )
-                while skip and whole:
-                    end = whole.find(b"\n") + 1 or len(whole)
-                    whole, skip = whole[end:], skip - 1
+                begin = 0
+                while skip and begin < len(whole):
+                    begin, skip = whole.find(b"\n", begin) + 1 or len(whole), skip - 1
+                whole = whole[begin:]
                 if whole:
                     yield whole, min(0.99, file.tell() / size)
                 if not raw:
