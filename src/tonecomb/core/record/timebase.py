@@ -104,7 +104,7 @@ def measure(
     for start in range(0, length - 1, _BLOCK):
         steps = steps_from(start)
         least, greatest = float(steps.min()), float(steps.max())
-        if 0 < least and greatest <= limit:  # as nearly all are
+        if least > 0 and greatest <= limit:  # as nearly all are
             total, count = total + float(steps.sum()), count + len(steps)
             low, high = min(low, least), max(high, greatest)
             continue
