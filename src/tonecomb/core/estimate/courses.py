@@ -28,7 +28,7 @@ from tonecomb.core.estimate.spectrum import (
     frames_of,
     read_frames,
 )
-from tonecomb.core.estimate.transform import rfft
+from tonecomb.core.estimate.transform import on_lines, rfft, rows_at_once
 from tonecomb.core.estimate.windows import overlap_correlation, window
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
@@ -141,47 +141,15 @@ class _Follow:
     kept: NDArray[np.int_]
 
     def __call__(self, read: Read, first: int, last: int, tell: Tell) -> _Followed:
-        framing, kept, real = self.framing, self.kept, self.tapering.dtype
-        bins = framing.frame // 2 + 1
-        cells = max(1, bins // CELL)
-        whole, count, at = cells * CELL, last - first, 0
-        rows = min(max(1, CACHE_SAMPLES // framing.frame), max(count, 1))
-        tapered = np.empty((rows, framing.frame), dtype=real)
-        bins_of = np.empty((rows, bins), dtype=np.result_type(real, np.complex64))
-        squared = np.empty((rows, bins), dtype=real)
-        turn = np.where(kept % 2 == 0, 1, -1).astype(real)
-        levels, powers = np.empty((count, cells), dtype=real), []
-        step = max(1, framing.count // _MOST_POWERS)
-        lines = np.empty((count, len(kept)), dtype=np.result_type(real, np.complex64))
-        alike = np.zeros(bins)
+        framing = self.framing
+        rows = rows_at_once(framing.frame, self.tapering.dtype, CACHE_SAMPLES)
+        room = _Room(self, min(rows, max(last - first, 1)), first, last - first)
         for numbers in framing.blocks(READ_SAMPLES, first, last):
-            samples = read_frames(read, framing, numbers, self.fs)
-            frames = frames_of(samples, framing)
-            for begin in range(0, len(frames), rows):
-                group = frames[begin : begin + rows]
-                own = tapered[: len(group)]
-                # The offset goes in double precision: a record's may jump, and hide what is left.
-                np.subtract(group, group.mean(axis=1, keepdims=True), out=own)
-                own *= self.tapering
-                found = rfft(own, out=bins_of[: len(group)])
-                power = squared[: len(group)]
-                np.square(found.real, out=power)
-                power += np.square(found.imag)
-                quiet = _levels(power, cells)
-                levels[at : at + len(group)] = quiet
-                powers.append(_powers(power[-(first + at) % step :: step], cells))
-                lines[at : at + len(group)] = found[:, kept] * turn
-                safe = np.maximum(quiet, np.finfo(float).tiny)[:, :, None]
-                if bins > CELL:
-                    squares = power[:, :whole].reshape(len(group), cells, CELL)
-                    even = np.einsum("fcb,fc->cb", squares, 1 / safe[:, :, 0])
-                    alike[:whole] += even.ravel()
-                    alike[whole:] += (power[:, whole:] / safe[:, -1]).sum(axis=0)
-                else:
-                    alike += (power / safe[:, 0]).sum(axis=0)
-                at += len(group)
+            frames = frames_of(read_frames(read, framing, numbers, self.fs), framing)
+            for begin in range(0, len(frames), room.rows):
+                room.add(frames[begin : begin + room.rows])
             tell(len(numbers))
-        return levels, np.concatenate(powers), lines, alike
+        return room.levels, np.concatenate(room.powers), room.lines, room.alike
 
     def join(self, parts: Iterable[_Followed]) -> _Followed:
         # Into memory for all, which is only taken as it is filled: it is the largest there is.
@@ -198,6 +166,57 @@ class _Follow:
             total += alike
         levels, powers, lines = (one[:end] for one, end in zip(every, ends, strict=True))
         return levels, powers, lines, total
+
+
+class _Room:
+    """Memory for so many ``rows`` of frames at once, and what ``count`` frames from ``first`` on
+    add up to. What is done with a few rows after another stays near."""
+
+    def __init__(self, work: _Follow, rows: int, first: int, count: int) -> None:
+        frame, real = work.framing.frame, work.tapering.dtype
+        whole, bins = np.result_type(real, np.complex64), frame // 2 + 1
+        self.rows, self._few = rows, max(1, CACHE_SAMPLES // frame)
+        self._work, self._at, self._first = work, 0, first
+        self._cells = max(1, bins // CELL)
+        self._step = max(1, work.framing.count // _MOST_POWERS)
+        self._tapered, self._found = on_lines(rows, frame, real), on_lines(rows, bins, whole)
+        self._power, self._beside = (on_lines(self._few, bins, real) for _ in range(2))
+        self._turn = np.where(work.kept % 2 == 0, 1, -1).astype(real)
+        self.levels = np.empty((count, self._cells), dtype=real)
+        self.powers: list[Array] = []
+        self.lines = np.empty((count, len(work.kept)), dtype=whole)
+        self.alike = np.zeros(bins)
+
+    def add(self, frames: Array) -> None:
+        """Follow these, shape (frames, frame)."""
+        tapered = self._tapered[: len(frames)]
+        for a in range(0, len(frames), self._few):
+            group, own = frames[a : a + self._few], tapered[a : a + self._few]
+            # The offset goes in double precision: a record's may jump, and hide what is left.
+            np.subtract(group, group.mean(axis=1, keepdims=True), out=own)
+            own *= self._work.tapering
+        found = rfft(tapered, out=self._found[: len(frames)])
+        for a in range(0, len(frames), self._few):
+            self._take(found[a : a + self._few])
+
+    def _take(self, found: NDArray[np.complexfloating[Any, Any]]) -> None:
+        """Take what these frames hold."""
+        cells, at, count = self._cells, self._at, len(found)
+        power, beside = self._power[:count], self._beside[:count]
+        np.square(found.real, out=power)
+        power += np.square(found.imag, out=beside)
+        quiet = _levels(power, cells)
+        self.levels[at : at + count] = quiet
+        self.powers.append(_powers(power[-(self._first + at) % self._step :: self._step], cells))
+        self.lines[at : at + count] = found[:, self._work.kept] * self._turn
+        loud, whole = 1 / np.maximum(quiet, np.finfo(float).tiny), cells * CELL
+        if power.shape[1] > CELL:
+            squares = power[:, :whole].reshape(count, cells, CELL)
+            self.alike[:whole] += np.einsum("fcb,fc->cb", squares, loud).ravel()
+            self.alike[whole:] += (power[:, whole:] * loud[:, -1:]).sum(axis=0)
+        else:
+            self.alike += (power * loud).sum(axis=0)
+        self._at += count
 
 
 def _kept_bins(power: Array, floor: Array, count: int, least: float) -> NDArray[np.int_]:

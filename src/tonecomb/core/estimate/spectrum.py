@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.framing import Framing
-from tonecomb.core.estimate.transform import on_lines, rfft
+from tonecomb.core.estimate.transform import on_lines, rfft, rows_at_once
 from tonecomb.core.estimate.windows import Window
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
@@ -185,7 +185,8 @@ class _SumOfSquares:
 
     def __call__(self, read: Read, first: int, last: int, tell: Tell) -> Array:
         framing = self.framing
-        room = _Room(max(1, CACHE_SAMPLES // self.nfft), self.weights, self.nfft, framing.hop)
+        rows = rows_at_once(self.nfft, np.float64, CACHE_SAMPLES)
+        room = _Room(rows, self.weights, self.nfft, framing.hop)
         for numbers in framing.blocks(READ_SAMPLES, first, last):
             start = numbers[0] * framing.hop
             samples = read(start, numbers[-1] * framing.hop + framing.frame)

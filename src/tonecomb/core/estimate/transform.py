@@ -18,6 +18,10 @@ except ImportError:
 
 Bins = NDArray[np.complexfloating[Any, Any]]
 _LINE = 64  # bytes of the processor's cache
+_SINGLE, _DOUBLE = (8, 1 << 13), (4, 1 << 14)
+"""Rows that are transformed together, and the length from which it must be no more: the library
+does several at once, up to as many as a register holds, which then no longer stay near."""
+_MOST = 1 << 19  # samples of rows that are to be there together
 
 
 def on_lines(rows: int, length: int, dtype: Any) -> NDArray[Any]:
@@ -28,6 +32,16 @@ def on_lines(rows: int, length: int, dtype: Any) -> NDArray[Any]:
     memory = np.empty(rows * step + _LINE, dtype=np.uint8)
     first = -memory.ctypes.data % _LINE
     return memory[first : first + rows * step].view(dtype).reshape(rows, -1)[:, :length]
+
+
+def rows_at_once(length: int, dtype: Any, near: int) -> int:
+    """How many rows of a ``length`` are best transformed together: ``near`` samples or, where those
+    are few long rows, as many as are done at once. Measured: 8 rows of 65536 in single precision
+    take half as long each as one alone, 4 in double precision three quarters."""
+    rows, longest = _SINGLE if np.dtype(dtype) == np.float32 else _DOUBLE
+    if length < longest:
+        return max(1, near // length)
+    return max(1, near // length, min(rows, _MOST // length))
 
 
 def rfft(
@@ -48,7 +62,16 @@ def rfft(
         padded = np.zeros((len(frames), length), dtype=frames.dtype)
         padded[:, : frames.shape[1]] = frames
         frames = padded
-    return np.asarray(_ducc.r2c(frames[:, :length], axes=(1,), out=out))
+    frames = frames[:, :length]
+    rows, longest = _SINGLE if frames.dtype == np.float32 else _DOUBLE
+    if length < longest or len(frames) <= rows:
+        return np.asarray(_ducc.r2c(frames, axes=(1,), out=out))
+    if out is None:
+        kind = np.result_type(frames.dtype, np.complex64)
+        out = np.empty((len(frames), length // 2 + 1), dtype=kind)
+    for at in range(0, len(frames), rows):
+        _ducc.r2c(frames[at : at + rows], axes=(1,), out=out[at : at + rows])
+    return out
 
 
 def fft(values: NDArray[np.complexfloating[Any, Any]]) -> Bins:
