@@ -31,7 +31,7 @@ from tonecomb.core.estimate.spectrum import (
     read_frames,
     scaled,
 )
-from tonecomb.core.estimate.transform import on_lines, rfft
+from tonecomb.core.estimate.transform import on_lines, rfft, rows_at_once
 from tonecomb.core.estimate.windows import Window
 from tonecomb.core.method import Method, frame_plan
 from tonecomb.core.progress import Progress, silent
@@ -42,6 +42,7 @@ from tonecomb.core.steps.prepare import prepare
 Pooling = Literal["max", "mean"]
 Cells = NDArray[np.float32]
 _THREADS_FROM = 1 << 19  # samples from which a second thread pays
+_FEW_BINS = 8  # of a column, up to which they are picked one by one: each start of a run costs more
 _FEWEST = 16  # samples of a frame in a stretch that is shorter than the method's
 
 
@@ -247,121 +248,115 @@ class _Work:
         """Number and cells of each row, whose frames go from one edge to the next."""
         hop, frame = self.framing.hop, self.framing.frame
         per_block = max(1, (READ_SAMPLES - frame) // hop + 1)
-        row, count = 0, len(edges) - 1
-        pool = _Pool(self)
-        while row < count:
-            # As many whole rows as fit a block, or one row in several blocks.
-            upto = int(np.searchsorted(edges, edges[row] + per_block, side="right")) - 1
-            upto = min(max(upto, row + 1), count)
-            first, last = int(edges[row]), int(edges[upto])
-            if upto > row + 1 or last - first <= per_block:
-                block = self._block(range(first, last))
-                for r in range(row, upto):
-                    a, b = int(edges[r]) - first, int(edges[r + 1]) - first
-                    pool.begin()
-                    pool.add(block[0][a:b], block[1][a:b])
-                    yield r, pool.end(b - a)
-            else:
-                pool.begin()
-                for begin in range(first, last, per_block):
-                    pool.add(*self._block(range(begin, min(begin + per_block, last))))
-                yield row, pool.end(last - first)
-            row = upto
+        pool, last = _Pool(self, edges), int(edges[-1])
+        for first in range(int(edges[0]), last, per_block):
+            yield from pool.add(first, *self._block(range(first, min(first + per_block, last))))
 
     def _block(self, numbers: range) -> tuple[Cells, Cells]:
         """Frames without a common offset, shape (frames, frame), and what is still to be taken
         off each, shape (frames,)."""
         samples = read_frames(self.read, self.framing, numbers, self.fs)
-        about = float(samples.mean())
-        samples = samples - about
+        off = frame_means(samples, frames_of(samples, self.framing), self.framing.hop)
+        about = float(off.mean())
+        short = np.empty(len(samples), dtype=np.float32)
         with np.errstate(over="ignore"):  # told once, at the end
-            short = samples.astype(np.float32)
-        windows = np.lib.stride_tricks.sliding_window_view
-        frames = windows(short, self.framing.frame)[:: self.framing.hop]
-        if self.detrend == "none":
-            return frames, np.full(len(frames), -about, dtype=np.float32)
-        means = frame_means(samples, frames_of(samples, self.framing), self.framing.hop)
-        with np.errstate(over="ignore"):
-            return frames, means.astype(np.float32)
+            np.subtract(samples, about, out=short, casting="same_kind")  # in double precision
+        lost = (np.zeros_like(off) if self.detrend == "none" else off) - about
+        frames = np.lib.stride_tricks.sliding_window_view(short, self.framing.frame)
+        return frames[:: self.framing.hop], lost.astype(np.float32)
 
 
 class _Pool:
-    """Cells of one row at a time."""
+    """Frames that come one after the other, in rows of cells from one of the ``edges`` to the next.
+    They are transformed without regard to rows: of few, many are done at once."""
 
-    def __init__(self, work: _Work) -> None:
-        self._work = work
+    def __init__(self, work: _Work, edges: NDArray[np.int_]) -> None:
+        self._work, self._edges, self._next = work, edges.tolist(), 1
         frame, nfft = work.framing.frame, work.nfft
-        self._at_once = max(1, 2 * CACHE_SAMPLES // nfft)
+        self._at_once = rows_at_once(nfft, np.float32, 2 * CACHE_SAMPLES)
         # What lies beyond a frame stays zero: that is the padding.
         self._buffer = on_lines(self._at_once, nfft, np.float32)
         self._buffer[:, frame:] = 0
-        self._bins = on_lines(self._at_once, nfft // 2 + 1, np.complex64)
+        # Rows of whole lines, without gaps between: squared as one, that is twice as fast.
+        wide = -(-(nfft // 2 + 1) // 8) * 8
+        self._whole = on_lines(self._at_once, wide, np.complex64)
+        self._whole[:] = 0
+        self._bins = self._whole[:, : nfft // 2 + 1]
+        self._real, self._imaginary = np.empty((2, self._at_once, wide), dtype=np.float32)
         self._weights = on_lines(1, frame, np.float32)[0]
         self._weights[:] = work.weights
         self._first = min(one.start for one in work.columns)
         self._last = max(one.stop for one in work.columns)
-        self._row = np.empty(self._last - self._first, dtype=np.float32)
-        self._empty = True
+        # What is pooled, and behind it a zero, which neither adds to nor exceeds anything.
+        self._row = np.zeros(self._last - self._first + 1, dtype=np.float32)
         starts = np.array([one.start for one in work.columns]) - self._first
         stops = np.array([one.stop for one in work.columns]) - self._first
         self._counts = (stops - starts).astype(np.float32)
-        # reduceat wants starts alone where one column follows the other without a gap
-        self._follow = bool(np.array_equal(starts[1:], stops[:-1]))
-        self._starts, self._stops = starts, stops
+        self._ends = np.stack([starts, stops], axis=1).ravel()
+        self._few: NDArray[np.int_] | None = None
+        if (most := int(np.max(stops - starts))) <= _FEW_BINS:
+            bins = starts + np.arange(most)[:, None]
+            self._few = np.where(bins < stops, bins, len(self._row) - 1)
         ramp = np.arange(frame, dtype=np.float64) - (frame - 1) / 2
         self._ramp = ramp.astype(np.float32)
         self._ramp_square = float(ramp @ ramp)
         offset = rfft(work.weights[None, :], nfft)[0]
-        wide = int(np.flatnonzero(np.abs(offset) > 1e-9 * frame)[-1]) + 1
-        self._offset = offset[:wide].astype(np.complex64)
+        reach = int(np.flatnonzero(np.abs(offset) > 1e-9 * frame)[-1]) + 1
+        self._offset = offset[:reach].astype(np.complex64)
 
-    def begin(self) -> None:
-        self._empty = True
-
-    @np.errstate(over="ignore", invalid="ignore")  # told once, at the end
-    def add(self, frames: Cells, lost: Cells) -> None:
-        """Take frames into the row."""
-        frame = self._work.framing.frame
+    def add(self, number: int, frames: Cells, lost: Cells) -> Iterator[tuple[int, Cells]]:
+        """Take frames from ``number`` on; gives each row that they complete."""
         for first in range(0, len(frames), self._at_once):
-            group = frames[first : first + self._at_once]
-            off = lost[first : first + len(group), None]
-            tapered = self._buffer[: len(group), :frame]
-            if self._work.detrend == "line":
-                np.subtract(group, off, out=tapered)
-                slopes = (tapered @ self._ramp) / self._ramp_square
-                tapered -= slopes[:, None].astype(np.float32) * self._ramp
-                tapered *= self._weights
+            stop = min(first + self._at_once, len(frames))
+            with np.errstate(over="ignore", invalid="ignore"):  # told once, at the end
+                squares = self._squares(frames[first:stop], lost[first:stop, None])
+            at = first
+            while at < stop:
+                edge = self._edges[self._next] - number
+                self._take(squares[at - first : min(edge, stop) - first])
+                at = min(edge, stop)
+                if at == edge:
+                    yield self._next - 1, self._end()
+                    self._next += 1
+
+    def _squares(self, frames: Cells, off: Cells) -> Cells:
+        """Of the transforms of these without what is still ``off``, shape (frames, bins)."""
+        count = len(frames)
+        tapered = self._buffer[:count, : self._work.framing.frame]
+        if self._work.detrend == "line":
+            np.subtract(frames, off, out=tapered)
+            slopes = (tapered @ self._ramp) / self._ramp_square
+            tapered -= slopes[:, None].astype(np.float32) * self._ramp
+            tapered *= self._weights
+        else:
+            np.multiply(frames, self._weights, out=tapered)
+        bins = rfft(self._buffer[:count], out=self._bins[:count])
+        if self._work.detrend != "line":
+            # An offset is the window's transform there, which is a few bins wide.
+            bins[:, : len(self._offset)] -= off * self._offset
+        whole = self._whole[:count]
+        squares = np.square(whole.real, out=self._real[:count])
+        squares += np.square(whole.imag, out=self._imaginary[:count])
+        return squares[:, self._first : self._last]
+
+    def _take(self, squares: Cells) -> None:
+        """Pool them into the row."""
+        with np.errstate(over="ignore", invalid="ignore"):
+            if self._work.pooling == "mean":
+                self._row[:-1] += squares.sum(axis=0)
             else:
-                np.multiply(group, self._weights, out=tapered)
-            bins = rfft(self._buffer[: len(group)], out=self._bins[: len(group)])
-            if self._work.detrend != "line":
-                # An offset is the window's transform there, which is a few bins wide.
-                bins[:, : len(self._offset)] -= off * self._offset
-            if len(self._row) < bins.shape[1]:
-                bins = np.ascontiguousarray(bins[:, self._first : self._last])
-            parts = bins.view(np.float32)
-            np.multiply(parts, parts, out=parts)
-            self._take(parts)
+                np.maximum(self._row[:-1], squares.max(axis=0), out=self._row[:-1])
 
-    def _take(self, parts: Cells) -> None:
-        """Pool squares of real and imaginary parts, in turn, over the frames."""
-        if self._work.pooling == "mean":
-            sums = parts.sum(axis=0)
-            squares = sums[0::2] + sums[1::2]
-            self._row[:] = squares if self._empty else self._row + squares
-        else:
-            squares = (parts[:, 0::2] + parts[:, 1::2]).max(axis=0)
-            self._row[:] = squares if self._empty else np.maximum(self._row, squares)
-        self._empty = False
-
-    def end(self, frames: int) -> Cells:
-        """The row's cells, of so many frames."""
+    def _end(self) -> Cells:
+        """The row's cells; the next begins."""
         mean = self._work.pooling == "mean"
-        join = np.add if mean else np.maximum
-        if self._follow:
-            cells = join.reduceat(self._row, self._starts)
+        if self._few is not None:
+            few = self._row[self._few]
+            cells = few.sum(axis=0) if mean else few.max(axis=0)
         else:
-            pairs = np.stack([self._starts, self._stops], axis=1).ravel()
-            padded = np.append(self._row, np.float32(0))
-            cells = join.reduceat(padded, pairs)[::2]
-        return np.asarray(cells / (self._counts * np.float32(frames)) if mean else cells)
+            cells = (np.add if mean else np.maximum).reduceat(self._row, self._ends)[::2]
+        if mean:
+            frames = self._edges[self._next] - self._edges[self._next - 1]
+            cells = cells / (self._counts * np.float32(frames))
+        self._row[:] = 0
+        return np.asarray(cells)
