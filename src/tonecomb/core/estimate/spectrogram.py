@@ -261,9 +261,10 @@ class _Work:
         short = np.empty(len(samples), dtype=np.float32)
         with np.errstate(over="ignore"):  # told once, at the end
             np.subtract(samples, about, out=short, casting="same_kind")  # in double precision
-        lost = (np.zeros_like(off) if self.detrend == "none" else off) - about
+            lost = np.asarray(off - about if self.detrend != "none" else np.full(len(off), -about))
+            lost = lost.astype(np.float32)
         frames = np.lib.stride_tricks.sliding_window_view(short, self.framing.frame)
-        return frames[:: self.framing.hop], lost.astype(np.float32)
+        return frames[:: self.framing.hop], lost
 
 
 class _Pool:
