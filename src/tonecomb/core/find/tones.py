@@ -37,6 +37,8 @@ _COLUMNS_BYTES = 48 << 20  # the weighted model is kept whole up to this size
 _ROWS = 1 << 13  # samples of a frame handled at once beyond it
 _READ_SAMPLES = 1 << 20  # samples read at once, so that large models are built seldom
 _SETTLED = 0.02  # what is left to go, as a share of the standard deviation, at the last step
+_TOGETHER = 4  # frames that are multiplied at once at least
+_COLUMNS_AGAIN = 4 << 20  # bytes of columns, up to which they are read more than once
 _APART = 4  # bins between tones above which one does not pull the other
 _SLOW, _SLOWEST = 0.1, 0.95  # steps that shrink so, from one to the next, do it evenly
 _PULL = 4  # what noise pulls, as so many standard deviations
@@ -109,7 +111,7 @@ class _Model:
     def products(self, frames: Array) -> Array:
         """Σ w·column·x for each frame and column, shape (frames, columns)."""
         if self.kept is not None:
-            return np.asarray(np.ascontiguousarray(frames) @ self.kept.T)
+            return _products(frames, self.kept)
         rows = self.scratch.rows
         total = np.zeros((len(frames), self.width))
         for start in range(0, self.scratch.length, rows):
@@ -143,6 +145,19 @@ class _Model:
         return delta, self.amplitudes(beta - moved @ self.cross.T @ self.inverse)
 
 
+def _products(frames: Array, columns: Array) -> Array:
+    """Of each frame, shape (frames, samples), with each column, shape (columns, samples). Those
+    that do not overlap are multiplied where they lie, for together they would be copied first;
+    unless there are so many columns that to read them again takes longer."""
+    step = -(-frames.shape[1] * frames.itemsize // max(frames.strides[0], 1))
+    if not 1 < step <= len(frames) // _TOGETHER or columns.nbytes > _COLUMNS_AGAIN:
+        return np.asarray(np.ascontiguousarray(frames) @ columns.T)
+    found = np.empty((len(frames), len(columns)))
+    for first in range(step):
+        np.matmul(frames[first::step], columns.T, out=found[first::step])
+    return found
+
+
 def _inverse(gram: Array) -> Array:
     """Of a symmetric matrix; what it does not tell apart counts nothing."""
     sizes, axes = np.linalg.eigh(gram)
@@ -161,7 +176,10 @@ def transforms(
     shifts = np.arange(-several, several + 1)
     shares = np.array([terms[abs(k)] / (2 if k else 1) for k in shifts])
     moved = np.asarray(nu) + (2 * np.pi / length * shifts).reshape(-1, *[1] * np.ndim(nu))
-    zero, one, two = (np.tensordot(shares, value, 1) for value in _dirichlet(length, moved))
+    zero, one, two = (
+        (shares @ value.reshape(len(shares), -1)).reshape(value.shape[1:])
+        for value in _dirichlet(length, moved)
+    )
     return zero, one, two
 
 
