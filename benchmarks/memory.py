@@ -1,4 +1,4 @@
-"""Resident memory of ``analyse`` on a WAV of one gigabyte (goal: under 400 MB; written through a
+"""Resident memory of ``analyse`` on a WAV of one gigabyte (goal: under 250 MB; written through a
 filter that settles over many blocks, under 300 MB)."""
 
 from __future__ import annotations
@@ -32,7 +32,7 @@ entry(sys.argv[1:])
 
 
 def main() -> None:
-    print("`analyse --json` on a WAV of 1 GB, 16 bit, one channel (goal: under 400 MB)\n")
+    print("`analyse --json` on a WAV of 1 GB, 16 bit, one channel (goal: under 250 MB)\n")
     print("| file / resident | resident | time |")
     print("|--:|--:|--:|")
     with tempfile.TemporaryDirectory() as folder:

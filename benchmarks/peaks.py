@@ -14,7 +14,10 @@ from tonecomb.core.find.tones import fit_tones
 
 
 def main() -> None:
-    print("Tones fitted jointly, Hann, 50 % overlap (goal for one frame: ≤ 1 ms a peak)\n")
+    print(
+        "Tones fitted jointly, Hann, 50 % overlap (goals: one ≤ 1.5 ms, over 200 frames "
+        "≤ 6 ms, of thirty ≤ 0.5 ms each)\n"
+    )
     print("| frame | frames | tones | fit / transforms | ms a peak |")
     print("|--:|--:|--:|--:|--:|")
     rng = np.random.default_rng(0)

@@ -97,32 +97,39 @@ def measure(
 
     if tick := _tick(first):
         return _counted(steps_from, length, tick)
-    limit = _GAP * usual + digit
-    gaps: list[np.ndarray] = [np.zeros(0)]
-    lost, back = list(gaps), list(gaps)
-    total, count, low, high, repeated = 0.0, 0, np.inf, 0.0, 0
-    for start in range(0, length - 1, _BLOCK):
-        steps = steps_from(start)
-        least, greatest = float(steps.min()), float(steps.max())
-        if least > 0 and greatest <= limit:  # as nearly all are
-            total, count = total + float(steps.sum()), count + len(steps)
-            low, high = min(low, least), max(high, greatest)
-            continue
-        long, behind = np.flatnonzero(steps > limit), np.flatnonzero(steps <= 0)
-        gaps.append(long + start)
-        lost.append(steps[long])
-        back.append(behind + start)
-        repeated += int((steps[behind] == 0).sum())
-        good = steps[(steps > 0) & (steps <= limit)]
-        if len(good):
-            total, count = total + float(good.sum()), count + len(good)
-            low, high = min(low, float(good.min())), max(high, float(good.max()))
-    if not count:
+    base = _stepped(steps_from, length, usual, digit)
+    if base is None:
         raise UserError(
             f"Time never runs forward in {file}",
             f"{where} stands still or runs backward at {row(1)} and from there on",
             "choose another time column, or none and give the sample rate",
         )
+    return base
+
+
+def _stepped(
+    steps_from: Callable[[int], Array], length: int, usual: float, digit: float
+) -> TimeBase | None:
+    """The rate by the mean of the steps that are no longer than about the ``usual`` one; None where
+    time never runs forward."""
+    limit = _GAP * usual + digit
+    gaps: list[np.ndarray] = [np.zeros(0)]
+    lost, back = list(gaps), list(gaps)
+    total, count, low, high, repeated = 0.0, 0, np.inf, 0.0, 0
+    for start in range(0, length - 1, _BLOCK):
+        good = steps = steps_from(start)
+        if not (steps.min() > 0 and steps.max() <= limit):  # as nearly all are
+            long, behind = np.flatnonzero(steps > limit), np.flatnonzero(steps <= 0)
+            gaps.append(long + start)
+            lost.append(steps[long])
+            back.append(behind + start)
+            repeated += int((steps[behind] == 0).sum())
+            good = steps[(steps > 0) & (steps <= limit)]
+        if len(good):
+            total, count = total + float(good.sum()), count + len(good)
+            low, high = min(low, float(good.min())), max(high, float(good.max()))
+    if not count:
+        return None
     mean = total / count
     spread = max(high - mean, mean - low)
     return TimeBase(

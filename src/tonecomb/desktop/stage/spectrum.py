@@ -359,7 +359,9 @@ class SpectrumView(FrequencyPlot):
                 return
             self.cursor = float(cursor)
             low, high = drawn.frequency[at : at + 2]
-            self.say(f"{low:.4g}–{high:.4g} Hz · {self._value_text(at)}")
+            self.say(
+                f"{low:.4g}–{high:.4g} Hz · {_value_text(analysis, drawn, at, decibels=self.decibels)}"
+            )
             return
         first, last = self.near(place, drawn.frequency)
         at = first + int(np.argmax(drawn.values[first:last]))
@@ -368,15 +370,18 @@ class SpectrumView(FrequencyPlot):
         self._spot.show()
         where = self.frequency_text(frequency, analysis.spectrum.bin_hz)
         peak = self.marks.told(frequency, 1.5 * analysis.spectrum.frame_hz)
-        self.say(f"{where}{self.order_text(frequency)} · {self._value_text(at)}{peak}")
-
-    def _value_text(self, at: int) -> str:
-        assert self._analysis is not None and self._drawn is not None
-        linear = f"{self._analysis.curve.values[at]:.4g} {self._analysis.values_unit}"
-        if not self.decibels:
-            return linear
-        return f"{self._drawn.values[at]:.1f} dB".replace("-", "−") + f" · {linear}"
+        self.say(
+            f"{where}{self.order_text(frequency)} · {_value_text(analysis, drawn, at, decibels=self.decibels)}{peak}"
+        )
 
     def keyPressEvent(self, ev: object) -> None:
         # Keys belong to the bench's actions, not to the plot.
         ev.ignore()  # type: ignore[attr-defined]
+
+
+def _value_text(analysis: Analysis, drawn: Curve, at: int, *, decibels: bool) -> str:
+    """Value ``at`` of a curve, also as it is ``drawn``."""
+    linear = f"{analysis.curve.values[at]:.4g} {analysis.values_unit}"
+    if not decibels:
+        return linear
+    return f"{drawn.values[at]:.1f} dB".replace("-", "−") + f" · {linear}"
