@@ -53,8 +53,8 @@ def main() -> None:
         return np.asarray(cells * 2 / weights.sum() ** 2)
 
     seconds = medians({"full": full, "one": lambda: ours(1), "two": lambda: ours(2)}, rounds=3)
-    print("Spectrogram, 12 M samples into 1600 × 800 cells (goals: ≥ 4 and 6 × faster than in full, "
-          "≤ 0.001 dB, ≤ 32 MB)\n")  # fmt: skip
+    print("Spectrogram, 12 M samples into 1600 × 800 cells (goals: ≥ 4 and 6 × faster than in "
+          "full, ≤ 0.001 dB, ≤ 32 MB)\n")  # fmt: skip
     print("| pooling | full / one thread | full / two threads | two threads | worst difference "
           "| memory beside the record |")  # fmt: skip
     print("|:--|--:|--:|--:|--:|--:|")

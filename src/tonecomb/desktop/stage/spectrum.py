@@ -359,9 +359,8 @@ class SpectrumView(FrequencyPlot):
                 return
             self.cursor = float(cursor)
             low, high = drawn.frequency[at : at + 2]
-            self.say(
-                f"{low:.4g}–{high:.4g} Hz · {_value_text(analysis, drawn, at, decibels=self.decibels)}"
-            )
+            value = _value_text(analysis, drawn, at, decibels=self.decibels)
+            self.say(f"{low:.4g}–{high:.4g} Hz · {value}")
             return
         first, last = self.near(place, drawn.frequency)
         at = first + int(np.argmax(drawn.values[first:last]))
@@ -370,9 +369,8 @@ class SpectrumView(FrequencyPlot):
         self._spot.show()
         where = self.frequency_text(frequency, analysis.spectrum.bin_hz)
         peak = self.marks.told(frequency, 1.5 * analysis.spectrum.frame_hz)
-        self.say(
-            f"{where}{self.order_text(frequency)} · {_value_text(analysis, drawn, at, decibels=self.decibels)}{peak}"
-        )
+        value = _value_text(analysis, drawn, at, decibels=self.decibels)
+        self.say(f"{where}{self.order_text(frequency)} · {value}{peak}")
 
     def keyPressEvent(self, ev: object) -> None:
         # Keys belong to the bench's actions, not to the plot.
