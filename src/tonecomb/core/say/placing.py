@@ -131,9 +131,15 @@ def _meet(one: Rect, other: Rect) -> bool:
 
 def _crosses(line: tuple[float, float, float, float], area: Rect) -> bool:
     """Whether a line from x, y to x, y goes through an area (Liang and Barsky, 1984)."""
-    x, y, dx, dy = line[0], line[1], line[2] - line[0], line[3] - line[1]
+    x, y, end, foot = line
+    left, top, right, bottom = area
+    if (x <= left and end <= left) or (x >= right and end >= right):
+        return False  # as nearly always, when labels are placed
+    if (y <= top and foot <= top) or (y >= bottom and foot >= bottom):
+        return False
+    dx, dy = end - x, foot - y
     enter, leave = 0.0, 1.0
-    for step, low, high in ((dx, area[0] - x, area[2] - x), (dy, area[1] - y, area[3] - y)):
+    for step, low, high in ((dx, left - x, right - x), (dy, top - y, bottom - y)):
         if step == 0:
             if low >= 0 or high <= 0:
                 return False

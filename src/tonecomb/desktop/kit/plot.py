@@ -145,7 +145,8 @@ class Axis(pg.AxisItem):
         p.restore()
 
     def _blit(self, p: QPainter, ratio: float) -> None:
-        """The same lines and figures again, while they are the same."""
+        """The same lines again, while they are the same; figures look bolder as pixels."""
+        line, ticks, texts = self.picture
         area, origin = self.boundingRect(), p.deviceTransform()
         # Lines keep their place among the pixels.
         area.translate(-(origin.dx() % 1.0), -(origin.dy() % 1.0))
@@ -160,11 +161,14 @@ class Axis(pg.AxisItem):
             painter.setRenderHints(p.renderHints())
             painter.translate(origin.dx() % 1.0, origin.dy() % 1.0)
             painter.translate(-area.topLeft())
-            self.drawPicture(painter, *self.picture)
+            self.drawPicture(painter, line, ticks, [])
             painter.end()
             self._pixels = (key, pixels)
+        p.save()
         p.translate(-(origin.dx() % 1.0), -(origin.dy() % 1.0))
         p.drawPixmap(area.topLeft(), self._pixels[1])
+        p.restore()
+        self.drawPicture(p, line, [], texts)
 
     def _opaque(self, line: Any, ticks: Any, texts: Any) -> tuple[Any, Any, Any]:
         pens: dict[int, QPen] = {}
