@@ -13,7 +13,7 @@ from tonecomb.core.record.recording import Array, Samples
 
 ROOM = 256 << 20
 """Bytes that all kept blocks may have together."""
-_PASSING = 32 << 20
+_PASSING = 16 << 20
 """And those of signals that do not fit whole: when one is passed over again, the blocks it begins
 with are gone, so that only those just read are worth their room."""
 _Key = tuple[int, int, int]
