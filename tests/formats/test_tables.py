@@ -71,6 +71,19 @@ def test_encodings(
     np.testing.assert_array_equal(opened.samples.read(1, 700, 1300), np.arange(700, 1300) % 3)
 
 
+def test_days_are_counted_from_block_to_block(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Times of day without a date: blocks must not overtake each other."""
+    monkeypatch.setattr(text_table, "_BLOCK", 701)
+    minutes = range(20 * 60, 20 * 60 + 6000)  # past midnight four times
+    rows = (f"{m // 60 % 24:02d}:{m % 60:02d}:00,{m % 7}\n" for m in minutes)
+    (tmp_path / "a.csv").write_text("time,x\n" + "".join(rows))
+    opened = open_recording(tmp_path / "a.csv")
+    assert opened.sample_rate == pytest.approx(1 / 60)
+    assert (opened.length, opened.problems) == (6000, ())
+
+
 @pytest.mark.parametrize("mark", [".", "'", " ", "\u202f"])
 def test_marks_between_thousands(tmp_path: Path, mark: str) -> None:
     numbers = [-1234567.25, 12.5, 1000.0, 999.75, -4321.0]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import codecs
 import csv
 import re
+import threading
 from collections import deque
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -141,7 +142,7 @@ class _Reading:
         self._path, self._layout, self._wanted = path, layout, wanted
         self._clocks = {i: Clock() for i in wanted if layout.kinds[i] == STAMP}
         self.missing = [0] * len(wanted)
-        self.headers = 0  # that came again
+        self.headers, self._lock = 0, threading.Lock()  # headers that came again
         encoding = "latin-1" if layout.encoding == "latin-1" else "utf-8"
         lines = (line.strip().encode(encoding, errors="replace") for line in layout.header)
         self._again = tuple(line for line in lines if line)
@@ -154,7 +155,7 @@ class _Reading:
     def run(self, progress: Progress) -> Spool:
         """All rows; raises :class:`UserError` with the first line that cannot be read.
 
-        One block is converted while the next is read and the last put aside.
+        Blocks are converted while the next is read and the last put aside.
         """
         spool = Spool(len(self._wanted))
         under_way: deque[tuple[int, Future[list[Array]]]] = deque()
@@ -167,11 +168,13 @@ class _Reading:
             if columns:
                 spool.add(*columns)
 
-        with spool, ThreadPoolExecutor(2, "table") as pool:
+        # A clock counts on from block to block.
+        threads = 1 if self._clocks else 2
+        with spool, ThreadPoolExecutor(threads, "table") as pool:
             for number, (block, done) in enumerate(self._blocks()):
                 progress(done)
                 under_way.append((number, pool.submit(self._convert, block)))
-                if len(under_way) > 2:
+                if len(under_way) > threads:
                     take()
             while under_way:
                 take()
@@ -267,7 +270,8 @@ class _Reading:
             lines_of_names = sum(line.strip() == self._again[-1] for line in lines)
             lines = [b"" if line.strip() in self._again else line for line in lines]
             block = b"\n".join(lines)
-            self.headers += lines_of_names * counted
+            with self._lock:
+                self.headers += lines_of_names * counted
         if self._layout.delimiter == " ":
             block = block.replace(b"\t", b" ")
             while b"  " in block:
