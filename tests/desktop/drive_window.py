@@ -37,7 +37,7 @@ def xdo(*words: object) -> None:
 
 
 def until(condition: Callable[[], object], what: str) -> None:
-    end = time.monotonic() + 30
+    end = time.monotonic() + 60  # other work may fill the machine
     while not condition():
         if time.monotonic() > end:
             raise SystemExit(f"waited in vain for {what}")
