@@ -81,3 +81,13 @@ def fft(values: NDArray[np.complexfloating[Any, Any]]) -> Bins:
 
         return np.asarray(scipy.fft.fft(values))
     return np.asarray(_ducc.c2c(values))
+
+
+def ifft(bins: Bins) -> Bins:
+    """What has these two-sided transforms along its last axis; of the shape of ``bins``."""
+    if _ducc is None:
+        import scipy.fft
+
+        return np.asarray(scipy.fft.ifft(bins))
+    axis = bins.ndim - 1
+    return np.asarray(_ducc.c2c(bins, axes=(axis,), forward=False, inorm=2))

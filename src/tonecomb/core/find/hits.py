@@ -9,13 +9,14 @@ wider the higher they are.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from itertools import pairwise
 
 import numpy as np
 
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.transform import ifft, rfft
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
 from tonecomb.core.spread import Read
@@ -41,6 +42,7 @@ _CLAIMED = 22.0  # the score from which hits are claimed
 _CLEAR = 3.0  # times the noise, that so many lines stand at least
 _SEVERAL = 2
 _FIRST = 0.3  # of the highest line, that the first has at least
+_AT_ONCE = 1 << 13  # frequencies that are scored together
 _KNOWN = 0.5  # bins of 1/duration that a rate is uncertain: hits at the ends count less
 
 
@@ -109,9 +111,7 @@ def find_hits(
     progress(0.3)
     spectrum[_lines(spectrum)] = 0
     spectrum[0] = 0
-    bands = tuple(
-        tuple(_band(spectrum, k, parts, fs, uneven) for k in range(parts)) for parts in DIVISIONS
-    )
+    bands = _grid(spectrum, fs, uneven)
     progress(0.6)
     best = _best([band for row in bands for band in row])
     hits: list[Hits] = []
@@ -131,12 +131,10 @@ def find_hits(
 def _tapered(x: Array) -> tuple[np.ndarray, float]:
     """Transform of samples that begin and end slowly, lest lines leak into all bands, and what
     that alone makes of the kurtosis of noise."""
-    import scipy.fft
-
     ramp = np.sin(np.linspace(0, np.pi / 2, len(x) // _TAPER)) ** 2
     weights = np.ones(len(x))
     weights[: len(ramp)], weights[len(x) - len(ramp) :] = ramp, ramp[::-1]
-    spectrum = scipy.fft.rfft((x - x.mean()) * weights, overwrite_x=True)
+    spectrum = rfft(((x - x.mean()) * weights)[None])[0]
     weights *= weights
     return spectrum, float((weights @ weights) / len(x) / weights.mean() ** 2)
 
@@ -188,10 +186,16 @@ def local_floor(power: Array, bins: int = _NEAR_BINS, least: int = 0) -> Array:
     while starts[-1] + 2 * size < len(power):
         starts.append(starts[-1] + size)
         size = min(bins, max(size, int(starts[-1] * _GROWS)))
-    edges = [*starts, len(power)]
-    middles = [float(np.median(power[a:b])) for a, b in pairwise(edges)]
-    centres = [(a + b) / 2 for a, b in pairwise(edges)]
-    return np.interp(np.arange(len(power)), centres, middles) / np.log(2)
+    edges = np.array([*starts, len(power)])
+    middles = np.empty(len(starts))
+    # Blocks of one length stand together: their medians are taken at once. The last may be longer.
+    alike = max(len(starts) - 1 - int(np.searchsorted(np.diff(edges)[:-1], bins)), 0)
+    some = len(starts) - 1 - alike
+    rows = power[edges[some] : edges[some] + alike * bins].reshape(alike, bins)
+    middles[some:-1] = np.median(rows, axis=1)
+    for k in (*range(some), len(starts) - 1):
+        middles[k] = np.median(power[edges[k] : edges[k + 1]])
+    return np.interp(np.arange(len(power)), (edges[:-1] + edges[1:]) / 2, middles) / np.log(2)
 
 
 def _lines(spectrum: np.ndarray) -> np.ndarray:
@@ -219,26 +223,34 @@ def _envelope(spectrum: np.ndarray, band: Band, fs: float) -> Array:
     size = scipy.fft.next_fast_len(2 * (last - first))
     padded = np.zeros(size, dtype=np.complex128)
     padded[: last - first] = spectrum[first:last]
-    made = scipy.fft.ifft(padded, overwrite_x=True)
+    made = ifft(padded)
     return np.asarray(made.real**2 + made.imag**2)
 
 
-def _band(spectrum: np.ndarray, number: int, parts: int, fs: float, uneven: float) -> Band:
+def _grid(spectrum: np.ndarray, fs: float, uneven: float) -> tuple[tuple[Band, ...], ...]:
+    """All bands. Single precision is plenty for how far each is from noise."""
+    loudest = max(float(np.abs(spectrum).max()), np.finfo(float).tiny)
+    short = (spectrum / loudest).astype(np.complex64)
+    return tuple(_row(short, parts, fs, uneven) for parts in DIVISIONS)
+
+
+def _row(spectrum: np.ndarray, parts: int, fs: float, uneven: float) -> tuple[Band, ...]:
+    """The bands of one width, transformed together."""
     import scipy.fft
 
-    low, high = number * fs / 2 / parts, (number + 1) * fs / 2 / parts
-    first, last = _slice((low, high), len(spectrum), fs)
-    last = first + scipy.fft.prev_fast_len(last - first)
-    made = scipy.fft.ifft(spectrum[first:last])
-    square = made.real**2 + made.imag**2
-    mean = float(square.mean())
-    if mean <= 0:
-        return Band(low, high, 0.0, 0.0)
-    square /= mean
-    kurtosis = float((square @ square) / len(square)) / uneven - 2
-    if not np.isfinite(kurtosis):  # of what is no signal
-        return Band(low, high, 0.0, 0.0)
-    return Band(low, high, kurtosis, kurtosis * np.sqrt(len(square) / 4))
+    edges = [(k * fs / 2 / parts, (k + 1) * fs / 2 / parts) for k in range(parts)]
+    slices = [_slice(band, len(spectrum), fs) for band in edges]
+    count = scipy.fft.prev_fast_len(min(last - first for first, last in slices))
+    made = ifft(np.stack([spectrum[first : first + count] for first, _ in slices]))
+    squares = made.real**2 + made.imag**2
+    means = squares.mean(axis=1, dtype=np.float64)
+    fourth = np.einsum("bi,bi->b", squares, squares, dtype=np.float64) / count
+    bands = []
+    for (low, high), mean, square in zip(edges, means.tolist(), fourth.tolist(), strict=True):
+        kurtosis = square / mean / mean / uneven - 2 if mean > 0 else 0.0
+        kurtosis = kurtosis if math.isfinite(kurtosis) else 0.0  # of what is no signal
+        bands.append(Band(low, high, kurtosis, kurtosis * math.sqrt(count / 4)))
+    return tuple(bands)
 
 
 def _best(bands: Sequence[Band]) -> list[Band]:
@@ -288,9 +300,7 @@ def _hits(envelope: Array, band: Band, seconds: float) -> Hits | None:
 def _power(envelope: Array, band: Band, seconds: float) -> tuple[Array, int]:
     """Power spectrum of a squared envelope over its floor, bin by bin of 1/``seconds``, up to the
     band's width, and how many bins that are."""
-    import scipy.fft
-
-    found = np.abs(scipy.fft.rfft(envelope - envelope.mean())) ** 2
+    found = np.abs(rfft((envelope - envelope.mean())[None])[0]) ** 2
     top = min(len(found), int((band.high - band.low) * seconds))
     floor = local_floor(found[:top], 401, 16)
     power = np.divide(found[:top], floor, out=np.zeros(top), where=floor > 0)
@@ -303,20 +313,27 @@ def _scores(
 ) -> tuple[Array, Array]:
     """Log-likelihood of lines at the multiples of each frequency against noise, shape (grid,), and
     the mean heights there, or so many frequencies ``beside``, shape (harmonics, grid)."""
-    total = np.zeros(len(grid))
-    heights = np.ones((_HARMONICS, len(grid)))
+    total, heights = np.zeros(len(grid)), np.ones((_HARMONICS, len(grid)))
+    for a in range(0, len(grid), _AT_ONCE):
+        part = slice(a, a + _AT_ONCE)
+        _score(sums, grid[part], hz, top, beside, total[part], heights[:, part])
+    # The first line is among the highest, or it is not the first.
+    total[heights[0] < _FIRST * heights.max(axis=0)] = 0.0
+    return total, heights
+
+
+def _score(
+    sums: Array, grid: Array, hz: float, top: int, beside: float, total: Array, heights: Array
+) -> None:
+    """Add to ``total``, and fill in ``heights``, for as many frequencies as stay near."""
     for h in range(1, _HARMONICS + 1):
         middle = (h + beside) * grid / hz
         # A walk of the phase with so much slip an interval widens line h to 2π h² s² f₀.
         half = np.maximum(0.75, np.pi * h * h * _SLIP**2 * grid / hz)
-        first = np.clip(np.round(middle - half).astype(int), 0, top)
-        last = np.clip(np.round(middle + half).astype(int) + 1, 0, top)
+        first = np.minimum(np.rint(middle - half).astype(int), top)
+        last = np.minimum(np.rint(middle + half).astype(int) + 1, top)
         count = np.maximum(last - first, 1)
-        inside = last > first
-        mean = np.where(inside, (sums[last] - sums[first]) / count, 1.0)
+        mean = np.where(last > first, (sums[last] - sums[first]) / count, 1.0)
         gain = count * (mean - 1 - np.log(np.maximum(mean, 1e-6)))
-        total += np.where(mean > 1, gain, -gain)
+        total += np.copysign(gain, mean - 1)
         heights[h - 1] = mean
-    # The first line is among the highest, or it is not the first.
-    total[heights[0] < _FIRST * heights.max(axis=0)] = 0.0
-    return total, heights

@@ -276,10 +276,12 @@ def stacked(panels: Sequence[Panel], kind: str, heading: str = "") -> bytes:
         for panel, part in zip(panels, parts[:, 0], strict=True):
             part.set_facecolor("none")
             after.append(panel.draw(part))
-        figure.draw_without_rendering()
+        if figure.axes and (engine := figure.get_layout_engine()) is not None:
+            engine.execute(figure)
         for finish in filter(callable, after):
             finish()
-        figure.set_layout_engine("none")  # everything has its place: it is not sought again
+        # Everything has its place: with an engine all would be drawn three times for once.
+        figure.set_layout_engine(None)
         out = io.BytesIO()
         program = f"Tone Comb {__version__}"
         ours: dict[str, str | None] = {"Date": None, "Creator": program}
