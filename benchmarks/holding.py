@@ -67,6 +67,7 @@ def _measure(path: Path) -> None:
 
     app = make_application(["tone-comb"])
     from tonecomb.desktop.bench import Bench
+    from tonecomb.desktop.kit import gesture
 
     bench: Any = Bench()
     bench.resize(1280, 800)
@@ -99,13 +100,17 @@ def _measure(path: Path) -> None:
     stage, edit = bench.stage, bench.store.edit_method
     done("open", lambda: bench.opening.open_paths([path]))
 
+    def by_hand(plot: Any, low: float, high: float) -> None:
+        gesture.moves()
+        plot.set_limits(low, high)
+
     def moves(plot: Any, first: tuple[float, float], by: float) -> list[Callable[[], object]]:
         low, high = first
-        return [partial(plot.set_limits, low + k * by, high + k * by) for k in range(_STEPS)]
+        return [partial(by_hand, plot, low + k * by, high + k * by) for k in range(_STEPS)]
 
     def zooms(plot: Any, middle: float, wide: float) -> list[Callable[[], object]]:
         widths = np.geomspace(wide, wide / 100, _STEPS).tolist()
-        return [partial(plot.set_limits, middle - w, middle + w) for w in widths]
+        return [partial(by_hand, plot, middle - w, middle + w) for w in widths]
 
     for extra in (None, *stage.specs):
         if extra is not None:

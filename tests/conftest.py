@@ -23,7 +23,7 @@ gc.set_threshold(30_000, 20, 50)  # what the tests keep is looked through seldom
 settings.register_profile(
     "tests",
     deadline=None,
-    max_examples=15,
+    max_examples=12,
     suppress_health_check=list(HealthCheck),
     derandomize=True,
 )

@@ -9,6 +9,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
+from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.stage.waterfall.scene import Scene
 
@@ -25,24 +26,28 @@ class Lines:
     ground: str
     colours: tuple[QColor, ...]
 
-    def draw(self, painter: QPainter, scene: Scene, *, fine: bool = True, width: float = 1) -> None:
+    def draw(
+        self, painter: QPainter, scene: Scene, *, fine: bool = True, width: float = 1,
+        progress: Progress = silent,
+    ) -> None:  # fmt: skip
         """From the back to the front, in pens so many pixels wide; not ``fine``, with fewer points
-        and jagged, in a third of the time."""
+        and jagged, in a third of the time. Progress is told at each slice: what draws has the
+        interpreter to itself."""
         heights = self.heights if fine else _thinned(self.heights)
-        x = np.linspace(0, 1, heights.shape[1])
         ends: Array = np.array([1.0, 0.0])
+        along = np.concatenate([np.linspace(0, 1, heights.shape[1]), ends])
+        up = np.pad(heights, ((0, 0), (0, 2)))
+        right, down = scene.place(along, self.shares[:, None], up)
         ground = QColor(self.ground)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, fine)
         for i in range(len(heights) - 1, -1, -1):
-            along = np.concatenate([x, ends])
-            up = np.concatenate([heights[i], np.zeros(2)])
-            right, down = scene.place(along, np.full(len(along), self.shares[i]), up)
+            progress(1 - (i + 1) / len(heights))
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(ground)
-            painter.drawPolygon(pg.functions.arrayToQPolygonF(right, down))
+            painter.drawPolygon(pg.functions.arrayToQPolygonF(right[i], down[i]))
             painter.setPen(QPen(self.colours[i], width))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolyline(pg.functions.arrayToQPolygonF(right[:-2], down[:-2]))
+            painter.drawPolyline(pg.functions.arrayToQPolygonF(right[i, :-2], down[i, :-2]))
 
 
 def _thinned(heights: Array) -> Array:

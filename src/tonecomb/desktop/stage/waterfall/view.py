@@ -18,7 +18,9 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
+from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
+from tonecomb.desktop.kit.gesture import giving_way, moves
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.stage.waterfall.pooled import Relief
 from tonecomb.desktop.stage.waterfall.relief import draw
@@ -166,24 +168,26 @@ class WaterfallView(QWidget):
         image = self.full[1] if self.full is not None and self.full[0] == key else None
         if image is None:
             if self.small is None or self.small[0] != key:
-                self.small = (key, self._picture(fine=False)())
+                self.small = (key, self._picture(fine=False)(silent))
             image = self.small[1]
             if not self._settle.isActive() and self._job is None:
                 self._settle.start()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(QRectF(self.rect()), image)
 
-    def _picture(self, *, fine: bool) -> Callable[[], QImage]:
+    def _picture(self, *, fine: bool) -> Callable[[Progress], QImage]:
         """How to draw the relief; coarse, in less time."""
         if not self._as_surface:
             lines, scene, ratio = self._lines(), self._scene(), self.devicePixelRatioF()
 
-            def drawn() -> QImage:
+            def drawn(progress: Progress) -> QImage:
                 image = QImage(scene.width, scene.height, QImage.Format.Format_ARGB32_Premultiplied)
                 image.fill(Qt.GlobalColor.transparent)
                 painter = QPainter(image)
-                lines.draw(painter, scene, fine=fine, width=ratio)
-                painter.end()
+                try:
+                    lines.draw(painter, scene, fine=fine, width=ratio, progress=progress)
+                finally:
+                    painter.end()
                 return image
 
             return drawn
@@ -192,7 +196,7 @@ class WaterfallView(QWidget):
         table, shaded = self._table, self.kind == "shaded"
         assert table is not None
 
-        def work() -> QImage:
+        def work(_: Progress) -> QImage:
             picture = draw(heights, scene, table, shaded=shaded)
             return QImage(
                 picture.tobytes(), scene.width, scene.height, scene.width * 4,
@@ -228,7 +232,7 @@ class WaterfallView(QWidget):
             self._job = None
 
         self._job = self._jobs.submit(
-            "Drawing the relief", lambda _: work(), done, failed, background=True
+            "Drawing the relief", giving_way(work), done, failed, background=True
         )
 
     def _draw_chosen(self, painter: QPainter, scene: Scene) -> None:
@@ -390,6 +394,7 @@ class WaterfallView(QWidget):
         by = event.position() - self._held
         if by.manhattanLength() > 3 or self._moved:
             self._moved, self._held = True, event.position()
+            moves()
             self.set_stance(self.stance.turned(-_PER_PIXEL * by.x(), _PER_PIXEL * by.y()))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -406,6 +411,7 @@ class WaterfallView(QWidget):
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is not None:
+            moves()
             self.set_stance(self.stance.taller(1.1 ** (event.angleDelta().y() / 120)))
             event.accept()
 
