@@ -55,9 +55,20 @@ def half_power_width(spectrum: Spectrum, frequency: float) -> float:
     half = power[at] / 2
     ends = []
     for side in (power[: at + 1][::-1], power[at:]):
-        below = np.flatnonzero(side < half)
-        if not below.size or side[: below[0]].max() > power[at]:
+        k = _first_below(side, half)
+        if k is None or side[:k].max() > power[at]:
             return math.nan
-        k = int(below[0])
         ends.append(k - 1 + float((side[k - 1] - half) / (side[k - 1] - side[k])))
     return sum(ends) * spectrum.bin_hz
+
+
+def _first_below(values: Array, limit: float) -> int | None:
+    """Number of the first value below ``limit``, None where there is none."""
+    some = 64  # it is near, mostly
+    while True:
+        below = np.flatnonzero(values[:some] < limit)
+        if below.size:
+            return int(below[0])
+        if some >= len(values):
+            return None
+        some *= 8

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from html import escape
 
-from PyQt6.QtCore import QRect, Qt, pyqtSignal
+from PyQt6.QtCore import QRect, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QResizeEvent
 from PyQt6.QtWidgets import QLabel, QSizePolicy, QVBoxLayout, QWidget
 
@@ -42,6 +42,10 @@ class ShortReadings(QWidget):
         self._notes = notes
         self._of: str | None = None
         self.parts: tuple[Part, ...] = ()
+        self._now: tuple[Analysis, tuple[Caution, ...]]
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.timeout.connect(self._tell)
         self.whole, self._filled = False, 0
         self.words = QLabel()
         self.words.setFont(font(9))
@@ -100,12 +104,17 @@ class ShortReadings(QWidget):
         was found; of another it goes at once."""
         of = None if analysis is None else analysis.recording_id
         if analysis is None or (analysis.found is None and of != self._of):
+            self._later.stop()
             self.show_parts(())
         elif analysis.found is not None:
-            parts = in_short(analysis, cautions, self._notes.knowledge)
-            # Cautions have their cards below.
-            self.show_parts(tuple(part for part in parts if part.kind != "caution"))
+            self._now = (analysis, cautions)
+            self._later.start()  # cautions follow their analysis, and it is told once
         self._of = of
+
+    def _tell(self) -> None:
+        parts = in_short(*self._now, self._notes.knowledge)
+        # Cautions have their cards below.
+        self.show_parts(tuple(part for part in parts if part.kind != "caution"))
 
     def show_parts(self, parts: tuple[Part, ...]) -> None:
         """Show these sentences; nothing for none."""

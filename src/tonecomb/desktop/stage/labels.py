@@ -3,7 +3,7 @@ or over an edge, with a thin line where one has to stand aside."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -32,6 +32,10 @@ class Word:
     tooth: tuple[int, int] | None = None
 
 
+Said = tuple[Sequence[Word], Sequence[tuple[Array, Array]], Sequence[placing.Rect]]
+"""Words; the curves, as the axes have them, that they keep off; areas in pixels that are taken."""
+
+
 class Labels(pg.GraphicsObject):
     """The words of one plot."""
 
@@ -39,25 +43,37 @@ class Labels(pg.GraphicsObject):
         super().__init__()
         self._plot = plot
         self.setZValue(6)
-        self.placed: list[tuple[Word, placing.Place]] = []
+        self._placed: list[tuple[Word, placing.Place]] = []
+        self._ask: Callable[[], Said] | None = None
         self.ground = QColor("white")
         self._font = font(9, QFont.Weight.Medium)
         self._metrics = QFontMetricsF(self._font)
         plot.addItem(self, ignoreBounds=True)
 
-    def show_words(
+    def show_words(self, ask: Callable[[], Said]) -> None:
+        """Show what ``ask`` tells when they are next drawn: much may change before that, and to
+        find their places takes as long as to draw all the rest."""
+        self._ask = ask
+        self.update()
+
+    @property
+    def placed(self) -> list[tuple[Word, placing.Place]]:
+        """The words that are in view and have room, each with its place."""
+        if self._ask is not None:
+            ask, self._ask = self._ask, None
+            self._placed = self._place(*ask())
+        return self._placed
+
+    def _place(
         self, words: Sequence[Word], curves: Sequence[tuple[Array, Array]],
         heads: Sequence[placing.Rect],
-    ) -> None:  # fmt: skip
-        """Find places for these over the curves (as the axes have them), the first ones first;
-        ``heads`` are areas in pixels that other words take."""
+    ) -> list[tuple[Word, placing.Place]]:  # fmt: skip
+        """Places for these over the curves, the first ones first."""
         box = self._plot.box
         area = box.sceneBoundingRect()
         frame = (area.left(), area.top() + _MARGIN, area.right(), area.bottom())
         if not words or area.width() < 1:
-            self.placed = []
-            self.update()
-            return
+            return []
         across, up = self._to_pixels()
         lines = [(across[0] + across[1] * x, up[0] + up[1] * y) for x, y in curves]
         top = placing.ceiling(lines, frame[0], frame[2])
@@ -76,10 +92,9 @@ class Labels(pg.GraphicsObject):
             if not other.isHidden():
                 taken.append(_rect(QRectF(other.geometry())))
         places = placing.place(labels, top, frame, taken)
-        self.placed = [
+        return [
             (word, place) for word, place in zip(seen, places, strict=True) if place is not None
         ]
-        self.update()
 
     def _to_pixels(self) -> tuple[tuple[float, float], tuple[float, float]]:
         """Offset and factor from the axes to the picture's pixels, across and upward."""

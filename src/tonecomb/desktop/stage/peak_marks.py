@@ -4,6 +4,7 @@ the chosen one, and over them what each is: its frequency, or the tooth of a com
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import partial
 
 import numpy as np
 import pyqtgraph as pg
@@ -17,7 +18,7 @@ from tonecomb.core.say.placing import Rect
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
-from tonecomb.desktop.stage.labels import Labels, Word
+from tonecomb.desktop.stage.labels import Labels, Said, Word
 from tonecomb.formats.palette import readable
 
 
@@ -91,11 +92,13 @@ class PeakMarks:
     def label(self) -> None:
         """Words over the highest peaks in view: the chosen one first, then teeth of combs and what
         was fitted."""
+        if self._theme is not None:
+            self.labels.show_words(partial(self._words, self._theme))
+
+    def _words(self, theme: Theme) -> Said:
+        """They, and what they keep off."""
         low, high = self._plot.limits()
-        theme, place = self._theme, self._plot.place
-        if theme is None:
-            return
-        words = []
+        place, words = self._plot.place, []
         for peak, level in self._marks:
             tone = peak.tone
             if not low <= tone.frequency <= high:
@@ -116,7 +119,7 @@ class PeakMarks:
             for f, at, text in self._fits if low <= f <= high
         ]  # fmt: skip
         words.sort(key=lambda pair: pair[0])
-        self.labels.show_words([word for _, word in words], self._curves(), self.heads())
+        return [word for _, word in words], self._curves(), self.heads()
 
     def told(self, frequency: float, play: float) -> str:
         """The peak within ``play`` Hz of a frequency (Hz), and the tooth that it is, for a readout;

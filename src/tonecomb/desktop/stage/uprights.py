@@ -60,7 +60,7 @@ class Uprights:
             tops = [_highest(across, y, x, _NEAR * pixel) for across, y in curves]
             top = max((y for y in tops if np.isfinite(y)), default=low)
             words.append(Word(x, min(max(top, low), high), name, self._theme.second))
-        self.labels.show_words(words, curves, ())
+        self.labels.show_words(lambda: (words, curves, ()))
 
 
 def _highest(across: Array, y: Array, x: float, near: float) -> float:
