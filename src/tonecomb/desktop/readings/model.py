@@ -74,6 +74,11 @@ COLUMNS = (
 USUAL = ("frequency_hz", "amplitude", "behaviour")
 PAGE = 30  # peaks that are listed at a time
 SORT_ROLE, FILTER_ROLE = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
+_ASKED = {
+    SORT_ROLE, FILTER_ROLE, Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.TextAlignmentRole,
+    Qt.ItemDataRole.ForegroundRole, Qt.ItemDataRole.FontRole, Qt.ItemDataRole.ToolTipRole,
+}  # fmt: skip
+"""What a cell answers: the table asks for as much again, thousands of times for a new list."""
 
 
 class Filtered(QSortFilterProxyModel):
@@ -168,15 +173,16 @@ class PeaksModel(QAbstractTableModel):
         return rows[number]
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if not index.isValid():
+        if not index.isValid() or role not in _ASKED:
             return None
-        row, column = self._row(index.row()), self.columns[index.column()]
+        column = self.columns[index.column()]
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return _side(column)
+        row = self._row(index.row())
         if role == SORT_ROLE:
             value = self._values[column.key].value(row)
             missing = value is None or (isinstance(value, float) and math.isnan(value))
             return ("" if column.key == "behaviour" else -math.inf) if missing else value
-        if role == Qt.ItemDataRole.TextAlignmentRole:
-            return _side(column)
         if role == Qt.ItemDataRole.DisplayRole:
             return column.brief(row)
         note = row.note
