@@ -56,8 +56,8 @@ class WaterfallView(QWidget):
         self.chosen: float | None = None
         self.teeth: Sequence[tuple[float, str]] = ()
         self._table: Table | None = None
-        self.small: tuple[object, QImage] | None = None
-        self.full: tuple[object, QImage] | None = None
+        self.small: tuple[tuple[object, ...], QImage] | None = None
+        self.full: tuple[tuple[object, ...], QImage] | None = None
         self._held: QPointF | None = None
         self._moved = False
         self._settle = QTimer(self)
@@ -163,17 +163,20 @@ class WaterfallView(QWidget):
         )  # fmt: skip
 
     def _draw_relief(self, painter: QPainter) -> None:
-        """The full picture where it is ready, else a coarser one that is drawn at once."""
-        key = (self.stance, self.width(), self.height(), self.kind, self.floor, self.theme.name)
-        image = self.full[1] if self.full is not None and self.full[0] == key else None
-        if image is None:
-            if self.small is None or self.small[0] != key:
-                self.small = (key, self._picture(fine=False)(silent))
-            image = self.small[1]
-            if not self._settle.isActive() and self._job is None:
-                self._settle.start()
+        """The full picture where it is ready. Else, while only the size changes, the one there was;
+        or a coarser one that is drawn at once."""
+        key = _key(self)
+        shown = [
+            one for one in (self.full, self.small) if one is not None and one[0][1:] == key[1:]
+        ]
+        if not shown:
+            self.small = (key, self._picture(fine=False)(silent))
+            shown = [self.small]
+        ready = self.full is not None and self.full[0] == key
+        if not ready and not self._settle.isActive() and self._job is None:
+            self._settle.start()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(QRectF(self.rect()), image)
+        painter.drawImage(QRectF(self.rect()), shown[0][1])
 
     def _picture(self, *, fine: bool) -> Callable[[Progress], QImage]:
         """How to draw the relief; coarse, in less time."""
@@ -221,8 +224,7 @@ class WaterfallView(QWidget):
             return
         if self._job is not None:
             self._job.cancel()
-        key = (self.stance, self.width(), self.height(), self.kind, self.floor, self.theme.name)
-        work = self._picture(fine=True)
+        key, work = _key(self), self._picture(fine=True)
 
         def done(image: QImage) -> None:
             self._job, self.full = None, (key, image)
@@ -418,3 +420,8 @@ class WaterfallView(QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self._held = None
         self.set_stance(Stance(end_first=self.stance.end_first))
+
+
+def _key(view: WaterfallView) -> tuple[object, ...]:
+    """What a picture of the relief hangs on, its size first."""
+    return view.size(), view.stance, view.kind, view.floor, view.theme.name
