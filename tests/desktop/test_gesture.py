@@ -13,9 +13,11 @@ from tests.desktop.mouse import drag
 from tests.desktop.test_scheduler import Bed, bed, want
 
 from tonecomb.core.errors import Cancelled
+from tonecomb.core.say import placing
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit import gesture
 from tonecomb.desktop.kit.plot import Plot
+from tonecomb.desktop.readings import short
 
 __all__ = ["bed"]  # a fixture
 
@@ -124,3 +126,28 @@ def test_a_move_is_one_picture(opened: Bench, settle: Any, qtbot: Any) -> None:
     QApplication.processEvents()
     QApplication.processEvents()
     assert [seen.of[view.viewport()] for view in views] == [1, 1, 1]
+
+
+def test_an_edit_is_told_once(opened: Bench, settle: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Analysis, combs and cautions arrive one after another: what hangs on all of them waits. There
+    may be a picture of the edit before that of its result."""
+    opened.setUpdatesEnabled(True)
+    opened.store.edit_method("Scaling", scaling="psd")
+    settle()
+    done: Counter[str] = Counter()
+
+    def counted(module: Any, name: str) -> None:
+        made = getattr(module, name)
+
+        def counting(*arguments: Any) -> Any:
+            done[name] += 1
+            return made(*arguments)
+
+        monkeypatch.setattr(module, name, counting)
+
+    counted(short, "in_short")
+    counted(placing, "place")
+    opened.store.edit_method("Scaling", scaling="amplitude")
+    settle()
+    assert done["in_short"] == 1 and 1 <= done["place"] <= 2
+    assert opened.readings.short.parts and opened.stage.spectrum.marks.labelled()

@@ -16,6 +16,7 @@ from PyQt6.QtTest import QTest
 from tests.desktop import mouse
 
 from tonecomb.core.document import Mark, set_marks
+from tonecomb.core.errors import Cancelled
 from tonecomb.core.estimate.display import Display
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.stage.waterfall import pane
@@ -257,3 +258,33 @@ def test_the_window_waits_for_no_relief(
     view.repaint()
     jagged, smooth = view.small[1], view.full[1]
     assert smooth.size() == jagged.size() and smooth != jagged
+
+
+def test_a_relief_gives_way_and_is_let_go_of(
+    relieved: Bench, settle: Settle, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Whoever draws has the interpreter to itself: it is asked at each slice whether to go on. A
+    view of another size shows what there was until it is drawn anew."""
+    view = relieved.stage.panes["waterfall"].view
+    relieved.setUpdatesEnabled(True)
+    settle()
+    view.repaint()
+    QTest.qWait(200)
+    settle()
+    assert view.full is not None
+    before, drawn = view.full[1], []
+    monkeypatch.setattr(Lines, "draw", lambda *_, **options: drawn.append(options["fine"]))
+    view.resize(view.width() - 40, view.height() - 30)
+    view.repaint()
+    assert view.full[1] is before and not drawn
+    monkeypatch.undo()
+    slices: list[float] = []
+
+    def stop(fraction: float) -> None:
+        slices.append(fraction)
+        if len(slices) == 3:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        view._picture(fine=True)(stop)
+    assert slices == sorted(slices) and slices[0] == 0.0
