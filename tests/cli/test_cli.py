@@ -205,11 +205,14 @@ def test_a_session_brings_its_steps_and_calibrations(tmp_path: Path) -> None:
     assert both["analyses"][0]["channel"] == "both"
 
 
-def test_demo_data(tmp_path: Path) -> None:
+def test_demo_data(demo: Path, tmp_path: Path) -> None:
+    """Without a window, and the same every time."""
     done = run_alone("demo-data", tmp_path / "new" / "place", prelude=NO_QT)
     assert done.returncode == 0
-    written = {Path(line).name for line in done.stdout.split("\n") if line}
-    assert written == {"truth.json", *ropeway.FILES}
+    written = [Path(line) for line in done.stdout.split("\n") if line]
+    assert {path.name for path in written} == {"truth.json", *ropeway.FILES}
+    for path in written:
+        assert path.read_bytes() == (demo / path.name).read_bytes()
 
 
 def test_averages_bands_and_cautions(demo: Path) -> None:
