@@ -83,6 +83,22 @@ def test_one_key_finds_motor_mains_and_the_mesh_with_its_sidebands(
     assert dropped(opened) == (), "one step"
 
 
+def test_combs_asked_for_too_early_come_with_the_peaks(opened: Bench, settle: Settle) -> None:
+    """The key is pressed while the peaks are still being refined."""
+    results, early = opened.context.results, list[bool]()
+
+    def press_early(_: object) -> None:
+        if results.analysis is not None and results.analysis.peaks is None and not early:
+            early.append(True)
+            press(opened, Qt.Key.Key_B, shift=True)
+            assert not dropped(opened)
+
+    results.analysis_changed.connect(press_early)
+    opened.store.edit_method("Frame", frame=10000)
+    settle()
+    assert early and dropped(opened)
+
+
 def test_dropping_dragging_and_removing(opened: Bench, settle: Settle) -> None:
     """B at the cursor; dragging tooth 3 moves the fundamental by a third; it snaps when let go."""
     opened.store.edit_method("Cut", stretch=Stretch(12, 32))

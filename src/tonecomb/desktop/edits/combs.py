@@ -48,12 +48,22 @@ class Combs(QObject):
         self.shown: tuple[ShownComb, ...] = ()
         self._chosen = ""
         store.changed.connect(self._follow)
-        results.analysis_changed.connect(lambda _: self._follow())
+        self._awaited: str | None = None  # the recording whose combs are to be found
+        results.analysis_changed.connect(lambda _: self._arrived())
 
     @property
     def _dropped(self) -> tuple[DroppedComb, ...]:
         ref = self._store.ref
         return () if ref is None else ref.combs
+
+    def _arrived(self) -> None:
+        """Another analysis, or its peaks: combs that were asked for before can be found now."""
+        self._follow()
+        analysis, awaited = self._results.analysis, self._awaited
+        if analysis is None or analysis.recording_id != awaited or analysis.peaks is not None:
+            self._awaited = None
+        if analysis is not None and analysis.recording_id == awaited:
+            self.find()
 
     def _follow(self) -> None:
         analysis = self._results.analysis
@@ -115,7 +125,8 @@ class Combs(QObject):
     def find(self) -> None:
         """Put every family that is sure among the peaks, beside the combs there are."""
         analysis = self._results.analysis
-        if analysis is None or analysis.peaks is None:
+        if analysis is None or analysis.peaks is None:  # they are on their way
+            self._awaited = None if analysis is None else analysis.recording_id
             return
         combs = self._dropped
         for comb in analysis.combs:
