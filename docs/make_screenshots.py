@@ -10,6 +10,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
+from unittest.mock import patch
 
 if TYPE_CHECKING:
     from tonecomb.desktop.bench import Bench
@@ -294,7 +295,8 @@ def transfer_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     pane.way.choose("shapes")
     pane.way.picked.emit("shapes")
     QTest.qWait(200)
-    bench.grab().save(str(SHOTS / "mode-shapes.png"))
+    with patch("tonecomb.desktop.stage.mode_pictures.time.monotonic", return_value=0.0):
+        bench.grab().save(str(SHOTS / "mode-shapes.png"))  # as far out as they swing
     bench.readings.show_page("peaks")
     bench.stage.toggle_pane("transfer")
     bench.store.apply("Back", before)

@@ -19,7 +19,12 @@ class Fading(QObject):
         self._spectrum, self._scheduler = spectrum, scheduler
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
-        self._timer.timeout.connect(lambda: spectrum.set_stale(True))
+        # A method, which Qt lets go of with its object: a timer that ran when the window went would
+        # call a function that Python had cleared.
+        self._timer.timeout.connect(self._fade)
+
+    def _fade(self) -> None:
+        self._spectrum.set_stale(True)
 
     def wait(self, waits: bool) -> None:
         """Something is waited for, or no longer."""
