@@ -83,8 +83,12 @@ def test_one_key_finds_motor_mains_and_the_mesh_with_its_sidebands(
     assert dropped(opened) == (), "one step"
 
 
-def test_combs_asked_for_too_early_come_with_the_peaks(opened: Bench, settle: Settle) -> None:
-    """The key is pressed while the peaks are still being refined."""
+@pytest.mark.parametrize("leaves", [False, True])
+def test_combs_asked_for_too_early_come_with_the_peaks(
+    opened: Bench, settle: Settle, leaves: bool
+) -> None:
+    """The key is pressed while the peaks are still being refined; not for a channel that was chosen
+    after."""
     results, early = opened.context.results, list[bool]()
 
     def press_early(_: object) -> None:
@@ -92,11 +96,14 @@ def test_combs_asked_for_too_early_come_with_the_peaks(opened: Bench, settle: Se
             early.append(True)
             press(opened, Qt.Key.Key_B, shift=True)
             assert not dropped(opened)
+            if leaves:
+                other = (opened.store.method.source.channel + 1) % 3
+                opened.store.edit_method("Channel", channel=other)
 
     results.analysis_changed.connect(press_early)
     opened.store.edit_method("Frame", frame=10000)
     settle()
-    assert early and dropped(opened)
+    assert early and bool(dropped(opened)) != leaves
 
 
 def test_dropping_dragging_and_removing(opened: Bench, settle: Settle) -> None:

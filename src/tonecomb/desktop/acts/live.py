@@ -8,6 +8,7 @@ import subprocess
 import sys
 import time
 import uuid
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -73,6 +74,7 @@ class LiveActs(QObject):
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._used = self._cost = 0.0
         self._timer.timeout.connect(self._tick)
+        self._waits = _Waits(self, self.go)
         self._bar.frozen.connect(lambda _: self._tick())
         self._bar.frozen.connect(lambda _: self._follow())
         self._bar.kept.connect(self.keep)
@@ -113,25 +115,15 @@ class LiveActs(QObject):
     def go_with_node(self) -> None:
         """Start the simulated node, and go live with it."""
         self.end()
-        folder = settings.data_folder()
-        folder.mkdir(parents=True, exist_ok=True)
-        described = folder / "node.sdp"
+        described = settings.data_folder() / "node.sdp"
+        described.parent.mkdir(parents=True, exist_ok=True)
         described.unlink(missing_ok=True)
         self._node = subprocess.Popen(
             [sys.executable, "-m", "tonecomb", "node", "--port", str(_NODE_PORT), "--sdp",
              str(described), "--keys"],
             stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         )  # fmt: skip
-        waited = QTimer(self)
-
-        def look() -> None:
-            if described.exists():
-                waited.stop()
-                self.go(str(described))
-
-        waited.setInterval(50)
-        waited.timeout.connect(look)
-        waited.start()
+        self._waits.start(described)
 
     def tell_node(self, key: str) -> None:
         """Have the simulated node do what one of its keys does."""
@@ -373,6 +365,7 @@ class LiveActs(QObject):
 
     def end(self) -> None:
         """Receive no more. What was looked at last stays on the shelf."""
+        self._waits.stop()
         self._stop_receiving()
         if self._node is not None:
             if self._node.stdin is not None:
@@ -424,3 +417,27 @@ def _problems(
             f"source says: frequencies may be off by {abs(counts.rate_ppm) / 1e4:.2g} %."
         )))  # fmt: skip
     return tuple(told)
+
+
+class _Waits(QObject):
+    """Tells once that a file is there. Its timer calls a method, which Qt lets go of with it: the
+    window may go meanwhile."""
+
+    def __init__(self, parent: QObject, then: Callable[[str], None]) -> None:
+        super().__init__(parent)
+        self._then, self._path = then, Path()
+        self._timer = QTimer(self)
+        self._timer.setInterval(50)
+        self._timer.timeout.connect(self._look)
+
+    def start(self, path: Path) -> None:
+        self._path = path
+        self._timer.start()
+
+    def stop(self) -> None:
+        self._timer.stop()
+
+    def _look(self) -> None:
+        if self._path.exists():
+            self.stop()
+            self._then(str(self._path))

@@ -48,7 +48,7 @@ class Combs(QObject):
         self.shown: tuple[ShownComb, ...] = ()
         self._chosen = ""
         store.changed.connect(self._follow)
-        self._awaited: str | None = None  # the recording whose combs are to be found
+        self._awaited: tuple[str, int] | None = None  # the channel whose combs are to be found
         results.analysis_changed.connect(lambda _: self._arrived())
 
     @property
@@ -59,11 +59,10 @@ class Combs(QObject):
     def _arrived(self) -> None:
         """Another analysis, or its peaks: combs that were asked for before can be found now."""
         self._follow()
-        analysis, awaited = self._results.analysis, self._awaited
-        if analysis is None or analysis.recording_id != awaited or analysis.peaks is not None:
-            self._awaited = None
-        if analysis is not None and analysis.recording_id == awaited:
-            self.find()
+        awaited, self._awaited = self._awaited, None
+        analysis = self._results.analysis
+        if analysis is not None and awaited == _channel_of(analysis):
+            self.find()  # which waits on where there are no peaks yet
 
     def _follow(self) -> None:
         analysis = self._results.analysis
@@ -126,7 +125,7 @@ class Combs(QObject):
         """Put every family that is sure among the peaks, beside the combs there are."""
         analysis = self._results.analysis
         if analysis is None or analysis.peaks is None:  # they are on their way
-            self._awaited = None if analysis is None else analysis.recording_id
+            self._awaited = None if analysis is None else _channel_of(analysis)
             return
         combs = self._dropped
         for comb in analysis.combs:
@@ -286,3 +285,7 @@ class Combs(QObject):
         combs = list(self._dropped)
         combs[index] = one
         self._apply(label, tuple(combs))
+
+
+def _channel_of(analysis: Analysis) -> tuple[str, int]:
+    return analysis.recording_id, analysis.method.source.channel
