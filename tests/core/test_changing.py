@@ -14,7 +14,7 @@ from tests.support import recording
 from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.estimate.averages import Exponential, Median
 from tonecomb.core.estimate.confidence import band_db, band_words, limits_db
-from tonecomb.core.estimate.courses import follow_frames
+from tonecomb.core.estimate.courses import courses_of, follow_frames
 from tonecomb.core.estimate.estimate import run_spectrum
 from tonecomb.core.find.floor import noise_floor, significance
 from tonecomb.core.find.moving import find_moving
@@ -219,7 +219,8 @@ def test_what_an_average_is_worth(share: float, times: float, seed: int, overlap
     method = Method.of(frame=1024, overlap=float(overlap))
     estimate, p = run_spectrum(method, made), plan(method, made)
     floor = noise_floor(estimate.spectrum)
-    courses = follow_frames(p.read, estimate.spectrum, floor, FS, p.averages)
+    followed = follow_frames(p.read, estimate.spectrum, floor, FS)
+    courses = courses_of(followed, estimate.spectrum, p.averages)
     bins = estimate.spectrum.mean_square[4:-4]
     scatter = (np.mean(bins) / np.std(bins)) ** 2
     assert np.median(courses.worth) == pytest.approx(scatter, rel=0.35)

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from tests.support import recording
 
 from tonecomb.core.analysis import run
-from tonecomb.core.estimate.courses import follow_frames
+from tonecomb.core.estimate.courses import courses_of, follow_frames
 from tonecomb.core.estimate.estimate import run_spectrum
 from tonecomb.core.find.by_lines import tones_by_lines
 from tonecomb.core.find.changes import spans
@@ -127,7 +127,8 @@ def test_tones_by_lines_are_those_of_the_joint_fit(offset: float, snr_db: float)
     (jointly,) = run(method, made).peaks or ()
     estimate, p = run_spectrum(method, made), plan(method, made)
     floor = noise_floor(estimate.spectrum)
-    courses = follow_frames(p.read, estimate.spectrum, floor, FS, p.averages)
+    followed = follow_frames(p.read, estimate.spectrum, floor, FS)
+    courses = courses_of(followed, estimate.spectrum, p.averages)
     start = np.array([f + 0.3])
     (tone,) = tones_by_lines(courses, FS, start, floor[[round(f * 1024 / FS)]])
     assert tone is not None

@@ -12,7 +12,8 @@ from tonecomb.core.analysis import run
 from tonecomb.core.estimate.framing import make_framing
 from tonecomb.core.estimate.windows import WINDOWS, window
 from tonecomb.core.find.peaks import PeakSearch
-from tonecomb.core.find.tones import Tone, fit_tones, transforms
+from tonecomb.core.find.tone_model import transforms
+from tonecomb.core.find.tones import Tone, fit_tones
 from tonecomb.core.method import Method
 
 

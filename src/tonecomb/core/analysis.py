@@ -7,17 +7,18 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tonecomb.core.estimate.estimate import Estimate, run_spectrum
 from tonecomb.core.estimate.framing import effective_averages
-from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
+from tonecomb.core.estimate.spectrum import LEVEL_FACTORS, Spectrum
 from tonecomb.core.estimate.windows import Window
 from tonecomb.core.find.behaviour import Behaviour
 from tonecomb.core.find.changes import Changes, find_changes
 from tonecomb.core.find.comb import Comb, Line
 from tonecomb.core.find.damping import Data, Fit, find_resonances, fit_by_hand
 from tonecomb.core.find.families import families
-from tonecomb.core.find.floor import find_noise
+from tonecomb.core.find.floor import expected_bins, find_noise
 from tonecomb.core.find.mode import Resonance, half_power_width
 from tonecomb.core.find.moving import Moving, find_moving
 from tonecomb.core.find.peaks import Peak, find_peaks
@@ -218,9 +219,21 @@ def run(method: Method, recording: Recording, progress: Progress = silent) -> An
 
     Raises :class:`UserError` when the method does not fit or samples are missing.
     """
-    estimate = run_spectrum(method, recording, part(progress, 0.0, 0.5))
+    estimate = followed_spectrum(method, recording, part(progress, 0.0, 0.5))
     found = run_findings(estimate, method, recording, part(progress, 0.5, 1.0))
-    return Analysis.of(estimate, found, method, recording)
+    return Analysis.of(replace(estimate, followed=None), found, method, recording)
+
+
+def followed_spectrum(
+    method: Method, recording: Recording, progress: Progress = silent
+) -> Estimate:
+    """As :func:`run_spectrum`, but for the frames, which are followed in the same pass where that
+    can be: what is then found takes less, and the spectrum a little more."""
+
+    def expect(few: Spectrum, count: int) -> NDArray[np.int_]:
+        return expected_bins(few, count, shaped_by(method, recording, few.frequency))
+
+    return run_spectrum(method, recording, progress, expect)
 
 
 def shaped_by(method: Method, recording: Recording, frequency: Array) -> Array | None:
@@ -255,7 +268,9 @@ def run_findings(
     spectrum = estimate.spectrum
     nominal = effective_averages(spectrum.framing, p.taper.name)
     shape = shaped_by(method, recording, spectrum.frequency)
-    noise = find_noise(read, spectrum, p.fs, nominal, shape, part(progress, 0, 0.2))
+    noise = find_noise(
+        read, spectrum, p.fs, nominal, shape, part(progress, 0, 0.2), estimate.followed
+    )
     progress = part(progress, 0.2, 1)
     peaks, unlisted = find_peaks(spectrum, search.peaks, read, p.fs, p.taper, noise, progress)
     found = Findings(peaks, noise.floor, noise.averages, unlisted=unlisted)

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from tonecomb.core.estimate.averages import FrameSquares, InStep
+from tonecomb.core.estimate.along import WORTH_IT, Expect, averaged_and_followed
+from tonecomb.core.estimate.averages import FrameSquares, InStep, Mean
+from tonecomb.core.estimate.followed import Followed
 from tonecomb.core.estimate.framing import effective_averages
 from tonecomb.core.estimate.phase import OneFrame, one_frame
 from tonecomb.core.estimate.spectrum import Spectrum, averaged_spectrum
@@ -19,7 +21,8 @@ from tonecomb.core.record.recording import Array, Channel, Recording
 @dataclass(frozen=True, eq=False)
 class Estimate:
     """A spectrum in the channel's own quantity and unit. ``single`` is there where it is that of
-    one frame, or of frames averaged in step. ``method`` holds the parts that it hangs on."""
+    one frame, or of frames averaged in step, ``followed`` where the frames were followed in the
+    same pass. ``method`` holds the parts that it hangs on."""
 
     recording_id: str
     recording_name: str
@@ -29,16 +32,21 @@ class Estimate:
     resolution: Resolution
     spectrum: Spectrum
     single: OneFrame | None = None
+    followed: Followed | None = None
 
     @property
     def nbytes(self) -> int:
         """What it holds in memory."""
         single = 0 if self.single is None else 5 * self.single.samples.nbytes
-        return self.spectrum.mean_square.nbytes + self.spectrum.frequency.nbytes + single
+        followed = 0 if self.followed is None else self.followed.nbytes
+        return self.spectrum.mean_square.nbytes + self.spectrum.frequency.nbytes + single + followed
 
 
-def run_spectrum(method: Method, recording: Recording, progress: Progress = silent) -> Estimate:
-    """Average the frames of a method's stretch.
+def run_spectrum(
+    method: Method, recording: Recording, progress: Progress = silent, expect: Expect | None = None
+) -> Estimate:
+    """Average the frames of a method's stretch. With ``expect`` they are followed in the same pass,
+    where that can be and is worth it.
 
     Raises :class:`UserError` when the method does not fit or samples are missing.
     """
@@ -50,6 +58,11 @@ def run_spectrum(method: Method, recording: Recording, progress: Progress = sile
         p = _without_clipped(method, p, part(progress, 0, 0.4))
         progress = part(progress, 0.4, 1)
     frames = method.frames
+    if expect is not None and _follows(method, p):
+        spectrum, followed = averaged_and_followed(
+            p.read, p.framing, p.fs, p.averages, expect, progress
+        )
+        return _estimate(method, recording, p, spectrum, followed=followed)
 
     def combine(weights: Array, nfft: int) -> Array:
         squares = FrameSquares(p.read, p.framing, p.fs, weights, nfft, frames.detrend)
@@ -71,7 +84,14 @@ def run_spectrum(method: Method, recording: Recording, progress: Progress = sile
         first = int(p.framing.numbers[0]) * p.framing.hop
         samples = p.read(first, first + frames.frame)
         single = one_frame(samples, p.fs, p.taper, frames.pad, frames.detrend)
-    return _estimate(method, recording, p, spectrum, single)
+    return _estimate(method, recording, p, spectrum, single=single)
+
+
+def _follows(method: Method, p: Plan) -> bool:
+    """Whether the frames that are averaged are those that are followed."""
+    frames = method.frames
+    alike = p.taper.name == "hann" and frames.pad == 1 and frames.detrend == "mean"
+    return alike and isinstance(method.averaging.average, Mean) and p.framing.count >= WORTH_IT
 
 
 def _in_step(
@@ -87,7 +107,7 @@ def _in_step(
         p.framing, p.fs, p.taper, pad=frames.pad, detrend=frames.detrend,
     )  # fmt: skip
     single = one_frame(samples, p.fs, p.taper, frames.pad, frames.detrend)
-    made = _estimate(method, recording, p, spectrum, single)
+    made = _estimate(method, recording, p, spectrum, single=single)
     covered = count * frames.frame / (p.stop - p.start)
     known = replace(made.resolution, frames=count, covered_fraction=covered)
     return replace(made, resolution=known)
@@ -102,8 +122,9 @@ def _without_clipped(method: Method, p: Plan, progress: Progress) -> Plan:
 
 
 def _estimate(
-    method: Method, recording: Recording, p: Plan, spectrum: Spectrum, single: OneFrame | None
-) -> Estimate:
+    method: Method, recording: Recording, p: Plan, spectrum: Spectrum, *,
+    single: OneFrame | None = None, followed: Followed | None = None,
+) -> Estimate:  # fmt: skip
     return Estimate(
         recording_id=recording.id,
         recording_name=recording.name,
@@ -113,4 +134,5 @@ def _estimate(
         resolution=resolution(method, recording, p),
         spectrum=spectrum,
         single=single,
+        followed=followed,
     )

@@ -98,14 +98,25 @@ class Framing:
             taking[first : max(0, (stop - 1) // self.hop + 1)] = False
         if taking.all():
             return self
-        edges = np.flatnonzero(np.diff(np.concatenate([[False], taking, [False]]).astype(np.int8)))
-        runs = tuple((int(a), int(b)) for a, b in edges.reshape(-1, 2))
-        if not runs:
+        if not (runs := _runs(taking)):
             raise UserError(
                 "Every frame of the stretch is left out",
                 remedy="strike out less, choose a shorter frame, or let clipped frames in",
             )
         return replace(self, kept=runs)
+
+    def sample(self, runs: int, frames: int) -> Framing:
+        """So many runs of so many ``frames`` each, evenly from those that take part."""
+        taking, own = np.zeros(self.places, dtype=bool), self.numbers
+        for first in np.linspace(0, max(len(own) - frames, 0), runs).astype(int):
+            taking[own[first : first + frames]] = True
+        return replace(self, kept=_runs(taking))
+
+
+def _runs(taking: NDArray[np.bool_]) -> tuple[tuple[int, int], ...]:
+    """Where they are so, run by run: the first number, and one after the last."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], taking, [False]]).astype(np.int8)))
+    return tuple((int(a), int(b)) for a, b in edges.reshape(-1, 2))
 
 
 def make_framing(length: int, frame: int, overlap: float, fs: float) -> Framing:

@@ -143,9 +143,15 @@ def averaged_spectrum(
     if combine is not None:
         total = combine(weights, nfft) * framing.count
     else:
-        way = _MeanOff.choose(read, framing, fs, weights, nfft, detrend)
-        work = _SumOfSquares(framing, fs, weights, nfft, detrend, way)
+        work = SumOfSquares.of(read, framing, fs, weights, nfft, detrend)
         total = spread(read, work, framing.count, framing.cost, progress, threads)
+    return spectrum_of(total, framing, fs, weights, nfft, averages)
+
+
+def spectrum_of(
+    total: Array, framing: Framing, fs: float, weights: Array, nfft: int, averages: float
+) -> Spectrum:
+    """The spectrum of Σ|X|² over the frames, shape (bins,), as :func:`averaged_spectrum`."""
     if not np.isfinite(total).all():
         raise UserError(
             "The stretch holds values too large to be squared",
@@ -172,8 +178,15 @@ def averaged_spectrum(
     )
 
 
+Bins = NDArray[np.complex128]
+
+
+def _no_more(bins: Bins) -> None:
+    """What is done besides: nothing."""
+
+
 @dataclass(frozen=True, eq=False)
-class _SumOfSquares:
+class SumOfSquares:
     """Σ|X|² over frames, shape (bins,)."""
 
     framing: Framing
@@ -183,7 +196,21 @@ class _SumOfSquares:
     detrend: Detrend
     way: _MeanOff | None
 
+    @classmethod
+    def of(
+        cls, read: Read, framing: Framing, fs: float, weights: Array, nfft: int, detrend: Detrend
+    ) -> SumOfSquares:
+        """That of these frames, by whatever way suits what they hold."""
+        way = _MeanOff.choose(read, framing, fs, weights, nfft, detrend)
+        return cls(framing, fs, weights, nfft, detrend, way)
+
     def __call__(self, read: Read, first: int, last: int, tell: Tell) -> Array:
+        return self.summed(read, first, last, tell)
+
+    def summed(
+        self, read: Read, first: int, last: int, tell: Tell, also: Callable[[Bins], None] = _no_more
+    ) -> Array:
+        """The sum; ``also`` gets the frames' transforms, shape (frames, bins), group by group."""
         framing = self.framing
         rows = rows_at_once(self.nfft, np.float64, CACHE_SAMPLES)
         room = _Room(rows, self.weights, self.nfft, framing.hop)
@@ -198,7 +225,8 @@ class _SumOfSquares:
                     end = begin + (some - 1) * framing.hop + framing.frame
                     near = room.double(samples[begin:end])
                     group = frames_of(near, framing) if frames is None else frames[at : at + some]
-                    self._add(near, group, room)
+                    also(self._transformed(near, group, room))
+                    room.add_squares(some)
             if not math.isfinite(room.total.sum()):  # a hole, or squares beyond all numbers
                 read_frames(read, framing, numbers, self.fs)
             tell(len(numbers))
@@ -208,9 +236,8 @@ class _SumOfSquares:
         with np.errstate(over="ignore", invalid="ignore"):
             return functools.reduce(np.add, parts)
 
-    def _add(self, samples: Array, frames: Array, room: _Room) -> None:
-        """Add the squares of real and imaginary parts, in turn, of the ``frames`` that lie in
-        ``samples`` to the total."""
+    def _transformed(self, samples: Array, frames: Array, room: _Room) -> Bins:
+        """Transforms of the ``frames`` that lie in ``samples``, in the room's memory."""
         way = self.way
         buffer, bins = room.buffer[: len(frames)], room.bins[: len(frames)]
         tapered, means = buffer[:, : self.framing.frame], np.zeros((1, 1))
@@ -228,14 +255,7 @@ class _SumOfSquares:
         rfft(buffer, out=bins)
         if way is not None:
             bins[:, : len(way.bins)] -= means * way.bins
-        parts = bins.view(np.float64)
-        if len(parts) > _FEW:
-            np.einsum("ij,ij->j", parts, parts, out=room.squares)
-            room.total += room.squares
-        else:  # long rows, which do not stay near
-            np.multiply(parts, parts, out=parts)
-            for squares in parts:
-                room.total += squares
+        return bins
 
 
 class _Room:
@@ -252,6 +272,18 @@ class _Room:
         self.weights = on_lines(1, len(weights), np.float64)[0]
         self.weights[:] = weights
         self._wide = on_lines(1, (rows - 1) * hop + len(weights), np.float64)[0]
+
+    def add_squares(self, rows: int) -> None:
+        """Add the squares of real and imaginary parts, in turn, of the first rows' transforms to
+        the total."""
+        parts = self.bins[:rows].view(np.float64)
+        if len(parts) > _FEW:
+            np.einsum("ij,ij->j", parts, parts, out=self.squares)
+            self.total += self.squares
+        else:  # long rows, which do not stay near
+            np.multiply(parts, parts, out=parts)
+            for squares in parts:
+                self.total += squares
 
     def double(self, samples: Array) -> Array:
         """The samples in double precision, until the next are asked for."""

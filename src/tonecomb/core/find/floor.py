@@ -8,7 +8,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.estimate.courses import Courses, follow_frames
+from tonecomb.core.estimate.courses import Courses, courses_of, follow_frames
+from tonecomb.core.estimate.followed import Followed, kept_bins
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
@@ -91,23 +92,40 @@ class Noise:
 
 _KEPT, _BELOW = 3.0, 0.9  # times the floor, or of what is significant, from which bins are kept
 _FEW = 4  # frames of which none is held against another
+_MISSED = 2.0  # times the floor, and of what would be kept, from which a top is not to be missed
+
+
+def expected_bins(few: Spectrum, count: int, shape: Array | None = None) -> NDArray[np.int_]:
+    """The bins that are to be kept of ``count`` frames, from the spectrum of a ``few`` of them;
+    without padding. ``shape`` is as of :func:`noise_floor`."""
+    floor = noise_floor(few, None, shape)
+    averages = np.full(len(floor), few.effective_averages)
+    return kept_bins(few.mean_square, floor, count, _least(averages))
+
+
+def _least(averages: Array, pad: int = 1) -> float:
+    """Times the floor from which bins are kept that are worth so many averages."""
+    return min(_KEPT, _BELOW * float(significance(averages, pad).min()))
 
 
 def find_noise(
     read: Read, spectrum: Spectrum, fs: float, nominal: float, shape: Array | None = None,
-    progress: Progress = silent,
+    progress: Progress = silent, followed: Followed | None = None,
 ) -> Noise:  # fmt: skip
     """Look at the frames of a spectrum one by one for what its bins are worth. ``nominal`` is
     what all frames would be worth that do not change, in the mean of their power; ``shape`` is as
-    of :func:`noise_floor`."""
+    of :func:`noise_floor`. Where the frames were ``followed`` before, and nothing was missed, they
+    are not followed again."""
     pad = round(spectrum.frame_hz / spectrum.bin_hz)
     averages = np.full(len(spectrum.mean_square), spectrum.effective_averages)
     plain = noise_floor(spectrum, averages, shape)
     if spectrum.framing.count < _FEW:
         out = spectrum.mean_square > plain * significance(averages, pad)
         return Noise(plain, averages, out if shape is None else out & (shape > STOPPED))
-    least = min(_KEPT, _BELOW * float(significance(averages, pad).min()))
-    courses = follow_frames(read, spectrum, plain, fs, nominal, least, progress)
+    least = _least(averages, pad)
+    if followed is None or _missed(followed, spectrum.mean_square, plain, least):
+        followed = follow_frames(read, spectrum, plain, fs, least, progress)
+    courses = courses_of(followed, spectrum, nominal)
     worth = np.repeat(courses.worth, pad)[: len(averages)]
     averages = np.maximum(averages * worth / nominal, 1.0)
     changes = worth < nominal
@@ -122,6 +140,16 @@ def find_noise(
     if shape is not None:
         out &= shape > STOPPED
     return Noise(floor, averages, out, courses)
+
+
+def _missed(followed: Followed, power: Array, floor: Array, least: float) -> bool:
+    """Whether what stands well out was not expected: the top of a line without its bins."""
+    count = len(followed.lines)
+    wanted = kept_bins(power, floor, count, max(_MISSED, _MISSED * least))
+    tops = 1 + np.flatnonzero((power[1:-1] > power[:-2]) & (power[1:-1] >= power[2:]))
+    tops = np.intersect1d(tops, wanted)
+    tops = tops[power[tops] > _MISSED * floor[tops]]
+    return not np.isin(tops[:, None] + np.arange(-1, 2), followed.bins).all()
 
 
 @lru_cache(1024)

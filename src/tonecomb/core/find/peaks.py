@@ -118,7 +118,7 @@ def find_peaks(
     def fitted(some: list[_Candidate], report: Progress) -> list[Tone]:
         return fit_tones(
             read, spectrum.framing, fs, taper, np.array([c.frequency for c in some]),
-            np.array([floor[c.index] for c in some]), progress=report,
+            np.array([floor[c.index] for c in some]), progress=report, courses=noise.courses,
         )  # fmt: skip
 
     refined = list(zip(jointly, fitted(together, progress), strict=False))

@@ -1,0 +1,87 @@
+"""The model of tones on the lines that were kept of the frames, in place of their samples.
+
+What a windowed frame x holds at any frequency follows from its bins,
+
+    Σ w(n) x(n) e^(−iωt) = 1/N Σ Y(ωₖ) D(ωₖ − ω),    D(ν) = Σ e^(iνt),
+
+and so does its derivative. Of the bins only those about a tone are taken, of what the model would
+give there as of what there is: nothing is lost but what noise lies beyond them, and no pass over
+the samples is needed.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tonecomb.core.estimate.courses import Courses
+from tonecomb.core.estimate.windows import window
+from tonecomb.core.find.tone import Complex
+from tonecomb.core.find.tone_model import Stepped, transforms
+from tonecomb.core.record.recording import Array
+
+ENOUGH = 1024
+"""Frames from which on it is worth it."""
+_REACH = 3  # bins to each side
+_LOWEST = 2  # bin below which the mean that was taken off would be seen
+_TOLD = 1e-12  # of the largest, below which what is not told apart counts nothing
+
+
+def line_model(courses: Courses | None, omega: Array) -> LineModel | None:
+    """The model of tones at these angular frequencies (radians per sample); None where the frames
+    are few, or bins were not kept."""
+    if courses is None or courses.framing.count < ENOUGH:
+        return None
+    length = courses.framing.frame
+    middles = np.round(omega * length / (2 * np.pi)).astype(int)
+    near = middles[:, None] + np.arange(-_REACH, _REACH + 1)
+    inside = near.min() >= _LOWEST and near.max() < length // 2
+    if not inside or not np.isin(near, courses.bins).all():
+        return None
+    return LineModel(courses, omega, near)
+
+
+class LineModel(Stepped):
+    """Of tones about which the bins ``near`` are taken, shape (tones, bins)."""
+
+    def __init__(self, courses: Courses, omega: Array, near: NDArray[np.integer[Any]]) -> None:
+        taper, length = window("hann"), courses.framing.frame
+        columns = np.searchsorted(courses.bins, np.unique(near))
+        bins = courses.bins[columns]
+        places = 2 * np.pi / length * bins
+        taken = (bins[:, None, None] == near).any(axis=2)  # (bins, tones)
+        self._tests = np.concatenate([
+            np.where(taken, one, 0) / length
+            for one in transforms((1.0,), length, places[:, None] - omega)[:2]
+        ], axis=1)  # fmt: skip
+        self._lines = courses.lines[:, columns]
+        self._scale = float(taper.samples(length).sum()) / math.sqrt(2.0)
+        above = transforms(taper.terms, length, omega[:, None] - places)[:2]
+        below = transforms(taper.terms, length, -omega[:, None] - places)[:2]
+        signals = [
+            turn * (up + sign * down)
+            for up, down in zip(above, below, strict=True)
+            for turn, sign in ((0.5, 1), (-0.5j, -1))
+        ]
+        response = self._real(np.concatenate(signals) @ self._tests)
+        base = 2 * len(omega)
+        super().__init__(
+            first=0,
+            inverse=np.asarray(np.linalg.pinv(response[:base, :base], rcond=_TOLD), dtype=float),
+            cross=response[:base, base:],
+            back=response[base:, :base],
+            second=response[base:, base:],
+        )
+
+    def products(self) -> Array:
+        """Of each frame with cosines and sines, and with time × those, shape (frames, columns)."""
+        return self._real(self._lines.astype(np.complex128) @ self._tests) * self._scale
+
+    def _real(self, found: Complex) -> Array:
+        """Σ w·x·e^(−iωt) and Σ w·x·t·e^(−iωt) as the products with cosines and sines."""
+        tones = found.shape[1] // 2
+        zero, one = found[:, :tones], found[:, tones:]
+        return np.concatenate([zero.real, -zero.imag, one.real, -one.imag], axis=1)
