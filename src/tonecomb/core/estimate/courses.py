@@ -49,8 +49,9 @@ def line_offset(
 
 @dataclass(frozen=True, eq=False)
 class Courses:
-    """``levels`` is the noise's mean square per bin of each frame and cell of bins (unit², shape
-    (frames, cells)), ``powers`` that of all there is, of every :attr:`step` th frame; ``worth`` the
+    """``levels`` is the noise's mean square per bin of each frame and group of so many bins
+    ``sharing`` a level (unit², shape (frames, groups)), ``powers`` that of all there is, of every
+    :attr:`step` th frame and cell of :data:`CELL` bins; ``worth`` the
     number of independent frames that the mean is worth at each bin, and ``alike`` the mean over
     the frames of each frame's square over its level, in which loud frames count no more than
     others, both of shape (bins,) of a frame without padding. ``bins`` are the numbers of those
@@ -69,6 +70,7 @@ class Courses:
     bins: NDArray[np.int_]
     lines: NDArray[np.complex64]
     share: Array
+    sharing: int
 
     @property
     def step(self) -> int:
@@ -77,7 +79,8 @@ class Courses:
 
     def level(self, bin_number: int) -> Array:
         """Level of the noise about a bin in each frame, unit², shape (frames,)."""
-        return np.asarray(self.levels[:, min(bin_number // CELL, self.levels.shape[1] - 1)])
+        cell = min(bin_number // self.sharing, self.levels.shape[1] - 1)
+        return np.asarray(self.levels[:, cell])
 
     def around(self, first: int, last: int) -> tuple[int, int]:
         """The kept columns of the bins from ``first`` to ``last``, as far as they are kept."""
@@ -104,11 +107,12 @@ def courses_of(followed: Followed, spectrum: Spectrum, nominal: float) -> Course
     their level were the same."""
     framing = spectrum.framing
     bins = framing.frame // 2 + 1
-    worth = np.repeat(_worth(followed.levels, framing, nominal), CELL)
+    worth = np.repeat(_worth(followed.levels, framing, nominal), followed.sharing)
     worth = np.concatenate([worth, np.full(max(bins - len(worth), 0), worth[-1])])[:bins]
     return Courses(
         framing, spectrum.frame_hz, nominal, followed.levels, followed.powers, worth,
         followed.alike / framing.count, followed.bins, followed.lines, _shares(framing),
+        followed.sharing,
     )  # fmt: skip
 
 

@@ -29,8 +29,9 @@ from tonecomb.core.spread import Read, Tell
 CELL = 32  # bins that share a level
 AROUND = 2  # cells to each side that are averaged with it
 LEVEL_QUANTILE = 0.4
-MOST_POWERS = 4096  # frames
+MOST_POWERS = 2048  # frames
 _KEPT = 4 << 20  # complex values that are kept at most
+_LEVELS = 4 << 20  # of the levels; above, neighbouring cells share one
 _SMALL = 1e-16  # unit², below which, or above its inverse, single precision does not do
 _BESIDE = 3  # bins beside those
 _RUNG = 1.5  # times what stands out, as long as that is too much
@@ -42,10 +43,11 @@ _Whole = NDArray[np.complexfloating[Any, Any]]
 @dataclass(frozen=True, eq=False)
 class Followed:
     """``levels``, ``powers`` and ``lines`` of the frames as :class:`Courses` has them, the sum over
-    the frames of each frame's square over its level (shape (bins,)), and the numbers of the
-    ``bins`` whose lines are kept."""
+    the frames of each frame's square over its level (shape (bins,)), the numbers of the ``bins``
+    whose lines are kept, and how many bins are ``sharing`` a level."""
 
     bins: NDArray[np.int_]
+    sharing: int
     levels: NDArray[np.float32]
     powers: NDArray[np.float32]
     lines: NDArray[np.complex64]
@@ -67,6 +69,12 @@ class Follow:
     fs: float
     bins: NDArray[np.int_]
     loud: float
+
+    @property
+    def every(self) -> int:
+        """Of so many cells one has its level kept: each is the mean over more."""
+        cells = self.framing.count * (self.framing.frame // 2 // CELL)
+        return min(max(1, -(-cells // _LEVELS)), 2 * AROUND)
 
     @property
     def real(self) -> type[np.floating[Any]]:
@@ -100,7 +108,7 @@ class Follow:
                 ends[k] += len(own)
             total += one.alike
         levels, powers, lines = (own[:end] for own, end in zip(every, ends, strict=True))
-        return Followed(self.bins, levels, powers, lines, total)
+        return Followed(self.bins, CELL * self.every, levels, powers, lines, total)
 
 
 class _Frames:
@@ -138,7 +146,8 @@ class Room:
         self._power, self._beside = (on_lines(self._few, bins, real) for _ in range(2))
         self._single = on_lines(self._few, bins, whole)
         self._turn = np.where(work.bins % 2 == 0, 1.0, -1.0)
-        self._levels = np.empty((count, self._cells), dtype=real)
+        self._own = slice(min(work.every // 2, self._cells - 1), None, work.every)
+        self._levels = np.empty((count, len(range(self._cells)[self._own])), dtype=real)
         self._powers: list[NDArray[Any]] = []
         self._lines = np.empty((count, len(work.bins)), dtype=whole)
         self._alike = np.zeros(bins)
@@ -146,7 +155,10 @@ class Room:
     def found(self) -> Followed:
         """What there is of them."""
         powers = np.concatenate(self._powers)
-        return Followed(self._work.bins, self._levels, powers, self._lines, self._alike)
+        work = self._work
+        return Followed(
+            work.bins, CELL * work.every, self._levels, powers, self._lines, self._alike
+        )
 
     def take(self, bins: _Whole, scale: float = 1.0) -> None:
         """Take what these frames hold, shape (frames, bins); times ``scale`` it is as of
@@ -168,7 +180,7 @@ class Room:
         np.square(found.real, out=power)
         power += np.square(found.imag, out=beside)
         quiet = self._quiet(power, beside)
-        self._levels[at : at + count] = quiet * square
+        self._levels[at : at + count] = quiet[:, self._own] * square
         some = power[-(self._first + at) % self._step :: self._step]
         self._powers.append(_powers(some, self._cells) * square)
         loud, whole = 1 / np.maximum(quiet, np.finfo(float).tiny), self._cells * CELL

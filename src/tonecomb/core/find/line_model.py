@@ -27,13 +27,14 @@ ENOUGH = 1024
 """Frames from which on it is worth it."""
 _REACH = 3  # bins to each side
 _LOWEST = 2  # bin below which the mean that was taken off would be seen
+_AT_ONCE = 1 << 11  # frames
 _TOLD = 1e-12  # of the largest, below which what is not told apart counts nothing
 
 
 def line_model(courses: Courses | None, omega: Array) -> LineModel | None:
-    """The model of tones at these angular frequencies (radians per sample); None where the frames
-    are few, or bins were not kept."""
-    if courses is None or courses.framing.count < ENOUGH:
+    """The model of tones at these angular frequencies (radians per sample); None where nothing is
+    known of the frames, or bins were not kept."""
+    if courses is None:
         return None
     length = courses.framing.frame
     middles = np.round(omega * length / (2 * np.pi)).astype(int)
@@ -78,7 +79,11 @@ class LineModel(Stepped):
 
     def products(self) -> Array:
         """Of each frame with cosines and sines, and with time × those, shape (frames, columns)."""
-        return self._real(self._lines.astype(np.complex128) @ self._tests) * self._scale
+        found = [
+            self._lines[first : first + _AT_ONCE].astype(np.complex128) @ self._tests
+            for first in range(0, len(self._lines), _AT_ONCE)
+        ]
+        return self._real(np.concatenate(found)) * self._scale
 
     def _real(self, found: Complex) -> Array:
         """Σ w·x·e^(−iωt) and Σ w·x·t·e^(−iωt) as the products with cosines and sines."""

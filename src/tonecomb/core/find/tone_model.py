@@ -16,17 +16,20 @@ from tonecomb.core.record.recording import Array
 
 _COLUMNS_BYTES = 48 << 20  # the weighted model is kept whole up to this size
 _ROWS = 1 << 13  # samples of a frame handled at once beyond it
+_TURNING = 1 << 17  # complex values made at once
 _TOGETHER = 4  # frames that are multiplied at once at least
 _COLUMNS_AGAIN = 4 << 20  # bytes of columns, up to which they are read more than once
 
 
 class Scratch:
-    """Memory and windows that the models of one fit share, so that none is made twice."""
+    """Memory and windows that the models of one fit share, so that none is made twice. It holds
+    models as a ``whole`` where there is room: for more than a few frames that is quicker."""
 
-    def __init__(self, length: int, tones: int) -> None:
+    def __init__(self, length: int, tones: int, *, whole: bool = True) -> None:
         width = 1 + 4 * tones
         self.length = length
-        self.rows = length if length * width * 8 <= _COLUMNS_BYTES else _ROWS
+        self.rows = length if whole and length * width * 8 <= _COLUMNS_BYTES else _ROWS
+        self.rows = min(self.rows, length)
         self.columns = np.empty((width, self.rows))
         self._weights: dict[str, Array] = {}
 
@@ -118,11 +121,15 @@ class SampleModel(Stepped):
         # e^(−iωt) as the product of a coarse and a fine table: one sine for 256 samples.
         coarse = np.exp(-1j * np.outer(self.omega, time[::256]))
         fine = np.exp(-1j * np.outer(self.omega, np.arange(256)))
-        turning = (coarse[:, :, None] * fine[:, None, :]).reshape(tones, -1)[:, : len(time)]
         weights = self.weights[start:stop]
         out[0] = weights
-        np.multiply(turning.real, weights, out=out[1 : 1 + tones])
-        np.multiply(turning.imag, -weights, out=out[1 + tones : self.base])
+        step = max(1, _TURNING // len(time))
+        for a in range(0, tones, step):  # not all at once, which is more than the columns
+            b = min(a + step, tones)
+            turning = (coarse[a:b, :, None] * fine[a:b, None, :]).reshape(b - a, -1)
+            turning = turning[:, : len(time)]
+            np.multiply(turning.real, weights, out=out[1 + a : 1 + b])
+            np.multiply(turning.imag, -weights, out=out[1 + tones + a : 1 + tones + b])
         if self.slopes:
             np.multiply(out[1 : self.base], time, out=out[self.base :])
         return out

@@ -21,7 +21,7 @@ from tonecomb.core.estimate.courses import Courses
 from tonecomb.core.estimate.framing import Framing
 from tonecomb.core.estimate.spectrum import frames_of, read_frames
 from tonecomb.core.estimate.windows import Window, window
-from tonecomb.core.find.line_model import line_model
+from tonecomb.core.find.line_model import ENOUGH, line_model
 from tonecomb.core.find.tone import Amplitude, Complex, Course, Information, Tone, tone_of
 from tonecomb.core.find.tone_model import SampleModel, Scratch
 from tonecomb.core.progress import Progress, part, silent
@@ -95,10 +95,9 @@ class _Frames:
         if self._kept:
             return self._kept[0]
         framing, places = self._framing, self._places[at : at + self._at_once]
-        found = np.stack([
-            np.asarray(read_frames(self._read, framing, range(k, k + 1), self._fs), dtype=float)
-            for k in places
-        ])  # fmt: skip
+        found = np.empty((len(places), framing.frame))
+        for own, k in zip(found, places, strict=True):
+            own[:] = read_frames(self._read, framing, range(k, k + 1), self._fs)
         if len(places) == len(self._places):
             self._kept.append(found)
         return found
@@ -159,7 +158,8 @@ def fit_tones(
     start = 2 * np.pi * np.asarray(frequencies, dtype=np.float64) / fs
     limit = 0.75 * 2 * np.pi / n
     information = Information(framing, fitting)
-    scratch = Scratch(n, len(start))
+    known = courses if taper.name == "hann" and framing.count >= ENOUGH else None
+    scratch = Scratch(n, len(start), whole=known is None)
     some = framing.count > _SUBSET
     few = _Frames(read, framing, fs, _few(framing.count))
 
@@ -190,11 +190,12 @@ def fit_tones(
         left = _left(size, last, np.where(apart, std, np.inf), n)
         if np.all(left < np.maximum(_SETTLED * std, 1e-14)):
             break
-    by_lines = line_model(courses, omega) if some and taper.name == "hann" else None
-    if by_lines is not None:
-        step, phasors = by_lines.step(by_lines.products())
+    lines = line_model(known, omega)
+    if lines is not None:
+        step, phasors = lines.step(lines.products())
         omega = start + np.clip(omega + step - start, -limit, limit)
     elif some:
+        scratch = Scratch(n, len(start))
         omega, phasors = improve(omega, all_products, part(progress, 0.3, 0.7))
     levels, measured = phasors, taper if taper.terms else fitting
     if fitting is not measured:

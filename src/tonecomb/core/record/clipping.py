@@ -19,6 +19,7 @@ _NEXT = 5  # values that it is held against
 _RUN = 3  # equal samples in a row that are a limit where no other value comes twice
 _MOST = 1000  # places that are told apart
 _CELLS = 1 << 13  # that are read for it
+_AT_ONCE = 1 << 16  # cells whose tops are looked at
 
 
 def clipped(read: Callable[[int, int], Array], built: Pyramid) -> tuple[tuple[int, int], ...]:
@@ -31,7 +32,7 @@ def clipped(read: Callable[[int, int], Array], built: Pyramid) -> tuple[tuple[in
     if least == most:
         return ()
     runs: list[tuple[int, int]] = []
-    for sign, tops in ((1.0, high), (-1.0, -low)):
+    for sign, tops in ((1.0, high), (-1.0, low)):
         runs += _at_limit(read, built.length, tops, sign)
     return tuple(sorted(set(runs))[:_MOST])
 
@@ -40,13 +41,16 @@ def _at_limit(
     read: Callable[[int, int], Array], length: int, tops: Array, sign: float
 ) -> list[tuple[int, int]]:
     """Runs at the highest value of ``sign`` times the samples; none where it is no limit.
-    ``tops`` are the highest of each cell."""
-    finite = np.where(np.isfinite(tops), tops, -np.inf)
-    several = np.unique(finite)[::-1]
+    ``tops`` are the extremes of each cell on that side."""
+    several = np.zeros(0)
+    for first in range(0, len(tops), _AT_ONCE):  # of a long record all are large
+        some = tops[first : first + _AT_ONCE]
+        own = np.unique(sign * some[np.isfinite(some)])[-_NEXT - 1 :]
+        several = np.union1d(several, own)[-_NEXT - 1 :]
     # Where the tops of the cells hold too few values, all samples of some cells are counted.
-    extreme, least = several[0], several[_NEXT] if len(several) > _NEXT else -np.inf
+    extreme, least = several[-1], several[0] if len(several) > _NEXT else -np.inf
     # A sample as high as the sixth highest cell lies in a cell that is as high.
-    cells = np.flatnonzero(finite >= least)
+    cells = np.flatnonzero(tops >= least if sign > 0 else tops <= -least)
     counts: dict[float, int] = {}
     runs: list[tuple[int, int]] = []
     for first, stop in _stretches(cells[:_CELLS]):

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array, Channel, Problem, Sampled
+from tonecomb.core.spread import Read, Tell, spread
 from tonecomb.core.units import PLAIN
 
 _BLOCK = 1 << 20
+_NEAR = 1 << 15  # samples that stay near while they are added up
 
 
 @dataclass(frozen=True)
@@ -42,18 +44,24 @@ class Moments:
 
     def take(self, block: Array) -> None:
         """More samples."""
-        finite = np.isfinite(block)
-        if not finite.all():
+        near = np.empty(min(_NEAR, len(block)))
+        for first in range(0, len(block), _NEAR):
+            self._take(block[first : first + _NEAR], near)
+
+    def _take(self, block: Array, near: Array) -> None:
+        low, high = float(block.min()), float(block.max())
+        # What is no number is its block's least and greatest.
+        if not (math.isfinite(low) and math.isfinite(high)):
             self.missing += int(np.isnan(block).sum())
             self.infinite += int(np.isinf(block).sum())
-            block = block[finite]
-        if not len(block):
-            return
+            block = block[np.isfinite(block)]
+            if not len(block):
+                return
+            low, high = float(block.min()), float(block.max())
         if math.isnan(self.shift):
             self.shift = float(block[0])
-        self.low = min(self.low, float(block.min()))
-        self.high = max(self.high, float(block.max()))
-        shifted = block - self.shift
+        self.low, self.high = min(self.low, low), max(self.high, high)
+        shifted = np.subtract(block, self.shift, out=near[: len(block)])
         self.total += float(shifted.sum())
         self.squares += float(shifted @ shifted)
         self.count += len(block)
@@ -83,15 +91,43 @@ def channel_figures(
     recorded: Sampled, channels: Sequence[int], progress: Progress = silent
 ) -> tuple[ChannelFigures, ...]:
     """Read these channels once, in blocks."""
-    moments = [Moments() for _ in channels]
-    block = max(_BLOCK // max(len(channels), 1), 1 << 14)
-    for start in range(0, recorded.length, block):
-        stop = min(recorded.length, start + block)
-        blocks = recorded.samples.read_many(channels, start, stop)
+    first = recorded.samples.read_many(channels, 0, min(_NEAR, recorded.length))
+    shifts = []
+    for block in first:
+        finite = block[np.isfinite(block)]
+        shifts.append(float(finite[0]) if len(finite) else 0.0)
+    work = _Figures(recorded, tuple(channels), tuple(shifts))
+    moments = spread(_unread, work, recorded.length, max(len(channels), 1), progress)
+    return tuple(one.figures() for one in moments)
+
+
+def _unread(start: int, stop: int) -> Array:
+    """In place of the one channel that others read."""
+    raise NotImplementedError
+
+
+@dataclass(frozen=True)
+class _Figures:
+    """Moments of several channels, each about a shift of its own."""
+
+    recorded: Sampled
+    channels: tuple[int, ...]
+    shifts: tuple[float, ...]
+
+    def __call__(self, read: Read, first: int, last: int, tell: Tell) -> list[Moments]:
+        moments = [Moments(shift) for shift in self.shifts]
+        blocks = self.recorded.samples.read_many(self.channels, first, last)
         for one, samples in zip(moments, blocks, strict=True):
             one.take(samples)
-        progress(stop / recorded.length)
-    return tuple(one.figures() for one in moments)
+        tell(last - first)
+        return moments
+
+    def join(self, parts: Iterable[list[Moments]]) -> list[Moments]:
+        total = [Moments(shift) for shift in self.shifts]
+        for every in parts:
+            for one, later in zip(total, every, strict=True):
+                one.add(later)
+        return total
 
 
 @dataclass(frozen=True)

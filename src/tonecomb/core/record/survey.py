@@ -17,6 +17,7 @@ from tonecomb.core.record.signal import Signal
 from tonecomb.core.spread import Read, StretchRead, Tell, spread
 
 _PARTS = 16
+_NEAR = 1 << 15  # samples that stay near while they are added up
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,12 +90,14 @@ class _Look:
         cells, edges = cells_of(samples, first, self.length), self.edges
         holes = cells.missing or cells.infinite
         finite = np.where(np.isfinite(samples), samples, 0.0) if holes else samples
+        near = np.empty(_NEAR)
         for k in range(_PARTS):
             a, b = max(edges[k], first), min(edges[k + 1], last)
-            if b > a:
-                x = finite[a - first : b - first] - self.shift
-                sums[k] = x.sum()
-                squares[k] = x @ x
+            for at in range(a, b, _NEAR):
+                x = near[: min(_NEAR, b - at)]
+                np.subtract(finite[at - first : at - first + len(x)], self.shift, out=x)
+                sums[k] += x.sum()
+                squares[k] += x @ x
         tell(last - first)
         return _Seen(cells, sums, squares, held)
 
