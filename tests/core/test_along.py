@@ -18,9 +18,11 @@ from tonecomb.core.estimate.estimate import run_spectrum
 from tonecomb.core.estimate.framing import make_framing
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.floor import noise_floor
+from tonecomb.core.find.kept_lines import in_turn, with_lines
 from tonecomb.core.find.tone import Tone
 from tonecomb.core.find.tones import fit_tones
 from tonecomb.core.method import Method, plan
+from tonecomb.core.progress import silent
 from tonecomb.core.record.recording import Array, ArraySamples, Recording
 
 FS, FRAME = 2000.0, 256
@@ -159,3 +161,26 @@ def test_a_sample_of_frames(count: int, runs: int, each: int) -> None:
     if count > 2 * runs * each and runs > 1:
         assert some.numbers[0] == 0
         assert some.numbers[-1] == count - 1
+
+
+def test_lines_that_were_not_kept_are_gathered() -> None:
+    """In one pass for as many as there is room for, and they are what would have been kept."""
+    made, passed = counted(RECORDS["tones"]())
+    method = Method.of(frame=FRAME)
+    p, spectrum = plan(method, made), run_spectrum(method, made).spectrum
+    floor = noise_floor(spectrum)
+    few, every = (
+        courses_of(follow_frames(p.read, spectrum, floor, FS, out), spectrum, p.averages)
+        for out in (30.0, 0.0)
+    )
+    assert len(few.bins) < 30 < len(every.bins) == FRAME // 2 + 1
+    spans = [(int(few.bins[1]), int(few.bins[3])), (3, 9), (100, 110)]
+    passed.clear()
+    turns = list(in_turn(few, p.read, FS, spans, silent))
+    assert [numbers for numbers, _ in turns] == [[0], [1, 2]]
+    assert sum(passed) < 1.2 * N
+    own = turns[1][1]
+    assert own.bins.tolist() == [*range(3, 10), *range(100, 111)]
+    there = every.lines[:, own.bins]
+    np.testing.assert_allclose(own.lines, there, atol=1e-5 * np.abs(there).max())
+    assert with_lines(own, p.read, FS, [(3, 4)], silent) is own

@@ -1,7 +1,7 @@
 """A spectrum whose frames are followed while they are averaged: one pass over the stretch for both.
 
 Which bins are to be kept is known only when all frames are averaged. It is expected from a few of
-them, from all over the stretch; where that proves wrong the frames are passed over once more.
+them, from all over the stretch; what is missing then is gathered where it is needed.
 """
 
 from __future__ import annotations

@@ -34,7 +34,6 @@ _KEPT = 4 << 20  # complex values that are kept at most
 _LEVELS = 4 << 20  # of the levels; above, neighbouring cells share one
 _SMALL = 1e-16  # unit², below which, or above its inverse, single precision does not do
 _BESIDE = 3  # bins beside those
-_RUNG = 1.5  # times what stands out, as long as that is too much
 
 _Squares = NDArray[np.floating[Any]]
 _Whole = NDArray[np.complexfloating[Any, Any]]
@@ -79,7 +78,7 @@ class Follow:
     @property
     def real(self) -> type[np.floating[Any]]:
         """What is reckoned with."""
-        return np.float32 if _SMALL < self.loud < 1 / _SMALL else np.float64
+        return _precision(self.loud)
 
     def __call__(self, read: Read, first: int, last: int, tell: Tell) -> Followed:
         framing = self.framing
@@ -109,6 +108,40 @@ class Follow:
             total += one.alike
         levels, powers, lines = (own[:end] for own, end in zip(every, ends, strict=True))
         return Followed(self.bins, CELL * self.every, levels, powers, lines, total)
+
+
+@dataclass(frozen=True, eq=False)
+class Gather:
+    """Gathers the lines of these ``bins`` of the frames, as :class:`Followed` has them; ``loud`` is
+    as of :class:`Follow`."""
+
+    framing: Framing
+    fs: float
+    bins: NDArray[np.int_]
+    loud: float
+
+    def __call__(self, read: Read, first: int, last: int, tell: Tell) -> NDArray[np.complex64]:
+        framing, turn = self.framing, np.where(self.bins % 2 == 0, 1, -1)
+        real = _precision(self.loud)
+        lines = np.empty((last - first, len(self.bins)), dtype=np.complex64)
+        rows = min(rows_at_once(framing.frame, real, CACHE_SAMPLES), max(last - first, 1))
+        room, at = _Frames(rows, framing.frame, real), 0
+        for numbers in framing.blocks(READ_SAMPLES, first, last):
+            frames = frames_of(read_frames(read, framing, numbers, self.fs), framing)
+            for begin in range(0, len(frames), rows):
+                found = room.transformed(frames[begin : begin + rows])
+                lines[at : at + len(found)] = found[:, self.bins] * turn
+                at += len(found)
+            tell(len(numbers))
+        return lines
+
+    def join(self, parts: Iterable[NDArray[np.complex64]]) -> NDArray[np.complex64]:
+        every = np.empty((self.framing.count, len(self.bins)), dtype=np.complex64)
+        end = 0
+        for one in parts:
+            every[end : end + len(one)] = one
+            end += len(one)
+        return every[:end]
 
 
 class _Frames:
@@ -212,19 +245,33 @@ class Room:
         return np.asarray(total) / (2 * AROUND + 1)
 
 
+def _precision(loud: float) -> type[np.floating[Any]]:
+    return np.float32 if _SMALL < loud < 1 / _SMALL else np.float64
+
+
+def most_bins(count: int) -> int:
+    """Bins that are kept at most of so many frames."""
+    return max(_KEPT // count, 16 * _BESIDE)
+
+
 def kept_bins(power: Array, floor: Array, count: int, least: float) -> NDArray[np.int_]:
     """Numbers of the bins that stand ``least`` times over the ``floor`` (shape (bins,) both) and
-    of their neighbours, the highest where all would be too many for ``count`` frames."""
-    over = power / np.maximum(floor, np.finfo(float).tiny)
-    most = max(_KEPT // count, 16 * _BESIDE)
-    while True:
-        out = np.flatnonzero(over > least)
-        near = np.zeros(len(power), dtype=bool)
-        for shift in range(-_BESIDE, _BESIDE + 1):
-            near[np.clip(out + shift, 0, len(power) - 1)] = True
-        if near.sum() <= most:
-            return np.flatnonzero(near)
-        least *= _RUNG
+    of their neighbours; only of the highest tops where all would be too many for ``count``
+    frames."""
+    most, over = most_bins(count), power > least * np.maximum(floor, np.finfo(float).tiny)
+    kept = _beside(np.flatnonzero(over), len(power))
+    if len(kept) <= most:
+        return kept
+    inner = power[1:-1]
+    tops = 1 + np.flatnonzero((inner > power[:-2]) & (inner >= power[2:]) & over[1:-1])
+    tops = tops[np.argsort(-power[tops], kind="stable")]
+    return _beside(tops[: most // (2 * _BESIDE + 1)], len(power))
+
+
+def _beside(bins: NDArray[np.int_], count: int) -> NDArray[np.int_]:
+    """These of so many bins, and their neighbours."""
+    near = bins[:, None] + np.arange(-_BESIDE, _BESIDE + 1)
+    return np.unique(np.clip(near, 0, count - 1))
 
 
 def _powers(power: _Squares, cells: int) -> Array:

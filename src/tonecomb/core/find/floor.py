@@ -94,7 +94,6 @@ class Noise:
 
 _KEPT, _BELOW = 3.0, 0.9  # times the floor, or of what is significant, from which bins are kept
 _FEW = 4  # frames of which none is held against another
-_MISSED = 2.0  # times the floor, and of what would be kept, from which a top is not to be missed
 
 
 def expected_bins(few: Spectrum, count: int, shape: Array | None = None) -> NDArray[np.int_]:
@@ -116,8 +115,7 @@ def find_noise(
 ) -> Noise:  # fmt: skip
     """Look at the frames of a spectrum one by one for what its bins are worth. ``nominal`` is
     what all frames would be worth that do not change, in the mean of their power; ``shape`` is as
-    of :func:`noise_floor`. Where the frames were ``followed`` before, and nothing was missed, they
-    are not followed again."""
+    of :func:`noise_floor`. Frames that were ``followed`` before are not followed again."""
     pad = round(spectrum.frame_hz / spectrum.bin_hz)
     averages = np.full(len(spectrum.mean_square), spectrum.effective_averages)
     plain = noise_floor(spectrum, averages, shape)
@@ -125,7 +123,7 @@ def find_noise(
         out = spectrum.mean_square > plain * significance(averages, pad)
         return Noise(plain, averages, out if shape is None else out & (shape > STOPPED))
     least = _least(averages, pad)
-    if followed is None or _missed(followed, spectrum.mean_square, plain, least):
+    if followed is None:
         followed = follow_frames(read, spectrum, plain, fs, least, progress)
     courses = courses_of(followed, spectrum, nominal)
     worth = np.repeat(courses.worth, pad)[: len(averages)]
@@ -142,16 +140,6 @@ def find_noise(
     if shape is not None:
         out &= shape > STOPPED
     return Noise(floor, averages, out, courses)
-
-
-def _missed(followed: Followed, power: Array, floor: Array, least: float) -> bool:
-    """Whether what stands well out was not expected: the top of a line without its bins."""
-    count = len(followed.lines)
-    wanted = kept_bins(power, floor, count, max(_MISSED, _MISSED * least))
-    tops = 1 + np.flatnonzero((power[1:-1] > power[:-2]) & (power[1:-1] >= power[2:]))
-    tops = np.intersect1d(tops, wanted)
-    tops = tops[power[tops] > _MISSED * floor[tops]]
-    return not np.isin(tops[:, None] + np.arange(-1, 2), followed.bins).all()
 
 
 @lru_cache(1024)

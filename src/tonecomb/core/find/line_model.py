@@ -25,7 +25,8 @@ from tonecomb.core.record.recording import Array
 
 ENOUGH = 1024
 """Frames from which on it is worth it."""
-_REACH = 3  # bins to each side
+REACH = 3
+"""Bins to each side of a tone that are taken."""
 _LOWEST = 2  # bin below which the mean that was taken off would be seen
 _AT_ONCE = 1 << 11  # frames
 _TOLD = 1e-12  # of the largest, below which what is not told apart counts nothing
@@ -38,9 +39,10 @@ def line_model(courses: Courses | None, omega: Array) -> LineModel | None:
         return None
     length = courses.framing.frame
     middles = np.round(omega * length / (2 * np.pi)).astype(int)
-    near = middles[:, None] + np.arange(-_REACH, _REACH + 1)
+    near = middles[:, None] + np.arange(-REACH, REACH + 1)
     inside = near.min() >= _LOWEST and near.max() < length // 2
-    if not inside or not np.isin(near, courses.bins).all():
+    # A tone may have moved by a bin from the one about which they were kept.
+    if not inside or not np.isin(near[:, 1:-1], courses.bins).all():
         return None
     return LineModel(courses, omega, near)
 
@@ -50,7 +52,7 @@ class LineModel(Stepped):
 
     def __init__(self, courses: Courses, omega: Array, near: NDArray[np.integer[Any]]) -> None:
         taper, length = window("hann"), courses.framing.frame
-        columns = np.searchsorted(courses.bins, np.unique(near))
+        columns = np.flatnonzero(np.isin(courses.bins, near))
         bins = courses.bins[columns]
         places = 2 * np.pi / length * bins
         taken = (bins[:, None, None] == near).any(axis=2)  # (bins, tones)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Hashable
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from tonecomb.core.analysis import Analysis, Findings, run_findings
+from tonecomb.core.analysis import Analysis, Findings, followed_spectrum, run_findings
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.estimate import Estimate, run_spectrum
 from tonecomb.core.method import Method, plan
@@ -15,16 +15,19 @@ from tonecomb.desktop.state.scheduler import QUICK_PLAIN, QUICK_SAMPLES, Schedul
 from tonecomb.desktop.state.store import Store
 
 _REMEMBERED = 8  # wants whose signal and method are known
+_LONG = 1 << 24  # samples
 _FIND_MS = 500  # between two looks for peaks while a handle is held
 
 
 def spectrum_want(signal: Signal, method: Method, title: str = "", **options: bool) -> Want:
     """The estimate of a method, the same for whoever wants it."""
     parts, recording = method.estimate(), signal.recording
+    # Of a long record the peaks come sooner so, and those of another search at once.
+    run = followed_spectrum if signal.length >= _LONG else run_spectrum
     return Want(
         ("spectrum", signal.key, parts),
         title or "Averaging the spectrum",
-        lambda progress: run_spectrum(parts, recording, progress),
+        lambda progress: run(parts, recording, progress),
         quick=signal.length <= (QUICK_SAMPLES if signal.samples.costly else QUICK_PLAIN),
         **options,
     )
