@@ -180,7 +180,7 @@ def test_lines_that_were_not_kept_are_gathered() -> None:
     assert [numbers for numbers, _ in turns] == [[0], [1, 2]]
     assert sum(passed) < 1.2 * N
     own = turns[1][1]
-    assert own.bins.tolist() == [*range(3, 10), *range(100, 111)]
+    assert own.bins.tolist() == [*range(2, 11), *range(99, 112)]
     there = every.lines[:, own.bins]
     np.testing.assert_allclose(own.lines, there, atol=1e-5 * np.abs(there).max())
     assert with_lines(own, p.read, FS, [(3, 4)], silent) is own

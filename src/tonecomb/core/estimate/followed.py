@@ -34,6 +34,7 @@ _KEPT = 4 << 20  # complex values that are kept at most
 _LEVELS = 4 << 20  # of the levels; above, neighbouring cells share one
 _SMALL = 1e-16  # unit², below which, or above its inverse, single precision does not do
 _BESIDE = 3  # bins beside those
+_STANDS = 1.5  # times the floor, that a peak that is listed stands over it
 
 _Squares = NDArray[np.floating[Any]]
 _Whole = NDArray[np.complexfloating[Any, Any]]
@@ -256,14 +257,14 @@ def most_bins(count: int) -> int:
 
 def kept_bins(power: Array, floor: Array, count: int, least: float) -> NDArray[np.int_]:
     """Numbers of the bins that stand ``least`` times over the ``floor`` (shape (bins,) both) and
-    of their neighbours; only of the highest tops where all would be too many for ``count``
-    frames."""
-    most, over = most_bins(count), power > least * np.maximum(floor, np.finfo(float).tiny)
-    kept = _beside(np.flatnonzero(over), len(power))
+    of their neighbours; only of the highest tops that stand well out where all would be too many
+    for ``count`` frames."""
+    most, over = most_bins(count), power / np.maximum(floor, np.finfo(float).tiny)
+    kept = _beside(np.flatnonzero(over > least), len(power))
     if len(kept) <= most:
         return kept
-    inner = power[1:-1]
-    tops = 1 + np.flatnonzero((inner > power[:-2]) & (inner >= power[2:]) & over[1:-1])
+    inner, stands = power[1:-1], over[1:-1] > max(least, _STANDS)
+    tops = 1 + np.flatnonzero((inner > power[:-2]) & (inner >= power[2:]) & stands)
     tops = tops[np.argsort(-power[tops], kind="stable")]
     return _beside(tops[: most // (2 * _BESIDE + 1)], len(power))
 

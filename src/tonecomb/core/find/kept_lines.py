@@ -20,6 +20,7 @@ from tonecomb.core.spread import Read, spread
 
 Span = tuple[int, int]
 """First and last bin of a frame."""
+_BESIDE = 1  # bins to each side: what it is may be beside where it seemed to be
 
 
 def with_lines(
@@ -27,9 +28,9 @@ def with_lines(
 ) -> Courses:
     """The courses with the lines of these bins. As they are where nothing is missing, the frames
     are few, or the bins too many."""
-    bins = _bins(spans)
-    missing = len(np.setdiff1d(bins, courses.bins, assume_unique=True)) > 0
-    count = courses.framing.count
+    missing = len(np.setdiff1d(_bins(spans), courses.bins, assume_unique=True)) > 0
+    count, last = courses.framing.count, courses.framing.frame // 2
+    bins = np.unique(np.clip(_bins(spans)[:, None] + np.arange(-_BESIDE, _BESIDE + 1), 0, last))
     if not missing or count < ENOUGH or len(bins) > most_bins(count):
         return courses
     work = Gather(courses.framing, fs, bins, float(courses.powers.max()))
@@ -46,7 +47,8 @@ def in_turn(
     rest = [number for number, known in enumerate(there) if not known]
     groups: list[list[int]] = []
     for number in rest:
-        if groups and len(_bins([spans[k] for k in (*groups[-1], number)])) <= most:
+        together = [spans[k] for k in (*(groups[-1] if groups else ()), number)]
+        if groups and len(_bins(together)) + 2 * _BESIDE * len(together) <= most:
             groups[-1].append(number)
         else:
             groups.append([number])

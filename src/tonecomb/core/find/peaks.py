@@ -7,17 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tonecomb.core.estimate.courses import ENBW, Courses
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.estimate.windows import Window
-from tonecomb.core.find.behaviour import Behaviour, behaviour
+from tonecomb.core.find.behaviour import Behaviour
 from tonecomb.core.find.blurred import checked
-from tonecomb.core.find.by_lines import tones_by_lines
 from tonecomb.core.find.floor import Noise
-from tonecomb.core.find.kept_lines import in_turn, with_lines
-from tonecomb.core.find.line_model import REACH
+from tonecomb.core.find.refine import JOINTLY, Candidate, Refine, Refined
 from tonecomb.core.find.tone import Tone
-from tonecomb.core.find.tones import fit_tones
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Array
 from tonecomb.core.spread import Read
@@ -31,8 +27,6 @@ _RARELY = 0.1  # of the frames, in which a tone is no more than what rings or bu
 _STOPPED = 1e-4  # of the loudest noise, 40 dB
 _LOWEST = 4.0  # bins below which a hump of noise is slow drift
 _LOW = 16.0  # times the floor, 12 dB
-_JOINTLY = 30  # highest peaks that are fitted all at once, on the samples
-_WIDE = 200  # bins of a hump that is not gathered
 _OUTSIDE = 10  # strong tones outside the range that take part in the fit
 
 
@@ -85,13 +79,6 @@ class Peak:
         return 10 * math.log10(self.level / self.floor) if self.floor > 0 else math.inf
 
 
-@dataclass(frozen=True)
-class _Candidate:
-    index: int
-    frequency: float
-    prominence_db: float
-
-
 def find_peaks(
     spectrum: Spectrum,
     search: PeakSearch,
@@ -114,101 +101,20 @@ def find_peaks(
     taken = {c.index for c in kept}
     pointed = {c.index: c for c in asked if c is not None and c.index not in taken}
     by_hand = [next((f for f in found if f.index == i), c) for i, c in pointed.items()]
-    jointly, singly = [*kept[:_JOINTLY], *by_hand], kept[_JOINTLY:]
+    jointly, singly = [*kept[:JOINTLY], *by_hand], kept[JOINTLY:]
     outside = [c for c in found if c not in kept and c not in by_hand][:_OUTSIDE]
     together = [*jointly, *(singly[:_OUTSIDE] if singly else outside)]
 
     indices = [c.index for c in (*kept, *outside, *by_hand)]
-    refine = _Refine(read, spectrum, fs, taper, noise, _humps(spectrum, floor, indices))
+    refine = Refine(read, spectrum, fs, taper, noise, _humps(spectrum, floor, indices))
     refined = refine.jointly(together, len(jointly), part(progress, 0, 0.5))
     refined += refine.singly(singly, part(progress, 0.5, 1))
     peaks = _followed(spectrum, taper, noise, refined, set(pointed), refine.humps)
     return peaks, len(wanted) - len(kept)
 
 
-_Told = tuple[Behaviour, Tone] | None
-_Refined = tuple[_Candidate, Tone, _Told]
-
-
-@dataclass(frozen=True, eq=False)
-class _Refine:
-    """Makes tones of candidates, with what they do over the stretch where that can be told;
-    ``humps`` are the first and last bin (of a frame) of what belongs to each."""
-
-    read: Read
-    spectrum: Spectrum
-    fs: float
-    taper: Window
-    noise: Noise
-    humps: dict[int, tuple[int, int]]
-
-    def jointly(self, together: list[_Candidate], some: int, progress: Progress) -> list[_Refined]:
-        """The first ``some`` of those that are fitted all at once."""
-        courses = self.noise.courses
-        if courses is None or not together:
-            return self._told(together[:some], self._fitted(together, None, progress), None)
-        spans = [self._span(c) for c in together]
-        lines = [self._span(c, wide=False) for c in together]
-        own = with_lines(courses, self.read, self.fs, spans, part(progress, 0, 0.3))
-        if own is courses:  # all was there, or they are too many
-            own = with_lines(courses, self.read, self.fs, lines, part(progress, 0, 0.3))
-        tones = self._fitted(together, own, part(progress, 0.3, 0.7))
-        made = []
-        report = part(progress, 0.7, 1)
-        for numbers, known in in_turn(own, self.read, self.fs, spans[:some], report):
-            made += self._told([together[k] for k in numbers], [tones[k] for k in numbers], known)
-        return made
-
-    def singly(self, some: list[_Candidate], progress: Progress) -> list[_Refined]:
-        """Each by itself, from its lines where they are to be had."""
-        courses, made, rest = self.noise.courses, [], some
-        if courses is not None and some:
-            spans, rest = [self._span(c) for c in some], []
-            for numbers, own in in_turn(courses, self.read, self.fs, spans, progress):
-                group = [some[k] for k in numbers]
-                around = np.array([self.noise.floor[c.index] for c in group])
-                around *= ENBW / self.taper.enbw
-                places = np.array([c.frequency for c in group])
-                tones = tones_by_lines(own, self.fs, places, around)
-                found = [(c, tone) for c, tone in zip(group, tones, strict=True) if tone]
-                made += self._told([c for c, _ in found], [tone for _, tone in found], own)
-                rest += [c for c, tone in zip(group, tones, strict=True) if tone is None]
-        for first in range(0, len(rest), _JOINTLY):
-            group = rest[first : first + _JOINTLY]
-            made += self._told(group, self._fitted(group, courses, silent), courses)
-        return made
-
-    def _span(self, c: _Candidate, *, wide: bool = True) -> tuple[int, int]:
-        """The bins that what it is, and with ``wide`` what it does, is told from."""
-        pad = round(self.spectrum.frame_hz / self.spectrum.bin_hz)
-        (first, last), place = self.humps[c.index], round(c.index / pad)
-        if not wide or last - first > _WIDE:
-            first = last = place
-        first, last = min(first - 1, place - REACH), max(last + 1, place + REACH)
-        return max(first, 0), min(last, self.spectrum.framing.frame // 2)
-
-    def _fitted(
-        self, some: list[_Candidate], courses: Courses | None, report: Progress
-    ) -> list[Tone]:
-        return fit_tones(
-            self.read, self.spectrum.framing, self.fs, self.taper,
-            np.array([c.frequency for c in some]),
-            np.array([self.noise.floor[c.index] for c in some]), progress=report, courses=courses,
-        )  # fmt: skip
-
-    def _told(
-        self, some: list[_Candidate], tones: list[Tone], courses: Courses | None
-    ) -> list[_Refined]:
-        def told(c: _Candidate, tone: Tone) -> _Told:
-            if courses is None:
-                return None
-            return behaviour(courses, *self.humps[c.index], tone, self.fs)
-
-        return [(c, tone, told(c, tone)) for c, tone in zip(some, tones, strict=False)]
-
-
 def _followed(
-    spectrum: Spectrum, taper: Window, noise: Noise, refined: list[_Refined], pointed: set[int],
+    spectrum: Spectrum, taper: Window, noise: Noise, refined: list[Refined], pointed: set[int],
     humps: dict[int, tuple[int, int]],
 ) -> tuple[Peak, ...]:  # fmt: skip
     """The peaks by rising frequency."""
@@ -263,8 +169,8 @@ def _humps(spectrum: Spectrum, floor: Array, indices: list[int]) -> dict[int, tu
 
 
 def _above(
-    spectrum: Spectrum, found: list[_Candidate], floor: Array, search: PeakSearch
-) -> list[_Candidate]:
+    spectrum: Spectrum, found: list[Candidate], floor: Array, search: PeakSearch
+) -> list[Candidate]:
     """Those high enough: below the highest, over the noise, and at all."""
     if not found:
         return []
@@ -274,16 +180,16 @@ def _above(
     return [c for c in found if power[c.index] >= max(least, over * floor[c.index])]
 
 
-def _spaced(found: list[_Candidate], spacing: float) -> list[_Candidate]:
+def _spaced(found: list[Candidate], spacing: float) -> list[Candidate]:
     """Those that have no higher one nearer than ``spacing`` Hz; the highest come first."""
-    kept: list[_Candidate] = []
+    kept: list[Candidate] = []
     for one in found:
         if all(abs(one.frequency - other.frequency) >= spacing for other in kept):
             kept.append(one)
     return kept
 
 
-def _nearest(spectrum: Spectrum, taper: Window, frequency: float) -> _Candidate | None:
+def _nearest(spectrum: Spectrum, taper: Window, frequency: float) -> Candidate | None:
     """The maximum nearest to a frequency, within the width of a line; None for none."""
     power = spectrum.mean_square
     reach = max(2, round(taper.width_6db * spectrum.frame_hz / spectrum.bin_hz))
@@ -296,12 +202,12 @@ def _nearest(spectrum: Spectrum, taper: Window, frequency: float) -> _Candidate 
     with np.errstate(divide="ignore"):
         level = 10 * np.log10(np.maximum(power, np.finfo(float).tiny))
     place = (index + _parabola(level[index - 1 : index + 2])) * spectrum.bin_hz
-    return _Candidate(index, float(place), _prominence(level, index))
+    return Candidate(index, float(place), _prominence(level, index))
 
 
 def _candidates(
     spectrum: Spectrum, noise: Noise, search: PeakSearch, taper: Window
-) -> list[_Candidate]:
+) -> list[Candidate]:
     """Significant, prominent maxima that are not another's leakage; highest first."""
     power = spectrum.mean_square
     pad = round(spectrum.frame_hz / spectrum.bin_hz)
@@ -315,7 +221,7 @@ def _candidates(
     with np.errstate(divide="ignore"):
         level = 10 * np.log10(np.maximum(power, np.finfo(float).tiny))
     frequencies, amplitudes = np.empty(len(maxima)), np.empty(len(maxima))
-    found: list[_Candidate] = []
+    found: list[Candidate] = []
     for index in maxima:
         frequency = (index + _parabola(level[index - 1 : index + 2])) * spectrum.bin_hz
         known = len(found)
@@ -328,7 +234,7 @@ def _candidates(
         if prominence < search.prominence_db:
             continue
         frequencies[known], amplitudes[known] = frequency, np.sqrt(power[index])
-        found.append(_Candidate(int(index), float(frequency), prominence))
+        found.append(Candidate(int(index), float(frequency), prominence))
     return found
 
 
