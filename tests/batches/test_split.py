@@ -71,6 +71,7 @@ class Elsewhere(Crew):
     ("settings", "steps"),
     [
         ({"frame": 1024}, ()),
+        ({"frame": 256}, ()),  # so many that they are followed in the same pass
         ({"frame": 1024, "detrend": "line", "window": "flat-top", "pad": 2}, ()),
         ({"frame": 512, "overlap": 90, "detrend": "none"}, ()),
         ({"frame": 2048}, ("high-pass:20", "decimate:2")),

@@ -132,6 +132,21 @@ def test_bad_samples_are_counted() -> None:
     assert "2 missing and 1 infinite samples" in problem.text
 
 
+def test_figures_of_several_channels_are_those_of_all_their_parts(
+    rng: np.random.Generator,
+) -> None:
+    """In several threads, with holes from the first sample on and on a large offset."""
+    x = rng.standard_normal((3, 400_000)) + np.array([[0.0], [1e6], [-3.0]])
+    x[1, :50_000] = np.nan
+    x[2, rng.integers(0, 400_000, 300)] = np.inf
+    for own, f in zip(x, channel_figures(recording(*x), (0, 1, 2)), strict=True):
+        finite = own[np.isfinite(own)]
+        assert (f.missing, f.infinite) == (np.isnan(own).sum(), np.isinf(own).sum())
+        assert (f.min, f.max) == (finite.min(), finite.max())
+        assert f.mean == pytest.approx(finite.mean(), rel=1e-12)
+        assert f.rms == pytest.approx(np.sqrt(np.mean(finite**2)), rel=1e-12)
+
+
 @pytest.mark.parametrize(
     ("length", "frame"), [(768_000, 32768), (24_000, 1024), (300, 256), (100, 100), (10**9, 65536)]
 )
