@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from tonecomb.core.estimate.courses import line_offset
 from tonecomb.core.estimate.framing import Framing
-from tonecomb.core.estimate.spectrum import frames_of
+from tonecomb.core.estimate.spectrum import READ_SAMPLES, frames_of
 from tonecomb.core.estimate.transform import rfft
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.progress import Progress, part, silent
@@ -181,9 +181,9 @@ def _logs(
         at = round(f / bin_hz)
         deaf[max(at - 1, 0) : at + 2] = True
     deaf[:2] = True
-    out = np.empty((framing.count, bins), dtype=np.float32)
+    out = np.empty((framing.count, bins))  # at once as it is wanted: of a long record it is large
     at = 0
-    for numbers in framing.blocks(_BLOCK * framing.hop):
+    for numbers in framing.blocks(min(_BLOCK * framing.hop, READ_SAMPLES)):
         found = _frames(read, framing, numbers)[:, :bins]
         power = found.real**2 + found.imag**2
         cells = max(1, bins // _NEAR)
@@ -200,10 +200,10 @@ def _logs(
         floor = np.maximum(floor / -np.log(1 - _FLOOR), np.finfo(np.float32).tiny)
         logs = np.maximum(np.log(np.maximum(power, 1e-30) / floor), _LOW)
         logs[:, deaf] = 0.0
-        out[at : at + len(numbers)] = logs
+        out[at : at + len(numbers)] = logs.astype(np.float32)
         at += len(numbers)
         progress(at / framing.count)
-    return np.asarray(out, dtype=np.float64)
+    return out
 
 
 def _scores(logs: Array, grid: Array, bin_hz: float) -> Array:
@@ -348,7 +348,7 @@ def _measured(read: Read, fs: float, heard: _Heard) -> Moving | None:
     near = gap <= heard.framing.hop  # elsewhere it is not heard
     values, weights = np.full(len(at), np.nan), np.zeros(len(at))
     done = 0
-    for numbers in framing.blocks(_BLOCK * hop):
+    for numbers in framing.blocks(min(_BLOCK * hop, READ_SAMPLES)):
         rows = slice(done, done + len(numbers))
         values[rows], weights[rows] = _by_teeth(
             _frames(read, framing, numbers), rough[rows], fs / n, low_teeth
