@@ -184,3 +184,10 @@ def test_lines_that_were_not_kept_are_gathered() -> None:
     there = every.lines[:, own.bins]
     np.testing.assert_allclose(own.lines, there, atol=1e-5 * np.abs(there).max())
     assert with_lines(own, p.read, FS, [(3, 4)], silent) is own
+
+
+def test_a_pure_tone_is_read_to_nine_digits() -> None:
+    """What is rounded alike in all frames would be off in their mean."""
+    (peak,) = run(Method.of(frame=FRAME), recording(1.3 * np.cos(777.7 * TIME), fs=FS)).peaks or ()
+    assert peak.tone.amplitude == pytest.approx(1.3, rel=2e-9)
+    assert peak.tone.frequency == pytest.approx(777.7 / (2 * np.pi), rel=1e-12)
