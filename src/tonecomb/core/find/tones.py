@@ -12,6 +12,7 @@ import threading
 from collections.abc import Callable, Iterable
 from contextlib import nullcontext
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -131,6 +132,27 @@ def _left(size: Array, last: Array, pull: Array, frame: int) -> Array:
     return np.maximum(slower, nearer)
 
 
+def _settled(
+    improve: Callable[[Array, Progress], tuple[Array, Complex]], start: Array, noise: Array,
+    frame: int, progress: Progress,
+) -> tuple[Array, Complex]:  # fmt: skip
+    """Angular frequencies from ``start``, and the frames' complex amplitudes, after as many steps
+    as it takes. ``noise`` is its density at each tone times what the frames leave uncertain."""
+    apart = _apart(start) > _APART * 2 * np.pi / frame
+    omega, size = start, np.full(len(start), np.inf)
+    for i in range(_STEPS):
+        before = omega
+        omega, phasors = improve(omega, part(progress, i / _STEPS, (i + 1) / _STEPS))
+        power = np.mean(np.abs(phasors) ** 2, axis=0)
+        std = np.sqrt(noise * frame / np.maximum(power, np.finfo(float).tiny))
+        # The last digits of the arithmetic are enough where there is no noise.
+        size, last = np.abs(omega - before), size
+        left = _left(size, last, np.where(apart, std, np.inf), frame)
+        if np.all(left < np.maximum(_SETTLED * std, 1e-14)):
+            break
+    return omega, phasors
+
+
 def fit_tones(
     read: Read,
     framing: Framing,
@@ -170,33 +192,22 @@ def fit_tones(
         return spread(read, work, framing.count, framing.cost, report)
 
     def improve(
-        omega: Array, products: Callable[[SampleModel, Progress], Array], report: Progress
+        omega: Array, report: Progress, products: Callable[[SampleModel, Progress], Array]
     ) -> tuple[Array, Complex]:
         model = SampleModel(fitting, scratch, omega, slopes=True)
         step, c = model.step(products(model, report))
         return start + np.clip(omega + step - start, -limit, limit), c
 
-    apart = _apart(start) > _APART * 2 * np.pi / n
-    omega, density = start, np.asarray(floor) / taper.enbw
-    size = np.full(len(start), np.inf)
-    for i in range(_STEPS):
-        report = part(progress, 0.3 * i / _STEPS, 0.3 * (i + 1) / _STEPS)
-        before = omega
-        omega, phasors = improve(omega, few.products, report)
-        power = np.mean(np.abs(phasors) ** 2, axis=0)
-        std = np.sqrt(information.loose * density * n / np.maximum(power, np.finfo(float).tiny))
-        # The last digits of the arithmetic are enough where there is no noise.
-        size, last = np.abs(omega - before), size
-        left = _left(size, last, np.where(apart, std, np.inf), n)
-        if np.all(left < np.maximum(_SETTLED * std, 1e-14)):
-            break
+    density = np.asarray(floor) / taper.enbw
+    steps = partial(improve, products=few.products)
+    omega, phasors = _settled(steps, start, density * information.loose, n, part(progress, 0, 0.3))
     lines = line_model(known, omega)
     if lines is not None:
         step, phasors = lines.step(lines.products())
         omega = start + np.clip(omega + step - start, -limit, limit)
     elif some:
         scratch = Scratch(n, len(start))
-        omega, phasors = improve(omega, all_products, part(progress, 0.3, 0.7))
+        omega, phasors = improve(omega, part(progress, 0.3, 0.7), all_products)
     levels, measured = phasors, taper if taper.terms else fitting
     if fitting is not measured:
         model = SampleModel(measured, scratch, omega, slopes=False)

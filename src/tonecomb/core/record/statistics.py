@@ -34,10 +34,10 @@ class ChannelFigures:
 
 
 class Moments:
-    """Of one channel, block by block; about ``shift``, the first finite sample where it is nan, so
-    that a large offset does not eat the digits."""
+    """Of one channel, block by block; about ``shift``, one of its samples, so that a large offset
+    does not eat the digits."""
 
-    def __init__(self, shift: float = math.nan) -> None:
+    def __init__(self, shift: float) -> None:
         self.low, self.high, self.shift = math.inf, -math.inf, shift
         self.count = self.missing = self.infinite = 0
         self.total = self.squares = 0.0
@@ -58,8 +58,6 @@ class Moments:
             if not len(block):
                 return
             low, high = float(block.min()), float(block.max())
-        if math.isnan(self.shift):
-            self.shift = float(block[0])
         self.low, self.high = min(self.low, low), max(self.high, high)
         shifted = np.subtract(block, self.shift, out=near[: len(block)])
         self.total += float(shifted.sum())
