@@ -28,7 +28,7 @@ def test_the_page_runs(
         exec(compile(block, str(PAGE), "exec"), names)
     told = capsys.readouterr().out
     assert "24.3000 ± " in told and "A 24.3" in told
-    assert "drift below 5 Hz removed, decimated by 4" in told
+    assert "drift below 5 Hz removed, 0.88 s left out at each end, decimated by 4" in told
     assert {"spectrum.csv", "report.html"} <= {file.name for file in (tmp_path / "out").iterdir()}
 
 

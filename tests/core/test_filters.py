@@ -138,14 +138,14 @@ def test_spoiled_ends_are_left_out_of_the_frames() -> None:
     made = recording(RNG.normal(size=20_000), fs=FS)
     method = Method.of(frame=1024, steps=(HighPass(2.0),))
     p = plan(method, made)
-    first, last = p.signal.spoiled
+    first, last = p.signal.spoiled[0]
     assert 1.2 < first / FS < 2.0 and first == last
     assert (p.start, p.stop) == (first, 20_000 - last)
     assert resolution(method, made).covered_fraction < 0.9
     inside = method.having(stretch=Stretch(3.0, 6.0))
     assert (plan(inside, made).start, plan(inside, made).stop) == (6000, 12_000)
     kept = prepare(made, (HighPass(2.0), Decimate(2), Keep(0.2, 9.0)))
-    assert kept.spoiled == (-(-first // 2) - 200, -(-last // 2) - 1000)
+    assert kept.spoiled == ((-(-first // 2) + 24 - 200, -(-last // 2) + 24 - 1000),)
     with pytest.raises(UserError, match="where a filter has not settled"):
         plan(method.having(stretch=Stretch(0.0, 1.2)), made)
 
@@ -194,7 +194,7 @@ def test_hum_that_drifts_is_taken_out_and_a_neighbour_stays(seed: int) -> None:
     rest = 0.3 * np.cos(2 * np.pi * 151.3 * t) + 0.05 * rng.normal(size=n)
     signal_ = prepare(recording(np.asarray(hum + rest), fs=fs), (CombNotch(50.0, teeth=30),))
     y = read_all(signal_)
-    inner = slice(signal_.spoiled[0], n - signal_.spoiled[1])
+    inner = slice(*signal_.settled((0,)))
     left = (y - rest)[inner]
     assert 20 * math.log10(np.asarray(hum)[inner].std() / left.std()) > 35
 

@@ -6,6 +6,7 @@ nowhere stands a list of the settings that matter.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, fields, replace
 from typing import Any
 
@@ -44,16 +45,19 @@ class Source:
     steps: tuple[Step, ...] = ()
     reference: int | None = None
 
-    def span(self, signal: Signal) -> tuple[int, int]:
+    def span(self, signal: Signal, others: Sequence[int] = ()) -> tuple[int, int]:
         """First sample of the stretch and the one after its last, without what filters' settling
-        spoils at the record's ends. Raises :class:`UserError` where nothing is left."""
+        spoils at the record's ends of the channel, the reference and ``others``. Raises
+        :class:`UserError` where nothing is left."""
         start, stop = (self.stretch or whole(signal)).indices(signal)
-        first, last = max(start, signal.spoiled[0]), min(stop, signal.length - signal.spoiled[1])
+        own = self.channel if self.reference is None else self.reference
+        settled, end = signal.settled((self.channel, own, *others))
+        first, last = max(start, settled), min(stop, end)
         if first >= last:
-            settled = (count / signal.rate for count in signal.spoiled)
             raise UserError(
                 "The stretch lies where a filter has not settled",
-                "it spoils {:.3g} s at the record's start and {:.3g} s at its end".format(*settled),
+                f"it spoils {settled / signal.rate:.3g} s at the record's start and "
+                f"{(signal.length - end) / signal.rate:.3g} s at its end",
                 "choose a stretch between them, or a wider filter",
             )
         return first, last

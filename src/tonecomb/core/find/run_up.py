@@ -112,7 +112,8 @@ def _turning(
     method: Method, recording: Recording, signal: Signal, shaft: Shaft, progress: Progress
 ) -> Turning:
     """The shaft's turning as the tachometer or the comb in the spectra of short frames has it."""
-    first, stop = method.source.span(signal)
+    others = (None if shaft.tacho is None else shaft.tacho.channel, shaft.channel)
+    first, stop = method.source.span(signal, [one for one in others if one is not None])
     if shaft.tacho is not None:
         return Turning.of_pulses(signal, shaft.tacho, shaft.pulses, first, stop, progress)
     comb = shaft.comb

@@ -50,6 +50,11 @@ class Between:
         """The answers' numbers among ``count`` channels."""
         return self.answers or tuple(i for i in range(count) if i != self.reference)
 
+    def every(self, count: int) -> tuple[int, ...]:
+        """Those and the reference: all that it reads."""
+        own = () if self.reference is None else (self.reference,)
+        return (*own, *self.of(count))
+
     def check(self, signal: Signal) -> None:
         """Raise :class:`UserError` where this cannot be for the signal."""
         count = len(signal.channels)

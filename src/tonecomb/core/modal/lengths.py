@@ -41,7 +41,8 @@ def by_length(method: Method, recording: Recording, progress: Progress = silent)
         )
     signal = frame_plan(method, recording, frame=2).signal
     between.check(signal)
-    taken = take_taps(between, signal, *method.source.span(signal))
+    span = method.source.span(signal, between.every(len(signal.channels)))
+    taken = take_taps(between, signal, *span)
     whole = of_decays(taken.answers, signal.rate, taken.used, taken.frame, decay=between.decay)
     found = []
     for i, part in enumerate(PARTS):

@@ -93,8 +93,9 @@ def run_transfer(method: Method, recording: Recording, progress: Progress = sile
         raise UserError("No reference is named", remedy="choose one channel that others answer")
     signal = frame_plan(method, recording, frame=2).signal
     between.check(signal)
-    first, stop = method.source.span(signal)
-    numbers = between.of(len(signal.channels))
+    count = len(signal.channels)
+    first, stop = method.source.span(signal, between.every(count))
+    numbers = between.of(count)
     answers = [signal.channels[i] for i in numbers]
     own = between.reference
     reference = None if own is None else signal.channels[own]

@@ -9,12 +9,17 @@ from tonecomb.core.record.recording import Array, Channel, Samples
 from tonecomb.core.record.signal import Signal
 
 
-def with_channel(signal: Signal, channel: Channel, samples: Samples) -> Signal:
-    """The signal with one more channel, the only one of ``samples``, at its end."""
+def with_channel(
+    signal: Signal, channel: Channel, samples: Samples, of: Sequence[int], settles: int = 0
+) -> Signal:
+    """The signal with one more channel, the only one of ``samples``, at its end. It is made
+    ``of`` others, and takes ``settles`` samples more at each end than they."""
+    first, stop = signal.settled(of)
     return replace(
         signal,
         channels=(*signal.channels, channel),
         samples=_Extended(signal.samples, len(signal.channels), samples),
+        spoiled=(*signal.spoiled, (first + settles, signal.length - stop + settles)),
     )
 
 

@@ -18,7 +18,7 @@ from tonecomb.core.record.quantised import MOST_BITS, quantised
 from tonecomb.core.record.recording import Array, Problem, Samples
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.setting import setting
-from tonecomb.core.steps.decimate import low_passed, passed
+from tonecomb.core.steps.decimate import low_passed, passed, settling
 from tonecomb.core.steps.step import Step, rounded, unfit
 
 _CHUNK = 1 << 13
@@ -109,9 +109,10 @@ class AsSampled(Step):
     def apply(self, signal: Signal) -> Signal:
         self._check(signal)
         fs, ratio = signal.rate, self.rate / signal.rate
-        source = signal.samples
+        source, settles = signal.samples, 0
         if self.rate < fs and not self.no_filter:
             source = low_passed(source, signal.length, fs, self.rate)
+            settles = math.ceil(settling(self.rate) * self.rate)
         length = self._length(signal)
         taken: Samples = _Taken(source, signal.length, fs, self)
         problems = signal.problems
@@ -119,7 +120,6 @@ class AsSampled(Step):
             taken = Filled(taken, length)
             text = f"{self.missing:.3g} % of the samples are missing and were bridged."
             problems = (*problems, Problem("nan", text))
-        first, last = signal.spoiled
         return replace(
             signal,
             samples=taken,
@@ -128,7 +128,10 @@ class AsSampled(Step):
             rate_found=f"{signal.rate_found}; {self.words(())}",
             breaks=tuple(replace(b, sample=int(b.sample * ratio)) for b in signal.breaks),
             lost=tuple((int(a * ratio), math.ceil(b * ratio)) for a, b in signal.lost),
-            spoiled=(math.ceil(first * ratio), math.ceil(last * ratio)),
+            spoiled=tuple(
+                (math.ceil(a * ratio) + settles, math.ceil(b * ratio) + settles)
+                for a, b in signal.spoiled
+            ),
             problems=problems,
         )
 

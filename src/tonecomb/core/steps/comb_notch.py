@@ -119,5 +119,5 @@ class CombNotch(Step):
         return replace(
             signal,
             samples=WithoutTeeth(signal.samples, course),
-            spoiled=(signal.spoiled[0] + spoiled, signal.spoiled[1] + spoiled),
+            spoiled=signal.more_spoiled(spoiled, spoiled),
         )

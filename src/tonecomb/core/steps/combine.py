@@ -40,7 +40,7 @@ class Combine(Step):
         factors = [conversion(signal.channels[i].unit, first.unit) for i in self.channels]
         made = Pointwise(signal.samples, self.channels, self.signed(tuple(factors)), self.root)
         name = self.words([channel.name for channel in signal.channels])
-        return with_channel(signal, Channel(name, first.unit), made)
+        return with_channel(signal, Channel(name, first.unit), made, self.channels)
 
     @property
     def adds(self) -> bool:

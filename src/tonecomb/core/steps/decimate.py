@@ -14,6 +14,7 @@ from tonecomb.core.steps.fir import Shaped, design, smooth
 from tonecomb.core.steps.step import Step, unfit
 
 _TAPS = 32  # periods of the transition that the filter lasts
+_SETTLES = 24  # samples at the new rate, within a thousandth of what is folded down otherwise
 _EDGE = 0.8  # of the new Nyquist frequency: up to here everything stays as it is
 
 
@@ -31,7 +32,7 @@ class Decimate(Step):
         return f"decimated by {self.factor}"
 
     def apply(self, signal: Signal) -> Signal:
-        if not 1 <= self.factor <= signal.length // 2:
+        if not 1 <= self.factor < max(2, signal.length / (2 * _SETTLES)):
             raise unfit(
                 f"One sample of {self.factor} leaves nothing to analyse",
                 f"decimate {signal.name} by less",
@@ -48,19 +49,28 @@ class Decimate(Step):
             rate_found=f"{signal.rate_found}; decimated by {self.factor} to {fs:g} Hz",
             breaks=tuple(told),
             lost=tuple((a // self.factor, -(-b // self.factor)) for a, b in signal.lost),
-            spoiled=(-(-signal.spoiled[0] // self.factor), -(-signal.spoiled[1] // self.factor)),
+            spoiled=tuple(
+                (-(-a // self.factor) + _SETTLES, -(-b // self.factor) + _SETTLES)
+                for a, b in signal.spoiled
+            ),
         )
 
 
 def decimated(samples: Samples, length: int, fs: float, factor: int) -> Samples:
     """One sample of ``factor``, of a record of ``length`` samples at ``fs`` Hz."""
-    return Shaped(samples, length, partial(_low_pass, fs, fs / factor), factor)
+    return Shaped(samples, length, partial(_low_pass, fs, fs / factor), factor, level=0)
 
 
 def low_passed(samples: Samples, length: int, fs: float, rate: float) -> Samples:
     """A record of ``length`` samples at ``fs`` Hz, of which nothing is folded down when it is taken
     anew at ``rate`` Hz."""
-    return Shaped(samples, length, partial(_low_pass, fs, rate))
+    return Shaped(samples, length, partial(_low_pass, fs, rate), level=0)
+
+
+def settling(rate: float) -> float:
+    """How long either takes to settle at each end, s: mirrored there, what it stops is not gone at
+    once."""
+    return _SETTLES / rate
 
 
 def passed(frequency: Array, rate: float) -> Array:

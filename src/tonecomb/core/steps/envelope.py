@@ -63,7 +63,7 @@ class Envelope(Step):
         return replace(
             signal,
             samples=Size(*parts),
-            spoiled=(signal.spoiled[0] + spoiled, signal.spoiled[1] + spoiled),
+            spoiled=signal.more_spoiled(spoiled, spoiled),
         )
 
 

@@ -111,7 +111,7 @@ class Filter(Step):
         return replace(
             signal,
             samples=Filtered(signal.samples, signal.length, made, level),
-            spoiled=(signal.spoiled[0] + first, signal.spoiled[1] + last),
+            spoiled=signal.more_spoiled(first, last),
         )
 
 

@@ -9,6 +9,7 @@ taken out is the samples less what is kept, so that both always add up.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
@@ -108,7 +109,21 @@ class Isolate(Step):
             AlongTrack(rest, signal.length, fs, one)
             for one in self.regions if isinstance(one, Tooth)
         ]  # fmt: skip
-        return replace(signal, samples=Kept(signal.samples, parts, out=self.out))
+        # Beyond the ends a tooth is taken to be silent.
+        teeth = [one for one in self.regions if isinstance(one, Tooth)]
+        ends = max((math.ceil(_TAPS / one.reach * fs / 2) for one in teeth), default=0)
+        if 2 * ends >= signal.length:
+            raise unfit(
+                f"A tooth ± {min(one.reach for one in teeth):.3g} Hz wide is too narrow for this "
+                "record", "choose a wider one or a longer record",
+                f"it takes {ends / fs:.3g} s to settle at each end, and there are "
+                f"{signal.duration:.3g} s",
+            )  # fmt: skip
+        return replace(
+            signal,
+            samples=Kept(signal.samples, parts, out=self.out),
+            spoiled=signal.more_spoiled(ends, ends),
+        )
 
 
 @dataclass(frozen=True, eq=False)

@@ -33,7 +33,6 @@ class Keep(Step):
 
     def apply(self, signal: Signal) -> Signal:
         first, stop = self.stretch.indices(signal)
-        before, after = signal.spoiled
         told = (replace(one, sample=one.sample - first) for one in signal.breaks)
         lost = tuple((a - first, b - first) for a, b in signal.lost if b > first and a < stop)
         return replace(
@@ -43,5 +42,8 @@ class Keep(Step):
             lost=lost,
             start="",
             breaks=tuple(one for one in told if 0 <= one.sample < stop - first),
-            spoiled=(max(before - first, 0), max(after - (signal.length - stop), 0)),
+            spoiled=tuple(
+                (max(before - first, 0), max(after - (signal.length - stop), 0))
+                for before, after in signal.spoiled
+            ),
         )

@@ -29,19 +29,21 @@ _LONGEST = 1 << 22  # samples by which a record is continued at most
 
 
 class Continued:
-    """One channel of ``source`` with ``beyond`` samples more at each end; ``level`` samples at
-    the end give the line about which it is turned. Missing samples are bridged."""
+    """One channel of ``source`` with ``beyond`` samples more at each end. Beyond an end the record
+    is turned about the value there of a line through its ``level`` last samples; with ``level`` 0
+    it is mirrored, which adds nothing to its mean. Missing samples are bridged."""
 
     def __init__(self, source: Samples, channel: int, length: int, beyond: int, level: int) -> None:
         self._source, self._channel, self._own = source, channel, length
         self._beyond = min(beyond, length - 1)
+        self._sign = -1.0 if level else 1.0
         self.length = length + 2 * self._beyond
         self.holed = False  # whether a sample was missing in what was read
         few = max(1, min(level, length))
-        self._turns = (
+        self._turns = (0.0, 0.0) if not level else (
             _end_of_line(self._plain(0, few)[::-1]),
             _end_of_line(self._plain(length - few, length)),
-        )
+        )  # fmt: skip
 
     @property
     def beyond(self) -> int:
@@ -62,12 +64,14 @@ class Continued:
         parts = []
         if low < 0:  # −k mirrors k
             last = min(high, 0)
-            parts.append(2 * self._turns[0] - self._plain(1 - last, 1 - low)[::-1])
+            mirror = self._plain(1 - last, 1 - low)[::-1]
+            parts.append(2 * self._turns[0] + self._sign * mirror)
         if high > 0 and low < self._own:
             parts.append(self._plain(max(low, 0), min(high, self._own)))
         if high > self._own:
             first, end = max(low, self._own), 2 * self._own - 1
-            parts.append(2 * self._turns[1] - self._plain(end - high, end - first)[::-1])
+            mirror = self._plain(end - high, end - first)[::-1]
+            parts.append(2 * self._turns[1] + self._sign * mirror)
         return parts[0] if len(parts) == 1 else np.concatenate(parts)
 
 

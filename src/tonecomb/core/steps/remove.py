@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+import math
 import threading
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import ClassVar
+from typing import Any, ClassVar
 
 import numpy as np
 
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.setting import setting
-from tonecomb.core.steps.fir import Shaped, design, smooth
-from tonecomb.core.steps.step import Step, unfit
+from tonecomb.core.steps.fir import Shaped, compact, smooth
+from tonecomb.core.steps.step import Step, rounded, unfit
 
 _BLOCK = 1 << 20
-_TAPS = 32  # periods of the limit that the filter lasts
+_TAPS = 14  # periods of the limit that the filter lasts
+_FADE = 0.44  # of the limit, over which it fades in, from half of it on
+_SETTLES = 4.4  # periods, after which a step at an end has left a thousandth
+_LONGEST = 1 / 3  # of a record that settling may take, of what is put into a chain first
 
 
 @dataclass(frozen=True)
@@ -61,8 +65,17 @@ class RemoveDrift(Step):
 
     below: float = setting("below", "number", 0.5, unit="Hz", help="what is slower goes")
 
+    @classmethod
+    def put(cls, signal: Signal) -> dict[str, Any]:
+        return {"below": max(0.5, rounded(2 * _SETTLES / (_LONGEST * signal.duration)))}
+
     def words(self, names: Sequence[str]) -> str:
-        return f"drift below {self.below:g} Hz removed"
+        ends = _SETTLES / self.below
+        return f"drift below {self.below:g} Hz removed, {ends:.3g} s left out at each end"
+
+    def note(self, fs: float) -> str:
+        """How long it takes to settle."""
+        return f"settles in {_SETTLES / self.below:.3g} s at each end"
 
     def apply(self, signal: Signal) -> Signal:
         fs = signal.rate
@@ -71,13 +84,25 @@ class RemoveDrift(Step):
                 f"Drift below {self.below:g} Hz cannot be removed",
                 f"choose a limit above 0 and below {fs / 4:g} Hz",
             )
+        settles = math.ceil(_SETTLES * fs / self.below)
+        if 2 * settles >= signal.length:
+            lowest = 2 * _SETTLES / (_LONGEST * signal.duration)
+            raise unfit(
+                f"Drift below {self.below:g} Hz is too slow for this record",
+                f"choose a limit of {lowest:.2g} Hz or more, or remove the best straight line",
+                f"it takes {settles / fs:.3g} s to settle at each end, and there are "
+                f"{signal.duration:.3g} s",
+            )
+        # Where the record stands at an end is told by half a period, which no tone moves.
+        level = max(1, round(0.5 * fs / self.below))
         make = partial(_high_pass, fs, self.below)
-        return replace(signal, samples=Shaped(signal.samples, signal.length, make))
+        shaped = Shaped(signal.samples, signal.length, make, level=level)
+        return replace(signal, samples=shaped, spoiled=signal.more_spoiled(settles, settles))
 
 
 def _high_pass(fs: float, cut: float) -> Array:
     """Nothing up to half of ``cut``, everything from ``cut`` on."""
-    return design(fs, lambda f: smooth(2 * f / cut - 1), _TAPS / cut)
+    return compact(fs, lambda f: smooth((f / cut - 0.5) / _FADE), _TAPS / cut)
 
 
 class Straight(Samples):

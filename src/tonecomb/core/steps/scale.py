@@ -38,4 +38,4 @@ class Scale(Step):
         first = signal.channels[self.channels[0]]
         made = Pointwise(signal.samples, self.channels[:1], (self.factor,), False)
         name = self.words([channel.name for channel in signal.channels])
-        return with_channel(signal, replace(first, name=name), made)
+        return with_channel(signal, replace(first, name=name), made, self.channels[:1])

@@ -124,7 +124,6 @@ class Lanes(QWidget):
         self._over = False
         self._shown: tuple[object, ...] = ()
         self._span: tuple[float, float] | None = None
-        self._spoiled: tuple[Stretch, ...] = ()
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(0)
@@ -187,16 +186,10 @@ class Lanes(QWidget):
             last = lane is self.lanes[-1]
             lane.show_time_axis(last)
             lane.setMinimumHeight((_LEAST_LANE if below else 106) + (_TIME_AXIS if last else 0))
-        for lane in self.lanes:
-            lane.problems.spoil(self._spoiled)
         self._lay_over(recording, channel, others[:MOST_OVER] if self._over else [])
         if self._span is not None and self._shown[:2] != (recording.id, recording.key):
             self.stop_measuring()
         self._shown = (recording.id, recording.key)
-
-    def show_spoiled(self, parts: tuple[Stretch, ...]) -> None:
-        """What filters' settling spoils, of the channels that are shown next."""
-        self._spoiled = parts
 
     def _add_lane(self) -> None:
         lane = WaveformView(self._envelopes, len(self.lanes))

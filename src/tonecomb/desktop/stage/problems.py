@@ -23,7 +23,6 @@ class Problems(QObject):
         self._signal: Signal | None = None
         self._channel = 0
         self._struck: tuple[Stretch, ...] = ()
-        self._spoiled: tuple[Stretch, ...] = ()
         envelopes.clipping_ready.connect(self._ready)
 
     def show(self, signal: Signal | None, channel: int) -> None:
@@ -34,11 +33,6 @@ class Problems(QObject):
     def strike(self, parts: tuple[Stretch, ...]) -> None:
         """Hatch the parts whose frames do not count."""
         self._struck = parts
-        self.place()
-
-    def spoil(self, parts: tuple[Stretch, ...]) -> None:
-        """Hatch the ends that filters' settling spoils."""
-        self._spoiled = parts
         self.place()
 
     def _ready(self, recording_id: str, channel: int) -> None:
@@ -67,5 +61,10 @@ class Problems(QObject):
             text = f"{stop - first} samples at the limit"
             spans.append(Span(first / fs, (stop - 1) / fs, "clipped", text))
         spans += [Span(part.start, part.end, "struck", _STRUCK) for part in self._struck]
-        spans += [Span(part.start, part.end, "struck", _SPOILED) for part in self._spoiled]
+        settled, stop = signal.settled((self._channel,))
+        spans += [
+            Span(first / fs, last / fs, "struck", _SPOILED)
+            for first, last in ((0, min(settled, signal.length)), (max(stop, 0), signal.length))
+            if last > first
+        ]  # fmt: skip
         self.spans.set_spans(tuple(spans))

@@ -11,8 +11,6 @@ from PyQt6.QtWidgets import QScrollArea, QSplitter, QStackedLayout, QVBoxLayout,
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.document import Mark
-from tonecomb.core.record.recording import Stretch
-from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.regions import Box
 from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.edits.context import Context
@@ -373,14 +371,8 @@ def _show_samples(
     signal, channel, stretch = now
     left_out = method.averaging.left_out
     marks = tuple(mark for every in more for mark in every())
-    lanes.show_spoiled(_spoiled(signal))
     lanes.show_channels(signal, channel, ref.beside, stretch, ref.marks + marks, left_out)
     for pane in panes:
         pane.show_signal(*now)
 
 
-def _spoiled(signal: Signal) -> tuple[Stretch, ...]:
-    """The ends of a signal that filters' settling spoils."""
-    first, last = (count / signal.rate for count in signal.spoiled)
-    ends = (Stretch(0.0, first), Stretch(signal.duration - last, signal.duration))
-    return tuple(end for end in ends if end.end > end.start)
