@@ -289,3 +289,28 @@ def test_a_picture_that_was_made_elsewhere_is_put_below(analysis: Analysis) -> N
     both = figures.stacked([spectrum, figures.image_panel(alone, 4.4)], "png", "a heading")
     sizes = [int.from_bytes(png[20:24], "big") for png in (alone, both)]
     assert sizes[1] == 2 * sizes[0]
+
+
+@pytest.mark.parametrize("quantity", ["", "Velocity", "Displacement"])
+@pytest.mark.parametrize("decibels", [True, False])
+@pytest.mark.parametrize("drawn", ["bins", "octave", "total"])
+@pytest.mark.parametrize("scaling", ["amplitude", "psd", "energy"])
+def test_a_saved_spectrum_shows_levels_and_not_the_low_cut(
+    made: Recording, quantity: str, decibels: bool, drawn: Any, scaling: Any
+) -> None:
+    """Axes begin at the low cut, end at the floor and the highest, and the curve fills them."""
+    display = Display(quantity, low_cut=8.0, drawn=drawn)
+    shown = METHOD.having(display=display, scaling=scaling, frame=4000)
+    analysis = run(shown, made)
+    axes = Figure().subplots()
+    figures.spectrum_axes(axes, analysis, SpectrumView(decibels=decibels))
+    low, high = axes.get_xlim()
+    assert low == pytest.approx(8.0 if quantity else 0.0) and high > 20.0
+    bottom, top = axes.get_ylim()
+    x, y = axes.lines[0].get_xydata().T
+    seen = y[(x >= max(low, 0.3)) & (x <= high) & np.isfinite(y)]
+    assert bottom < seen.max() < top
+    if decibels:
+        assert 3.0 < top - bottom < 180.0
+        assert np.mean(seen >= bottom) > 0.9
+    assert (seen.max() - bottom) / (top - bottom) > 0.8

@@ -180,7 +180,7 @@ def _told(job: Job, recording: Recording, done: Analysed) -> Told:
     }
     worst = over[0].zone if over else next((one.zone for one in verdicts if one.zone), "")
     return Told(
-        a.channel.name, a.unit.symbol, a.sentence, a.spectrum.rms,
+        a.channel.name, a.unit.symbol, a.sentence, a.rms,
         tuple(one.words for one in over), worst, place,
         tuple(one.text for one in in_short(a, done.cautions, said)), rows,
     )  # fmt: skip

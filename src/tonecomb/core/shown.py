@@ -22,6 +22,9 @@ from tonecomb.core.method import Method, Resolution
 from tonecomb.core.record.recording import Array, Channel
 from tonecomb.core.units import Unit
 
+UNEVEN = 0.05
+"""Share by which two figures for one level may differ."""
+
 
 @dataclass(frozen=True, eq=False)
 class ShownEstimate:
@@ -130,6 +133,34 @@ class ShownEstimate:
         return curve_scaling(
             self.method.shown.scaling, self.method.shown.level, self.method.shown.display
         )
+
+    @property
+    def rms(self) -> float:
+        """The overall rms in the unit that is shown: of the stretch's samples, or in another
+        quantity than the channel's, which has no samples, of its frames."""
+        return self.spectrum.rms if self.order else self.estimate.level.rms
+
+    @property
+    def rms_of(self) -> str:
+        """What ``rms`` is that of, in words."""
+        if self.order:
+            return "in the frames"
+        average = self.method.averaging.average
+        return "over the stretch" if average.cut else "in the frame"
+
+    @property
+    def uneven(self) -> bool:
+        """Whether the frames' own rms is not that of the stretch's samples, by over 5 %."""
+        frames, level = self.estimate.spectrum.rms, self.estimate.level.rms
+        averaged = self.method.averaging.average
+        return averaged.typical and averaged.cut and abs(frames - level) > UNEVEN * level
+
+    @property
+    def other_ends(self) -> bool:
+        """Whether that is since an end, which windows hardly weigh, is not as loud as the rest."""
+        frames = self.estimate.spectrum.rms
+        even = self.estimate.level.with_even_weights(frames)
+        return self.uneven and abs(even - frames) > UNEVEN * even
 
     @property
     def amplitude_unit(self) -> str:

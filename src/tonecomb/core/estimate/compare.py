@@ -9,12 +9,10 @@ import numpy as np
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.display import Curve
-from tonecomb.core.estimate.spectrum import Scaling
+from tonecomb.core.estimate.spectrum import Scaling, decibels_per_decade, is_amplitude
 from tonecomb.core.record.recording import Array
 from tonecomb.core.units import conversion
 
-AMPLITUDES: tuple[Scaling, ...] = ("amplitude", "amplitude-density")
-"""Scalings in the unit, not in its square."""
 _DENSITIES: tuple[Scaling, ...] = ("psd", "amplitude-density", "energy")
 
 
@@ -50,7 +48,7 @@ def in_unit_of(one: Analysis, shown: Analysis) -> Curve:
     """What is drawn of ``shown`` (from :func:`alike`), in the unit of ``one``."""
     size = conversion(shown.unit.symbol, one.unit.symbol)
     curve = shown.curve
-    factor = size if one.scaling in AMPLITUDES else size**2
+    factor = size if is_amplitude(one.scaling) else size**2
     return Curve(curve.frequency, curve.values * factor, curve.stepped)
 
 
@@ -67,7 +65,7 @@ def compare(one: Analysis, other: Analysis) -> Comparison:
         raise UserError(
             "The two traces share no band", remedy="choose another way to draw, or other frames"
         )
-    factor = 20 if one.scaling in AMPLITUDES else 10
+    factor = decibels_per_decade(one.scaling)
     tiny = np.finfo(float).tiny
     with np.errstate(divide="ignore"):
         ratio = factor * (np.log10(np.maximum(a, tiny)) - np.log10(np.maximum(b, tiny)))

@@ -94,12 +94,22 @@ def scaled(
     return mean_square / enbw_hz
 
 
+def is_amplitude(scaling: Scaling) -> bool:
+    """Whether values in a scaling are in proportion to the signal, not to its square."""
+    return scaling in ("amplitude", "amplitude-density")
+
+
+def decibels_per_decade(scaling: Scaling) -> int:
+    """20 for amplitudes, 10 for what is in proportion to their square."""
+    return 20 if is_amplitude(scaling) else 10
+
+
 def to_decibels(values: Array, scaling: Scaling, unit: Unit) -> Array:
     """dB re the unit's reference: 20·lg for amplitudes, 10·lg for powers; zeros become −inf."""
     with np.errstate(divide="ignore"):
-        if scaling in ("amplitude", "amplitude-density"):
-            return 20 * np.log10(values / unit.reference)
-        return 10 * np.log10(values / unit.reference**2)
+        per_decade = decibels_per_decade(scaling)
+        reference = unit.reference if is_amplitude(scaling) else unit.reference**2
+        return per_decade * np.log10(values / reference)
 
 
 def level_label(scaling: Scaling, level: Level, unit: Unit, decibels: bool) -> str:

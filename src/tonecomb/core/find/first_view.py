@@ -12,6 +12,9 @@ _OUT = 4.0  # times the floor, from which power stands out
 _ROOM = 1.15  # of the highest that is seen, that is shown
 _NEARLY_ALL = 0.7  # of the axis, from which all of it is shown
 _BINS = 64  # that are shown at least
+_FLOOR_DB = 12  # shown below the lowest hundredth of the curve
+_DEEPEST_DB = 160  # below the highest point, at most
+_NO_LEVEL = -1000  # dB, that stand for nothing
 
 
 def highest(analysis: Analysis) -> float:
@@ -28,6 +31,31 @@ def highest(analysis: Analysis) -> float:
     seen += [one.frequency + one.bandwidth for one in analysis.resonances]
     top = max(_ROOM * max(seen), float(frequency[min(_BINS, len(frequency) - 1)]))
     return end if top >= _NEARLY_ALL * end else top
+
+
+def lowest(analysis: Analysis) -> float:
+    """The frequency in Hz from which a first look goes: 0, or in another quantity than the
+    channel's its low cut, below which there is nothing."""
+    frequency = analysis.spectrum.frequency
+    if not analysis.order:
+        return 0.0
+    seen = np.flatnonzero(analysis.gain(frequency) > 0)
+    return float(frequency[seen[0]]) if len(seen) else 0.0
+
+
+def level_range(levels: Array, decibels: bool) -> tuple[float, float] | None:
+    """From a little below the floor to the highest of what is drawn; None where there is nothing.
+    What a low cut took has no level, and what lies 160 dB below the highest is what filters left,
+    not what was there."""
+    seen = levels[np.isfinite(levels)]
+    if decibels:
+        seen = seen[seen > _NO_LEVEL]
+    if not len(seen):
+        return None
+    top = float(seen.max())
+    if not decibels:
+        return 0.0, top
+    return max(float(np.percentile(seen, 1)) - _FLOOR_DB, top - _DEEPEST_DB), top
 
 
 def _below(frequency: Array, power: Array, share: float) -> float:

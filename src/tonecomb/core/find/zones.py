@@ -15,6 +15,7 @@ import numpy as np
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.bands import band_rms
+from tonecomb.core.estimate.spectrum import decibels_per_decade
 from tonecomb.core.units import unit
 
 LimitKind = Literal["overall", "band", "tone", "curve"]
@@ -85,6 +86,10 @@ class Limit:
         if self.unit and unit(self.unit).symbol != analysis.unit.symbol:
             why = f"it is in {self.unit}, the channel in {analysis.unit.symbol}"
             return Verdict(self.name, math.nan, shown, "", False, why)
+        frames_only = self.kind == "band" or (self.kind == "overall" and analysis.order)
+        if frames_only and analysis.other_ends:
+            why = "an end of the stretch, which the frames hardly weigh, is not as loud as the rest"
+            return Verdict(self.name, math.nan, shown, "", False, why)
         value, at = self._value(analysis)
         if math.isnan(value):
             return Verdict(
@@ -102,7 +107,7 @@ class Limit:
         """The figure that is judged, and the frequency (Hz) that it is at; nan where neither is."""
         spectrum = a.spectrum
         if self.kind == "overall":
-            return spectrum.rms, math.nan
+            return a.rms, math.nan
         if self.kind == "band":
             if self.low >= spectrum.frequency[-1]:
                 return math.nan, math.nan
@@ -117,9 +122,9 @@ class Limit:
             return math.nan, math.nan
         at = spectrum.frequency[inside_]
         allowed = np.interp(np.log(at), np.log(frequency), np.log(value))
-        power = a.scaling in ("power", "psd")
         with np.errstate(divide="ignore"):
-            over = (10 if power else 20) / math.log(10) * (np.log(a.values[inside_]) - allowed)
+            over = (np.log(a.values[inside_]) - allowed) / math.log(10)
+        over *= decibels_per_decade(a.scaling)
         worst = int(np.argmax(over))
         return float(over[worst]), float(at[worst])
 
@@ -158,7 +163,7 @@ def over(held: Analysis, margin_db: float, name: str = "held trace") -> Limit:
     highest = np.zeros(_PARTS)
     np.maximum.at(highest, part, values)
     there = highest > 0
-    factor = 10 ** (margin_db / (10 if held.scaling in ("power", "psd") else 20))
+    factor = 10 ** (margin_db / decibels_per_decade(held.scaling))
     wide = np.array([highest[max(i - 2, 0) : i + 3].max() for i in range(_PARTS)])
     middles = np.sqrt(edges[:-1] * edges[1:])
     points = zip(middles[there].tolist(), (factor * wide[there]).tolist(), strict=True)

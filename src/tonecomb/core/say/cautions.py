@@ -28,7 +28,7 @@ from tonecomb.core.record.statistics import uncalibrated
 from tonecomb.core.record.survey import survey
 from tonecomb.core.say import changing, coded
 from tonecomb.core.say.caution import Caution, Detector, Edit, Seen, setting
-from tonecomb.core.say.numbers import with_std
+from tonecomb.core.say.numbers import significant, with_std
 from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.envelope import Envelope
 from tonecomb.core.steps.filters import LowPass
@@ -171,6 +171,28 @@ def _one_frame(a: Analysis, seen: Seen) -> Caution | None:
     return Caution(
         "one-frame", f"{text} ({100 * r.covered_fraction:.2g} %).", "Average all of it", better
     )
+
+
+def _frames_level(a: Analysis, seen: Seen) -> Caution | None:
+    """The frames' own level is not that of the samples: an end is louder or softer, which windows
+    hardly weigh, or something is slower than a frame, which loses its own mean."""
+    if not a.uneven or a.method.frames.detrend == "none":
+        return None
+    symbol, level, frame = a.channel.unit, a.estimate.level, a.method.frames.frame
+    text = (
+        f"The samples have {significant(level.rms)} {symbol} rms, the frames "
+        f"{significant(a.estimate.spectrum.rms)}: "
+    )
+    if a.other_ends:
+        than = "louder" if level.ends > a.estimate.spectrum.rms else "softer"
+        text += f"an end of the stretch is {than} than the rest, and windows hardly weigh it"
+        return Caution("frames-level", f"{text}; peaks and bands are those of the rest.")
+    text += f"something is slower than the first bin ({a.spectrum.frame_hz:.3g} Hz)"
+    longest = round(a.resolution.stretch_s * a.fs)
+    if 2 * frame > longest:
+        return Caution("frames-level", f"{text}; that takes a longer stretch.")
+    longer = min(_FINER * frame, longest)
+    return Caution("frames-level", f"{text}.", f"Use {longer} samples", setting(frame=longer))
 
 
 def _overlap_gap(a: Analysis, seen: Seen) -> Caution | None:
@@ -410,7 +432,8 @@ def _hits(a: Analysis, seen: Seen) -> Caution | None:
 
 
 DETECTORS: tuple[Detector, ...] = (
-    _clipped, changing.held, changing.quantised, _one_frame, _overlap_gap, changing.nonstationary,
+    _clipped, changing.held, changing.quantised, _one_frame, _frames_level, _overlap_gap,
+    changing.nonstationary,
     changing.moving, changing.comes_and_goes, changing.content_changes, _unresolved,
     _low_averages, _offset, _alias_risk, _hum, _padding, _scalloping, changing.damping_limited,
     _unfitted, _list_cut, _hits,

@@ -127,8 +127,8 @@ def in_short(
 def _level(told: _Told) -> list[Part]:
     """The overall level, and what share of its power is in families, tones and the rest."""
     a = told.analysis
-    total = a.spectrum.rms**2
-    text = f"{significant(a.spectrum.rms)} {a.unit.symbol} rms over the stretch"
+    total, frames = a.rms**2, a.spectrum.rms**2
+    text = f"{significant(a.rms)} {a.unit.symbol} rms {a.rms_of}"
     if not total > 0:
         return [Part("Nothing but zeros.", "level")]
     single = told.single
@@ -140,11 +140,22 @@ def _level(told: _Told) -> list[Part]:
         shape = "with humps" if told.humps or a.resonances else "broadband noise"
         if any(one.code in _CHANGES for one in told.cautions):
             shape = "broadband and changing" if shape.startswith("broad") else f"{shape}, changing"
+        if a.uneven and frames < total:
+            shape = f"{_percent(1 - frames / total)} {_not_in_frames(a)}; the rest {shape}"
         return [Part(f"{text}: {shape}, no tones, no families.", "level")]
     shares = [(in_families, "in families"), (alone, "in single tones")]
-    parts = [f"{_percent(power / total)} {where}" for power, where in shares if power > 0]
-    rest = max(1 - (in_families + alone) / total, 0.0)
-    return [Part(f"{text}: {', '.join(parts)}, {_percent(rest)} broadband.", "level")]
+    if a.uneven and frames < total:
+        shares.append((total - frames, _not_in_frames(a)))
+    whole = max(total, frames)  # soft ends count less in frames than in the stretch
+    rest = max(whole - sum(power for power, _ in shares), 0.0)
+    shares.append((rest, "broadband"))
+    parts = [f"{_percent(power / whole)} {where}" for power, where in shares if power > 0]
+    return [Part(f"{text}: {', '.join(parts)}.", "level")]
+
+
+def _not_in_frames(a: Analysis) -> str:
+    """Where the power is that the frames do not have."""
+    return "at a loud end" if a.other_ends else "slower than the first bin"
 
 
 def _power(a: Analysis, number: int) -> float:

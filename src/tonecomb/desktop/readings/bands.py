@@ -61,10 +61,10 @@ class BandReadings(QWidget):
             return
         symbol = analysis.unit.symbol
         self.heading.setText(f"Bands, {symbol} rms")
-        everything = Band(0.0, analysis.fs / 2, "all of the frames")
+        everything = Band(0.0, analysis.fs / 2, f"all {analysis.rms_of}")
         shown = [
             *zip(bands, analysis.band_levels, strict=True),
-            (everything, analysis.spectrum.rms),
+            (everything, analysis.rms),
         ]
         for i, (band, level) in enumerate(shown):
             tip, value = f"{limits(band)}; click to show it", label(f"{level:.4g}")

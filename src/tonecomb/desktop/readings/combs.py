@@ -239,8 +239,8 @@ class CombReadings(QWidget):
         if not math.isnan(drift) and abs(drift) > 1e-5:
             lines.append(f"teeth drift: inharmonicity {drift:.2g}".replace("-", "−"))
         in_rms = analysis is not None and analysis.method.shown.level == "rms"
-        if analysis is not None and in_rms and analysis.spectrum.rms > 0:
-            share = 100 * comb.power / analysis.spectrum.rms**2
+        if analysis is not None and in_rms and analysis.rms > 0:
+            share = 100 * comb.power / analysis.rms**2
             lines.append(f"{min(share, 100):.3g} % of the power")
         return "\n".join(lines)
 

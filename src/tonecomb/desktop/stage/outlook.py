@@ -9,13 +9,11 @@ import numpy as np
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.display import Curve
-from tonecomb.core.find.first_view import highest
+from tonecomb.core.find.first_view import highest, level_range, lowest
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.kit.plot import Zoom
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 
-_FLOOR_DB = 12  # shown below the lowest hundredth of the curve
-_DEEPEST_DB = 160  # below the highest point: further down is what filters left, not what was there
 _FIGURES = 26  # pixels over the highest peak
 
 
@@ -39,7 +37,7 @@ class Outlook:
     def begin(self, analysis: Analysis) -> None:
         """Show what there is to see of a recording, from which the whole axis is a key away."""
         self._plot.limit_axis(analysis)
-        self._plot.set_limits(0.0, highest(analysis))
+        self._plot.set_limits(lowest(analysis), highest(analysis))
         self.fit_level()
         self._zoom.keep(*self._plot.box.viewRange())
         self._begun = self._plot.limits()
@@ -78,15 +76,11 @@ class Outlook:
         plot, drawn, decibels = self._plot, self._drawn(), self._decibels()
         if drawn is None:
             return
-        values = self._seen(drawn)
-        values = values[np.isfinite(values)]
-        if decibels:
-            values = values[values > -1000]  # what a low cut took has no level
-        if not len(values):
+        levels = level_range(self._seen(drawn), decibels)
+        if levels is None:
             return
-        top = float(values.max())
+        low, top = levels
         if decibels:
-            low = max(float(np.percentile(values, 1)) - _FLOOR_DB, top - _DEEPEST_DB)
             # Legend and figures over the highest peaks have room however low the view is.
             taken = _FIGURES + (0 if plot.legend.isHidden() else plot.legend.height())
             room = max(0.12, taken / max(plot.box.height() - taken, taken))

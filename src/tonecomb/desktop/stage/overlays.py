@@ -11,6 +11,7 @@ import pyqtgraph as pg
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.confidence import band_words, limits_db
 from tonecomb.core.estimate.display import Curve
+from tonecomb.core.estimate.spectrum import decibels_per_decade
 from tonecomb.core.record.recording import Array
 from tonecomb.core.say.numbers import warranted, with_std
 from tonecomb.desktop.kit.theme import Theme
@@ -74,7 +75,7 @@ class Overlays:
             if decibels:
                 edge.setData(x, y + limit)
             else:
-                part = 20 if analysis.scaling in ("amplitude", "amplitude-density") else 10
+                part = decibels_per_decade(analysis.scaling)
                 edge.setData(x, y * 10 ** (limit / part))
 
     def draw_fits(self, analysis: Analysis) -> None:

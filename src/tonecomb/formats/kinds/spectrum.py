@@ -71,7 +71,8 @@ class Spectra(Kind[Analysis]):
                 "effective_averages": r.effective_averages,
                 "covered_fraction": r.covered_fraction,
             },
-            "rms": a.spectrum.rms,
+            "rms": a.rms,
+            "rms_of": a.rms_of,
             "peaks": peaks,
             "unlisted_peaks": 0 if a.found is None else a.found.unlisted,
             "resonances": [_resonance(one) for one in a.resonances],
@@ -88,7 +89,7 @@ class Spectra(Kind[Analysis]):
             "",
             f"bins {r.bin_hz:.5g} Hz, ENBW {r.enbw_hz:.5g} Hz, {r.frames} {frames} of "
             f"{r.frame_s:.4g} s cover {100 * r.covered_fraction:.1f} % of the stretch, "
-            f"rms {a.spectrum.rms:.5g} {a.unit.symbol}",
+            f"rms {a.rms_of} {a.rms:.5g} {a.unit.symbol}",
             "",
             f"{'Hz':>14} {'±':>9} {a.amplitude_unit:>14} {'±':>9} {'°':>8} {'dB':>6}",
         ]

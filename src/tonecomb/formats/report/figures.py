@@ -14,11 +14,12 @@ import numpy as np
 from tonecomb import __version__
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
-from tonecomb.core.estimate.compare import AMPLITUDES, alike, in_unit_of
+from tonecomb.core.estimate.compare import alike, in_unit_of
 from tonecomb.core.estimate.confidence import band_db, band_words, limits_db
 from tonecomb.core.estimate.reduce import reduce_curve
+from tonecomb.core.estimate.spectrum import decibels_per_decade
 from tonecomb.core.find.comb import Comb
-from tonecomb.core.find.first_view import highest
+from tonecomb.core.find.first_view import highest, level_range, lowest
 from tonecomb.core.record.pyramid import Envelope
 from tonecomb.core.record.recording import Array
 from tonecomb.core.say.numbers import tone_text
@@ -82,6 +83,7 @@ def flags_of(families: Sequence[Comb]) -> tuple[tuple[float, str, str], ...]:
     return tuple(told)
 
 
+_ROOM = 0.12  # of the span of levels, above the highest
 DPI = 200
 """Of pictures for others; drawings have none."""
 
@@ -143,18 +145,18 @@ def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
     method, (frequency, values) = analysis.method, analysis.curve.outline()
     low = view.low if view.low is not None else method.search.peaks.low
     high = view.high if view.high is not None else method.search.peaks.high
-    low = max(low or 0.0, analysis.spectrum.bin_hz if view.log_frequency else 0.0)
+    low = lowest(analysis) if low is None else low
+    low = max(low, analysis.spectrum.bin_hz if view.log_frequency else 0.0)
     high = high if high is not None else highest(analysis)
     x, y = reduce_curve(frequency, values, low, high, _COLUMNS, log=view.log_frequency)
-    if view.decibels:
-        y = analysis.decibels(y)
+    y = _levels(analysis, y, view)
     axes.plot(x, y, color=TRACE, linewidth=0.8, label="now")
     _draw_band(axes, analysis, view, x, y)
     _draw_others(axes, analysis, view, low, high)
     for one in analysis.resonances if method.shown.display.drawn == "bins" else ():
         shown = replace(analysis.spectrum, frequency=one.fit_frequency, mean_square=one.fit)
         values = shown.values(method.shown.scaling, method.shown.level)
-        values = analysis.decibels(values) if view.decibels else values
+        values = _levels(analysis, values, view)
         axes.plot(one.fit_frequency, values, color=SECOND, linewidth=1.2)
     if view.log_frequency:
         axes.set_xscale("log")
@@ -164,19 +166,28 @@ def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
     axes.set_xlim(low, high)
     if view.bottom is not None and view.top is not None:
         axes.set_ylim(view.bottom, view.top)
-    elif not view.decibels:
-        axes.set_ylim(0, 1.12 * float(y.max()) or 1.0)
     else:
-        axes.margins(y=0.1)
+        # A mean that was taken off leaves a bin at 0 Hz that is nothing.
+        points = np.concatenate([line.get_xydata() for line in axes.lines])
+        levels = level_range(points[points[:, 0] > 0, 1], view.decibels)
+        bottom, top = levels or (0.0, 0.0)
+        axes.set_ylim(bottom, top + _ROOM * (top - bottom) or bottom + 1.0)
     axes.set_xlabel("Frequency, Hz")
     axes.set_ylabel(analysis.label(view.decibels))
+
+
+def _levels(analysis: Analysis, values: Array, view: SpectrumView) -> Array:
+    """Values as the upright axis has them; nothing where they are zero and have no decibels."""
+    if not view.decibels:
+        return values
+    return np.where(values > 0, analysis.decibels(values), np.nan)
 
 
 def _draw_band(axes: Axes, analysis: Analysis, view: SpectrumView, x: Array, y: Array) -> None:
     limits = limits_db(analysis, x) if view.confidence else None
     if limits is None:
         return
-    part = 20 if analysis.scaling in AMPLITUDES else 10
+    part = decibels_per_decade(analysis.scaling)
     lower, upper = (y + one if view.decibels else y * 10 ** (one / part) for one in limits)
     axes.fill_between(x, lower, upper, color=TRACE, alpha=0.2, linewidth=0,
                       label=f"95 % band, {band_words(analysis)}")  # fmt: skip
@@ -192,7 +203,7 @@ def _draw_others(
         except UserError:
             continue
         x, y = reduce_curve(*curve.outline(), low, high, _COLUMNS, log=view.log_frequency)
-        y = analysis.decibels(y) if view.decibels else y
+        y = _levels(analysis, y, view)
         name = f"{other.name}: {other.analysis.sentence}"
         axes.plot(x, y, color=other.colour, linewidth=0.8, label=name, zorder=1.5)
     if view.others or (view.confidence and band_db(analysis) is not None):

@@ -76,7 +76,7 @@ def values(one: Part, words: Words, mark: str = "", progress: Progress = silent)
     return dict(
         name=one.name,
         sentence=analysis.sentence,
-        overall=f"{significant(analysis.spectrum.rms)} {analysis.unit.symbol} rms",
+        overall=f"{significant(analysis.rms)} {analysis.unit.symbol} rms",
         unit=analysis.amplitude_unit,
         problems=problems,
         short=[told.text for told in in_short(analysis, problems, said)],
@@ -142,7 +142,7 @@ def _resolution(analysis: Analysis, stretch: Stretch, words: Words) -> Pairs:
                          averages=f"{r.effective_averages:.1f}")),
         ("covered", words("resolution", "of stretch", percent=f"{100 * r.covered_fraction:.1f}")),
         ("nyquist", f"{r.nyquist_hz:g} Hz"),
-        ("rms", f"{significant(analysis.spectrum.rms)} {analysis.unit.symbol}"),
+        ("rms", f"{significant(analysis.rms)} {analysis.unit.symbol}"),
     ]  # fmt: skip
     if aside := _set_aside(analysis, words):
         told.append(("set aside", aside))
