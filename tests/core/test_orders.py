@@ -259,3 +259,20 @@ def test_two_modes_and_a_speed_that_comes_back(seed: int) -> None:
 )
 def test_the_sentence_says_what_tells_the_speed(shaft: Shaft, words: str) -> None:
     assert words in shaft.words(NOISE)
+
+@pytest.mark.parametrize("rate", [3000.0, 6400.0, 12_800.0])
+def test_phases_of_orders_are_those_about_the_tachometer_s_mark(rate: float) -> None:
+    """Of cosines at the first mark, however the marks' times were smoothed."""
+    t = np.arange(round(24 * rate)) / rate
+    turns = 6 * t + 8 * t**2 / 48
+    put = {1.0: -40.0, 2.0: 75.0, 17.0: 10.0}
+    x = sum(np.cos(2 * np.pi * n * turns + np.radians(phase)) for n, phase in put.items())
+    made = recorded(np.asarray(x), (np.mod(turns - 0.3, 1.0) < 0.2).astype(float), fs=rate)
+    shaft = Shaft(tacho=Sync(channel=1, level=0.5), orders=tuple(put))
+    levels = analyse_run_up(Method.of(shaft=shaft), made).levels
+    for order, row in zip(levels.orders, levels.amplitude, strict=True):
+        # The first mark is 0.3 of a turn after the record's start.
+        wanted = put[order] + 360.0 * order * 0.3
+        off = np.degrees(np.angle(row * np.exp(-1j * np.radians(wanted))))
+        # Marks of a few samples are timed to a ten-thousandth of a turn, smoothed.
+        assert abs(np.median(off)) < max(0.1, 0.04 * order), (order, np.median(off))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 import pytest
@@ -201,6 +202,53 @@ def test_where_the_hammer_ends() -> None:
     # A Gaussian of σ has fallen by 10 dB at f = √(ln 10)/(2πσ).
     wanted = math.sqrt(math.log(10)) / (2 * math.pi * 6e-4)
     assert hammer_reaches(r, 10.0) == pytest.approx(wanted, rel=0.01)
+
+
+PULSES: dict[str, Any] = {
+    "half sine": lambda u: np.sin(np.pi * u),
+    "haversine": lambda u: np.sin(np.pi * u) ** 2,
+    "sawtooth": lambda u: u * np.minimum(1.0, (1 - u) / 0.08),  # falls within 8 % of it
+    "trapezium": lambda u: np.minimum(1.0, np.minimum(u, 1 - u) / 0.15),
+    "triangle": lambda u: 1 - np.abs(2 * u - 1),
+}
+
+
+def answers(x: np.ndarray, fine: float, f: float, q: float) -> np.ndarray:
+    """Absolute acceleration of a mass on a spring and damper whose foot is accelerated so: its
+    equation of motion integrated in steps with the exact solution for straight lines between."""
+    from scipy.signal import cont2discrete, lfilter
+
+    w = 2 * np.pi * f
+    b, a, _ = cont2discrete(([w / q, w * w], [1, w / q, w * w]), 1 / fine, method="foh")
+    return np.asarray(lfilter(b.ravel(), a, x))
+
+
+@pytest.mark.parametrize("shape", PULSES)
+@pytest.mark.parametrize("after", [0.0, 0.25, 6.0])
+@pytest.mark.parametrize("before", [0.0, 1.0])
+@pytest.mark.parametrize("q", [10.0, 2.0])
+def test_shock_spectra_against_the_equation_of_motion(
+    shape: str, after: float, before: float, q: float
+) -> None:
+    """Primary, residual and maxi-max of pulses at whose start the stretch begins or before, and at
+    whose end it ends, a little later or long after (in lengths of the pulse)."""
+    fs, lasts, finer = 20_000.0, 0.011, 32
+    made = PULSES[shape]
+    t = np.arange(round((before + 1 + after) * lasts * fs) + 1) / fs
+    u = t / lasts - before
+    x = 50 * np.where((u >= 0) & (u <= 1), made(np.clip(u, 0, 1)), 0.0)
+    found = shock_spectrum(x, fs, q=q, low=20, high=1500, fraction=2)
+    assert (found.rest is None) == (before == 0)
+    long = np.arange(round(fs * finer * (before + 1) * lasts + fs * finer * 2 / 20)) / fs / finer
+    v = long / lasts - before
+    foot = 50 * np.where((v >= 0) & (v <= 1), made(np.clip(v, 0, 1)), 0.0)
+    # It is over where it has fallen to a hundredth, two of the record's samples on.
+    end = (int(np.flatnonzero(np.abs(foot) > 0.5)[-1]) // finer + 2) * finer
+    for i, f in enumerate(found.frequency):
+        y = np.abs(answers(foot, fs * finer, float(f), q))
+        assert found.primary[i] == pytest.approx(y[:end].max(), rel=0.02, abs=0.15), f
+        assert found.residual[i] == pytest.approx(y[end:].max(), rel=0.02, abs=0.4), f
+        assert found.maximax[i] == pytest.approx(y.max(), rel=0.01, abs=0.15), f
 
 
 @pytest.mark.parametrize("q, tolerance", [(1e4, 0.002), (10.0, 0.01)])

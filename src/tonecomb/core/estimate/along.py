@@ -15,16 +15,17 @@ from numpy.typing import NDArray
 
 from tonecomb.core.estimate.followed import Follow, Followed, Room
 from tonecomb.core.estimate.framing import Framing, effective_averages
+from tonecomb.core.estimate.level import StretchLevel, stretch_level
 from tonecomb.core.estimate.spectrum import (
     Bins,
     Spectrum,
     SumOfSquares,
+    Sums,
     averaged_spectrum,
     spectrum_of,
 )
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.progress import Progress, part
-from tonecomb.core.record.recording import Array
 from tonecomb.core.spread import Read, Tell, spread
 
 WORTH_IT = 1024
@@ -50,11 +51,15 @@ def averaged_and_followed(
     follow = Follow(framing, fs, expect(first, framing.count), float(first.mean_square.max()))
     work = _Both(sums, follow, math.sqrt(2.0) / float(weights.sum()))
     progress = part(progress, few.count / framing.count, 1)
-    total, followed = spread(read, work, framing.count, framing.cost, progress)
-    return spectrum_of(total, framing, fs, weights, framing.frame, averages), followed
+    (total, summed), followed = spread(read, work, framing.count, framing.cost, progress)
+
+    def level() -> StretchLevel:
+        return stretch_level(read, framing, "mean", summed)
+
+    return spectrum_of(total, level, framing, fs, weights, framing.frame, averages), followed
 
 
-_Made = tuple[Array, Followed]
+_Made = tuple[Sums, Followed]
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,17 +80,17 @@ class _Both:
         return total, room.found()
 
     def join(self, parts: Iterable[_Made]) -> _Made:
-        sums = _Sums(self.sums)
+        sums = _Summed(self.sums)
         followed = self.follow.join(sums.rest(parts))
         return sums.total, followed
 
 
-class _Sums:
+class _Summed:
     """Adds up the first of each part, as it comes, and lets the rest pass."""
 
     def __init__(self, work: SumOfSquares) -> None:
         self._work = work
-        self.total = np.zeros(0)
+        self.total: Sums = (np.zeros(0), np.zeros(6))
 
     def rest(self, parts: Iterable[_Made]) -> Iterator[Followed]:
         for number, (total, followed) in enumerate(parts):

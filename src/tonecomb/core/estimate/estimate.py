@@ -8,7 +8,7 @@ from tonecomb.core.estimate.along import WORTH_IT, Expect, averaged_and_followed
 from tonecomb.core.estimate.averages import FrameSquares, InStep, Mean
 from tonecomb.core.estimate.followed import Followed
 from tonecomb.core.estimate.framing import effective_averages
-from tonecomb.core.estimate.level import StretchLevel, level_of, stretch_level
+from tonecomb.core.estimate.level import StretchLevel
 from tonecomb.core.estimate.phase import OneFrame, one_frame
 from tonecomb.core.estimate.spectrum import Spectrum, averaged_spectrum
 from tonecomb.core.estimate.synchronous import averaged_frame
@@ -18,15 +18,12 @@ from tonecomb.core.record import pyramid
 from tonecomb.core.record.clipping import clipped
 from tonecomb.core.record.recording import Array, Channel, Recording
 
-_LEVELLED = 0.15  # of the time, that the level of the samples takes
-
 
 @dataclass(frozen=True, eq=False)
 class Estimate:
     """A spectrum in the channel's own quantity and unit. ``single`` is there where it is that of
     one frame, or of frames averaged in step, ``followed`` where the frames were followed in the
-    same pass. ``level`` is that of the stretch's samples. ``method`` holds the parts that it hangs
-    on."""
+    same pass. ``method`` holds the parts that it hangs on."""
 
     recording_id: str
     recording_name: str
@@ -35,9 +32,13 @@ class Estimate:
     method: Method
     resolution: Resolution
     spectrum: Spectrum
-    level: StretchLevel
     single: OneFrame | None = None
     followed: Followed | None = None
+
+    @property
+    def level(self) -> StretchLevel:
+        """The level of the stretch's samples."""
+        return self.spectrum.level
 
     @property
     def nbytes(self) -> int:
@@ -63,13 +64,11 @@ def run_spectrum(
         p = _without_clipped(method, p, part(progress, 0, 0.4))
         progress = part(progress, 0.4, 1)
     frames = method.frames
-    level = stretch_level(p.read, p.framing, frames.detrend, part(progress, 0, _LEVELLED))
-    progress = part(progress, _LEVELLED, 1)
     if expect is not None and _follows(method, p):
         spectrum, followed = averaged_and_followed(
             p.read, p.framing, p.fs, p.averages, expect, progress
         )
-        return _estimate(method, recording, p, spectrum, level, followed=followed)
+        return _estimate(method, recording, p, spectrum, followed=followed)
 
     def combine(weights: Array, nfft: int) -> Array:
         squares = FrameSquares(p.read, p.framing, p.fs, weights, nfft, frames.detrend)
@@ -91,7 +90,7 @@ def run_spectrum(
         first = int(p.framing.numbers[0]) * p.framing.hop
         samples = p.read(first, first + frames.frame)
         single = one_frame(samples, p.fs, p.taper, frames.pad, frames.detrend)
-    return _estimate(method, recording, p, spectrum, level, single=single)
+    return _estimate(method, recording, p, spectrum, single=single)
 
 
 def _follows(method: Method, p: Plan) -> bool:
@@ -114,8 +113,7 @@ def _in_step(
         p.framing, p.fs, p.taper, pad=frames.pad, detrend=frames.detrend,
     )  # fmt: skip
     single = one_frame(samples, p.fs, p.taper, frames.pad, frames.detrend)
-    level = level_of(samples, frames.detrend)
-    made = _estimate(method, recording, p, spectrum, level, single=single)
+    made = _estimate(method, recording, p, spectrum, single=single)
     covered = count * frames.frame / (p.stop - p.start)
     known = replace(made.resolution, frames=count, covered_fraction=covered)
     return replace(made, resolution=known)
@@ -130,7 +128,7 @@ def _without_clipped(method: Method, p: Plan, progress: Progress) -> Plan:
 
 
 def _estimate(
-    method: Method, recording: Recording, p: Plan, spectrum: Spectrum, level: StretchLevel, *,
+    method: Method, recording: Recording, p: Plan, spectrum: Spectrum, *,
     single: OneFrame | None = None, followed: Followed | None = None,
 ) -> Estimate:  # fmt: skip
     return Estimate(
@@ -141,7 +139,6 @@ def _estimate(
         method=method.estimate(),
         resolution=resolution(method, recording, p),
         spectrum=spectrum,
-        level=level,
         single=single,
         followed=followed,
     )

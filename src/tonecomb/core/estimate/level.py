@@ -9,16 +9,17 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass
-from itertools import pairwise
+from typing import Literal
 
 import numpy as np
 
 from tonecomb.core.estimate.framing import Framing
-from tonecomb.core.estimate.spectrum import Detrend
-from tonecomb.core.progress import Progress, part
+from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
-from tonecomb.core.spread import Read, StretchRead, Tell, spread
+from tonecomb.core.spread import Read, Tell, spread
 
+Detrend = Literal["none", "mean", "line"]
+_READ = 1 << 20  # samples read at once
 _NEAR = 1 << 15  # samples that stay near while they are added up
 
 
@@ -37,107 +38,96 @@ class StretchLevel:
         return math.sqrt((1 - self.share) * frames**2 + self.share * self.ends**2)
 
 
-def stretch_level(
-    read: Read, framing: Framing, detrend: Detrend, progress: Progress
-) -> StretchLevel:
-    """The level of the samples that take part: of all in the stretch, or where frames are left out
-    of those that a frame holds. Samples that are no number do not count."""
-    if framing.kept is None:
-        runs = [(0, framing.length)]
-    else:
-        held = [(a * framing.hop, (b - 1) * framing.hop + framing.frame) for a, b in framing.runs]
-        runs = _apart(held)
-    first, last = runs[0][0], runs[-1][1]
-    half = min(framing.frame // 2, (last - first) // 2)
-    end = max(last - half - (framing.length - framing.covered if framing.kept is None else 0), half)
-    begins = read(first, min(first + _NEAR, last))
-    finite = begins[np.isfinite(begins)]
-    look = _Sums((first + last) / 2, float(finite[0]) if len(finite) else 0.0)
-    total, head, tail = np.zeros(6), np.zeros(6), np.zeros(6)
-    for a, b in runs:
-        edges = sorted({a, b, *(one for one in (first + half, end) if a < one < b)})
-        for low, high in pairwise(edges):
-            share = part(progress, (low - first) / (last - first), (high - first) / (last - first))
-            sums = _Sums(look.middle - low, look.shift)
-            own = spread(_from(read, low), sums, high - low, 1, share)
-            total += own
-            if high <= first + half:
-                head += own
-            elif low >= end:
-                tail += own
-    rms = _about(total, *_line(total, detrend, look.shift))
-    count = float(head[0] + tail[0])
-    if not count:
-        return StretchLevel(rms)
-    squares = [one[0] * _about(one, *_line(one, "mean", 0.0)) ** 2 for one in (head, tail)]
-    return StretchLevel(rms, math.sqrt(sum(squares) / count), count / float(total[0]))
-
-
-def _from(read: Read, start: int) -> Read:
-    """The same from a sample on."""
-    if isinstance(read, StretchRead):
-        return StretchRead(read.signal, read.channel, read.start + start)
-    return lambda first, last: read(start + first, start + last)
-
-
-def level_of(samples: Array, detrend: Detrend) -> StretchLevel:
-    """The same of few samples, shape (samples,), which are one frame."""
-    sums = _Sums((len(samples) - 1) / 2, float(samples[0]))
-    total = sums(lambda a, b: samples[a:b], 0, len(samples), lambda done: None)
-    return StretchLevel(_about(total, *_line(total, detrend, sums.shift)))
-
-
-def _apart(runs: list[tuple[int, int]]) -> list[tuple[int, int]]:
-    """Runs of samples, those that overlap or touch as one."""
-    joined = [runs[0]]
-    for a, b in runs[1:]:
-        if a <= joined[-1][1]:
-            joined[-1] = (joined[-1][0], max(b, joined[-1][1]))
-        else:
-            joined.append((a, b))
-    return joined
-
-
 @dataclass(frozen=True)
-class _Sums:
-    """How many samples there are, and Σ of u, u², t, t², t·u: of samples u about ``shift``, at
-    numbers t from ``middle`` on. Shape (6,)."""
+class LevelSums:
+    """How many samples the frames hold, and Σ of u, u², t, t², t·u, shape (6,): of samples u about
+    ``shift``, at numbers t from the stretch's middle on. The last three are 0 where no line is
+    taken off. A sample that several frames hold counts with the last of them."""
 
-    middle: float
+    framing: Framing
+    detrend: Detrend
     shift: float
 
+    @classmethod
+    def of(cls, read: Read, framing: Framing, detrend: Detrend) -> LevelSums:
+        """About the first sample, so that a large offset does not eat the digits."""
+        start = framing.runs[0][0] * framing.hop
+        first = float(read(start, start + 1)[0])
+        return cls(framing, detrend, first if math.isfinite(first) else 0.0)
+
     def __call__(self, read: Read, first: int, last: int, tell: Tell) -> Array:
-        samples, sums = read(first, last), np.zeros(6)
-        for at in range(0, len(samples), _NEAR):
-            x = samples[at : at + _NEAR]
-            t = np.arange(first + at, first + at + len(x)) - self.middle
-            if not math.isfinite(float(x.sum())):
-                good = np.isfinite(x)
-                x, t = x[good], t[good]
-            u = x - self.shift
-            sums += np.array([len(u), u.sum(), u @ u, t.sum(), t @ t, t @ u])
-        tell(last - first)
-        return sums
+        total = np.zeros(6)
+        for numbers in self.framing.blocks(_READ, first, last):
+            start, stop = self.own(numbers)
+            total += self.add(read(start, stop), start)
+            tell(len(numbers))
+        return total
 
     def join(self, parts: Iterable[Array]) -> Array:
         return np.sum(list(parts), axis=0)
 
+    def own(self, numbers: range) -> tuple[int, int]:
+        """First sample of those that count with frames that follow each other, and the one after
+        the last."""
+        framing, after = self.framing, numbers[-1] + 1
+        end = (after - 1) * framing.hop + framing.frame
+        later = [max(first, after) for first, stop in framing.runs if stop > after]
+        return numbers[0] * framing.hop, min([end, *(first * framing.hop for first in later[:1])])
 
-def _line(sums: Array, detrend: Detrend, shift: float) -> tuple[float, float]:
-    """What is taken off u: the level where t is 0, and the slope."""
-    count, u, _, t, tt, tu = sums
-    if not count or detrend == "none":
-        return -shift, 0.0
-    spread_ = tt - t * t / count
-    slope = (tu - t * u / count) / spread_ if detrend == "line" and spread_ > 0 else 0.0
-    return (u - slope * t) / count, slope
+    def add(self, samples: Array, start: int) -> Array:
+        """The sums of samples that begin with number ``start``; what is no number does not
+        count."""
+        total, near = np.zeros(6), np.empty(min(_NEAR, len(samples)))
+        with np.errstate(over="ignore", invalid="ignore"):  # told once, of the spectrum
+            for at in range(0, len(samples), _NEAR):
+                x = samples[at : at + _NEAR]
+                u = np.subtract(x, self.shift, out=near[: len(x)])
+                t = None
+                if self.detrend == "line":
+                    t = np.arange(start + at, start + at + len(u)) - self.framing.length / 2
+                if not math.isfinite(float(u.sum())):
+                    good = np.isfinite(u)
+                    u, t = u[good], None if t is None else t[good]
+                total[:3] += np.array([len(u), u.sum(), u @ u])
+                if t is not None:
+                    total[3:] += np.array([t.sum(), t @ t, t @ u])
+        return total
+
+    def rms(self, sums: Array, detrend: Detrend) -> float:
+        """Of samples that were added up, about what is taken off them."""
+        count, u, uu, t, tt, tu = sums
+        if not count:
+            return 0.0
+        if detrend == "none":
+            level, slope = -self.shift, 0.0
+        else:
+            across = tt - t * t / count
+            slope = (tu - t * u / count) / across if detrend == "line" and across > 0 else 0.0
+            level = (u - slope * t) / count
+        square = uu - 2 * level * u + level * level * count
+        square += slope * (slope * tt + 2 * level * t - 2 * tu)
+        return math.sqrt(max(square / count, 0.0))
 
 
-def _about(sums: Array, level: float, slope: float) -> float:
-    """Rms of u about a line."""
-    count, u, uu, t, tt, tu = sums
-    square = (
-        uu - 2 * level * u - 2 * slope * tu + level * level * count + 2 * level * slope * t
-        + slope * slope * tt
-    )  # fmt: skip
-    return math.sqrt(max(square / count, 0.0)) if count else 0.0
+def stretch_level(
+    read: Read, framing: Framing, detrend: Detrend, summed: Array | None = None,
+    progress: Progress = silent,
+) -> StretchLevel:  # fmt: skip
+    """The level of the samples that take part: of all in the stretch, or where frames are left out
+    of those that a frame holds. ``summed`` is what :class:`LevelSums` makes of all frames, where
+    that is known. Samples that are no number do not count."""
+    sums = LevelSums.of(read, framing, detrend)
+    if summed is None:
+        summed = spread(read, sums, framing.count, framing.cost, progress)
+    first = framing.runs[0][0] * framing.hop
+    held = (framing.runs[-1][1] - 1) * framing.hop + framing.frame
+    last = framing.length if framing.kept is None else held
+    half = min(framing.frame // 2, (held - first) // 2)
+    over = sums.add(read(held, last), held)
+    start, end = sums.add(read(first, first + half), first), sums.add(read(held - half, held), held)
+    pieces = (start, end + over)
+    rms, count = sums.rms(summed + over, detrend), float(sum(one[0] for one in pieces))
+    if not count:
+        return StretchLevel(rms)
+    squares = sum(one[0] * sums.rms(one, "mean") ** 2 for one in pieces)
+    return StretchLevel(rms, math.sqrt(squares / count), count / float(summed[0] + over[0]))

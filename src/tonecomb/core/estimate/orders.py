@@ -195,7 +195,7 @@ def _no_finer(signal: Signal, channel: int, highest_hz: float) -> Recording:
     """The channel alone, decimated as far as frequencies up to ``highest_hz`` allow."""
     alone = excerpt(signal.as_recording(), [channel], None)
     factor = int(_USABLE * signal.rate / 2 / highest_hz)
-    if factor < 2 or factor > signal.length // 4:
+    if factor < 2 or factor > signal.length // _MANY:
         return alone
     return Decimate(factor).apply(Signal.of(alone)).as_recording()
 
@@ -257,13 +257,14 @@ def order_levels(
     angle = np.arange(frame) / steps
     turning_back = np.exp(-2j * np.pi * np.outer(orders, angle)) * hann(frame) * math.sqrt(2)
     out = np.empty((len(orders), count), dtype=np.complex128)
-    for i in range(count):
-        x = angled.samples.read(0, i * hop, i * hop + frame)
-        # The frame's angle 0 is not the shaft's.
-        begin = np.exp(-2j * np.pi * np.asarray(orders) * (i * hop / steps))
-        out[:, i] = (turning_back @ (x - x.mean())) * begin
-        progress((i + 1) / count)
+    # The frame's angle 0 is not the shaft's, nor is that of the first sample: turns that were
+    # smoothed begin a little off 0.
     begins = turning.turns[0] + np.arange(count) * hop / steps
+    for i, begin in enumerate(begins):
+        x = angled.samples.read(0, i * hop, i * hop + frame)
+        there = np.exp(-2j * np.pi * np.asarray(orders) * begin)
+        out[:, i] = (turning_back @ (x - x.mean())) * there
+        progress((i + 1) / count)
     time = turning.time_at(begins + turns / 2)
     speed = turns / (turning.time_at(begins + turns) - turning.time_at(begins))
     return OrderLevels(orders, speed, time, np.asarray(out), begins, turns)

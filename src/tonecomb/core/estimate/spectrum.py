@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.framing import Framing
+from tonecomb.core.estimate.level import Detrend, LevelSums, StretchLevel, stretch_level
 from tonecomb.core.estimate.transform import on_lines, rfft, rows_at_once
 from tonecomb.core.estimate.windows import Window
 from tonecomb.core.progress import Progress, silent
@@ -25,7 +26,6 @@ from tonecomb.core.record.recording import Array
 from tonecomb.core.spread import Read, Tell, spread
 from tonecomb.core.units import Unit
 
-Detrend = Literal["none", "mean", "line"]
 Scaling = Literal["amplitude", "power", "psd", "amplitude-density", "energy"]
 Level = Literal["rms", "peak", "peak-to-peak"]
 HOLES = "The stretch holds missing or infinite values"
@@ -51,7 +51,7 @@ class Spectrum:
     shape (bins,). ``bin_hz`` is the distance of two bins, ``enbw_hz`` the equivalent noise
     bandwidth, ``effective_averages`` the number of independent frames that would average as
     well. ``frame_hz`` is 1/frame duration: what bin_hz would be without padding;
-    ``gain_s`` is Σw/fs, the time that the window lets through.
+    ``gain_s`` is Σw/fs, the time that the window lets through. ``level`` is that of the samples.
     """
 
     frequency: Array
@@ -62,6 +62,7 @@ class Spectrum:
     framing: Framing
     effective_averages: float
     gain_s: float
+    level: StretchLevel
 
     def values(self, scaling: Scaling, level: Level) -> Array:
         """The spectrum in the wanted scaling, linear. Shape (bins,).
@@ -150,18 +151,25 @@ def averaged_spectrum(
     """
     nfft = framing.frame * pad
     weights = window.samples(framing.frame)
+    summed: Array | None = None
     if combine is not None:
         total = combine(weights, nfft) * framing.count
     else:
         work = SumOfSquares.of(read, framing, fs, weights, nfft, detrend)
-        total = spread(read, work, framing.count, framing.cost, progress, threads)
-    return spectrum_of(total, framing, fs, weights, nfft, averages)
+        total, summed = spread(read, work, framing.count, framing.cost, progress, threads)
+
+    def level() -> StretchLevel:
+        return stretch_level(read, framing, detrend, summed)
+
+    return spectrum_of(total, level, framing, fs, weights, nfft, averages)
 
 
 def spectrum_of(
-    total: Array, framing: Framing, fs: float, weights: Array, nfft: int, averages: float
-) -> Spectrum:
-    """The spectrum of Σ|X|² over the frames, shape (bins,), as :func:`averaged_spectrum`."""
+    total: Array, level: Callable[[], StretchLevel], framing: Framing, fs: float, weights: Array,
+    nfft: int, averages: float,
+) -> Spectrum:  # fmt: skip
+    """The spectrum of Σ|X|² over the frames, shape (bins,), as :func:`averaged_spectrum`; the
+    ``level`` is asked for where the samples are numbers that can be reckoned with."""
     if not np.isfinite(total).all():
         raise UserError(
             "The stretch holds values too large to be squared",
@@ -185,6 +193,7 @@ def spectrum_of(
         framing=framing,
         effective_averages=averages,
         gain_s=float(weights.sum() / fs),
+        level=level(),
     )
 
 
@@ -195,9 +204,12 @@ def _no_more(bins: Bins) -> None:
     """What is done besides: nothing."""
 
 
+Sums = tuple[Array, Array]
+
+
 @dataclass(frozen=True, eq=False)
 class SumOfSquares:
-    """Σ|X|² over frames, shape (bins,)."""
+    """Σ|X|² over frames, shape (bins,), and the sums of their samples for the level."""
 
     framing: Framing
     fs: float
@@ -205,6 +217,7 @@ class SumOfSquares:
     nfft: int
     detrend: Detrend
     way: _MeanOff | None
+    level: LevelSums
 
     @classmethod
     def of(
@@ -212,18 +225,19 @@ class SumOfSquares:
     ) -> SumOfSquares:
         """That of these frames, by whatever way suits what they hold."""
         way = _MeanOff.choose(read, framing, fs, weights, nfft, detrend)
-        return cls(framing, fs, weights, nfft, detrend, way)
+        level = LevelSums.of(read, framing, detrend)
+        return cls(framing, fs, weights, nfft, detrend, way, level)
 
-    def __call__(self, read: Read, first: int, last: int, tell: Tell) -> Array:
+    def __call__(self, read: Read, first: int, last: int, tell: Tell) -> Sums:
         return self.summed(read, first, last, tell)
 
     def summed(
         self, read: Read, first: int, last: int, tell: Tell, also: Callable[[Bins], None] = _no_more
-    ) -> Array:
-        """The sum; ``also`` gets the frames' transforms, shape (frames, bins), group by group."""
+    ) -> Sums:
+        """The sums; ``also`` gets the frames' transforms, shape (frames, bins), group by group."""
         framing = self.framing
         rows = rows_at_once(self.nfft, np.float64, CACHE_SAMPLES)
-        room = _Room(rows, self.weights, self.nfft, framing.hop)
+        room, level = _Room(rows, self.weights, self.nfft, framing.hop), np.zeros(6)
         for numbers in framing.blocks(READ_SAMPLES, first, last):
             start = numbers[0] * framing.hop
             samples = read(start, numbers[-1] * framing.hop + framing.frame)
@@ -239,12 +253,16 @@ class SumOfSquares:
                     room.add_squares(some)
             if not math.isfinite(room.total.sum()):  # a hole, or squares beyond all numbers
                 read_frames(read, framing, numbers, self.fs)
+            own, after = self.level.own(numbers)
+            level += self.level.add(samples[own - start : after - start], own)
             tell(len(numbers))
-        return np.asarray(room.total[0::2] + room.total[1::2])
+        return np.asarray(room.total[0::2] + room.total[1::2]), level
 
-    def join(self, parts: Iterable[Array]) -> Array:
+    def join(self, parts: Iterable[Sums]) -> Sums:
         with np.errstate(over="ignore", invalid="ignore"):
-            return functools.reduce(np.add, parts)
+            return functools.reduce(
+                lambda one, other: (one[0] + other[0], one[1] + other[1]), parts
+            )
 
     def _transformed(self, samples: Array, frames: Array, room: _Room) -> Bins:
         """Transforms of the ``frames`` that lie in ``samples``, in the room's memory."""

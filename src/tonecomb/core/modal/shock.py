@@ -20,6 +20,7 @@ from tonecomb.core.record.recording import Array
 MOST_SAMPLES = 4_000_000
 _FINER = 4
 _OVER = 0.01  # of its highest, that a shock falls below when it is over
+_MOVES, _RISES = 0.1, 0.01  # of the highest, by which what is before a shock is not at rest
 _HIGHEST = 0.2  # of the sample rate, that an oscillator may have
 
 
@@ -27,12 +28,14 @@ _HIGHEST = 0.2  # of the sample rate, that an oscillator may have
 class ShockSpectrum:
     """Of oscillators at ``frequency`` (Hz) with quality ``q``: the greatest of the answer, either
     way, while the shock lasts (``primary``), afterwards (``residual``), and at any time
-    (``maximax``), shape (oscillators,), in the unit of the samples."""
+    (``maximax``), shape (oscillators,), in the unit of the samples. ``rest`` is the level before
+    the shock, which was taken off; None where the stretch does not begin at rest."""
 
     frequency: Array
     q: float
     primary: Array
     residual: Array
+    rest: float | None = None
 
     @property
     def maximax(self) -> Array:
@@ -45,8 +48,8 @@ def shock_spectrum(
     high: float = 0.0, progress: Progress = silent,
 ) -> ShockSpectrum:  # fmt: skip
     """The spectrum of ``samples`` (samples,) at ``fs`` Hz, ``fraction`` oscillators an octave from
-    ``low`` to ``high`` Hz (0: what the length and the rate allow). What is before the shock is to
-    be at rest: the mean of the first twentieth is taken off."""
+    ``low`` to ``high`` Hz (0: what the length and the rate allow). Where the first twentieth is at
+    rest its mean is taken off; a stretch that begins with the shock is taken as it is."""
     if not 0.5 < q <= 1e4:
         raise UserError(f"Oscillators of Q {q:g} do not swing", remedy="choose one above 0.5")
     if not 1 <= fraction <= 96:
@@ -56,7 +59,8 @@ def shock_spectrum(
             f"A shock of {len(samples)} samples cannot be taken",
             remedy=f"choose a stretch of 8 to {MOST_SAMPLES} samples",
         )
-    x = np.asarray(samples, np.float64) - float(np.mean(samples[: max(1, len(samples) // 20)]))
+    rest = _rest(np.asarray(samples, np.float64))
+    x = np.asarray(samples, np.float64) - (rest or 0.0)
     low = low or 2 * fs / len(x)
     high = min(high or _HIGHEST * fs, _HIGHEST * fs)
     if not 0 < low < high:
@@ -78,11 +82,22 @@ def shock_spectrum(
         feedback = [1.0, -2 * k, e * e]
         answer, state = lfilter([1 - s, 2 * (s - k), e * e - s], feedback, fine, zi=np.zeros(2))
         primary[i] = _peak(answer[:end])
-        rest = lfilter([1 - s, 2 * (s - k), e * e - s], feedback, np.zeros(2), zi=state)[0]
+        later = lfilter([1 - s, 2 * (s - k), e * e - s], feedback, np.zeros(2), zi=state)[0]
         after = _peak(answer[end:]) if end < len(answer) else 0.0
-        residual[i] = max(after, _ringing(float(rest[0]), float(rest[1]), a, b))
+        residual[i] = max(after, _ringing(float(later[0]), float(later[1]), a, b))
         progress((i + 1) / count)
-    return ShockSpectrum(frequency, q, primary, residual)
+    return ShockSpectrum(frequency, q, primary, residual, rest)
+
+
+def _rest(samples: Array) -> float | None:
+    """The mean of the first twentieth; None where that is part of the shock: it moves by a tenth of
+    the highest, or its halves differ by a hundredth of it."""
+    first = samples[: max(2, len(samples) // 20)]
+    level, half = float(first.mean()), len(first) // 2
+    highest = float(np.abs(samples - level).max())
+    moves = float(np.abs(first - level).max()) > _MOVES * highest
+    rises = abs(float(first[:half].mean() - first[half:].mean())) > _RISES * highest
+    return None if moves or rises else level
 
 
 def _finer(x: Array) -> Array:

@@ -49,7 +49,7 @@ class ShockKind(Kind[ShockSpectrum]):
 
     def values(self, result: ShockSpectrum, context: Context) -> dict[str, Any]:
         return {"shock_response": {
-            "q": result.q, "unit": context.analysis.channel.unit,
+            "q": result.q, "rest": result.rest, "unit": context.analysis.channel.unit,
             "frequency_hz": result.frequency.tolist(), "primary": result.primary.tolist(),
             "residual": result.residual.tolist(), "maximax": result.maximax.tolist(),
         }}  # fmt: skip
@@ -74,9 +74,13 @@ class ShockKind(Kind[ShockSpectrum]):
 def words(result: ShockSpectrum, unit: str) -> str:
     """The spectrum in one line."""
     at = int(np.argmax(result.maximax))
+    rest = (
+        "the stretch begins with the shock, and no level of rest was taken off"
+        if result.rest is None else f"a rest of {result.rest:.3g} {unit} taken off"
+    )  # fmt: skip
     return (
         f"shock response, Q {result.q:g}: at most {result.maximax[at]:.4g} {unit} at "
-        f"{result.frequency[at]:.4g} Hz"
+        f"{result.frequency[at]:.4g} Hz; {rest}"
     )
 
 
