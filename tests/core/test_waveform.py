@@ -40,6 +40,30 @@ def test_nothing_to_count() -> None:
     assert count_periods(np.linspace(0, 1, 100), 1.0) is None
 
 
+def at_limits(x: np.ndarray) -> tuple[tuple[int, int], ...]:
+    return clipped(lambda a, b: x[a:b], build(lambda a, b: x[a:b], len(x)))
+
+
+@given(
+    hz=st.sampled_from([125.0, 150.0, 250.0, 620.0, 380.0, 37.5]) | st.integers(1, 499),
+    phase=st.floats(0, 6.28), single=st.booleans(),
+)  # fmt: skip
+def test_a_tone_that_comes_back_to_its_extreme_is_at_no_limit(
+    hz: float, phase: float, single: bool
+) -> None:
+    x = 0.8 * np.cos(2 * np.pi * hz * np.arange(20_000) / 1000 + phase)
+    x = x.astype(np.float32).astype(np.float64) if single else x
+    assert at_limits(x) == ()
+
+
+def test_a_channel_at_rest_is_at_no_limit() -> None:
+    x = np.zeros(80_000)
+    x[::4000] = 5.0
+    assert at_limits(x) == () == at_limits(-x)
+    cut = np.minimum(np.random.default_rng(1).standard_normal(80_000), 1.0)
+    assert sum(b - a for a, b in at_limits(cut)) > 1000
+
+
 def test_clipping_is_found_where_it_is() -> None:
     rng = np.random.default_rng(3)
     x = 0.4 * rng.normal(size=200_000)

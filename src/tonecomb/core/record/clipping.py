@@ -2,7 +2,8 @@
 
 A limit is a value that the record keeps coming back to: its extreme value is far more frequent
 than the next ones below it. A coarse record has equal samples at its top by chance; a limit in
-noise need not hold three samples in a row.
+noise need not hold three samples in a row. Where a made signal repeats itself all its values come
+back, but for rounding; and what a channel mostly stands at is its rest.
 """
 
 from __future__ import annotations
@@ -17,6 +18,8 @@ from tonecomb.core.record.recording import Array
 _OFTEN = 5.0  # times as frequent as the next values
 _NEXT = 5  # values that it is held against
 _RUN = 3  # equal samples in a row that are a limit where no other value comes twice
+_SAME = 1e-9  # of the largest value, within which two are one
+_REST = 0.7  # of the samples, from which a value is where a channel rests
 _MOST = 1000  # places that are told apart
 _CELLS = 1 << 13  # that are read for it
 _AT_ONCE = 1 << 16  # cells whose tops are looked at
@@ -31,9 +34,14 @@ def clipped(read: Callable[[int, int], Array], built: Pyramid) -> tuple[tuple[in
     least, most = float(np.nanmin(low)), float(np.nanmax(high))
     if least == most:
         return ()
+    grain = _SAME * max(abs(least), abs(most))
+
+    def rounded(start: int, stop: int) -> Array:
+        return np.asarray(np.round(read(start, stop) / grain))
+
     runs: list[tuple[int, int]] = []
     for sign, tops in ((1.0, high), (-1.0, low)):
-        runs += _at_limit(read, built.length, tops, sign)
+        runs += _at_limit(rounded, built.length, np.round(tops / grain), sign)
     return tuple(sorted(set(runs))[:_MOST])
 
 
@@ -52,12 +60,14 @@ def _at_limit(
     # A sample as high as the sixth highest cell lies in a cell that is as high.
     cells = np.flatnonzero(tops >= least if sign > 0 else tops <= -least)
     counts: dict[float, int] = {}
+    looked = 0
     runs: list[tuple[int, int]] = []
     for first, stop in _stretches(cells[:_CELLS]):
         # A run may begin before its cell or end after it.
         start, end = max(0, first * BASE - _RUN), min(length, stop * BASE + _RUN)
         samples = sign * read(start, end)
         inside = samples[first * BASE - start : min(stop * BASE, length) - start]
+        looked += len(inside)
         values, times = np.unique(inside[inside >= least], return_counts=True)
         for value, count in zip(values.tolist(), times.tolist(), strict=True):
             counts[value] = counts.get(value, 0) + count
@@ -68,6 +78,7 @@ def _at_limit(
     longest = max((b - a for a, b in runs), default=0)
     fine = usual <= 1.0  # no other value comes twice
     limit = often > _OFTEN * usual + fine or (fine and longest >= _RUN)
+    limit = limit and often < _REST * looked
     return runs[:_MOST] if limit else []
 
 
