@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import math
+import re
+
 import numpy as np
 import pytest
 from benchmarks import changing
@@ -22,6 +25,7 @@ from tonecomb.core.method import Method, default_method, plan
 from tonecomb.core.record.held import HeldSamples
 from tonecomb.core.record.recording import Array
 from tonecomb.core.say.behaviour import brief, words
+from tonecomb.core.say.caution import Caution
 from tonecomb.core.say.cautions import cautions
 
 SEEDS = range(500, 502)
@@ -303,3 +307,56 @@ def test_all_peaks_are_read_with_few_frames_too() -> None:
     analysis = run(Method.of(frame=n), made_recording(x))
     found = [peak.tone.frequency for peak in analysis.peaks or ()]
     assert found == pytest.approx([60.3 * k for k in range(1, 39)], abs=0.01)
+
+
+def changes_told(x: np.ndarray) -> dict[str, Caution]:
+    made = recording(x)
+    analysis = run(default_method(made), made)
+    codes = ("nonstationary", "content-changes")
+    return {one.code: one for one in cautions(analysis, made) if one.code in codes}
+
+
+@pytest.mark.parametrize("length", [32, 64, 128, 300, 1000])
+@pytest.mark.parametrize("kind", ["noise", "tone"])
+def test_a_short_record_that_does_not_change_is_left_in_peace(length: int, kind: str) -> None:
+    for seed in range(6):
+        rng = np.random.default_rng(seed)
+        x = rng.standard_normal(length)
+        if kind == "tone":
+            x = np.cos(2 * np.pi * rng.uniform(0.02, 0.4) * np.arange(length)) + 1e-4 * x
+        assert changes_told(x) == {}
+
+
+def test_the_figures_of_a_change_are_those_of_what_changes() -> None:
+    """Beside a strong tone noise gets 36 dB louder: its band, with its own rms; and what is said of
+    the level of all are the levels of all."""
+    t = np.arange(20_000) / 1000
+    noise = np.random.default_rng(1).standard_normal(len(t))
+    told = changes_told(np.cos(2 * np.pi * 50 * t) + noise * np.where(t > 10, 0.05, 0.0008))
+    text = told["nonstationary"].text
+    low, high, by, soft, loud = map(float, re.findall(r"[\d.]+(?= to | Hz| dB| m/s²)", text))
+    assert text.startswith("The level of the noise from ") and (low, high) == (0, 500)
+    assert by == pytest.approx(20 * math.log10(loud / soft), abs=0.6)
+    assert loud == pytest.approx(0.05, rel=0.1) and soft < 0.002
+    text = changes_told(noise * np.where(t > 10, 4, 1))["nonstationary"].text
+    by, soft, loud = map(float, re.findall(r"[\d.]+(?= to | dB| m/s²)", text))
+    assert "over the stretch" in text
+    assert by == pytest.approx(20 * math.log10(loud / soft), abs=0.6)
+    assert loud == pytest.approx(4, rel=0.1) and soft == pytest.approx(1, rel=0.1)
+
+
+def test_a_tone_that_stops_leaves_no_power_elsewhere_and_silence_is_called_so() -> None:
+    t = np.arange(20_000) / 1000
+    noise = np.random.default_rng(1).standard_normal(len(t))
+    told = changes_told(np.cos(2 * np.pi * 150 * t) * (t < 9) + 0.01 * noise)
+    assert set(told) == {"nonstationary"}
+    x = np.cos(2 * np.pi * 150 * t) + 0.1 * noise
+    x[9000:13_000] = 0
+    silent = changes_told(x)["nonstationary"]
+    start, end = map(float, re.findall(r"From ([\d.]+) to ([\d.]+) s there", silent.text)[0])
+    assert 9 <= start < 9.6 and 12.4 < end <= 13
+    assert silent.remedy == "Leave it out" and silent.edit is not None
+    made = recording(x)
+    better = run(silent.edit(default_method(made)), made)
+    assert better.rms == pytest.approx(math.hypot(math.sqrt(0.5), 0.1), rel=0.02)
+    assert "nonstationary" not in {one.code for one in cautions(better, made)}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
@@ -9,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.estimate.courses import Courses
+from tonecomb.core.estimate.courses import ENBW, Courses
 from tonecomb.core.record.recording import Array
 
 _PARTS = 12  # at most, into which the stretch is cut
@@ -18,6 +19,7 @@ _SHARE = 0.3  # of the bands whose level has to change
 _LOUD = 4.0  # times the usual level from which a frame is loud
 _MOST_LOUD = 0.45  # of the frames that may be loud, and be left out
 _MOST_SPANS = 30
+_NOTHING = 1e-8  # of the mean power, 80 dB down, below which there is nothing
 _AT_ONCE = 128  # cells, or frames
 _CONTENT, _TIMES = 0.05, 4.0  # of the power, and times what chance moves, that lies elsewhere
 _KERNEL = np.array([1.0, 2.0, 3.0, 2.0, 1.0]) / 9.0  # a tone between two bands is in both
@@ -25,15 +27,26 @@ _KERNEL = np.array([1.0, 2.0, 3.0, 2.0, 1.0]) / 9.0  # a tone between two bands 
 
 @dataclass(frozen=True)
 class Changes:
-    """``level_db`` is by how much the level of most bands changes from part to part;
+    """``level_db`` is by how much the level of most bands changes from part to part, and
+    ``band`` (Hz) the widest one that changes, with its rms where it is softest and loudest;
     ``elsewhere`` the share of the power that lies at other frequencies in the part between the
     times ``at`` (s from the stretch's start) than in all, 0 where that could be chance. ``loud``
-    are the spans (s) of frames that are much louder than most."""
+    are the spans (s) of frames that are much louder than most, ``silent`` those in which there is
+    nothing."""
 
     level_db: float = 0.0
+    band: tuple[float, float] = (0.0, 0.0)
+    softest: float = 0.0
+    loudest: float = 0.0
     elsewhere: float = 0.0
     at: tuple[float, float] = (0.0, 0.0)
     loud: tuple[tuple[float, float], ...] = ()
+    silent: tuple[tuple[float, float], ...] = ()
+
+    @property
+    def band_db(self) -> float:
+        """By how much that band's own rms changes."""
+        return 20 * math.log10(self.loudest / self.softest) if self.softest > 0 else 0.0
 
 
 def find_changes(courses: Courses, fs: float) -> Changes | None:
@@ -45,15 +58,52 @@ def find_changes(courses: Courses, fs: float) -> Changes | None:
     edges = np.linspace(0, framing.count, count + 1).astype(int)
     parts = [slice(int(a), int(b)) for a, b in pairwise(edges)]
     levels = np.stack([courses.levels[part].mean(axis=0, dtype=np.float64) for part in parts])
-    known = levels.min(axis=0) > 0
-    changing = 10 * np.log10(levels.max(axis=0)[known] / levels.min(axis=0)[known])
-    level_db = float(np.quantile(changing, 1 - _SHARE)) if known.any() else 0.0
+    there = levels[levels.max(axis=1) > _NOTHING * levels.max()]
+    known = there.min(axis=0) > 0
+    changing = np.zeros(levels.shape[1])
+    changing[known] = 10 * np.log10(there.max(axis=0)[known] / there.min(axis=0)[known])
+    level_db = float(np.quantile(changing[known], 1 - _SHARE)) if known.any() else 0.0
     step = courses.step
     thinned = [slice(a // step, max(b // step, a // step + 1)) for a, b in pairwise(edges.tolist())]
     elsewhere, worst = _elsewhere(courses.powers, thinned)
     starts = framing.numbers * framing.hop / fs
     at = (float(starts[edges[worst]]), float(starts[edges[worst + 1] - 1] + framing.frame / fs))
-    return Changes(level_db, elsewhere, at, _loud(courses, fs, step))
+    band, softest, loudest = _band(courses, there, changing >= level_db / 2)
+    return Changes(
+        level_db, band, softest, loudest, elsewhere, at, _loud(courses, fs, step),
+        _silent(courses, fs, step),
+    )  # fmt: skip
+
+
+def _band(
+    courses: Courses, levels: Array, changing: NDArray[np.bool_]
+) -> tuple[tuple[float, float], float, float]:
+    """The longest run of groups of bins that change, in Hz, and the least and the greatest rms of
+    its noise in the parts."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], changing, [False]]).astype(np.int8)))
+    runs = edges.reshape(-1, 2)
+    if not len(runs):
+        return (0.0, 0.0), 0.0, 0.0
+    first, stop = max(runs.tolist(), key=lambda run: int(run[1] - run[0]))
+    wide = courses.sharing * courses.bin_hz
+    rms = np.sqrt(levels[:, first:stop].sum(axis=1) * courses.sharing / ENBW)
+    highest = min(stop * wide, courses.framing.frame / 2 * courses.bin_hz)
+    return (first * wide, highest), float(rms.min()), float(rms.max())
+
+
+def _silent(courses: Courses, fs: float, step: int) -> tuple[tuple[float, float], ...]:
+    """Spans of frames that hold nothing beside the others."""
+    power = courses.powers.sum(axis=1, dtype=np.float64)
+    framing = courses.framing
+    starts = framing.numbers[::step][: len(power)] * framing.hop / fs
+    nothing = power <= _NOTHING * power.mean()
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], nothing, [False]]).astype(np.int8)))
+    runs = edges.reshape(-1, 2)
+    if len(runs) > _MOST_SPANS or nothing.all():
+        return ()
+    return tuple(
+        (float(starts[a]), float(starts[b - 1] + framing.frame / fs)) for a, b in runs.tolist()
+    )
 
 
 def _elsewhere(powers: NDArray[np.floating[Any]], parts: list[slice]) -> tuple[float, int]:
@@ -62,19 +112,27 @@ def _elsewhere(powers: NDArray[np.floating[Any]], parts: list[slice]) -> tuple[f
 
     if powers.shape[1] < 2 * len(_KERNEL):
         return 0.0, 0
-    means, chance = [], []
+    means, chance, powers_of = [], [], []
     for part in parts:  # one at a time: all of a long record are large
         own = powers[part].astype(np.float64)
-        shares = own / np.maximum(own.sum(axis=1, keepdims=True), np.finfo(float).tiny)
+        totals = own.sum(axis=1, keepdims=True)
+        shares = own / np.maximum(totals, np.finfo(float).tiny)
         inside = convolve1d(shares, _KERNEL, axis=1, mode="constant")
-        means.append(inside.mean(axis=0))
+        loud = totals / max(float(totals.mean()), np.finfo(float).tiny)
+        means.append((loud * inside).mean(axis=0))
+        powers_of.append(float(totals.mean()))
         # Overlapped frames: two are worth about one and a half.
-        scatter = inside.std(axis=0, ddof=1) / np.sqrt(0.75 * len(inside))
+        scatter = (loud * (inside - means[-1])).std(axis=0, ddof=1) / np.sqrt(0.75 * len(inside))
         chance.append(0.4 * float(scatter.sum()))
-    mean = np.average(means, axis=0, weights=[part.stop - part.start for part in parts])
+    # By power: what a soft part holds is hardly in the average, and does not contradict it.
+    counts = np.array([part.stop - part.start for part in parts]) * np.array(powers_of)
+    if not counts.sum() > 0:
+        return 0.0, 0
+    mean = np.average(means, axis=0, weights=counts)
     moved = [0.5 * float(np.abs(one - mean).sum()) for one in means]
-    worst = int(np.argmax(moved))
-    real = moved[worst] > max(_CONTENT, _TIMES * float(np.median(chance)))
+    heard = np.minimum(np.array(powers_of) / np.mean(powers_of), 1.0)
+    worst = int(np.argmax(moved * heard))
+    real = moved[worst] * heard[worst] > max(_CONTENT, _TIMES * float(np.median(chance)))
     return (moved[worst], worst) if real else (0.0, worst)
 
 

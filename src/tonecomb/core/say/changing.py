@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
+import numpy as np
+
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.averages import Single
 from tonecomb.core.estimate.tracks import Wanted
@@ -12,12 +14,14 @@ from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.mode import half_power_width
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.method import Method
-from tonecomb.core.record.recording import Stretch
+from tonecomb.core.record.recording import Array, Stretch
 from tonecomb.core.say.caution import Caution, Edit, Seen, setting
 from tonecomb.core.steps.as_sampled import AsSampled
 
 UNSTEADY = ("moves", "hump")
 _CHANGE_DB = 6.0
+_SURE = 5.0  # standard deviations by which the level changes where there are few frames
+_SLOWEST, _PERIODS_OF_LEVEL = 0.1, 6.0  # of the power; periods in a part whose level is told
 _MOVED_BINS = 0.4  # of a bin that a tone moves before it is said
 _MOVED = 0.004  # of its fundamental that a family does
 _SWING_DB = 4.0  # by which a modulated tone changes before it is said
@@ -61,21 +65,62 @@ def nonstationary(a: Analysis, seen: Seen) -> Caution | None:
     """The level changes in most bands: what changes in a few is a tone, or slow drift."""
     if isinstance(a.method.averaging.average, Single):
         return None
-    low, high = float(seen.survey.levels.min()), float(seen.survey.levels.max())
-    by = 20 * math.log10(high / low) if low > 0 else 0.0
     changes = None if a.found is None else a.found.changes
-    if changes is not None:
-        # What is now here, now there, makes each band louder and softer, but not all of them.
-        most = min(changes.level_db, by) if changes.elsewhere else changes.level_db
-        by = by if min(by, most) >= _CHANGE_DB else most
-    if by < _CHANGE_DB:
-        return None
+    if changes is not None and changes.silent:
+        return _silent(a, changes.silent)
+    levels = _levels(a, seen)
+    low, high = float(levels.min()), float(levels.max())
+    by = 20 * math.log10(high / low) if low > 0 else 0.0
+    what = "The level changes by {:.0f} dB over the stretch"
+    if changes is None:
+        if by < _CHANGE_DB or by < _SURE * _chance_db(a, len(levels)):
+            return None
+    elif min(by, changes.level_db) < _CHANGE_DB:
+        # What is now here, now there, makes each band louder and softer, but not all of them; and
+        # beside a strong tone the level of all hardly changes where that of the noise does.
+        if changes.elsewhere or changes.band_db < _CHANGE_DB or changes.level_db < _CHANGE_DB:
+            return None
+        by, low, high = changes.band_db, changes.softest, changes.loudest
+        place = "{:.3g} to {:.3g} Hz".format(*changes.band)
+        what = f"The level of the noise from {place} changes by {{:.0f}} dB"
     text = (
-        f"The level changes by {by:.0f} dB over the stretch ({low:.3g} to {high:.3g} "
-        f"{a.channel.unit} rms): the average holds for no part of it."
+        f"{what.format(by)} ({low:.3g} to {high:.3g} {a.channel.unit} rms): the average holds for "
+        "no part of it."
     )
     edit = _strike(a, changes.loud) if changes is not None else None
     return Caution("nonstationary", text, "Leave the loud part out" if edit else "", edit)
+
+
+def _silent(a: Analysis, spans: Sequence[tuple[float, float]]) -> Caution:
+    """What there is to say of parts in which there is nothing."""
+    begin = 0.0 if a.method.source.stretch is None else a.method.source.stretch.start
+    start, end = (begin + at for at in spans[0])
+    more = f", and in {len(spans) - 1} more parts" if len(spans) > 1 else ""
+    text = f"From {start:.4g} to {end:.4g} s{more} there is nothing: the average counts silence."
+    edit = _strike(a, spans)
+    return Caution("nonstationary", text, "Leave it out" if edit else "", edit)
+
+
+def _levels(a: Analysis, seen: Seen) -> Array:
+    """Rms about its mean of each part of the stretch, sixteen at most, each of several periods of
+    the slowest thing that has a tenth of the power."""
+    s, levels = a.estimate.spectrum, seen.survey.levels
+    total = np.cumsum(s.mean_square[1:])
+    slowest = float(s.frequency[1 + int(np.searchsorted(total, _SLOWEST * total[-1]))])
+    periods = a.resolution.stretch_s * max(slowest, s.bin_hz)
+    parts = len(levels)
+    while parts > 1 and periods / parts < _PERIODS_OF_LEVEL:
+        parts //= 2
+    return np.asarray(np.sqrt((levels.reshape(parts, -1) ** 2).mean(axis=1)))
+
+
+def _chance_db(a: Analysis, parts: int) -> float:
+    """Standard deviation in dB of the level of one of so many parts, of noise as wide as what the
+    spectrum holds."""
+    power = a.estimate.spectrum.mean_square
+    wide = float(power.sum() ** 2 / (power @ power)) * a.spectrum.bin_hz
+    values = max(2 * wide * a.resolution.stretch_s / parts, 1.0)
+    return 10 / math.log(10) * math.sqrt(2 / values)
 
 
 def moving(a: Analysis, seen: Seen) -> Caution | None:
