@@ -27,6 +27,7 @@ from tonecomb.core.record.recording import Array
 from tonecomb.core.say.behaviour import brief, words
 from tonecomb.core.say.caution import Caution
 from tonecomb.core.say.cautions import cautions
+from tonecomb.core.say.numbers import span, with_std
 
 SEEDS = range(500, 502)
 
@@ -360,3 +361,42 @@ def test_a_tone_that_stops_leaves_no_power_elsewhere_and_silence_is_called_so() 
     better = run(silent.edit(default_method(made)), made)
     assert better.rms == pytest.approx(math.hypot(math.sqrt(0.5), 0.1), rel=0.02)
     assert "nonstationary" not in {one.code for one in cautions(better, made)}
+
+
+@pytest.mark.parametrize(
+    ("half", "rate", "noise"), [(0.04, 0.05, 0.02), (0.4, 0.2, 0.02), (0.4, 0.2, 0.3)]
+)
+def test_the_range_of_a_family_is_that_of_its_motion(
+    half: float, rate: float, noise: float
+) -> None:
+    """Not that of the noise of its frames, which is several times as wide."""
+    fs, seconds = 8000.0, 24
+    t = np.arange(round(fs * seconds)) / fs
+    angle = 2 * np.pi * 120 * t - half / rate * np.cos(2 * np.pi * rate * t)
+    x = np.sum([np.cos(k * angle + k) / k for k in range(1, 7)], axis=0)
+    x += noise * np.random.default_rng(3).standard_normal(len(t))
+    found = find_moving(lambda a, b: x[a:b], len(x), fs, np.zeros(0))
+    assert found is not None
+    assert found.mean == pytest.approx(120, abs=4 * found.std + half * 0.3)
+    room = 0.05 * half + 0.5 * noise * half**0.5
+    assert found.high == pytest.approx(120 + half, abs=room)
+    assert found.low == pytest.approx(120 - half, abs=room)
+
+
+@pytest.mark.parametrize("shape", ["square", "saw"])
+def test_a_family_that_stands_still_does_not_move(shape: str) -> None:
+    fs = 8000.0
+    turns = 31.367 * np.arange(160_000) / fs
+    x = np.sign(np.sin(2 * np.pi * turns)) if shape == "square" else np.mod(turns, 1.0)
+    x = x + 0.05 * np.random.default_rng(3).standard_normal(len(x))
+    assert find_moving(lambda a, b: x[a:b], len(x), fs, np.zeros(0)) is None
+    found = run(default_method(recording(x, fs=fs)), recording(x, fs=fs))
+    assert found.combs[0].low is None
+    assert found.combs[0].spacing == pytest.approx(31.367, abs=1e-3)
+
+
+def test_figures_have_no_digits_that_no_clock_bears() -> None:
+    assert with_std(437.600000001, 8e-9) == "437.60000(4)"
+    assert with_std(24.3, 2e-4) == "24.3000(2)"
+    assert span(119.962, 120.038) == "119.962 to 120.038"
+    assert span(5.0, 29.13) == "5 to 29"

@@ -58,7 +58,7 @@ def find_changes(courses: Courses, fs: float) -> Changes | None:
     edges = np.linspace(0, framing.count, count + 1).astype(int)
     parts = [slice(int(a), int(b)) for a, b in pairwise(edges)]
     levels = np.stack([courses.levels[part].mean(axis=0, dtype=np.float64) for part in parts])
-    there = levels[levels.max(axis=1) > _NOTHING * levels.max()]
+    there = levels[levels.max(axis=1) >= _NOTHING * levels.max()]
     known = there.min(axis=0) > 0
     changing = np.zeros(levels.shape[1])
     changing[known] = 10 * np.log10(there.max(axis=0)[known] / there.min(axis=0)[known])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from tonecomb.core.find.behaviour import Behaviour
+from tonecomb.core.say.numbers import span
 
 
 def brief(doing: Behaviour | None) -> str:
@@ -23,7 +24,7 @@ def words(doing: Behaviour | None) -> str:
     if doing is None:
         return "too few frames to tell whether it is steady"
     if doing.kind == "moves":
-        text = f"moves from {doing.low:.6g} to {doing.high:.6g} Hz"
+        text = f"moves from {span(doing.low, doing.high)} Hz"
         return text + (f", in {100 * doing.share:.0f} % of the frames" if doing.share < 1 else "")
     if doing.kind == "comes and goes":
         return f"stands in {100 * doing.share:.0f} % of the frames"

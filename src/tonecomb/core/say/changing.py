@@ -16,6 +16,7 @@ from tonecomb.core.find.peaks import Peak
 from tonecomb.core.method import Method
 from tonecomb.core.record.recording import Array, Stretch
 from tonecomb.core.say.caution import Caution, Edit, Seen, setting
+from tonecomb.core.say.numbers import span
 from tonecomb.core.steps.as_sampled import AsSampled
 
 UNSTEADY = ("moves", "hump")
@@ -127,17 +128,18 @@ def moving(a: Analysis, seen: Seen) -> Caution | None:
     """A family or a tone whose frequency moves."""
     family = None if a.found is None else a.found.moving
     if family is not None and (family.runs or family.moved > _MOVED * family.mean):
-        what, span = "moves", f"from {family.low:.4g} to {family.high:.4g} Hz"
+        what, between = "moves", f"from {span(family.low, family.high)} Hz"
         if family.runs:  # it may go on beyond what is listened for
-            what, span = "runs", f"from about {family.low:.2g} to {family.high:.2g} Hz"
+            what, between = "runs", f"from about {family.low:.2g} to {family.high:.2g} Hz"
         rest = "no family has a mean there" if family.runs else f"its mean is {family.mean:.5g} Hz"
         wanted = Wanted(0.9 * family.low, 1.1 * family.high, family.teeth)
         # Some periods of it: in longer frames its teeth are smeared.
         short = 1 << math.ceil(math.log2(_PERIODS * a.fs / family.mean))
         shorter = short <= a.method.frames.frame // 2
         return Caution(
-            "moving", f"The fundamental of a family of harmonics {what} {span} over the stretch: "
-            f"{rest}, and its teeth are as wide as that.",
+            "moving",
+            f"The fundamental of a family of harmonics {what} {between} over the stretch: {rest}, "
+            "and its teeth are as wide as that.",
             f"Follow it ({short} samples)" if shorter else "Follow it",
             _following(wanted, short if shorter else None),
         )  # fmt: skip
@@ -159,7 +161,7 @@ def moving(a: Analysis, seen: Seen) -> Caution | None:
     return Caution(
         "moving",
         f"The tone at {moves[0].tone.frequency:.6g} Hz moves by {doing.moved:.3g} Hz "
-        f"{while_it_stands} ({doing.low:.6g} to {doing.high:.6g} Hz)"
+        f"{while_it_stands} ({span(doing.low, doing.high)} Hz)"
         f"{_more(moves, 'move as well')}: its frequency is the mean, its line as wide as that.",
         "Follow it", _following(Wanted(max(doing.low - 2 * hz, 0.0), doing.high + 2 * hz)),
     )  # fmt: skip

@@ -17,7 +17,7 @@ from tonecomb.core.find.peaks import Peak
 from tonecomb.core.find.ratios import ratio_words, small_ratio
 from tonecomb.core.say.behaviour import words as behaviour_words
 from tonecomb.core.say.caution import Caution
-from tonecomb.core.say.numbers import significant, with_std
+from tonecomb.core.say.numbers import significant, span, with_std
 
 _SINGLE, _MODES, _FAMILIES = 3, 4, 5  # that are told one by one
 _CHANGES = ("content-changes", "nonstationary")
@@ -207,7 +207,7 @@ def _family(comb: Comb, told: _Told) -> str:
     if comb.carrier is None:
         text = f"{name}: {spacing} Hz"
         if comb.low is not None and comb.high is not None:
-            text += f", moving from {comb.low:.4g} to {comb.high:.4g} Hz"
+            text += f", moving from {span(comb.low, comb.high)} Hz"
         found = [tooth.number for tooth in comb.teeth if tooth.found]
         text += f", harmonics {_runs(found)}" if len(found) > 1 else ""
         for other in told.families:

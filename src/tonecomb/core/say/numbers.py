@@ -6,7 +6,22 @@ import math
 
 _MOST_DECIMALS = 9
 _LOW = 10.0  # Hz
+_CLOCK = 1e-7  # of a value, below which no recorder's clock is known
 _MINUTES_FROM = 300.0  # s
+
+
+def borne(value: float, std: float) -> float:
+    """A standard deviation as it is shown: no smaller than a ten-millionth of the value, as no
+    recorder's clock keeps time better. How far that clock is off, often more, is not in it."""
+    return max(std, _CLOCK * abs(value))
+
+
+def span(low: float, high: float) -> str:
+    """``119.96 to 120.04``: both ends of what moves, with the digits in which they differ."""
+    moved = high - low
+    decimals = max(0, 1 - math.floor(math.log10(moved))) if moved > 0 else 4
+    decimals = min(decimals, _MOST_DECIMALS)
+    return signed(f"{low:.{decimals}f} to {high:.{decimals}f}")
 
 
 def with_std(value: float, std: float) -> str:
@@ -14,6 +29,7 @@ def with_std(value: float, std: float) -> str:
     stands in brackets in units of the last digit."""
     if not (math.isfinite(std) and std > 0):
         return significant(value)
+    std = borne(value, std)
     decimals = _decimals(std)
     if decimals <= 0:
         return f"{value:.0f}({std:.0f})"

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QHeaderView, QMenu, QTreeWidget, QTreeWidgetItem, QV
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.comb import inharmonicity, mains
 from tonecomb.core.find.ratios import ratio_words, small_ratio
-from tonecomb.core.say.numbers import warranted, with_std
+from tonecomb.core.say.numbers import span, warranted, with_std
 from tonecomb.desktop.edits.combs import Combs, ShownComb
 from tonecomb.desktop.edits.isolating import Isolating
 from tonecomb.desktop.kit import settings
@@ -222,7 +222,7 @@ class CombReadings(QWidget):
         if (hz := mains(comb)) is not None:
             lines.append(f"that of {hz:g} Hz mains")
         if comb.low is not None and comb.high is not None:
-            lines.append(f"moves from {comb.low:.5g} to {comb.high:.5g} Hz")
+            lines.append(f"moves from {span(comb.low, comb.high)} Hz")
         for other in self._shown:
             if other is shown or other.comb.carrier is not None:
                 continue

@@ -14,7 +14,7 @@ from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.knowledge import Knowledge
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.say.behaviour import brief, words
-from tonecomb.core.say.numbers import level, signed, warranted, whole
+from tonecomb.core.say.numbers import borne, level, signed, warranted, whole
 from tonecomb.desktop.kit.theme import current_theme, font
 from tonecomb.formats.columns import Column
 from tonecomb.formats.readings import PeakRow, peak_columns
@@ -38,12 +38,17 @@ def _frequency(row: PeakRow) -> str:
     return warranted(row.peak.tone.frequency, row.peak.tone.frequency_std)
 
 
+def _frequency_std(row: PeakRow) -> str:
+    tone = row.peak.tone
+    return signed(f"{borne(tone.frequency, tone.frequency_std):.2g}")
+
+
 COLUMNS = (
     Shown("frequency_hz", "Frequency", "Hz", "Frequency in Hz, refined between the bins, with the "
           "digits that its standard deviation warrants", _frequency),
     Shown("frequency_std_hz", "Standard deviation", "± Hz",
-          "Standard deviation of the frequency, in Hz",
-          lambda row: signed(f"{row.peak.tone.frequency_std:.2g}"), 58),
+          "Standard deviation of the frequency, in Hz; the recorder's clock is not in it",
+          _frequency_std, 58),
     Shown("amplitude", "Amplitude", "", "Amplitude of the tone",
           lambda row: level(row.amplitude[0])),
     Shown("phase_deg", "Phase", "°", "Phase in degrees of a cosine at the stretch's start; – where "

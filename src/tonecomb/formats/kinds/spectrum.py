@@ -18,7 +18,7 @@ from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.say.behaviour import words
 from tonecomb.core.say.in_short import in_short
-from tonecomb.core.say.numbers import with_std
+from tonecomb.core.say.numbers import borne, span, with_std
 from tonecomb.formats import readings
 from tonecomb.formats.columns import Table
 from tonecomb.formats.kinds.kind import Context, Kind, Picture
@@ -97,8 +97,9 @@ class Spectra(Kind[Analysis]):
         for peak in listed:
             tone, (amplitude, std) = peak.tone, a.amplitude(peak)
             phase = "wanders" if math.isnan(tone.phase_deg) else f"{tone.phase_deg:.1f}"
+            known = borne(tone.frequency, tone.frequency_std)
             lines.append(
-                f"{tone.frequency:>14.5f} {tone.frequency_std:>9.2g} {amplitude:>14.6g} "
+                f"{tone.frequency:>14.5f} {known:>9.2g} {amplitude:>14.6g} "
                 f"{std:>9.2g} {phase:>8} {peak.prominence_db:>6.1f}{_said(said, peak, a)}"
             )
         if (more := len(a.peaks or ()) - len(listed)) > 0:
@@ -194,7 +195,7 @@ def comb_words(comb: Comb, combs: tuple[Comb, ...]) -> str:
     if comb.carrier is None:
         text = f"{comb.name}: {spacing} Hz, teeth {', '.join(map(str, found))}"
         if comb.low is not None and comb.high is not None:
-            text += f", moves from {comb.low:.5g} to {comb.high:.5g} Hz"
+            text += f", moves from {span(comb.low, comb.high)} Hz"
         if (hz := mains(comb)) is not None:
             text += f", {hz:g} Hz mains"
         if not math.isnan(comb.distortion):
