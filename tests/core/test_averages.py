@@ -32,10 +32,10 @@ def frames_squared(method: Method) -> np.ndarray:
     for start in range(0, len(X) - method.frames.frame + 1, hop):
         x = X[start : start + method.frames.frame]
         if method.frames.detrend != "none":
-            x = x - x.mean()
-        if method.frames.detrend == "line":
+            x = x - w @ x / w.sum() * (method.frames.detrend == "mean")
+        if method.frames.detrend == "line":  # with the least squares of what is left, tapered
             t = np.arange(method.frames.frame)
-            x = x - np.polyval(np.polyfit(t, x, 1), t)
+            x = x - np.polyval(np.polyfit(t, x, 1, w=np.abs(w)), t)
         squares = (
             np.abs(np.fft.rfft(x * w, method.frames.frame * method.frames.pad)) ** 2 / w.sum() ** 2
         )

@@ -29,7 +29,8 @@ def test_a_louder_trace(gain: float, frame: int, scaling: str, drawn: str) -> No
     loud = estimated(method, recording(gain * NOISE, fs=FS, unit="m/s²"))
     plain = estimated(method, recording(1e3 * NOISE, fs=FS, unit="mm/s²"))
     found = compare(loud, plain)
-    np.testing.assert_allclose(found.ratio_db, 20 * np.log10(gain), atol=1e-6)
+    first = 1 if drawn == "bins" else 0  # at 0 Hz there is nothing, without the mean
+    np.testing.assert_allclose(found.ratio_db[first:], 20 * np.log10(gain), atol=1e-6)
     squared = (scaling in ("power", "psd") and drawn != "total") or scaling == "power"
     factor = gain**2 - 1 if squared else gain - 1
     wanted = factor * plain.curve.values * (1e-6 if squared else 1e-3)

@@ -47,8 +47,9 @@ def test_cells_are_those_of_all_frames_pooled(
     low, high = limits[0], limits[0] + limits[1]
     view = View(rows, columns, low=low, high=high, log=log, pooling=pooling)  # type: ignore[arg-type]
     got = made(x, framing, view, pad=pad, detrend=detrend, threads=threads)
-    frames = detrended(np.lib.stride_tricks.sliding_window_view(x, frame)[:: framing.hop], detrend)
     weights = window("hann").samples(frame)
+    frames = np.lib.stride_tricks.sliding_window_view(x, frame)[:: framing.hop]
+    frames = detrended(frames, detrend, weights)
     squares = np.abs(np.fft.rfft(frames * weights, n=frame * pad, axis=1)) ** 2
     squares *= 2 / weights.sum() ** 2
     squares[:, 0] /= 2

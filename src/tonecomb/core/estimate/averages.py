@@ -58,7 +58,7 @@ class FrameSquares:
             passed += len(numbers)
 
     def _squares(self, frames: Array) -> Array:
-        found = rfft(detrended(frames, self.detrend) * self.weights, self.nfft)
+        found = rfft(detrended(frames, self.detrend, self.weights) * self.weights, self.nfft)
         return np.asarray(found.real**2 + found.imag**2)
 
 

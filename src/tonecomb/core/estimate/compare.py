@@ -13,6 +13,7 @@ from tonecomb.core.estimate.spectrum import Scaling, decibels_per_decade, is_amp
 from tonecomb.core.record.recording import Array
 from tonecomb.core.units import conversion
 
+_ROUNDING = 1e-14  # of the highest amplitude
 _DENSITIES: tuple[Scaling, ...] = ("psd", "amplitude-density", "energy")
 
 
@@ -66,9 +67,13 @@ def compare(one: Analysis, other: Analysis) -> Comparison:
             "The two traces share no band", remedy="choose another way to draw, or other frames"
         )
     factor = decibels_per_decade(one.scaling)
-    tiny = np.finfo(float).tiny
-    with np.errstate(divide="ignore"):
-        ratio = factor * (np.log10(np.maximum(a, tiny)) - np.log10(np.maximum(b, tiny)))
+    # What rounding leaves where there is nothing, as at 0 Hz of frames without their mean.
+    nothing = _ROUNDING ** (20 / factor)
+    logs = [
+        np.log10(np.maximum(x, max(nothing * float(x.max()), np.finfo(float).tiny)))
+        for x in (a, b)
+    ]
+    ratio = factor * (logs[0] - logs[1])
     return Comparison(frequency, np.where((a > 0) & (b > 0), ratio, np.nan), a - b, first.stepped)
 
 

@@ -151,6 +151,7 @@ class _Frames:
     def __init__(self, rows: int, frame: int, real: type[np.floating[Any]]) -> None:
         weights = window("hann").samples(frame)
         self.rows, self._few = rows, max(1, CACHE_SAMPLES // frame)
+        self._level = weights / weights.sum()
         self._tapering = (weights * (np.sqrt(2.0) / weights.sum())).astype(real)
         self._tapered = on_lines(rows, frame, real)
         self._found = on_lines(rows, frame // 2 + 1, np.result_type(real, np.complex64))
@@ -161,7 +162,7 @@ class _Frames:
         for a in range(0, len(frames), self._few):
             group, own = frames[a : a + self._few], tapered[a : a + self._few]
             # The offset goes in double precision: a record's may jump, and hide what is left.
-            np.subtract(group, group.mean(axis=1, keepdims=True), out=own)
+            np.subtract(group, (group @ self._level)[:, None], out=own)
             own *= self._tapering
         return rfft(tapered, out=self._found[: len(frames)])
 

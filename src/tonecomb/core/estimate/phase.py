@@ -67,7 +67,7 @@ def one_frame(samples: Array, fs: float, window: Window, pad: int, detrend: Detr
     from scipy.fft import rfft
 
     n, weights = len(samples), window.samples(len(samples))
-    tapered = detrended(samples[None, :], detrend)[0] * weights
+    tapered = detrended(samples[None, :], detrend, weights)[0] * weights
     bins = rfft(tapered, n=n * pad)
     ramp = rfft(tapered * np.arange(n), n=n * pad)
     power = bins.real**2 + bins.imag**2

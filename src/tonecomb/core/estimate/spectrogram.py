@@ -23,11 +23,10 @@ from tonecomb.core.estimate.framing import Framing
 from tonecomb.core.estimate.spectrum import (
     CACHE_SAMPLES,
     READ_SAMPLES,
+    Baseline,
     Detrend,
     Level,
     Scaling,
-    frame_means,
-    frames_of,
     read_frames,
     scaled,
 )
@@ -252,19 +251,15 @@ class _Work:
         for first in range(int(edges[0]), last, per_block):
             yield from pool.add(first, *self._block(range(first, min(first + per_block, last))))
 
-    def _block(self, numbers: range) -> tuple[Cells, Cells]:
-        """Frames without a common offset, shape (frames, frame), and what is still to be taken
-        off each, shape (frames,)."""
+    def _block(self, numbers: range) -> tuple[Cells, float]:
+        """Frames without a common offset, shape (frames, frame), and that offset."""
         samples = read_frames(self.read, self.framing, numbers, self.fs)
-        off = frame_means(samples, frames_of(samples, self.framing), self.framing.hop)
-        about = float(off.mean())
-        short = np.empty(len(samples), dtype=np.float32)
-        with np.errstate(over="ignore"):  # told once, at the end
+        with np.errstate(over="ignore", invalid="ignore"):  # told once, at the end
+            about = float(samples.mean())
+            short = np.empty(len(samples), dtype=np.float32)
             np.subtract(samples, about, out=short, casting="same_kind")  # in double precision
-            lost = np.asarray(off - about if self.detrend != "none" else np.full(len(off), -about))
-            lost = lost.astype(np.float32)
         frames = np.lib.stride_tricks.sliding_window_view(short, self.framing.frame)
-        return frames[:: self.framing.hop], lost
+        return frames[:: self.framing.hop], about
 
 
 class _Pool:
@@ -298,19 +293,20 @@ class _Pool:
         if (most := int(np.max(stops - starts))) <= _FEW_BINS:
             bins = starts + np.arange(most)[:, None]
             self._few = np.where(bins < stops, bins, len(self._row) - 1)
-        ramp = np.arange(frame, dtype=np.float64) - (frame - 1) / 2
-        self._ramp = ramp.astype(np.float32)
-        self._ramp_square = float(ramp @ ramp)
+        off = Baseline.of(work.weights, "line")
+        self._level, self._slope, self._ramp = (
+            one.astype(np.float32) for one in (off.level, off.slope, off.ramp)
+        )
         offset = rfft(work.weights[None, :], nfft)[0]
         reach = int(np.flatnonzero(np.abs(offset) > 1e-9 * frame)[-1]) + 1
         self._offset = offset[:reach].astype(np.complex64)
 
-    def add(self, number: int, frames: Cells, lost: Cells) -> Iterator[tuple[int, Cells]]:
-        """Take frames from ``number`` on; gives each row that they complete."""
+    def add(self, number: int, frames: Cells, about: float) -> Iterator[tuple[int, Cells]]:
+        """Take frames from ``number`` on, ``about`` off; gives each row that they complete."""
         for first in range(0, len(frames), self._at_once):
             stop = min(first + self._at_once, len(frames))
             with np.errstate(over="ignore", invalid="ignore"):  # told once, at the end
-                squares = self._squares(frames[first:stop], lost[first:stop, None])
+                squares = self._squares(frames[first:stop], about)
             at = first
             while at < stop:
                 edge = self._edges[self._next] - number
@@ -320,20 +316,23 @@ class _Pool:
                     yield self._next - 1, self._end()
                     self._next += 1
 
-    def _squares(self, frames: Cells, off: Cells) -> Cells:
-        """Of the transforms of these without what is still ``off``, shape (frames, bins)."""
+    def _squares(self, frames: Cells, about: float) -> Cells:
+        """Of the transforms of these, from which ``about`` was taken off, without what is to be
+        off each; shape (frames, bins)."""
         count = len(frames)
         tapered = self._buffer[:count, : self._work.framing.frame]
         if self._work.detrend == "line":
-            np.subtract(frames, off, out=tapered)
-            slopes = (tapered @ self._ramp) / self._ramp_square
-            tapered -= slopes[:, None].astype(np.float32) * self._ramp
+            np.subtract(frames, (frames @ self._level)[:, None], out=tapered)
+            tapered -= (tapered @ self._slope)[:, None] * self._ramp
             tapered *= self._weights
         else:
             np.multiply(frames, self._weights, out=tapered)
         bins = rfft(self._buffer[:count], out=self._bins[:count])
         if self._work.detrend != "line":
-            # An offset is the window's transform there, which is a few bins wide.
+            # An offset is the window's transform there, which is a few bins wide; the mean under
+            # the window is what stands at 0 Hz.
+            off = bins[:, :1].real / self._offset[0].real
+            off = off if self._work.detrend == "mean" else np.full_like(off, -about)
             bins[:, : len(self._offset)] -= off * self._offset
         whole = self._whole[:count]
         squares = np.square(whole.real, out=self._real[:count])

@@ -249,7 +249,7 @@ class SumOfSquares:
                     end = begin + (some - 1) * framing.hop + framing.frame
                     near = room.double(samples[begin:end])
                     group = frames_of(near, framing) if frames is None else frames[at : at + some]
-                    also(self._transformed(near, group, room))
+                    also(self._transformed(group, room))
                     room.add_squares(some)
             if not math.isfinite(room.total.sum()):  # a hole, or squares beyond all numbers
                 read_frames(read, framing, numbers, self.fs)
@@ -264,25 +264,19 @@ class SumOfSquares:
                 lambda one, other: (one[0] + other[0], one[1] + other[1]), parts
             )
 
-    def _transformed(self, samples: Array, frames: Array, room: _Room) -> Bins:
-        """Transforms of the ``frames`` that lie in ``samples``, in the room's memory."""
+    def _transformed(self, frames: Array, room: _Room) -> Bins:
+        """Transforms of the ``frames``, in the room's memory."""
         way = self.way
         buffer, bins = room.buffer[: len(frames)], room.bins[: len(frames)]
-        tapered, means = buffer[:, : self.framing.frame], np.zeros((1, 1))
-        if self.detrend != "none":  # first: the samples are near from then on
-            means = frame_means(samples, frames, self.framing.hop)[:, None]
+        tapered = buffer[:, : self.framing.frame]
         if self.detrend == "none" or way is not None:
             np.multiply(frames, room.weights, out=tapered)
         else:
-            np.subtract(frames, means, out=tapered)
-            if self.detrend == "line":
-                ramp = np.arange(self.framing.frame) - (self.framing.frame - 1) / 2
-                slopes = tapered @ ramp / (ramp @ ramp)
-                tapered -= slopes[:, None] * ramp
-            tapered *= room.weights
+            np.multiply(detrended(frames, self.detrend, room.weights), room.weights, out=tapered)
         rfft(buffer, out=bins)
         if way is not None:
-            bins[:, : len(way.bins)] -= means * way.bins
+            # The mean under the window is what stands at 0 Hz.
+            bins[:, : len(way.bins)] -= bins[:, :1].real / way.bins[0].real * way.bins
         return bins
 
 
@@ -346,15 +340,47 @@ def frames_of(samples: Array, framing: Framing) -> Array:
     )
 
 
-def detrended(frames: Array, detrend: Detrend) -> Array:
-    """Frames of shape (frames, frame) without their mean or their best straight line."""
+def detrended(frames: Array, detrend: Detrend, weights: Array) -> Array:
+    """Frames of shape (frames, frame) without their mean, or their straight line, under the window
+    whose ``weights`` have shape (frame,)."""
     if detrend == "none":
         return frames
-    out = frames - frames.mean(axis=1, keepdims=True)
+    off = Baseline.of(weights, detrend)
+    out = frames - (frames @ off.level)[:, None]
     if detrend == "line":
-        ramp = np.arange(frames.shape[1]) - (frames.shape[1] - 1) / 2
-        out -= (out @ ramp / (ramp @ ramp))[:, None] * ramp
+        out -= (out @ off.slope)[:, None] * off.ramp
     return np.asarray(out)
+
+
+@dataclass(frozen=True, eq=False)
+class Baseline:
+    """What is taken off each frame x before it is tapered by w: its mean under the window,
+    Σwx/Σw, which leaves nothing at 0 Hz; or the line a + bt that has the least Σ(w(x − a − bt))².
+
+    The plain mean of a tone of many cycles is what is left of the last one. Tapered, it would be a
+    line in the lowest bins, where there is nothing, and more of one in velocity. Under the window
+    such a tone has none. ``level`` and ``slope`` are what a frame is multiplied by to get a and b,
+    ``ramp`` is t, all of shape (frame,).
+    """
+
+    level: Array
+    slope: Array
+    ramp: Array
+
+    @classmethod
+    def of(cls, weights: Array, detrend: Detrend) -> Baseline:
+        """For a window."""
+        if detrend == "mean":
+            nothing = np.zeros(len(weights))
+            return cls(weights / weights.sum(), nothing, nothing)
+        squares = weights * weights
+        ramp = np.arange(len(weights), dtype=np.float64)
+        ramp -= float(squares @ ramp) / float(squares.sum())
+        turned = squares * ramp
+        # Two samples or fewer that count have a level and no slope.
+        steep = float(turned @ ramp)
+        slope = turned / steep if steep > 0 else np.zeros(len(weights))
+        return cls(squares / squares.sum(), slope, ramp)
 
 
 @dataclass(frozen=True, eq=False)
@@ -386,16 +412,3 @@ class _MeanOff:
         transform = rfft(weights[None, :])[0]
         touched = int(np.flatnonzero(np.abs(transform) > 1e-9 * framing.frame)[-1]) + 1
         return cls(transform[:touched])
-
-
-def frame_means(samples: Array, frames: Array, hop: int) -> Array:
-    """Mean of each frame; where frames consist of whole hops every sample is added once."""
-    count, frame = frames.shape
-    if frame % hop:
-        return np.asarray(frames.mean(axis=1))
-    hops = samples[: (count - 1) * hop + frame].reshape(-1, hop) @ np.ones(hop)
-    if frame == 2 * hop:  # half of it overlaps, as mostly
-        return np.asarray(hops[1:] + hops[:-1]) / frame
-    return (
-        np.asarray(np.lib.stride_tricks.sliding_window_view(hops, frame // hop).sum(axis=1)) / frame
-    )

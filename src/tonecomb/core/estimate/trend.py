@@ -122,7 +122,14 @@ def _groups(read: Read, framing: Framing, fs: float, method: Method) -> Iterator
         samples = read_frames(read, framing, numbers, fs)
         frames = frames_of(samples, framing)
         for first in range(0, len(frames), rows):
-            yield numbers[0] + first, detrended(frames[first : first + rows], method.frames.detrend)
+            yield (
+                numbers[0] + first,
+                detrended(
+                    frames[first : first + rows],
+                    method.frames.detrend,
+                    np.ones(method.frames.frame),
+                ),
+            )
 
 
 def _figures(frames: Array, values: _Values) -> None:

@@ -138,11 +138,8 @@ def of_frames(
 
     sums, done = _Sums(len(reads) - 1, frame // 2 + 1), 0
     for numbers in framing.blocks(_READ):
-        bins = [
-            rfft(detrended(frames_of(read_frames(read, framing, numbers, fs), framing), "mean")
-                 * weights, axis=1)
-            for read in reads
-        ]  # fmt: skip
+        every = (frames_of(read_frames(read, framing, numbers, fs), framing) for read in reads)
+        bins = [rfft(detrended(one, "mean", weights) * weights, axis=1) for one in every]
         sums.add(bins[0], np.stack(bins[1:], axis=1))
         done += len(numbers)
         progress(done / framing.count)

@@ -44,8 +44,8 @@ class FramePane(Pane):
             self.plot.show_lines(np.zeros(0), [], "", "")
             return
         method, n = analysis.method, len(single.samples)
-        tapered = detrended(single.samples[None, :], method.frames.detrend)[0]
-        tapered = tapered * window(method.frames.window).samples(n)
+        weights = window(method.frames.window).samples(n)
+        tapered = detrended(single.samples[None, :], method.frames.detrend, weights)[0] * weights
         average = method.averaging.average
         at = average.at if isinstance(average, Single) else None
         start = 0.0 if at is None else at - n / 2 / analysis.fs
