@@ -97,12 +97,13 @@ def open(
 ) -> Recording:  # fmt: skip
     """The recording in a file, whose samples are read when they are needed.
 
-    ``rate`` in Hz and the channels' ``unit`` go before what the file says; ``given`` holds all
-    that can be said about how it is read. Raises :class:`UserError` for a file that cannot be
-    understood.
+    ``rate`` in Hz goes before what the file says, ``unit`` is that of channels of which it says
+    none; ``given`` holds all that can be said about how it is read. Raises :class:`UserError` for a
+    file that cannot be understood, and for a unit where the file says another.
     """
     said = {name: value for name, value in (("rate", rate), ("unit", unit)) if value is not None}
-    return open_recording(path, replace(given, **said), progress)  # type: ignore[arg-type]
+    given = replace(given, **said)  # type: ignore[arg-type]
+    return open_recording(path, given, progress, strict=True)
 
 
 def make(description: Made | Path | str) -> Recording:

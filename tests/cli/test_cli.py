@@ -308,7 +308,7 @@ def test_frames_displays_and_presets(demo: Path, tmp_path: Path) -> None:
         (("--period", 1), "add --average synchronous"),
         (("--average", "synchronous", "--trigger", "1"), "‘1’ is no trigger; give a channel and"),
         (("--draw", "circles"), "choose octave:3, decade:10 or total"),
-        (("--as", "velocity", "--unit", "V"), "cannot be shown as velocity"),
+        (("--as", "velocity", "--unit", "V"), "is in m/s², not in V"),
     ):
         refused = call("analyse", wav, *wrong)
         assert refused.returncode == 2

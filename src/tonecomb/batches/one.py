@@ -96,7 +96,9 @@ def work(job: Job, progress: Progress = silent, crew: Crew = _ALONE) -> Outcome:
     path = str(job.path)
     try:
         mark = files.fingerprint(job.path)
-        recording = open_recording(job.path, job.plan.said.given, part(progress, 0, 0.2))
+        recording = open_recording(
+            job.path, job.plan.said.given, part(progress, 0, 0.2), strict=True
+        )
         recording = replace(recording, crew=crew)
         methods = job.plan.methods(recording)
         if not methods:
@@ -167,7 +169,7 @@ def _told(job: Job, recording: Recording, done: Analysed) -> Told:
             "name": comb.name, "fundamental_hz": comb.spacing,
             "fundamental_std_hz": comb.spacing_std, "carrier_hz": comb.carrier,
             "moved_hz": comb.moved, "teeth_found": sum(tooth.found for tooth in comb.teeth),
-            "thd_percent": 100 * comb.distortion,
+            "thd_percent": 100 * comb.distortion, "thd_of": a.unit.quantity,
         } for comb in said.families(a)
     ]  # fmt: skip
     rows: dict[str, Rows] = {

@@ -16,7 +16,10 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress
 from tonecomb.core.record.given import NOTHING_GIVEN, Given, MissingChoice, TimeChoice
 from tonecomb.core.record.recording import Channel
+from tonecomb.core.record.sensors import EVERY, Calibration, ChannelGiven
+from tonecomb.core.record.sensors import say as also
 from tonecomb.core.say.plain import printable
+from tonecomb.core.units import FULL_SCALE, unit
 from tonecomb.formats.registry import with_time
 
 
@@ -39,6 +42,52 @@ class Pair(click.ParamType):
         return low, high
 
 
+class OfChannel(click.ParamType):
+    """Something said of the channel before a = sign, or of all."""
+
+    name = "[NAME=]VALUE"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> tuple[str, Any]:
+        if isinstance(value, tuple):
+            return value
+        name, equals, text = value.rpartition("=")
+        if equals and not name.strip():
+            self.fail(f"‘{value}’ names no channel before its = sign")
+        return name.strip() or EVERY, self.said(text.strip())
+
+    def said(self, text: str) -> Any:
+        """What stands after it."""
+        try:
+            return unit(text).symbol
+        except UserError as error:
+            self.fail(error.text)
+
+
+class Scale(OfChannel):
+    """A sensitivity, or what full scale stands for."""
+
+    def __init__(self, raw: str = "") -> None:
+        self._raw = raw
+
+    def said(self, text: str) -> Calibration:
+        number, _, rest = text.partition(" ")
+        raw, _, symbol = (self._raw, "", rest) if self._raw else rest.partition("/")
+        try:
+            value = float(number)
+            if not symbol.strip():
+                raise ValueError
+            scale = Calibration(symbol.strip(" ()"), value, raw.strip())
+            scale.check()
+            return replace(scale, sensitivity=1 / value) if self._raw else scale
+        except ValueError:
+            like = "32 m/s²" if self._raw else "100 mV/g"
+            self.fail(f"‘{text}’ is no value with its unit, like {like}")
+        except UserError as error:
+            self.fail(error.text)
+
+
 @contextmanager
 def shown_progress(what: str) -> Iterator[Progress]:
     """A bar on stderr for people; nothing where stderr is not a terminal."""
@@ -59,14 +108,17 @@ class Reading:
     over what is said already, and where its time stands."""
 
     file: dict[str, Any]
+    channels: tuple[ChannelGiven, ...]
     imported: dict[str, Any]
     time_column: str | None
     time_unit: str | None
 
     def of(self, path: Path, given: Given = NOTHING_GIVEN) -> Given:
         """All that is said of the file at ``path``, over what is ``given`` already."""
-        how = replace(given.how, **self.imported)
-        given = replace(given, how=how, **self.file)
+        how, channels = replace(given.how, **self.imported), given.channels
+        for one in self.channels:
+            channels = also(channels, one)
+        given = replace(given, how=how, channels=channels, **self.file)
         return with_time(path, given, self.time_column, self.time_unit)
 
 
@@ -75,13 +127,24 @@ def importing(command: Callable[..., Any]) -> Callable[..., Any]:
 
     @wraps(command)
     def call(
-        rate: float | None, unit: str | None, time_base: TimeChoice | None,
+        rate: float | None, units: tuple[tuple[str, str], ...],
+        sensitivities: tuple[tuple[str, Calibration], ...],
+        full_scales: tuple[tuple[str, Calibration], ...], time_base: TimeChoice | None,
         missing: MissingChoice | None, piece: int | None, time_column: str | None,
         time_unit: str | None, **rest: Any,
     ) -> Any:  # fmt: skip
         kept = None if piece is None else piece - 1
         how = {"time_base": time_base, "missing": missing, "piece": kept}
-        reading = Reading(_said({"rate": rate, "unit": unit}), _said(how), time_column, time_unit)
+        plain = [symbol for name, symbol in units if name == EVERY]
+        if len(plain) > 1:
+            raise click.UsageError("--unit stands there twice without a channel; name them.")
+        channels = [ChannelGiven(name, unit=symbol) for name, symbol in units if name != EVERY]
+        scales = (*sensitivities, *full_scales)
+        channels += [ChannelGiven(name, calibration=scale) for name, scale in scales]
+        if len({one.channel for one in channels}) < len(channels):
+            raise click.UsageError("A channel is given a unit or a scale twice; say it once.")
+        file = _said({"rate": rate, "unit": plain[0] if plain else None})
+        reading = Reading(file, tuple(channels), _said(how), time_column, time_unit)
         return command(reading=reading, **rest)
 
     for option in (
@@ -104,7 +167,21 @@ def importing(command: Callable[..., Any]) -> Callable[..., Any]:
             "--time-column", metavar="NAME|NUMBER",
             help="The column with the time, by its name or its number from 1; none for none.",
         ),
-        click.option("--unit", metavar="UNIT", help="Unit of the channels, such as m/s² or g."),
+        click.option(
+            "--full-scale", "full_scales", type=Scale(FULL_SCALE), multiple=True,
+            metavar="[NAME=]VALUE UNIT",
+            help="What full scale stands for, such as '32 m/s²' or 'DE=32 m/s²'; repeatable.",
+        ),
+        click.option(
+            "--sensitivity", "sensitivities", type=Scale(), multiple=True,
+            metavar="[NAME=]VALUE RAW/UNIT",
+            help="Of a channel's sensor, such as '100 mV/g' or 'DE=100 mV/g'; repeatable.",
+        ),
+        click.option(
+            "--unit", "units", type=OfChannel(), multiple=True, metavar="[NAME=]UNIT",
+            help="Unit of channels of which the file says none, such as m/s² or 'DE=g'; "
+            "repeatable.",
+        ),
         click.option("--rate", type=float, metavar="HZ", help="Sample rate, over the file's."),
     ):  # fmt: skip
         call = option(call)

@@ -168,12 +168,15 @@ def unit(text: str) -> Unit:
     return _from_pint(symbol)
 
 
+_FROM_A_POINT = {"°C", "°F", "degC", "degF"}  # not from zero: nothing is converted into them
+
+
 def _from_pint(symbol: str) -> Unit:
     if _NO_UNIT.search(symbol):
         raise _unknown(symbol)
     ureg = registry()
     try:
-        quantity = 1.0 * ureg.parse_units(pint_name(symbol))
+        quantity = ureg.Quantity(1.0, ureg.parse_units(pint_name(symbol)))
     except Exception as error:  # pint raises many kinds, even for mere typing mistakes
         raise _unknown(symbol) from error
     for name, (base, reference, label) in REFERENCES.items():
@@ -204,9 +207,10 @@ def conversion(source: str, target: str) -> float:
             return size / other_size
     elif one.symbol not in PLAIN and other.symbol not in PLAIN:
         ureg = registry()
-        quantity = 1.0 * ureg.parse_units(pint_name(one.symbol))
+        quantity = ureg.Quantity(1.0, ureg.parse_units(pint_name(one.symbol)))
         wanted = ureg.parse_units(pint_name(other.symbol))
-        if quantity.is_compatible_with(wanted):
+        from_zero = not {one.symbol, other.symbol} & _FROM_A_POINT
+        if from_zero and quantity.is_compatible_with(wanted):
             return float(quantity.to(wanted).magnitude)
     raise UserError(
         f"{one.symbol} cannot be converted into {other.symbol}",

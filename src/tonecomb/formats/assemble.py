@@ -24,16 +24,19 @@ from tonecomb.core.record.recording import (
     Recording,
     Samples,
 )
+from tonecomb.core.record.sensors import EVERY, ChannelGiven, said_of
 from tonecomb.core.record.timebase import TimeBase
 from tonecomb.core.say.plain import printable
-from tonecomb.core.units import COUNTS, UNKNOWN, find_unit, unit
+from tonecomb.core.units import COUNTS, FULL_SCALE, PLAIN, UNKNOWN, find_unit, unit
 from tonecomb.formats import time_column
-from tonecomb.formats.contents import Column, Contents
+from tonecomb.formats.contents import BRACKETED, Column, Contents
 
 _LONGEST = 1 << 48
 _BLOCK = 1 << 20
 _MOST_BREAKS = 1000
 _SAME_RATE = 0.01
+_NAME = 200  # letters of a name that are looked into
+_RAW = (FULL_SCALE, COUNTS)  # units of samples that mean nothing without a scale
 
 
 @dataclass(frozen=True, eq=False)
@@ -248,12 +251,12 @@ def _paired(contents: Contents, how: Import, path: Path) -> list[tuple[Column, C
 def _told(column: Column, said: ColumnGiven) -> Column:
     role = said.role or column.role
     name = column.name if said.name is None else said.name
-    return replace(
-        column,
-        role=role,
-        name=printable(name),
-        unit=column.unit if said.unit is None else said.unit,
-    )
+    symbol = column.unit if said.unit is None else said.unit
+    # A unit in brackets behind a name, in whatever format.
+    match = BRACKETED.match(name[:_NAME]) if said.name is None and not symbol.strip() else None
+    if match and match[1] and match[2].strip() and find_unit(match[2]) is not None:
+        name, symbol = match[1], match[2]
+    return replace(column, role=role, name=printable(name), unit=symbol)
 
 
 def _one_length(columns: list[Column], path: Path, guesses: list[str]) -> list[Column]:
@@ -343,11 +346,68 @@ def with_given(recording: Recording, given: Given) -> Recording:
             rate_source="given",
             rate_found=f"given by you: {given.rate:g} Hz",
         )
+    problems = list(recording.problems)
+    for channel in recording.channels:
+        own = said_of(given.channels, channel.name)
+        if channel.unit in _RAW and (text := _unscaled(channel, own, given.unit)):
+            problems.append(Problem("unscaled", text))
+    recording = replace(recording, problems=tuple(problems))
     if given.unit is not None:
         symbol = unit(given.unit).symbol
         channels = tuple(replace(channel, unit=symbol) for channel in recording.channels)
         recording = replace(recording, channels=channels)
     return calibrated(recording, given.channels) if given.channels else recording
+
+
+def _unscaled(channel: Channel, own: ChannelGiven | None, every: str | None) -> str:
+    """What there is to say of a channel of bare numbers that is given a unit and no scale; "" where
+    it has one."""
+    scale = None if own is None else own.calibration
+    if scale is not None:
+        if unit(scale.raw).symbol in PLAIN:
+            return ""
+        return (
+            f"{channel.name} is in {channel.unit} in the file and was taken to be in {scale.raw}: "
+            "say what full scale stands for."
+        )
+    wanted = own.unit if own is not None and own.unit is not None else every
+    if wanted is None or unit(wanted).symbol in PLAIN:
+        return ""
+    return (
+        f"{channel.name} is in {channel.unit} in the file and was called {unit(wanted).symbol} "
+        "without a scale: give its sensitivity, or what full scale stands for."
+    )
+
+
+def refuse_other_units(understood: Understood, given: Given, path: Path) -> None:
+    """Raise :class:`UserError` where a unit is given to a channel of which the file says another,
+    a scale to one that it cannot be of, or either to one that is not there."""
+    columns = [column for column in understood.columns if column.role == "data"]
+    names = [channel.name for channel in understood.recording.channels]
+    for one in given.channels:
+        if one.channel != EVERY and one.channel not in names:
+            raise UserError(
+                f"{path.name} has no channel ‘{one.channel}’",
+                remedy=f"choose from: {', '.join(names[:20])}",
+            )
+    for column, channel in zip(columns, understood.recording.channels, strict=False):
+        own = said_of(given.channels, channel.name)
+        wanted = own.unit if own is not None and own.unit is not None else given.unit
+        stated = column.unit.strip()
+        if wanted is not None and stated and find_unit(stated) not in (unit(wanted).symbol, *PLAIN):
+            raise UserError(
+                f"‘{channel.name}’ of {path.name} is in {stated}, not in {unit(wanted).symbol}",
+                "the file says so",
+                "name the channels that are: --unit NAME=UNIT",
+            )
+        scale = None if own is None else own.calibration
+        if scale is not None and scale.raw == FULL_SCALE and channel.unit != FULL_SCALE:
+            raise UserError(
+                f"‘{channel.name}’ of {path.name} is in {channel.unit}: it has no full scale",
+                remedy="give the sensitivity of those in V or mV, and leave the others",
+            )
+
+
 
 
 def _missing(samples: Samples, channel: int, length: int) -> int:

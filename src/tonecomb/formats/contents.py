@@ -22,6 +22,8 @@ _RATE_NAME = re.compile(
 )
 _STEP_NAME = re.compile(r"^(dt|delta_?t|time_?step|sampl\w*_?(interval|period))(_?s)?$", re.I)
 MOST_COLUMNS = 4096
+BRACKETED = re.compile(r"^(.*?)\s*[\[(]([^\])]*)[\])]\s*$")
+"""A name with a unit behind it."""
 
 
 @dataclass(frozen=True)

@@ -26,7 +26,7 @@ from tonecomb.formats import (
     time_column,
     universal,
 )
-from tonecomb.formats.assemble import Understood, assemble
+from tonecomb.formats.assemble import Understood, assemble, refuse_other_units, with_given
 from tonecomb.formats.contents import Contents
 
 
@@ -179,12 +179,18 @@ def open_recording(
     given: Given = NOTHING_GIVEN,
     progress: Progress = silent,
     recording_id: str | None = None,
+    *,
+    strict: bool = False,
 ) -> Recording:
     """The recording in a file, or the one that a description in it makes; see
-    :func:`understand`."""
+    :func:`understand`. With ``strict`` no unit is given to what the file says is another."""
     if (made := description(Path(path))) is not None:
         return identified(made.recording(""), recording_id)
-    return identified(understand(path, given, progress).recording, recording_id)
+    if not strict or (given.unit is None and not given.channels):
+        return identified(understand(path, given, progress).recording, recording_id)
+    understood = understand(path, replace(given, unit=None, channels=()), progress)
+    refuse_other_units(understood, given, Path(path))
+    return identified(with_given(understood.recording, given), recording_id)
 
 
 def description(path: Path) -> Made | None:

@@ -12,6 +12,7 @@ from pathlib import Path
 from tonecomb.core.errors import UserError
 from tonecomb.core.units import find_unit
 from tonecomb.formats import clock, files, time_column
+from tonecomb.formats.contents import BRACKETED
 
 COMMENTS = ("#", "%", "//")
 MISSING = ("", "nan", "NaN", "NAN", "NA", "n/a", "N/A", "null", "NULL", "-", "--", "---")
@@ -20,7 +21,6 @@ NUMBER, GROUPED, STAMP, WORD = "number", "grouped", "stamp", "word"
 _INFINITE = {"inf", "-inf", "+inf", "infinity", "-infinity", "+infinity"}
 _WITH_UNIT = re.compile(r"[^\s\[(]+(?:\s?[\[(][^\])]*[\])])?")
 _LINE, _NAME = 10_000, 200  # letters of a header's line, and of a name, that are looked into
-_BRACKETED = re.compile(r"^(.*?)\s*[\[(]([^\])]*)[\])]\s*$")
 _HEAD, _MOST_HEAD = 1 << 16, 1 << 22
 _MOST_LINES = 2000
 _MARKS = "'’ \u00a0\u202f\u2009"  # between thousands, besides the sign that is not decimal
@@ -277,7 +277,7 @@ def _names(header: list[str], table: _Table) -> tuple[tuple[str, ...], tuple[str
     names, units = [], []
     for cell, below in zip(fitting[-1][1], unit_row, strict=True):
         cell = cell.strip()[:_NAME]
-        match = _BRACKETED.match(cell)
+        match = BRACKETED.match(cell)
         name, own = match.groups() if match else (cell, "")
         names.append(name)
         units.append(below or own)

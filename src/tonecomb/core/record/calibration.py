@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from tonecomb.core.record.evenly import Affine
 from tonecomb.core.record.recording import Channel, Recording
-from tonecomb.core.record.sensors import ChannelGiven
+from tonecomb.core.record.sensors import ChannelGiven, said_of
 from tonecomb.core.units import PLAIN, conversion, unit
 
 
@@ -15,11 +15,10 @@ def calibrated(recording: Recording, said: tuple[ChannelGiven, ...]) -> Recordin
 
     Raises :class:`UserError` where a unit cannot be converted into the other.
     """
-    known = {given.channel: given for given in said}
     channels, factors, offsets = [], [], []
     for channel in recording.channels:
         factor, offset, shown = 1.0, 0.0, channel
-        if (given := known.get(channel.name)) is not None:
+        if (given := said_of(said, channel.name)) is not None:
             shown, factor, offset = _applied(channel, given)
         channels.append(shown)
         factors.append(factor)
@@ -32,7 +31,8 @@ def calibrated(recording: Recording, said: tuple[ChannelGiven, ...]) -> Recordin
 
 def _applied(channel: Channel, given: ChannelGiven) -> tuple[Channel, float, float]:
     """The channel as it is shown; its samples are multiplied and added to."""
-    factor, offset, symbol = 1.0, 0.0, channel.unit
+    factor, offset = 1.0, 0.0
+    symbol = channel.unit if given.unit is None else unit(given.unit).symbol
     if (c := given.calibration) is not None:
         c.check()
         # A reading in V and a sensitivity in mV; counts and FS are taken as they stand.

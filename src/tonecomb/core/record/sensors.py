@@ -37,15 +37,20 @@ class Calibration:
             raise UserError(f"An offset of {self.offset:g} cannot be used")
 
 
+EVERY = "*"
+
+
 @dataclass(frozen=True)
 class ChannelGiven:
-    """What is said about a channel: ``channel`` is its name in the file, ``shown_in`` the unit
-    that it is converted to."""
+    """What is said about a channel: ``channel`` is its name in the file, or :data:`EVERY` for those
+    that nothing is said about by name; ``unit`` what its samples are in, whatever the file says,
+    and ``shown_in`` the unit that it is converted to."""
 
     channel: str
     name: str | None = None
     calibration: Calibration | None = None
     shown_in: str | None = None
+    unit: str | None = None
 
 
 @dataclass(frozen=True)
@@ -57,6 +62,12 @@ class Sensor:
     raw: str
     unit: str
     offset: float = 0.0
+
+
+def said_of(given: tuple[ChannelGiven, ...], channel: str) -> ChannelGiven | None:
+    """What is said of a channel of this name, None for nothing."""
+    known = {one.channel: one for one in given}
+    return known.get(channel, known.get(EVERY))
 
 
 def say(given: tuple[ChannelGiven, ...], said: ChannelGiven) -> tuple[ChannelGiven, ...]:
