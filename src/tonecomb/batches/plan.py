@@ -12,7 +12,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.core.find.zones import Limit
-from tonecomb.core.method import Method, default_method
+from tonecomb.core.method import Method
 from tonecomb.core.record.recording import Channel, Recording
 from tonecomb.formats.report import sealed
 from tonecomb.formats.session import limits, schema, session, strict
@@ -70,9 +70,9 @@ class Plan:
             rule = next((one for one in rules if one.fits(recording, channel)), None)
             if rule is None:
                 continue
-            method = rule.method or default_method(recording)
-            source = replace(method.source, channel=i)
-            found.append(replace(method, source=source))
+            method = rule.method or Method()
+            source = replace(method.source, channel=i, axes=())
+            found.append(replace(method, source=source).resolved(recording))
         return found
 
     @property

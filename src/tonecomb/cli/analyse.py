@@ -157,9 +157,16 @@ class Call:
         other = None
         if (against := settings["against"]) is not None:
             other = tonecomb.open(against, given=self.reading.of(against, self.given))
+        axes: tuple[int, ...] = ()
+        if settings["power_sum"]:
+            if len(wanted) < 2:
+                raise UserError("A power sum takes two channels or more", remedy="name them")
+            wanted, axes = wanted[:1], tuple(wanted[1:])
         analyses = []
         for i, channel in enumerate(wanted):
             method = method_of(recording, channel, self.base, settings)
+            if axes:
+                method = method.having(channel=channel, axes=axes)
             if other is not None:
                 sketch = sketch_of(other, there or places)
                 asked["alike"] = Other(other.id, other, method, said.sketch, sketch)

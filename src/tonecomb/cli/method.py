@@ -22,7 +22,7 @@ from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.estimate.windows import WINDOWS
 from tonecomb.core.find.damping import Fit
-from tonecomb.core.method import LEVELS, Method, Preset, default_frame, default_method
+from tonecomb.core.method import LEVELS, Method, Preset
 from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.sentence import DETRENDS, SCALINGS
@@ -62,7 +62,10 @@ _OPTIONS = (
         "--window", metavar="NAME[:VALUE]",
         help=f"Taper of each frame: {', '.join(WINDOWS)}; those from kaiser on take a value.",
     ),
-    click.option("--frame", type=int, metavar="SAMPLES", help="Length of a frame."),
+    click.option(
+        "--frame", type=int, metavar="SAMPLES",
+        help="Length of a frame; what suits the stretch if nothing is said.",
+    ),
     click.option("--overlap", type=float, metavar="PERCENT", help="Share of a frame in the next."),
     click.option("--pad", type=int, metavar="FACTOR", help="Zero padding: times the frame."),
     click.option("--scaling", type=click.Choice(list(SCALINGS)), help="Of the spectrum."),
@@ -143,6 +146,10 @@ _OPTIONS = (
     ),
     click.option("--orders", metavar="ORDERS", help="With --tacho: orders to follow, like 1,2,17."),
     click.option(
+        "--power-sum", is_flag=True,
+        help="One spectrum of the channels: their mean squares added, as of several axes.",
+    ),
+    click.option(
         "--peaks-above", type=float, metavar="DB", help="Peaks down to this below the highest."
     ),
 )  # fmt: skip
@@ -154,7 +161,7 @@ def method_of(
     """The method for a channel: ``base``, or the default one, with what was asked for."""
     steps = chain_of(base, settings)
     signal = prepare(recording, steps)
-    method = (base or default_method(signal)).having(channel=channel, steps=steps)
+    method = (base or Method()).having(channel=channel, steps=steps)
     if settings["preset"] is not None:
         method = preset_of(settings["preset"]).applied(method).having(steps=steps)
     stretch, search = settings["stretch"], method.search.peaks
@@ -172,11 +179,7 @@ def method_of(
         search = replace(search, by_hand=settings["by_hand"])
     bands = tuple(Band(low, high) for low, high in settings["bands"])
     if stretch is not None:
-        limits = Stretch(*stretch)
-        method = method.having(stretch=limits)
-        if base is None and settings["frame"] is None and settings["preset"] is None:
-            start, stop = limits.indices(signal)
-            method = method.having(frame=default_frame(stop - start))
+        method = method.having(stretch=Stretch(*stretch))
     chosen = {key: settings[key] for key in _CHOSEN if settings[key] is not None}
     method = method.having(
         search=replace(
@@ -193,7 +196,7 @@ def method_of(
         between=between_of(signal, settings) or method.between,
         display=_display(method.shown.display, settings),
         **chosen,
-    )
+    ).resolved(recording)
     if settings["octaves"] is not None:
         # Narrower bands than a bin would tell nothing.
         bin_hz = signal.rate / method.frames.frame

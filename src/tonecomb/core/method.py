@@ -38,12 +38,14 @@ LEVELS: tuple[Level, ...] = tuple(LEVEL_FACTORS)
 @dataclass(frozen=True)
 class Source:
     """Whose samples are analysed: a ``channel`` (from 0) of the recording after ``steps``, over a
-    ``stretch`` of it, all for None. ``reference`` is the channel that others are held against."""
+    ``stretch`` of it, all for None. ``reference`` is the channel that others are held against. The
+    spectrum is that of the channel and of the ``axes`` beside it, their mean squares added."""
 
     channel: int = 0
     stretch: Stretch | None = None
     steps: tuple[Step, ...] = ()
     reference: int | None = None
+    axes: tuple[int, ...] = ()
 
     def span(self, signal: Signal, others: Sequence[int] = ()) -> tuple[int, int]:
         """First sample of the stretch and the one after its last, without what filters' settling
@@ -51,7 +53,7 @@ class Source:
         :class:`UserError` where nothing is left."""
         start, stop = (self.stretch or whole(signal)).indices(signal)
         own = self.channel if self.reference is None else self.reference
-        settled, end = signal.settled((self.channel, own, *others))
+        settled, end = signal.settled((self.channel, own, *self.axes, *others))
         first, last = max(start, settled), min(stop, end)
         if first >= last:
             raise UserError(
@@ -63,14 +65,19 @@ class Source:
         return first, last
 
 
+AUTO = 0
+"""A frame as long as suits the stretch: :func:`default_frame`."""
+
+
 @dataclass(frozen=True)
 class Frames:
-    """How the stretch is cut and each frame transformed: ``frame`` in samples, ``overlap`` in
-    percent of it, ``pad`` the factor by which zeros lengthen the transform."""
+    """How the stretch is cut and each frame transformed: ``frame`` in samples, :data:`AUTO` for
+    what suits the stretch, ``overlap`` in percent of it, ``pad`` the factor by which zeros lengthen
+    the transform."""
 
     detrend: Detrend = "mean"
     window: str = "hann"
-    frame: int = 4096
+    frame: int = AUTO
     overlap: float = 50.0
     pad: int = 1
 
@@ -138,6 +145,8 @@ class Method:
 
     def having(self, **settings: Any) -> Method:
         """The same with these settings changed. A setting is a field of a part, or a part."""
+        if "channel" in settings:  # axes are those of one channel
+            settings = {"axes": ()} | settings
         parts: dict[str, Any] = {name: settings.pop(name) for name in _PARTS if name in settings}
         for name, part in parts.items():
             if name not in OPTIONAL and not isinstance(part, type(getattr(self, name))):
@@ -146,6 +155,15 @@ class Method:
             home = _HOMES[name]
             parts[home] = replace(parts.get(home, getattr(self, home)), **{name: value})
         return replace(self, **parts)
+
+    def resolved(self, recording: Recording) -> Method:
+        """The same with a frame in samples, where that is left to the recording: the one rule by
+        which bench, command line, batch and Python choose it. Raises :class:`UserError` where the
+        steps or the stretch do not fit."""
+        if self.frames.frame != AUTO:
+            return self
+        start, stop = self.source.span(prepare(recording, self.source.steps))
+        return self.having(frame=default_frame(stop - start))
 
     def estimate(self) -> Method:
         """The parts that a spectrum hangs on; the rest set back."""
@@ -250,7 +268,11 @@ def default_frame(length: int) -> int:
 
 def default_method(recording: Recording | Signal) -> Method:
     """What a recording is first analysed with: the whole of it, Hann, half overlapped."""
-    return Method(frames=Frames(frame=default_frame(recording.length)))
+    length = recording.length
+    if isinstance(recording, Signal):  # what steps leave
+        first, stop = recording.settled((0,))
+        length = max(stop - first, 2)
+    return Method(frames=Frames(frame=default_frame(length)))
 
 
 @dataclass(frozen=True, eq=False)
@@ -284,12 +306,13 @@ class Plan:
 
 def plan(method: Method, recording: Recording) -> Plan:
     """Check ``method`` against ``recording``; :class:`UserError` says what does not fit."""
+    method = method.resolved(recording)
     source, frames, average = method.source, method.frames, method.averaging.average
     if wrong := not_finite(method):
         raise UserError(f"The method's {wrong} is no number", remedy="give it a number")
     signal = prepare(recording, source.steps)
     fs = signal.rate
-    for number in (source.channel, source.reference or 0):
+    for number in (source.channel, source.reference or 0, *source.axes):
         if not 0 <= number < len(signal.channels):
             raise UserError(
                 f"{recording.name} has no channel {number + 1}",
@@ -336,6 +359,7 @@ def resolution(method: Method, recording: Recording, found: Plan | None = None) 
 
     ``found`` is the plan where more frames turned out to be left out than could be planned.
     """
+    method = method.resolved(recording)
     p = found or plan(method, recording)
     start, stop = (method.source.stretch or whole(p.signal)).indices(p.signal)
     frame_hz = p.fs / method.frames.frame

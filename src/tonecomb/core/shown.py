@@ -153,7 +153,8 @@ class ShownEstimate:
         """Whether the frames' own rms is not that of the stretch's samples, by over 5 %."""
         frames, level = self.estimate.spectrum.rms, self.estimate.level.rms
         averaged = self.method.averaging.average
-        return averaged.typical and averaged.cut and abs(frames - level) > UNEVEN * level
+        whole = averaged.typical and averaged.cut and not self.method.source.axes
+        return whole and abs(frames - level) > UNEVEN * level
 
     @property
     def other_ends(self) -> bool:

@@ -14,7 +14,7 @@ from tonecomb.core.find.comb import Comb
 from tonecomb.core.find.knowledge import NOTHING, Knowledge
 from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.peaks import Peak
-from tonecomb.core.method import Method, default_method
+from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.say.caution import Caution
@@ -207,7 +207,7 @@ def analyse(
     ``said`` is what is known of the machine. Raises :class:`UserError` where the method does not
     fit, and :class:`~tonecomb.core.errors.Cancelled` where ``progress`` does.
     """
-    method = method or default_method(recording)
+    method = (method or Method()).resolved(recording)
     analysis = SPECTRUM.run(method, recording, None, part(progress, 0, 0.6))
     warned = cautions(analysis, recording, part(progress, 0.6, 0.7))
     others = besides(method, recording, asked, part(progress, 0.7, 1))

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
+
+import numpy as np
 
 from tonecomb.core.estimate.along import WORTH_IT, Expect, averaged_and_followed
 from tonecomb.core.estimate.averages import FrameSquares, InStep, Mean
@@ -17,6 +20,7 @@ from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record import pyramid
 from tonecomb.core.record.clipping import clipped
 from tonecomb.core.record.recording import Array, Channel, Recording
+from tonecomb.core.units import conversion
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,6 +60,9 @@ def run_spectrum(
 
     Raises :class:`UserError` when the method does not fit or samples are missing.
     """
+    method = method.resolved(recording)
+    if method.source.axes:
+        return _of_axes(method, recording, progress)
     p = plan(method, recording)
     average = method.averaging.average
     if isinstance(average, InStep):
@@ -91,6 +98,35 @@ def run_spectrum(
         samples = p.read(first, first + frames.frame)
         single = one_frame(samples, p.fs, p.taper, frames.pad, frames.detrend)
     return _estimate(method, recording, p, spectrum, single=single)
+
+
+def _of_axes(method: Method, recording: Recording, progress: Progress) -> Estimate:
+    """The mean squares of several channels, added: what turns between the axes loses nothing, and
+    keeps its frequency."""
+    source = method.source
+    every = (source.channel, *source.axes)
+    found = []
+    for i, channel in enumerate(every):
+        share = part(progress, i / len(every), (i + 1) / len(every))
+        alone = replace(method, source=replace(source, channel=channel, axes=()))
+        found.append(run_spectrum(alone, recording, share))
+    first = found[0]
+    sizes = [conversion(one.channel.unit, first.channel.unit) ** 2 for one in found]
+    total = sum(
+        size * one.spectrum.mean_square for size, one in zip(sizes, found, strict=True)
+    )
+    squares = sum(size * one.level.rms**2 for size, one in zip(sizes, found, strict=True))
+    names = ", ".join(one.channel.name for one in found)
+    return replace(
+        first,
+        channel=replace(first.channel, name=f"power sum of {names}"),
+        method=method.estimate(),
+        spectrum=replace(
+            first.spectrum, mean_square=np.asarray(total),
+            level=replace(first.level, rms=math.sqrt(squares)),
+        ),
+        single=None,
+    )  # fmt: skip
 
 
 def _follows(method: Method, p: Plan) -> bool:

@@ -26,9 +26,9 @@ from tonecomb.core.record.recording import Array, Recording, Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.record.statistics import uncalibrated
 from tonecomb.core.record.survey import survey
-from tonecomb.core.say import changing, coded
+from tonecomb.core.say import changing, coded, levels
 from tonecomb.core.say.caution import Caution, Detector, Edit, Seen, setting
-from tonecomb.core.say.numbers import significant, with_std
+from tonecomb.core.say.numbers import with_std
 from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.envelope import Envelope
 from tonecomb.core.steps.filters import LowPass
@@ -104,11 +104,14 @@ def _all(analysis: Analysis, recording: Recording, seen: Seen) -> Iterator[Cauti
         if problem.code == "lossy" and (top := coded.limit(analysis.spectrum)) is not None:
             text += f" Nothing is left above {float(f'{top:.3g}'):g} Hz."
         yield Caution(problem.code, text)
-    for detect in DETECTORS:
+    if (told := levels.of_a_vector(analysis, recording)) is not None:
+        yield told
+    # The survey and the frames are those of one channel.
+    for detect in () if analysis.method.source.axes else DETECTORS:
         if (found := detect(analysis, seen)) is not None:
             yield found
-    if (told := uncalibrated(analysis.channel)) is not None:
-        yield Caution(told.code, told.text)
+    if (unknown := uncalibrated(analysis.channel)) is not None:
+        yield Caution(unknown.code, unknown.text)
 
 
 def short_stretch(method: Method, recording: Recording) -> Caution | None:
@@ -171,28 +174,6 @@ def _one_frame(a: Analysis, seen: Seen) -> Caution | None:
     return Caution(
         "one-frame", f"{text} ({100 * r.covered_fraction:.2g} %).", "Average all of it", better
     )
-
-
-def _frames_level(a: Analysis, seen: Seen) -> Caution | None:
-    """The frames' own level is not that of the samples: an end is louder or softer, which windows
-    hardly weigh, or something is slower than a frame, which loses its own mean."""
-    if not a.uneven or a.method.frames.detrend == "none":
-        return None
-    symbol, level, frame = a.channel.unit, a.estimate.level, a.method.frames.frame
-    text = (
-        f"The samples have {significant(level.rms)} {symbol} rms, the frames "
-        f"{significant(a.estimate.spectrum.rms)}: "
-    )
-    if a.other_ends:
-        than = "louder" if level.ends > a.estimate.spectrum.rms else "softer"
-        text += f"an end of the stretch is {than} than the rest, and windows hardly weigh it"
-        return Caution("frames-level", f"{text}; peaks and bands are those of the rest.")
-    text += f"something is slower than the first bin ({a.spectrum.frame_hz:.3g} Hz)"
-    longest = round(a.resolution.stretch_s * a.fs)
-    if 2 * frame > longest:
-        return Caution("frames-level", f"{text}; that takes a longer stretch.")
-    longer = min(_FINER * frame, longest)
-    return Caution("frames-level", f"{text}.", f"Use {longer} samples", setting(frame=longer))
 
 
 def _overlap_gap(a: Analysis, seen: Seen) -> Caution | None:
@@ -432,11 +413,10 @@ def _hits(a: Analysis, seen: Seen) -> Caution | None:
 
 
 DETECTORS: tuple[Detector, ...] = (
-    _clipped, changing.held, changing.quantised, _one_frame, _frames_level, _overlap_gap,
-    changing.nonstationary,
-    changing.moving, changing.comes_and_goes, changing.content_changes, _unresolved,
-    _low_averages, _offset, _alias_risk, _hum, _padding, _scalloping, changing.damping_limited,
-    _unfitted, _list_cut, _hits,
+    _clipped, changing.held, changing.quantised, _one_frame, levels.frames_level,
+    levels.low_bins, _overlap_gap, changing.nonstationary, changing.moving,
+    changing.comes_and_goes, changing.content_changes, _unresolved, _low_averages, _offset,
+    _alias_risk, _hum, _padding, _scalloping, changing.damping_limited, _unfitted, _list_cut, _hits,
 )  # fmt: skip
 
 

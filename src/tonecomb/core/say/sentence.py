@@ -45,18 +45,20 @@ def seconds(value: float, fs: float) -> str:
 
 def phrases(method: Method, recording: Recording) -> tuple[Phrase, ...]:
     """The sentence in parts, in order. Works for methods that do not fit the recording too."""
-    source, frames, average = method.source, method.frames, method.averaging.average
+    source = method.source
     try:
         signal = prepare(recording, source.steps)
+        method = method.resolved(recording)
     except UserError:  # what does not fit is told by the analysis
         signal = Signal.of(recording)
+    frames, average = method.frames, method.averaging.average
     known = 0 <= source.channel < len(signal.channels)
     channel = (
         signal.channels[source.channel] if known else Channel(f"channel {source.channel + 1}", "FS")
     )
     scaling, level = shown_as(method.shown, channel)
     parts = [
-        Phrase("channel", channel.name),
+        Phrase("channel", _channels(channel, source.axes, signal)),
         Phrase("stretch", _stretch(source.stretch, signal)),
         *step_phrases(method, recording),
         Phrase("detrend", DETRENDS[frames.detrend]),
@@ -129,6 +131,12 @@ def _left_out(method: Method) -> str:
 
 # Phrases that a comma ties to the one before.
 _JOINED = {"frame", "pad", "overlap", "level", "left out", "drawn"}
+
+
+def _channels(channel: Channel, axes: tuple[int, ...], signal: Signal) -> str:
+    """The channel's name, or those whose mean squares are added."""
+    beside = [signal.channels[i].name for i in axes if i < len(signal.channels)]
+    return f"power sum of {', '.join([channel.name, *beside])}" if beside else channel.name
 
 
 def sentence(method: Method, recording: Recording) -> str:

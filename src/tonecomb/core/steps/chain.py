@@ -14,6 +14,12 @@ def channels_of(step: Step) -> tuple[int, ...]:
     return tuple(getattr(step, "channels", ()))
 
 
+def maker_of(steps: tuple[Step, ...], own: int, channel: int) -> Step | None:
+    """The step that added ``channel`` to the ``own`` ones of a recording; None for one of those."""
+    adding = [step for step in steps if step.adds]
+    return adding[channel - own] if own <= channel < own + len(adding) else None
+
+
 def without_channel(steps: tuple[Step, ...], own: int, channel: int) -> tuple[Step, ...]:
     """The chain without the step that added ``channel`` to the ``own`` ones of a recording, and
     without those that were made of it; what is named after it is counted anew."""
