@@ -21,6 +21,7 @@ from tonecomb.core.find.families import families
 from tonecomb.core.find.floor import expected_bins, find_noise
 from tonecomb.core.find.mode import Resonance, half_power_width
 from tonecomb.core.find.moving import Moving, find_moving
+from tonecomb.core.find.parting import parted
 from tonecomb.core.find.peaks import Peak, find_peaks
 from tonecomb.core.find.ringing import find_ringing
 from tonecomb.core.find.under import find_under
@@ -219,6 +220,7 @@ def run(method: Method, recording: Recording, progress: Progress = silent) -> An
 
     Raises :class:`UserError` when the method does not fit or samples are missing.
     """
+    method = method.resolved(recording)
     estimate = followed_spectrum(method, recording, part(progress, 0.0, 0.5))
     found = run_findings(estimate, method, recording, part(progress, 0.5, 1.0))
     return Analysis.of(replace(estimate, followed=None), found, method, recording)
@@ -254,7 +256,7 @@ def run_findings(
 ) -> Findings:
     """Look for peaks and resonances in an estimate that was made by the same method."""
     average, search = method.averaging.average, method.search
-    if not average.typical:
+    if not average.typical or method.source.axes:
         # A tone is fitted to all frames alike: its amplitude would not be that of the curve.
         return Findings()
     p = plan(method.findings(), recording)
@@ -273,6 +275,8 @@ def run_findings(
     )
     progress = part(progress, 0.2, 1)
     peaks, unlisted = find_peaks(spectrum, search.peaks, read, p.fs, p.taper, noise, progress)
+    if estimate.single is None and not recording.live:  # what grows is looked at again at once
+        peaks = parted(peaks, spectrum, read, p.fs)
     found = Findings(peaks, noise.floor, noise.averages, unlisted=unlisted)
     if noise.courses is not None:
         found = replace(found, changes=find_changes(noise.courses, p.fs))
