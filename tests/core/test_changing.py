@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -19,6 +20,7 @@ from tonecomb.core.estimate.averages import Exponential, Median
 from tonecomb.core.estimate.confidence import band_db, band_words, limits_db
 from tonecomb.core.estimate.courses import courses_of, follow_frames
 from tonecomb.core.estimate.estimate import run_spectrum
+from tonecomb.core.find.behaviour import behaviour
 from tonecomb.core.find.floor import noise_floor, significance
 from tonecomb.core.find.moving import find_moving
 from tonecomb.core.method import Method, default_method, plan
@@ -400,3 +402,20 @@ def test_figures_have_no_digits_that_no_clock_bears() -> None:
     assert with_std(24.3, 2e-4) == "24.3000(2)"
     assert span(119.962, 120.038) == "119.962 to 120.038"
     assert span(5.0, 29.13) == "5 to 29"
+
+
+def test_a_steady_line_stands_where_its_frames_were_given_too_much_noise() -> None:
+    """Many bins share the noise's level, which may be that of something loud beside the tone."""
+    x = 12 * np.cos(2 * np.pi * 60.05 * np.arange(2000) / 250)
+    x += 0.05 * np.random.default_rng(1).standard_normal(2000)
+    made, method = recording(x, fs=250.0), Method.of(frame=256)
+    estimate, p = run_spectrum(method, made), plan(method, made)
+    floor = noise_floor(estimate.spectrum)
+    followed = follow_frames(p.read, estimate.spectrum, floor, 250.0)
+    (peak,) = run(method, made).peaks or ()
+    levels = followed.levels.copy()
+    levels[np.arange(len(levels)) % 3 > 0] = 14.0  # all of the tone's power, in two of three frames
+    courses = courses_of(replace(followed, levels=levels), estimate.spectrum, p.averages)
+    found = behaviour(courses, 59, 65, peak.tone, 250.0)
+    assert found is not None
+    assert (found[0].kind, found[1].amplitude) == ("steady", pytest.approx(12, rel=1e-3))

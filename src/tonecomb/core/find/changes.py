@@ -21,6 +21,7 @@ _MOST_LOUD = 0.45  # of the frames that may be loud, and be left out
 _MOST_SPANS = 30
 _NOTHING = 1e-8  # of the mean power, 80 dB down, below which there is nothing
 _AT_ONCE = 128  # cells, or frames
+_CALM = 0.25  # of the parts, that are calm
 _CONTENT, _TIMES = 0.05, 4.0  # of the power, and times what chance moves, that lies elsewhere
 _KERNEL = np.array([1.0, 2.0, 3.0, 2.0, 1.0]) / 9.0  # a tone between two bands is in both
 
@@ -132,7 +133,9 @@ def _elsewhere(powers: NDArray[np.floating[Any]], parts: list[slice]) -> tuple[f
     moved = [0.5 * float(np.abs(one - mean).sum()) for one in means]
     heard = np.minimum(np.array(powers_of) / np.mean(powers_of), 1.0)
     worst = int(np.argmax(moved * heard))
-    real = moved[worst] * heard[worst] > max(_CONTENT, _TIMES * float(np.median(chance)))
+    # What changes within a part scatters as well, and is no chance: the calmer parts tell that.
+    by_chance = _TIMES * float(np.quantile(chance, _CALM))
+    real = moved[worst] * heard[worst] > max(_CONTENT, by_chance)
     return (moved[worst], worst) if real else (0.0, worst)
 
 

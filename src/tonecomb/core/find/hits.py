@@ -24,6 +24,8 @@ from tonecomb.core.spread import Read
 DIVISIONS = (1, 2, 3, 4, 6, 8, 12, 16, 24, 32)
 """Into how many bands of one width the frequencies are divided."""
 MOST_SAMPLES = 1 << 22
+_TAKEN = 0.3  # of a band's bins, that are lines at most
+_ROUNDING = 1e-20  # of the highest bin of an envelope's spectrum
 LEAST_SAMPLES = 4096
 _DRAWN_HZ, _POINTS = 1000.0, 6000
 _TAPER = 5  # part of the record over which it begins, and ends
@@ -109,11 +111,13 @@ def find_hits(
     first = (length - n) // 2
     spectrum, uneven = _tapered(np.asarray(read(first, first + n), dtype=np.float64))
     progress(0.3)
-    spectrum[_lines(spectrum)] = 0
+    out = _lines(spectrum)
+    spectrum[out] = 0
     spectrum[0] = 0
     bands = _grid(spectrum, fs, uneven)
     progress(0.6)
-    best = _best([band for row in bands for band in row])
+    every = [band for row in bands for band in row]
+    best = _best([band for band in every if _holds_noise(out, band, fs)]) or [every[0]]
     hits: list[Hits] = []
     for k, band in enumerate(best):
         found = _hits(_envelope(spectrum, band, fs), band, n / fs)
@@ -121,7 +125,6 @@ def find_hits(
             hits.append(found)
         progress(0.6 + 0.4 * (k + 1) / len(best))
     hits.sort(key=lambda one: -one.score)
-    every = [band for row in bands for band in row]
     told = tuple(_where_clearest(one, every, spectrum, fs, n / fs) for one in _once(hits))
     shown = told[0].band if told else best[0]
     frequency, over_db = _drawn(_envelope(spectrum, shown, fs), shown, n / fs)
@@ -207,6 +210,13 @@ def _lines(spectrum: np.ndarray) -> np.ndarray:
         near[shift:] |= out[:-shift]
         near[:-shift] |= out[shift:]
     return near
+
+
+def _holds_noise(out: np.ndarray, band: Band, fs: float) -> bool:
+    """Whether lines took no more than a part of a band's bins: the envelope of few bins repeats
+    whatever they are."""
+    first, last = _slice((band.low, band.high), len(out), fs)
+    return bool(out[first:last].mean() <= _TAKEN)
 
 
 def _slice(band: tuple[float, float], bins: int, fs: float) -> tuple[int, int]:
@@ -303,7 +313,9 @@ def _power(envelope: Array, band: Band, seconds: float) -> tuple[Array, int]:
     found = np.abs(rfft((envelope - envelope.mean())[None])[0]) ** 2
     top = min(len(found), int((band.high - band.low) * seconds))
     floor = local_floor(found[:top], 401, 16)
-    power = np.divide(found[:top], floor, out=np.zeros(top), where=floor > 0)
+    # Where there is no floor but that of rounding, nothing stands over it.
+    there = floor > _ROUNDING * float(found.max())
+    power = np.divide(found[:top], floor, out=np.zeros(top), where=there)
     power[:4] = 1.0
     return power, top
 

@@ -34,7 +34,7 @@ def clipped(read: Callable[[int, int], Array], built: Pyramid) -> tuple[tuple[in
     least, most = float(np.nanmin(low)), float(np.nanmax(high))
     if least == most:
         return ()
-    grain = _SAME * max(abs(least), abs(most))
+    grain = max(_SAME * max(abs(least), abs(most)), float(np.finfo(float).tiny))
 
     def rounded(start: int, stop: int) -> Array:
         return np.asarray(np.round(read(start, stop) / grain))
