@@ -6,7 +6,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from itertools import groupby
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
@@ -17,7 +16,7 @@ from tonecomb.core.find.peaks import Peak
 from tonecomb.core.find.ratios import ratio_words, small_ratio
 from tonecomb.core.say.behaviour import words as behaviour_words
 from tonecomb.core.say.caution import Caution
-from tonecomb.core.say.numbers import significant, span, with_std
+from tonecomb.core.say.numbers import runs, significant, span, with_std
 
 _SINGLE, _MODES, _FAMILIES = 3, 4, 5  # that are told one by one
 _CHANGES = ("content-changes", "nonstationary")
@@ -118,7 +117,8 @@ def in_short(
 ) -> tuple[Part, ...]:
     """The sentences, most important first; none where nothing was looked for (as in the highest or
     a single one of the frames)."""
-    if analysis.found is None or not analysis.method.averaging.average.typical:
+    untold = not analysis.method.averaging.average.typical or analysis.method.source.axes
+    if analysis.found is None or untold:
         return ()
     told = _Told(analysis, said.families(analysis), said, cautions)
     return tuple(part for rule in RULES for part in rule(told))
@@ -144,8 +144,9 @@ def _level(told: _Told) -> list[Part]:
             shape = f"{_percent(1 - frames / total)} {_not_in_frames(a)}; the rest {shape}"
         return [Part(f"{text}: {shape}, no tones, no families.", "level")]
     shares = [(in_families, "in families"), (alone, "in single tones")]
-    if a.uneven and frames < total:
-        shares.append((total - frames, _not_in_frames(a)))
+    if a.uneven and frames < total:  # tones that stand all over the stretch are at its ends, too
+        beyond = min(total - frames, total - in_families - alone)
+        shares.append((max(beyond, 0.0), _not_in_frames(a)))
     whole = max(total, frames)  # soft ends count less in frames than in the stretch
     rest = max(whole - sum(power for power, _ in shares), 0.0)
     shares.append((rest, "broadband"))
@@ -209,7 +210,7 @@ def _family(comb: Comb, told: _Told) -> str:
         if comb.low is not None and comb.high is not None:
             text += f", moving from {span(comb.low, comb.high)} Hz"
         found = [tooth.number for tooth in comb.teeth if tooth.found]
-        text += f", harmonics {_runs(found)}" if len(found) > 1 else ""
+        text += f", harmonics {runs(found)}" if len(found) > 1 else ""
         for other in told.families:
             if other is comb or other.carrier is not None or other.spacing >= comb.spacing:
                 continue
@@ -225,16 +226,6 @@ def _family(comb: Comb, told: _Told) -> str:
         text += f" = {ratio_words(ratio).removesuffix('/1')} × {of}"
         return f"{text}, with sidebands ± {spacing} Hz"
     return f"{text} with sidebands ± {spacing} Hz, as {of}"
-
-
-def _runs(numbers: Sequence[int]) -> str:
-    """``1–4, 6``."""
-    told = []
-    for _, run in groupby(enumerate(numbers), key=lambda pair: pair[1] - pair[0]):
-        ones = [number for _, number in run]
-        told.append(str(ones[0]) if len(ones) == 1 else f"{ones[0]}–{ones[-1]}" if len(ones) > 2
-                    else f"{ones[0]}, {ones[1]}")  # fmt: skip
-    return ", ".join(told)
 
 
 def _tones(told: _Told) -> list[Part]:

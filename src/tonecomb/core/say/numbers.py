@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from itertools import groupby
 
 _MOST_DECIMALS = 9
 _LOW = 10.0  # Hz
@@ -100,3 +102,13 @@ def clock(seconds: float) -> str:
     """A time since a start: ``0:04:26.2``."""
     tenths = int(10 * seconds)
     return f"{tenths // 36000}:{tenths // 600 % 60:02d}:{tenths // 10 % 60:02d}.{tenths % 10}"
+
+
+def runs(numbers: Sequence[int]) -> str:
+    """``1–4, 6``."""
+    told = []
+    for _, run in groupby(enumerate(numbers), key=lambda pair: pair[1] - pair[0]):
+        ones = [number for _, number in run]
+        told.append(str(ones[0]) if len(ones) == 1 else f"{ones[0]}–{ones[-1]}" if len(ones) > 2
+                    else f"{ones[0]}, {ones[1]}")  # fmt: skip
+    return ", ".join(told)

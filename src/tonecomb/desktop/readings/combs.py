@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QHeaderView, QMenu, QTreeWidget, QTreeWidgetItem, QV
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.comb import inharmonicity, mains
 from tonecomb.core.find.ratios import ratio_words, small_ratio
+from tonecomb.core.say.distortion import distortion_words
 from tonecomb.core.say.numbers import span, warranted, with_std
 from tonecomb.desktop.edits.combs import Combs, ShownComb
 from tonecomb.desktop.edits.isolating import Isolating
@@ -231,8 +232,9 @@ class CombReadings(QWidget):
             if ratio is not None:
                 of = "" if comb.carrier is None else "carrier "
                 lines.append(f"{of}{ratio_words(ratio)} of {other.dropped.name}")
-        if not math.isnan(comb.distortion):
-            lines.append(f"harmonic distortion {100 * comb.distortion:.3g} %")
+        distorted = "" if analysis is None else distortion_words(comb, analysis.unit.quantity)
+        if distorted:
+            lines.append(distorted)
         if not math.isnan(comb.modulation):
             lines.append(f"modulation depth {100 * comb.modulation:.3g} %")
         drift = inharmonicity(comb)

@@ -17,6 +17,7 @@ from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.say.behaviour import words
+from tonecomb.core.say.distortion import counted, distortion_words
 from tonecomb.core.say.in_short import in_short
 from tonecomb.core.say.numbers import borne, span, with_std
 from tonecomb.formats import readings
@@ -76,7 +77,7 @@ class Spectra(Kind[Analysis]):
             "peaks": peaks,
             "unlisted_peaks": 0 if a.found is None else a.found.unlisted,
             "resonances": [_resonance(one) for one in a.resonances],
-            "combs": [_comb(comb, families) for comb in families],
+            "combs": [_comb(comb, families, a.unit.quantity) for comb in families],
             "bands": readings.bands(a).values(),
             "cautions": [{"code": one.code, "text": one.text} for one in context.cautions],
         } | ({} if a.truth is None else {"truth": readings.truth(a).values()})
@@ -105,10 +106,11 @@ class Spectra(Kind[Analysis]):
         if (more := len(a.peaks or ()) - len(listed)) > 0:
             lines.append(f"{more} lower peaks more: with --json, and with --out in peaks.csv")
         if not a.peaks:
-            lines.append("no peaks")
+            axes = a.method.source.axes
+            lines.append("no peaks are fitted to a sum of axes" if axes else "no peaks")
         lines += [f"resonance {resonance_words(one)}" for one in a.resonances]
         families = said.families(a)
-        lines += [f"comb {comb_words(comb, families)}" for comb in families]
+        lines += [f"comb {comb_words(comb, families, a.unit.quantity)}" for comb in families]
         lines += [f"made: {readings.truth_words(one, a.amplitude_unit)}" for one in compared(a)]
         for band, level in zip(a.method.follow.bands, a.band_levels, strict=True):
             lines.append(f"band {band.low:g}–{band.high:g} Hz: {level:.6g} {a.unit.symbol} rms")
@@ -158,7 +160,7 @@ def resonance_words(one: Resonance) -> str:
     )
 
 
-def _comb(comb: Comb, families: tuple[Comb, ...]) -> dict[str, Any]:
+def _comb(comb: Comb, families: tuple[Comb, ...], quantity: str) -> dict[str, Any]:
     """A family for JSON; figures that it has not are null."""
     told: dict[str, Any] = {
         "name": comb.name,
@@ -166,6 +168,8 @@ def _comb(comb: Comb, families: tuple[Comb, ...]) -> dict[str, Any]:
         "fundamental_std_hz": comb.spacing_std,
         "moved_hz": comb.moved,
         "thd_percent": 100 * comb.distortion,
+        "thd_of": quantity,
+        "thd_harmonics": [] if math.isnan(comb.distortion) else counted(comb),
         "inharmonicity": inharmonicity(comb),
     }
     if comb.carrier is not None:
@@ -188,8 +192,8 @@ def _comb(comb: Comb, families: tuple[Comb, ...]) -> dict[str, Any]:
     return told
 
 
-def comb_words(comb: Comb, combs: tuple[Comb, ...]) -> str:
-    """A family in one line."""
+def comb_words(comb: Comb, combs: tuple[Comb, ...], quantity: str) -> str:
+    """A family of a quantity in one line."""
     found = [tooth.number for tooth in comb.teeth if tooth.found]
     spacing = with_std(comb.spacing, comb.spacing_std)
     if comb.carrier is None:
@@ -198,8 +202,8 @@ def comb_words(comb: Comb, combs: tuple[Comb, ...]) -> str:
             text += f", moves from {span(comb.low, comb.high)} Hz"
         if (hz := mains(comb)) is not None:
             text += f", {hz:g} Hz mains"
-        if not math.isnan(comb.distortion):
-            text += f", THD {100 * comb.distortion:.3g} %"
+        if distorted := distortion_words(comb, quantity):
+            text += f", {distorted}"
         for other in (one for one in combs if one is not comb and one.carrier is None):
             ratio = small_ratio(comb.spacing, comb.spacing_std, other.spacing)
             text += f", {ratio_words(ratio)} of {other.name}" if ratio else ""

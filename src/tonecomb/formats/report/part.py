@@ -81,7 +81,7 @@ def values(one: Part, words: Words, mark: str = "", progress: Progress = silent)
         problems=problems,
         short=[told.text for told in in_short(analysis, problems, said)],
         resonances=[resonance_words(mode) for mode in analysis.resonances],
-        combs=[comb_words(comb, families) for comb in families],
+        combs=[comb_words(comb, families, analysis.unit.quantity) for comb in families],
         bands=_bands(analysis),
         waveform=_inline(panel, f"{mark}wave"),
         spectrum=_inline(figures.spectrum_panel(analysis, view), f"{mark}spec"),
