@@ -227,7 +227,7 @@ def test_readings_sort_choose_and_copy(opened: Bench, settle: Settle) -> None:
     low, high = opened.stage.spectrum.limits()
     assert (low + high) / 2 == pytest.approx(413.1, abs=0.01)
     assert high - low < 200
-    assert "413.099999(1) Hz" in opened.readings.peaks.detail.text()
+    assert "413.10000(4) Hz" in opened.readings.peaks.detail.text()
     QTest.keyClick(opened, Key.Key_C, Qt.KeyboardModifier.ControlModifier)
     clipboard = QGuiApplication.clipboard()
     assert clipboard is not None

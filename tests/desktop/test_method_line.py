@@ -246,7 +246,7 @@ def test_named_bands_are_read(opened: Bench, settle: Settle) -> None:
     popover().close()
     settle()
     (overall, level), (mesh, mesh_level), (rest, rms) = opened.readings.bands.texts()
-    assert (overall, mesh, rest) == ("Overall 10–1000 Hz", "400–430 Hz", "all of the frames")
+    assert (overall, mesh, rest) == ("Overall 10–1000 Hz", "400–430 Hz", "all over the stretch")
     assert float(mesh_level) == pytest.approx(0.9, rel=0.01), "the demo's mesh, and its noise"
     assert float(mesh_level) < float(level) < float(rms)
 

@@ -6,10 +6,18 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+import pytest
 import soundfile
+from PyQt6.QtCore import Qt
+from pytestqt.qtbot import QtBot
+from tests.support import recording
 
+from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.document import select
+from tonecomb.core.method import Method
 from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.kit.theme import PAPER
+from tonecomb.desktop.stage.spectrum import SpectrumView
 
 FS = 6400
 
@@ -43,3 +51,62 @@ def test_what_there_is_to_see_is_in_view(
     spectrum.set_level_limits(-90, -60)
     spectrum.set_limits(10, 600)
     assert np.allclose(spectrum.level_limits(), (-90, -60)), "but levels that were chosen stay"
+
+
+def seen(*tones: tuple[float, float], frame: int = 1024) -> Analysis:
+    """One recording, as it is now: noise, and tones by frequency and amplitude."""
+    t = np.arange(20_000) / 1000
+    x = 1e-3 * np.random.default_rng(1).standard_normal(len(t))
+    for f, a in tones:
+        x += a * np.cos(2 * np.pi * f * t)
+    return run(Method.of(frame=frame), recording(x))
+
+
+def shown(qtbot: QtBot) -> SpectrumView:
+    made = SpectrumView()
+    made.set_theme(PAPER)
+    qtbot.addWidget(made)
+    made.resize(800, 400)
+    made.show()
+    return made
+
+
+@pytest.mark.parametrize("live", [False, True])
+def test_a_view_that_nobody_set_follows_what_there_is_to_see(qtbot: QtBot, live: bool) -> None:
+    view = shown(qtbot)
+    view.show_analysis(seen((40.0, 0.01)))
+    assert view.limits()[1] < 100
+    view.outlook.holds = live
+    view.show_analysis(seen((40.0, 0.01), (310.0, 1.0)))
+    assert view.limits()[1] > 310, "what came later is in view"
+    top = float(view.curve.getData()[1].max())
+    assert view.level_limits()[1] > top
+    view.show_analysis(seen((40.0, 0.01)))
+    assert (view.limits()[1] > 310) == live, "while pictures go on a view only grows"
+
+
+def test_where_a_hand_chose_a_flag_says_what_is_beyond_and_goes_there(qtbot: QtBot) -> None:
+    view = shown(qtbot)
+    view.show_analysis(seen((40.0, 0.1)))
+    view.set_limits(20.0, 100.0)
+    view.show_analysis(seen((40.0, 0.1), (310.0, 0.5)))
+    assert view.limits() == pytest.approx((20, 100))
+    left, right = view.beyond.buttons
+    qtbot.waitUntil(right.isVisible, timeout=5000)
+    assert not left.isVisible()
+    assert right.text().startswith("310.") and right.text().endswith(" dB ›")
+    assert right.geometry().right() <= view.width()
+    qtbot.mouseClick(right, Qt.MouseButton.LeftButton)
+    low, high = view.limits()
+    assert low < 310 < high and high - low == pytest.approx(80)
+    qtbot.waitUntil(lambda: not right.isVisible(), timeout=5000)
+
+
+def test_the_highest_of_frames_does_not_run_off_the_top(qtbot: QtBot) -> None:
+    view = shown(qtbot)
+    analysis = seen((40.0, 0.1))
+    louder = seen((40.0, 30.0))
+    view.show_analysis(analysis)
+    before = view.level_limits()[1]
+    view.show_range((louder, analysis, analysis))
+    assert view.level_limits()[1] > before + 40

@@ -130,6 +130,7 @@ def test_tab_goes_as_one_reads_and_shows_where(opened: Bench) -> None:
     """Through the method line, the shelf, the stage, the readings, the ruler, and back again;
     what has the focus looks otherwise than without."""
     opened.activateWindow()
+    assert QTest.qWaitForWindowActive(opened, 5000), "only then is the focus drawn"
     opened.method_line.setFocus()
     passed: list[QWidget] = []
     for _ in range(60):

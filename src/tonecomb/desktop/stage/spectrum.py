@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from contextlib import suppress
+from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -26,6 +27,7 @@ from tonecomb.desktop.kit.theme import PAPER, Theme
 from tonecomb.desktop.stage.alarm_lines import AlarmLines, levels_of
 from tonecomb.desktop.stage.cell import ResolutionCell
 from tonecomb.desktop.stage.comb_lines import CombLines
+from tonecomb.desktop.stage.edge_flags import EdgeFlags
 from tonecomb.desktop.stage.frame_curves import FrameCurves
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.held_curves import HeldCurves
@@ -84,6 +86,7 @@ class SpectrumView(FrequencyPlot):
         self.cursor: float | None = None
         self.drag = RangeDrag(self, self.combs)
         self.outlook = Outlook(self, lambda: self._drawn, lambda: self.decibels)
+        self.beyond = EdgeFlags(self)
         self.box.show_all.connect(self.show_all)
         self._changing = False  # its axes, and it is drawn once they are changed
         for moved in (self.box.sigRangeChanged, self.box.sigResized):
@@ -167,6 +170,7 @@ class SpectrumView(FrequencyPlot):
         if lines or band or self.frames.alone:
             lines = [(self._theme.traces[0], f"{self.frames.named or 'now'}{band}"), *lines]
         self.tell(lines)
+        self.outlook.reach_lines(_lines((*self.held.curves, *self.frames.curves)))
         self.outlook.fit_again()
 
     def show_combs(self, combs: Sequence[ShownComb]) -> None:
@@ -178,8 +182,7 @@ class SpectrumView(FrequencyPlot):
         """All that is drawn as lines, as the axes have it."""
         shown = (self.curve, self.overlays.fits, *self.held.curves, *self.frames.curves,
                  *self.taken.curves, *self.liftered.curves)  # fmt: skip
-        data = [item.getData() for item in shown if item.isVisible()]
-        return [(x, y) for x, y in data if x is not None and len(x)]
+        return _lines(shown)
 
     def _of_held(self, other: Analysis) -> Curve | None:
         """Another trace as the current one is shown; None where it measures something else. Kept
@@ -224,6 +227,7 @@ class SpectrumView(FrequencyPlot):
             self.limit_axis(self._analysis)
             self.set_limits(low, high)
         if level_changes:
+            self.outlook.forget_lines()
             self.outlook.fit_level()
         self.refresh()
         self.display_changed.emit()
@@ -326,6 +330,7 @@ class SpectrumView(FrequencyPlot):
         self.show_scales(shown)
         if not shown or analysis is None or drawn is None:
             self.marks.hide()
+            self.beyond.hide()
             self._spot.hide()
             self.overlays.hide()
             self.frames.draw(False)
@@ -335,6 +340,10 @@ class SpectrumView(FrequencyPlot):
             return
         x, y = self._line(drawn)
         self.curve.setData(x, y)
+        if self.main is None and self.outlook.chosen:
+            self.beyond.show(analysis, drawn)
+        else:
+            self.beyond.hide()
         self.overlays.draw(analysis, x, y, decibels=self.decibels)
         self.held.draw(True)
         self.frames.draw(True)
@@ -342,6 +351,7 @@ class SpectrumView(FrequencyPlot):
         self.liftered.draw(True)
         self.marks.label()
         self.cell.place()
+        self.outlook.reach_lines(_lines((*self.held.curves, *self.frames.curves)))
 
     def hover(self, place: QPointF | None) -> None:
         analysis, drawn = self._analysis, self._drawn
@@ -383,3 +393,9 @@ def _value_text(analysis: Analysis, drawn: Curve, at: int, *, decibels: bool) ->
     if not decibels:
         return linear
     return f"{drawn.values[at]:.1f} dB".replace("-", "−") + f" · {linear}"
+
+
+def _lines(items: Iterable[Any]) -> list[tuple[Array, Array]]:
+    """Of drawn lines those that can be seen, as the axes have them."""
+    data = [item.getData() for item in items if item.isVisible()]
+    return [(x, y) for x, y in data if x is not None and len(x)]

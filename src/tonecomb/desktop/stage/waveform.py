@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
@@ -46,6 +47,16 @@ def with_room(lowest: Array, highest: Array) -> tuple[float, float]:
         low, high = -1.0, 1.0
     margin = 0.06 * (high - low) or max(abs(high) * 0.01, 1e-12)
     return low - margin, high + margin
+
+
+def _reach(box: Any, envelope: Envelope) -> None:
+    """Have the extremes of what is drawn in view: what comes later may be louder."""
+    if not len(envelope.low):
+        return
+    low, high = with_room(envelope.low, envelope.high)
+    shown = box.viewRange()[1]
+    if low < shown[0] or high > shown[1]:
+        box.setYRange(min(low, shown[0]), max(high, shown[1]), padding=0)
 
 
 class WaveformView(Plot):
@@ -280,6 +291,7 @@ class WaveformView(Plot):
             self.envelope = envelope
             if not self._fitted:
                 self._fit_level()
+            _reach(self.box, envelope)
             self._draw()
 
     def _pyramid_ready(self, recording_id: str, channel: int) -> None:
@@ -294,6 +306,7 @@ class WaveformView(Plot):
     def _exact(self, wanted: EnvelopeWanted, envelope: Envelope) -> None:
         if wanted == self.wanted_of(self._signal, self._channel):
             self.envelope = envelope
+            _reach(self.box, envelope)
             self._draw()
 
     def _draw(self) -> None:
