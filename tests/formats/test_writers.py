@@ -268,7 +268,7 @@ def test_values_with_their_deviation(value: float, std: float) -> None:
     assert match, text
     unit = 10.0 ** -len(match.group(2) or "")
     assert float(match.group(1)) == pytest.approx(value, abs=0.51 * unit + 1e-9 * value)
-    assert int(match.group(3)) * unit == pytest.approx(std, rel=0.5, abs=1e-9)
+    assert int(match.group(3)) * unit == pytest.approx(max(std, 1e-7 * value), rel=0.5, abs=1e-9)
 
 
 class _Tags(HTMLParser):
@@ -306,7 +306,7 @@ def test_report(demo: Path, log: bool) -> None:
     for wanted in (
         "12800 Hz",
         "768000 samples",
-        "413.099999(1)",
+        "413.10000(4)",
         "0.8999(1)",
         "98.1 %",
         "Tone Comb 0.",
@@ -340,7 +340,7 @@ def test_bands_held_traces_and_the_confidence_band_are_in_the_picture() -> None:
     ]  # fmt: skip
     held = axes.get_lines()[1]
     wanted = 10 * np.log10(other.curve.values[1:] / 1e-12)
-    assert np.max(held.get_ydata()) == pytest.approx(wanted.max())
+    assert np.nanmax(held.get_ydata()) == pytest.approx(wanted.max())
     html = report([Part(made, analysis, view)])
     level = f"{analysis.band_levels[0]:.4g} m/s² rms"
     assert f'data-figure="band low, 10–100 Hz">{level}</td>' in html
