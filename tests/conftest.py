@@ -156,6 +156,15 @@ def demo_computed_once() -> Iterator[None]:
         yield
 
 
+@pytest.fixture(scope="session")
+def qapp_cls() -> Callable[[list[str]], Any]:
+    """pytest-qt calls this to make the application: ours, with its font and what follows the focus,
+    whichever test of a process is the first to need one."""
+    from tonecomb.desktop.app import make_application
+
+    return make_application
+
+
 @pytest.fixture
 def rng() -> np.random.Generator:
     return np.random.default_rng(7)

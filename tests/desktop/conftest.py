@@ -10,17 +10,8 @@ from typing import TYPE_CHECKING, Any
 import pytest
 
 if TYPE_CHECKING:
-    from PyQt6.QtWidgets import QApplication
 
     from tonecomb.desktop.bench import Bench
-
-
-@pytest.fixture(scope="session")
-def qapp_cls() -> Callable[[list[str]], QApplication]:
-    """pytest-qt calls this to make the application: ours, with its font."""
-    from tonecomb.desktop.app import make_application
-
-    return make_application
 
 
 @pytest.fixture(scope="session")
