@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -20,7 +19,6 @@ from tonecomb.core.estimate.averages import Exponential, Median
 from tonecomb.core.estimate.confidence import band_db, band_words, limits_db
 from tonecomb.core.estimate.courses import courses_of, follow_frames
 from tonecomb.core.estimate.estimate import run_spectrum
-from tonecomb.core.find.behaviour import behaviour
 from tonecomb.core.find.floor import noise_floor, significance
 from tonecomb.core.find.moving import find_moving
 from tonecomb.core.method import Method, default_method, plan
@@ -404,18 +402,20 @@ def test_figures_have_no_digits_that_no_clock_bears() -> None:
     assert span(5.0, 29.13) == "5 to 29"
 
 
-def test_a_steady_line_stands_where_its_frames_were_given_too_much_noise() -> None:
-    """Many bins share the noise's level, which may be that of something loud beside the tone."""
-    x = 12 * np.cos(2 * np.pi * 60.05 * np.arange(2000) / 250)
-    x += 0.05 * np.random.default_rng(1).standard_normal(2000)
-    made, method = recording(x, fs=250.0), Method.of(frame=256)
-    estimate, p = run_spectrum(method, made), plan(method, made)
-    floor = noise_floor(estimate.spectrum)
-    followed = follow_frames(p.read, estimate.spectrum, floor, 250.0)
-    (peak,) = run(method, made).peaks or ()
-    levels = followed.levels.copy()
-    levels[np.arange(len(levels)) % 3 > 0] = 14.0  # all of the tone's power, in two of three frames
-    courses = courses_of(replace(followed, levels=levels), estimate.spectrum, p.averages)
-    found = behaviour(courses, 59, 65, peak.tone, 250.0)
-    assert found is not None
-    assert (found[0].kind, found[1].amplitude) == ("steady", pytest.approx(12, rel=1e-3))
+@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize(("strength", "frequency"), [(150.0, 14.0), (200.0, 20.0), (300.0, 30.0)])
+def test_pulses_beside_a_steady_line_leave_it_its_level(
+    strength: float, frequency: float, seed: int
+) -> None:
+    """Many bins share the noise's level, which is that of the pulses beside the tone."""
+    random = np.random.default_rng(seed)
+    t = np.arange(2000) / 250
+    x = 12 * np.cos(2 * np.pi * 60.05 * t + random.uniform(0, 6)) + 0.5 * random.normal(size=2000)
+    for at in np.cumsum(random.normal(0.95, 0.05, 9)) - 0.5:
+        late = np.maximum(t - at, 0.0)
+        size = strength * np.exp(0.3 * random.normal())
+        x += size * (late > 0) * np.exp(-late / 0.12) * np.sin(2 * np.pi * frequency * late)
+    peaks = run(Method.of(frame=256), recording(x, fs=250.0)).peaks or ()
+    peak = min(peaks, key=lambda one: abs(one.tone.frequency - 60.05))
+    assert peak.behaviour is not None and peak.behaviour.kind == "steady"
+    assert peak.tone.amplitude == pytest.approx(12, abs=max(0.6, 3 * peak.tone.amplitude_std))

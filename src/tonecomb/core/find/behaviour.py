@@ -40,7 +40,7 @@ _PURE = 0.6  # share of a hump's power within a line's width below which it is n
 _COHERENT = 0.35
 _ONE_PHASE = 0.6  # share of the power in one phase from which the frequency does not move
 _SPREAD = 0.4  # relative scatter of the power, by power, from which a hump may be noise
-_FAR_BELOW = 0.5  # of a steady line's power, that its hump holds at least
+_COHERENT_HELD = 0.8  # of a steady line's power, that its hump holds at least
 _KIN = 0.65  # correlation of two frames that do not overlap, below which nothing ties them
 
 
@@ -140,9 +140,9 @@ def behaviour(
     power = float(course.share @ course.power)
     if power <= 0 or not course.seen.any():
         return _unseen(tone, _ANYWHERE * (last - first) * hz) or (_steady(tone), tone)
-    if tone.steady and power < _FAR_BELOW * tone.amplitude**2 / 2:
-        # Many bins share a level: the noise was taken for more than there is here. A line in one
-        # phase is what it is.
+    if tone.steady and power < _COHERENT_HELD * tone.amplitude**2 / 2:
+        # No part in one phase is stronger than the whole. Many bins share a level: the noise was
+        # taken for more than there is here. A line in one phase is what it is.
         return _steady(tone), tone
     weights = np.where(course.seen, np.maximum(course.power, 0.0), 0.0) * course.share
     by_power = weights / weights.sum()
