@@ -53,6 +53,18 @@ def test_pairs_are_both_there_with_intervals_that_hold(gap: float, ratio_db: flo
     assert held >= 0.85 * trials  # of 95 % of 32
 
 
+def test_both_of_a_pair_have_their_phase_at_the_start() -> None:
+    t = np.arange(9 * FRAME) / FS
+    put = [(40.2, 1.0, 0.5), (41.3, 0.7, -1.2)]
+    x = sum(a * np.cos(2 * np.pi * place * HZ * t + phase) for place, a, phase in put)
+    x += 0.01 * np.random.default_rng(4).standard_normal(len(t))
+    peaks = analysed(np.asarray(x)).peaks or ()
+    for peak, (_, _, phase) in zip(peaks, put, strict=True):
+        std = peak.tone.phase_std_deg
+        assert std < 1
+        assert peak.tone.phase_deg == pytest.approx(math.degrees(phase), abs=4 * std)
+
+
 T = np.arange(16 * FRAME) / FS
 CHANCE = np.random.default_rng(5)
 WALK = np.cumsum(0.02 * CHANCE.standard_normal(len(T)))

@@ -7,12 +7,20 @@ import math
 import numpy as np
 import pytest
 import scipy.stats
+from hypothesis import given
+from hypothesis import strategies as st
 from tests.support import recording
 
 from tonecomb.core.analysis import run
+from tonecomb.core.estimate.bands import bin_shares
 from tonecomb.core.estimate.compare import _rebinned
+from tonecomb.core.estimate.confidence import confidence_db
 from tonecomb.core.estimate.display import Curve
+from tonecomb.core.estimate.framing import make_framing
+from tonecomb.core.estimate.level import stretch_level
+from tonecomb.core.estimate.phase import one_frame
 from tonecomb.core.estimate.speed import smoothed
+from tonecomb.core.estimate.windows import WINDOWS
 from tonecomb.core.find.zones import Limit, Zone
 from tonecomb.core.method import Method
 from tonecomb.core.modal.decays import _noise
@@ -20,10 +28,14 @@ from tonecomb.core.modal.response import Response
 from tonecomb.core.record.clipping import clipped
 from tonecomb.core.record.periods import count_periods
 from tonecomb.core.record.pyramid import build
+from tonecomb.core.record.statistics import channel_figures
 from tonecomb.core.record.timebase import TimeBase, spread_out
+from tonecomb.core.steps.decimate import decimated
+from tonecomb.core.steps.fir import compact
 from tonecomb.formats.contents import Column
 from tonecomb.formats.time_column import likely
 
+FS = 1000.0
 CHANCE = np.random.default_rng(12)
 
 
@@ -106,7 +118,82 @@ def test_stamps_that_repeat_are_rounded_ones(share: float, rate: float) -> None:
 
 def test_the_noise_before_a_tap_is_that_of_its_samples() -> None:
     """Whatever taper it is seen through: σ² in every bin."""
-    x = 0.3 * CHANCE.standard_normal(60_000)
-    found = _noise(x, 50_000, 4096, 1000.0)
-    assert found.mean() == pytest.approx(0.09, rel=0.15)
-    assert math.isfinite(float(found.min()))
+    chance = np.random.default_rng(12)
+    found = [_noise(0.3 * chance.standard_normal(60_000), 50_000, 4096, 1000.0) for _ in range(9)]
+    assert np.mean(found) == pytest.approx(0.09, rel=0.06)
+
+
+def test_a_band_up_to_nyquist_holds_the_half_bins_at_both_ends() -> None:
+    """Bins of the ends are half as wide, and hold all that is there: each counts in full."""
+    frequency = np.arange(9.0)
+    first, stop, shares = bin_shares(frequency, 1.0, 0.0, 8.0)
+    np.testing.assert_allclose(shares, np.ones(9)[first:stop])
+    first, stop, shares = bin_shares(frequency, 1.0, 7.75, 8.0)
+    np.testing.assert_allclose(shares[-first + 8 :], 0.5)
+
+
+@given(
+    frame=st.integers(8, 64), overlap=st.sampled_from([0.0, 50.0, 75.0]),
+    start=st.floats(0.2, 0.5), long=st.floats(0.01, 0.3),
+)  # fmt: skip
+def test_a_sample_that_several_frames_hold_counts_once(
+    frame: int, overlap: float, start: float, long: float
+) -> None:
+    length = 12 * frame
+    span = (int(start * length), int((start + long) * length) + 1)
+    framing = make_framing(length, frame, overlap, FS).without([span])
+    x = CHANCE.standard_normal(length)
+    held = np.zeros(length, dtype=bool)
+    for n in framing.numbers:
+        held[n * framing.hop : n * framing.hop + frame] = True
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("tonecomb.core.estimate.level._READ", 3 * frame)
+        found = stretch_level(lambda a, b: x[a:b], framing, "none")
+    assert found.rms == pytest.approx(math.sqrt(np.mean(x[held] ** 2)))
+
+
+def test_the_ends_of_a_stretch_are_half_a_frame_each() -> None:
+    """Beyond half a frame a window stands for what is there."""
+    x = np.ones(1000)
+    x[:32], x[-32 - 40 :] = 3.0 * (-1.0) ** np.arange(32), 5.0 * (-1.0) ** np.arange(72)
+    framing = make_framing(1000, 64, 50.0, FS)
+    found = stretch_level(lambda a, b: x[a:b], framing, "none")
+    held = (framing.count - 1) * 32 + 64
+    end = 32 + 1000 - held
+    assert found.share == pytest.approx((32 + end) / 1000)
+    assert found.ends == pytest.approx(math.sqrt((32 * 9 + end * 25) / (32 + end)))
+
+
+@pytest.mark.parametrize("averages", [1.0, 7.5, 60.0])
+def test_the_limits_of_a_density_are_those_of_chi_squared(averages: float) -> None:
+    low, high = confidence_db(averages)
+    holds = scipy.stats.chi2.cdf(2 * averages * 10 ** (-np.array([low, high]) / 10), 2 * averages)
+    np.testing.assert_allclose(holds, [0.975, 0.025], atol=1e-6)
+
+
+def test_a_frame_holds_what_alternates_in_its_last_bin_once() -> None:
+    """As it holds what is constant in its first; what lies between counts for two."""
+    found = one_frame(3.0 * (-1.0) ** np.arange(64), 64.0, WINDOWS["hann"], 1, "none")
+    assert abs(found.bins[-1]) == pytest.approx(3.0)
+
+
+@given(st.lists(st.floats(-1e3, 1e3), min_size=1, max_size=40), st.floats(-1e4, 1e4))
+def test_figures_of_a_channel(values: list[float], offset: float) -> None:
+    x = np.array(values) + offset
+    (found,) = channel_figures(recording(x), [0])
+    wanted = (x.min(), x.max(), x.mean(), math.sqrt(np.mean(x**2)))
+    assert (found.min, found.max, found.mean, found.rms) == pytest.approx(wanted, abs=1e-6)
+
+
+@pytest.mark.parametrize("gain", [0.0, 1.0])
+def test_taps_that_end_have_their_exact_gain_for_what_is_constant(gain: float) -> None:
+    taps = compact(1000.0, lambda f: np.where(f < 2, gain, 1 - gain) + 0j, 3.0)
+    assert taps.sum() == pytest.approx(gain, abs=1e-12)
+
+
+@pytest.mark.parametrize("phase", np.linspace(0, 3, 7))
+def test_what_decimation_stops_is_not_there_at_the_ends_either(phase: float) -> None:
+    x = np.cos(2 * np.pi * 0.2 * np.arange(4001) + phase)
+    y = decimated(recording(x).samples, 4001, FS, 4).read(0, 0, 1001)
+    assert np.abs(y).max() < 0.4
+    assert np.abs(y[24:-24]).max() < 1e-3
