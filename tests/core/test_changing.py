@@ -419,3 +419,15 @@ def test_pulses_beside_a_steady_line_leave_it_its_level(
     peak = min(peaks, key=lambda one: abs(one.tone.frequency - 60.05))
     assert peak.behaviour is not None and peak.behaviour.kind == "steady"
     assert peak.tone.amplitude == pytest.approx(12, abs=max(0.6, 3 * peak.tone.amplitude_std))
+
+
+@pytest.mark.parametrize("kind", ["pink", "dropouts"])
+@pytest.mark.parametrize("seed", [1003, 1010])
+def test_a_slope_whose_first_bins_are_hollow_has_no_peak(kind: str, seed: int) -> None:
+    """What is taken off each frame takes from the first two bins: the third is no line by that."""
+    assert not read(NOISES[kind](seed).samples).peaks
+
+
+def test_a_knock_that_happens_to_have_its_own_spectrum_does_not_change_the_content() -> None:
+    for seed in range(1000, 1004):
+        assert "content-changes" not in changes_told(NOISES["short bursts"](seed).samples)

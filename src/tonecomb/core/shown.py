@@ -23,6 +23,7 @@ from tonecomb.core.record.recording import Array, Channel
 from tonecomb.core.units import Unit
 
 UNEVEN = 0.05
+_SLOW = 10.0  # times the usual bin, that the first hold where something is slower still
 """Share by which two figures for one level may differ."""
 
 
@@ -162,6 +163,15 @@ class ShownEstimate:
         frames = self.estimate.spectrum.rms
         even = self.estimate.level.with_even_weights(frames)
         return self.uneven and abs(even - frames) > UNEVEN * even
+
+    @property
+    def slow(self) -> bool:
+        """Whether the frames lack something slower than their first bin, which stands out then;
+        if it is not that nor an end, something short counts by its place in the frames."""
+        power = self.spectrum.mean_square
+        first = round(self.spectrum.frame_hz / self.spectrum.bin_hz)
+        stands_out = power[first : 2 * first + 1].max() > _SLOW * np.median(power)
+        return bool(stands_out) and self.estimate.spectrum.rms < self.estimate.level.rms
 
     @property
     def amplitude_unit(self) -> str:

@@ -23,6 +23,7 @@ _NOTHING = 1e-8  # of the mean power, 80 dB down, below which there is nothing
 _AT_ONCE = 128  # cells, or frames
 _CALM = 0.25  # of the parts, that are calm
 _CONTENT, _TIMES = 0.05, 4.0  # of the power, and times what chance moves, that lies elsewhere
+_BORNE = 0.5  # of what moved in a part, that both its halves say
 _KERNEL = np.array([1.0, 2.0, 3.0, 2.0, 1.0]) / 9.0  # a tone between two bands is in both
 
 
@@ -113,30 +114,41 @@ def _elsewhere(powers: NDArray[np.floating[Any]], parts: list[slice]) -> tuple[f
 
     if powers.shape[1] < 2 * len(_KERNEL):
         return 0.0, 0
-    means, chance, powers_of = [], [], []
+    means, halves, chance, totals_of = [], [], [], []
     for part in parts:  # one at a time: all of a long record are large
         own = powers[part].astype(np.float64)
         totals = own.sum(axis=1, keepdims=True)
         shares = own / np.maximum(totals, np.finfo(float).tiny)
         inside = convolve1d(shares, _KERNEL, axis=1, mode="constant")
         loud = totals / max(float(totals.mean()), np.finfo(float).tiny)
-        means.append((loud * inside).mean(axis=0))
-        powers_of.append(float(totals.mean()))
+        means.append(_by_power(inside, loud))
+        middle = (len(own) + 1) // 2
+        halves.append([_by_power(inside[h], loud[h]) for h in (slice(middle), slice(middle, None))])
+        totals_of.append(float(totals.mean()))
         # Overlapped frames: two are worth about one and a half.
         scatter = (loud * (inside - means[-1])).std(axis=0, ddof=1) / np.sqrt(0.75 * len(inside))
         chance.append(0.4 * float(scatter.sum()))
     # By power: what a soft part holds is hardly in the average, and does not contradict it.
-    counts = np.array([part.stop - part.start for part in parts]) * np.array(powers_of)
+    counts = np.array([part.stop - part.start for part in parts]) * np.array(totals_of)
     if not counts.sum() > 0:
         return 0.0, 0
     mean = np.average(means, axis=0, weights=counts)
     moved = [0.5 * float(np.abs(one - mean).sum()) for one in means]
-    heard = np.minimum(np.array(powers_of) / np.mean(powers_of), 1.0)
+    heard = np.minimum(np.array(totals_of) / np.mean(totals_of), 1.0)
     worst = int(np.argmax(moved * heard))
+    # A knock in a part has a spectrum of its own by chance. What the part is like, both its halves
+    # are: what one half says, the other bears out.
+    first, second = (half - mean for half in halves[worst])
+    borne = 0.25 * float(np.sign(first) @ second + np.sign(second) @ first)
     # What changes within a part scatters as well, and is no chance: the calmer parts tell that.
     by_chance = _TIMES * float(np.quantile(chance, _CALM))
-    real = moved[worst] * heard[worst] > max(_CONTENT, by_chance)
+    real = moved[worst] * heard[worst] > max(_CONTENT, by_chance) and borne > _BORNE * moved[worst]
     return (moved[worst], worst) if real else (0.0, worst)
+
+
+def _by_power(shares: Array, loud: Array) -> Array:
+    """The mean of frames, the louder the more; shapes (frames, bands) and (frames, 1)."""
+    return np.asarray((loud * shares).sum(axis=0) / max(float(loud.sum()), np.finfo(float).tiny))
 
 
 def _loud(courses: Courses, fs: float, step: int) -> tuple[tuple[float, float], ...]:

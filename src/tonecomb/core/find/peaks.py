@@ -220,6 +220,8 @@ def _candidates(
     maxima = maxima[np.argsort(-power[maxima], kind="stable")][:_TRIED]
     with np.errstate(divide="ignore"):
         level = 10 * np.log10(np.maximum(power, np.finfo(float).tiny))
+    # What is taken off the frames hollows out the bins below: a line there falls off above as well.
+    level[:edge] = level[edge : edge + math.ceil(taper.width_6db * pad) + 1].min()
     frequencies, amplitudes = np.empty(len(maxima)), np.empty(len(maxima))
     found: list[Candidate] = []
     for index in maxima:

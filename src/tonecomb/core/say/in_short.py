@@ -156,7 +156,9 @@ def _level(told: _Told) -> list[Part]:
 
 def _not_in_frames(a: Analysis) -> str:
     """Where the power is that the frames do not have."""
-    return "at a loud end" if a.other_ends else "slower than the first bin"
+    if a.other_ends:
+        return "at a loud end"
+    return "slower than the first bin" if a.slow else "short, where frames hardly weigh"
 
 
 def _power(a: Analysis, number: int) -> float:

@@ -19,7 +19,8 @@ _FEWEST_BINS, _LOW_SHARE = 3.0, 0.02  # from which one bin has one frequency; of
 
 def frames_level(a: Analysis, seen: Seen) -> Caution | None:
     """The frames' own level is not that of the samples: an end is louder or softer, which windows
-    hardly weigh, or something is slower than a frame, which loses its own mean."""
+    hardly weigh, something is slower than a frame, which loses its own mean, or something short
+    counts by its place in the frames."""
     if not a.uneven or a.method.frames.detrend == "none":
         return None
     symbol, level, frame = a.channel.unit, a.estimate.level, a.method.frames.frame
@@ -31,6 +32,9 @@ def frames_level(a: Analysis, seen: Seen) -> Caution | None:
         than = "louder" if level.ends > a.estimate.spectrum.rms else "softer"
         text += f"an end of the stretch is {than} than the rest, and windows hardly weigh it"
         return Caution("frames-level", f"{text}; peaks and bands are those of the rest.")
+    if not a.slow:
+        text += "something short is louder than the rest, and counts by its place in the frames"
+        return Caution("frames-level", f"{text}.")
     text += f"something is slower than the first bin ({a.spectrum.frame_hz:.3g} Hz)"
     longest = round(a.resolution.stretch_s * a.fs)
     if 2 * frame > longest:
