@@ -6,6 +6,7 @@ import math
 import os
 import subprocess
 import sys
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -19,11 +20,13 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QInputDialog, 
 from tests.support import read_all
 
 import tonecomb
+from tonecomb.core.analysis import run_findings
 from tonecomb.core.steps.filters import LowPass
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.watching import WatchPopover
 from tonecomb.desktop.kit.widgets import Number
 from tonecomb.desktop.stage.live_bar import Last
+from tonecomb.desktop.state import results
 from tonecomb.formats.session import session
 
 Settle = Callable[[], None]
@@ -87,6 +90,26 @@ def test_so_many_frames_follow_the_method(
         )
 
     qtbot.waitUntil(followed, timeout=10_000)
+
+
+def test_findings_are_of_the_frames_that_are_shown(
+    live: Bench, qtbot: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Those of the picture before stay in view until others come; never under another frame."""
+
+    def late(*given: Any) -> Any:
+        time.sleep(0.3)
+        return run_findings(*given)
+
+    monkeypatch.setattr(results, "run_findings", late)
+    seen: list[tuple[int, int]] = []
+    live.context.results.analysis_changed.connect(
+        lambda a: a and a.peaks and seen.append((len(a.floor), len(a.spectrum.frequency)))
+    )
+    for frame in (512, 8192, 512):
+        live.store.edit_method("Frames", frame=frame)
+        qtbot.waitUntil(lambda: bool(seen) and seen[-1][0] == frame // 2 + 1, timeout=20_000)  # noqa: B023
+    assert all(floor == bins for floor, bins in seen)
 
 
 def test_frozen_pictures_stand_still_and_are_looked_at_closely(

@@ -136,9 +136,9 @@ class Results(QObject):
             return None
         # What is shown may be of an edit ago: it is looked through as it was made.
         signal, made = self._asked.get(of.key, now)
-        method = made.having(search=now[1].search)
-        parts, recording = method.findings(), signal.recording
-        key: Hashable = ("found", signal.key, parts)
+        parts, recording = made.having(search=now[1].search).findings(), signal.recording
+        # The last is what makes one picture of a live signal like another.
+        key: Hashable = ("found", signal.key, (signal.id, signal.rate, parts))
         return Want(
             key,
             "Refining the peaks",
@@ -157,21 +157,17 @@ class Results(QObject):
         self._show()
 
     def _arrived(self, found: Findings | None) -> None:
-        self._last, self._last_kind = found, self._kind()
+        self._last, self._last_kind = found, _kind(self._found.shown_want)
         self._show()
-
-    def _kind(self) -> object:
-        """What makes one picture of a live signal like the last."""
-        now = self._now()
-        return None if now is None else (now[0].id, now[0].rate, now[1].findings())
 
     def _show(self, _: object = None) -> None:
         now = self._now()
         estimate: Estimate | None = self._estimate.shown
         found: Findings | None = None
-        if self._found.ticket is None and self._found.wanted == self._wanted_findings():
+        wanted = self._wanted_findings()
+        if self._found.ticket is None and self._found.wanted == wanted:
             found = self._found.shown
-        elif self._scheduler.lively and self._kind() == self._last_kind:
+        elif self._scheduler.lively and _kind(wanted) == self._last_kind:
             found = self._last  # what is there is of another curve of the same kind
         if self._estimate.ticket is not None:
             return
@@ -183,3 +179,8 @@ class Results(QObject):
         if now is not None and estimate is not None:
             self.analysis = Analysis.of(estimate, found, now[1], now[0].recording)
         self.analysis_changed.emit(self.analysis)
+
+
+def _kind(of: Want | None) -> object:
+    """Of findings that are wanted: alike in those of one picture of a live signal and the next."""
+    return of.key[-1] if of is not None and isinstance(of.key, tuple) else None
