@@ -7,6 +7,7 @@ import subprocess
 import sys
 import threading
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +15,9 @@ import pytest
 from PyQt6.QtWidgets import QFileDialog, QMessageBox
 from tests.support import write_csv
 
+from tonecomb.core.document import Document, Fingerprint, RecordingRef
 from tonecomb.core.errors import UserError
+from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress
 from tonecomb.desktop import app
 from tonecomb.desktop.bench import Bench
@@ -23,6 +26,7 @@ from tonecomb.desktop.state import messages
 from tonecomb.desktop.state.autosave import left_behind
 from tonecomb.desktop.state.jobs import Jobs
 from tonecomb.desktop.state.messages import Answer
+from tonecomb.desktop.state.store import Store
 from tonecomb.formats.palette import contrast, readable
 from tonecomb.formats.session import session
 
@@ -305,3 +309,16 @@ def test_a_file_that_changes_behind_its_recording_is_told(
     assert ref is not None and session.check_source(ref) is None
     source.unlink()
     qtbot.waitUntil(lambda: "is gone" in notices.text, timeout=10_000)
+
+
+def test_what_a_session_does_not_hold_is_not_added(qapp: Any) -> None:
+    store = Store()
+    told: list[str] = []
+    store.refused.connect(lambda error: told.append(error.text))
+    one = RecordingRef("a", "a", "/a.wav", Fingerprint(0, ""), Method())
+    store.apply("Name it", Document((replace(one, name="x" * 20_001),), None))
+    many = tuple(replace(one, id=str(i)) for i in range(2001))
+    store.apply("Open", Document(many[:2000], None))
+    store.apply("Open", Document(many, None))
+    assert len(store.document.recordings) == 2000
+    assert "20001 letters" in told[0] and "there are 2001 recordings, more than 2000" in told[1]

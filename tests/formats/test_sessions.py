@@ -3,25 +3,40 @@ not a name in the code."""
 
 from __future__ import annotations
 
+import contextlib
 import dataclasses
 import json
+import os
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import pytest
+from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import strategies as st
 
-from tonecomb.core.document import Document
-from tonecomb.core.estimate.averages import Highest, InStep, Mean, Median, Single
+from tonecomb.core.document import Document, RecordingRef
+from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.averages import AVERAGES, Average, Highest, InStep, Mean, Median, Single
 from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.find.damping import Fit
+from tonecomb.core.made.made import Made
+from tonecomb.core.made.noise import Noise
+from tonecomb.core.modal.sketch import Place
+from tonecomb.core.record.given import Given
 from tonecomb.core.record.recording import Stretch
+from tonecomb.core.setting import settings as settings_of
 from tonecomb.core.steps.combine import VectorSum
 from tonecomb.core.steps.decimate import Decimate
+from tonecomb.core.steps.isolate import Isolate
 from tonecomb.core.steps.keep import Keep
 from tonecomb.core.steps.motion import Integral
 from tonecomb.core.steps.remove import RemoveDrift
 from tonecomb.core.steps.scale import Scale
-from tonecomb.formats.session import presets, schema, session
+from tonecomb.core.steps.step import Step
+from tonecomb.core.steps.table import STEPS as KINDS
+from tonecomb.formats.session import limits, presets, schema, session
 
 KEPT = Path(__file__).parent / "kept"
 STEPS = (
@@ -127,3 +142,51 @@ def test_what_makes_no_sense_is_refused(
     (tmp_path / "a.tcomb").write_text(json.dumps(body))
     with pytest.raises(UserError, match="is damaged"):
         session.load(tmp_path / "a.tcomb")
+
+
+def setting_values(kind: type) -> st.SearchStrategy[Any]:
+    """A step or a part with whatever its editor can hold."""
+    by_kind = {"number": NUMBERS, "whole": st.integers(-(10**6), 10**6), "text": TEXTS,
+               "flag": st.booleans(),
+               "channels": st.lists(st.integers(0, 40)).map(tuple)}  # fmt: skip
+    chosen = {
+        name: st.sampled_from(one.choices) if one.kind == "choice" else by_kind[one.kind]
+        for name, one, _ in settings_of(kind) if one.choices or one.kind in by_kind
+    }  # fmt: skip
+    return st.builds(kind, **chosen)
+
+
+NUMBERS = st.floats(-1e9, 1e9)
+TEXTS = st.text(st.characters(codec=None), max_size=6)
+PATHS = st.binary(min_size=1, max_size=6).map(lambda one: one.replace(b"\0", b"/"))
+STEP = st.one_of([setting_values(kind) for kind in KINDS if kind is not Isolate])
+def can_be_made(one: Made) -> bool:
+    """What the bench asks of a description before it takes it."""
+    with contextlib.suppress(UserError):
+        one.check()
+        return True
+    return False
+
+
+MADE = st.builds(Made, TEXTS, st.just("g"), st.lists(setting_values(Noise), max_size=2).map(tuple))
+MADE = MADE.filter(can_be_made)
+HELD = {float: NUMBERS, int: st.integers(-900, 900), str: TEXTS, Step: STEP,
+        Place: st.builds(Place, st.integers(0, 9), NUMBERS, along=st.sampled_from(["+z", "-x"])),
+        Average: st.one_of([st.from_type(kind) for kind in AVERAGES.values()])}  # fmt: skip
+
+
+@settings(max_examples=40, phases=[Phase.generate], suppress_health_check=list(HealthCheck))
+@given(data=st.data(), path=PATHS, made=st.none() | MADE)
+def test_whatever_the_bench_can_hold_comes_back(
+    tmp_path: Path, data: st.DataObject, path: bytes, made: Made | None
+) -> None:
+    """Any names, numbers, notes and steps, and files of any name."""
+    for kind, strategy in HELD.items():
+        st.register_type_strategy(kind, strategy)
+    ref = data.draw(st.builds(RecordingRef, given=st.builds(Given, made=st.just(made))))
+    place = "" if made else os.path.normpath(tmp_path / os.fsdecode(path))
+    ref = replace(ref, path=place, method=ref.method.having(window="hann"))
+    document = Document((ref,), ref.id)
+    limits.check(document)
+    session.save(tmp_path / "s.tcomb", document)
+    assert session.load(tmp_path / "s.tcomb") == document

@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Sequence
+import os
+from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -15,7 +16,6 @@ from typing import Any
 from tonecomb.batches.plan import Plan
 from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.record.recording import Recording
 from tonecomb.core.say.in_short import in_short
 from tonecomb.core.spread import Alone, Crew
 from tonecomb.formats import atomic, files, output, readings
@@ -25,7 +25,7 @@ from tonecomb.formats.report.html import report
 
 Rows = list[dict[str, Any]]
 TABLES = ("tones", "families", "resonances", "bands", "cautions", "limits")
-_DONE = "done"
+DONE, REPORTS = "done", "reports"
 _ALONE = Alone()  # one thread: there are as many processes as are wanted
 
 
@@ -48,7 +48,7 @@ class Job:
     @property
     def done(self) -> Path:
         """Where the outcome is kept."""
-        return self.out / _DONE / f"{self.key}.json"
+        return self.out / DONE / f"{self.key}.json"
 
 
 @dataclass(frozen=True)
@@ -70,14 +70,13 @@ class Told:
 
 @dataclass(frozen=True)
 class Outcome:
-    """What came of a file: its channels, or why it ``failed``. ``plan`` and ``size`` and
-    ``ends_sha256`` of the file tell whether it still holds."""
+    """What came of a file: its channels, or why it ``failed``. ``plan`` and the ``mark`` of the
+    file tell whether it still holds."""
 
     path: str
     name: str
     plan: str
-    size: int = 0
-    ends_sha256: str = ""
+    mark: str = ""
     start: str = ""
     duration: float = 0.0
     failed: str = ""
@@ -95,7 +94,7 @@ def work(job: Job, progress: Progress = silent, crew: Crew = _ALONE) -> Outcome:
     :class:`UserError`."""
     path = str(job.path)
     try:
-        mark = files.fingerprint(job.path)
+        mark = files.mark(job.path)
         recording = open_recording(
             job.path, job.plan.said.given, part(progress, 0, 0.2), strict=True
         )
@@ -103,13 +102,14 @@ def work(job: Job, progress: Progress = silent, crew: Crew = _ALONE) -> Outcome:
         methods = job.plan.methods(recording)
         if not methods:
             raise UserError("no rule of the plan fits a channel of it")
-        told = []
+        told, names = [], output.FileNames()
         for i, method in enumerate(methods):
             share = part(progress, 0.2 + 0.8 * i / len(methods), 0.2 + 0.8 * (i + 1) / len(methods))
             done = analyse(recording, method, said=job.plan.said, progress=share)
-            told.append(_told(job, recording, done))
+            name = names.of(done.analysis.channel.name)
+            told.append(_told(job, f"{REPORTS}/{job.key}/{name}.html", done))
         outcome = Outcome(
-            path, recording.name, job.plan.digest, mark.size, mark.ends_sha256, recording.start,
+            path, recording.name, job.plan.digest, mark, recording.start,
             recording.length / recording.rate, channels=tuple(told),
         )  # fmt: skip
     except Cancelled:
@@ -144,23 +144,21 @@ def kept(job: Job) -> Outcome | None:
     again."""
     try:
         outcome = _parsed(job.done.read_text("utf-8"))
-        mark = files.fingerprint(job.path)
+        mark = files.mark(job.path)
     except (OSError, ValueError, TypeError, KeyError, AttributeError, UserError):
         return None
-    same = (mark.size, mark.ends_sha256) == (outcome.size, outcome.ends_sha256)
     there = all((job.out / one.report).is_file() for one in outcome.channels if one.report)
     wanted = not job.reports or all(one.report for one in outcome.channels)
-    current = outcome.plan == job.plan.digest and outcome.path == str(job.path)
-    return outcome if same and there and wanted and current and not outcome.failed else None
+    current = (outcome.plan, outcome.path, outcome.mark) == (job.plan.digest, str(job.path), mark)
+    return outcome if there and wanted and current and not outcome.failed else None
 
 
-def _told(job: Job, recording: Recording, done: Analysed) -> Told:
+def _told(job: Job, place: str, done: Analysed) -> Told:
+    """What there is to say of a channel, whose report goes to a ``place`` if it is wanted."""
     a, said = done.analysis, done.context.said
     verdicts = [limit.judge(a) for limit in job.plan.limits]
     over = [one for one in verdicts if one.exceeded]
-    place = ""
     if job.reports:
-        place = f"reports/{job.key}/{output.file_name(a.channel.name)}.html"
         target = job.out / place
         atomic.make_folder(target.parent)
         atomic.write_text(target, report([done.part], folder=target.parent))
@@ -183,11 +181,19 @@ def _told(job: Job, recording: Recording, done: Analysed) -> Told:
     worst = over[0].zone if over else next((one.zone for one in verdicts if one.zone), "")
     return Told(
         a.channel.name, a.unit.symbol, a.sentence, a.rms,
-        tuple(one.words for one in over), worst, place,
+        tuple(one.words for one in over), worst, place if job.reports else "",
         tuple(one.text for one in in_short(a, done.cautions, said)), rows,
     )  # fmt: skip
 
 
 def jobs(paths: Sequence[Path], plan: Plan, out: Path, reports: bool) -> list[Job]:
     """One for each file, each file once."""
-    return [Job(path, plan, out, reports) for path in dict.fromkeys(paths)]
+    return [Job(path, plan, out, reports) for path in once(paths)]
+
+
+def once(paths: Iterable[Path]) -> list[Path]:
+    """Each file by the first of its names."""
+    found: dict[str, Path] = {}
+    for path in paths:
+        found.setdefault(os.path.realpath(path), path)
+    return list(found.values())

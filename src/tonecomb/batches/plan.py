@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import json
 from dataclasses import dataclass, replace
 from fnmatch import fnmatchcase
 from pathlib import Path
@@ -14,6 +13,7 @@ from tonecomb.core.find.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.core.find.zones import Limit
 from tonecomb.core.method import Method
 from tonecomb.core.record.recording import Channel, Recording
+from tonecomb.formats.json_text import json_text
 from tonecomb.formats.report import sealed
 from tonecomb.formats.session import limits, schema, session, strict
 
@@ -89,7 +89,7 @@ class Plan:
             "rules": [made.unstructure(one) for one in self.rules],
             "limits": [made.unstructure(one) for one in self.limits],
         }  # fmt: skip
-        return json.dumps(body, indent=1, ensure_ascii=False) + "\n"
+        return json_text(body) + "\n"
 
 
 def load(path: Path) -> Plan:

@@ -15,7 +15,7 @@ from typing import Any
 from tonecomb.batches import overview, tables
 from tonecomb.batches.cluster import cluster, on_cluster
 from tonecomb.batches.crew import ClusterCrew, ProcessCrew, Processes
-from tonecomb.batches.one import Job, Outcome, jobs, keep, kept, work
+from tonecomb.batches.one import DONE, Job, Outcome, jobs, keep, kept, work
 from tonecomb.batches.plan import Plan
 from tonecomb.core.errors import UserError
 from tonecomb.core.progress import Progress, part, silent
@@ -65,7 +65,7 @@ def run(
     tables.refuse_others(out)
     guard.refuse_others(out / "overview.html")
     every = jobs(paths, plan, out, reports)
-    for folder in (out, out / "done"):
+    for folder in (out, out / DONE):
         atomic.make_folder(folder)
     found: dict[str, Outcome] = {}
     for job in every:

@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 from collections.abc import Sequence
 from pathlib import Path
 
+from tonecomb.batches.one import DONE, REPORTS, once
 from tonecomb.core.errors import UserError
+from tonecomb.formats.files import head
+from tonecomb.formats.guard import is_ours
 from tonecomb.formats.registry import READERS
 
 _MOST = 1_000_000
+_AS = (".csv", ".parquet", ".uff")  # what is written of one table
+_TOGETHER = "tables.h5"  # of all
 
 
 def recordings_in(paths: Sequence[Path]) -> list[Path]:
-    """Files as they are named, and of folders all that have the suffix of a recording, by name.
+    """Files as they are named, and of folders all that have the suffix of a recording, by name, but
+    for what a batch wrote; each file once.
 
     Raises :class:`UserError` where there is none.
     """
@@ -24,9 +31,9 @@ def recordings_in(paths: Sequence[Path]) -> list[Path]:
             found.append(path)
             continue
         for folder, inside, names in os.walk(path):
-            if "done" in inside and "overview.html" in names:  # of an earlier batch
-                inside.clear()
-                continue
+            if _is_of_batch(Path(folder) / DONE):
+                inside[:] = [one for one in inside if one not in (DONE, REPORTS)]
+            names = _no_tables(Path(folder), names)
             inside.sort()
             found += [
                 Path(folder) / name for name in sorted(names)
@@ -38,4 +45,23 @@ def recordings_in(paths: Sequence[Path]) -> list[Path]:
         raise UserError(
             f"{paths[0]} holds no recordings", remedy="name files, or a folder that has some"
         )
-    return found
+    return once(found)
+
+
+def _is_of_batch(done: Path) -> bool:
+    """Whether this is where a batch keeps what came of its files."""
+    return any(is_ours(one) for one in itertools.islice(done.glob("*.json"), 1))
+
+
+def _no_tables(folder: Path, names: list[str]) -> list[str]:
+    """The names without what a batch or an analysis wrote: its tables, as CSV and otherwise."""
+    stems = {Path(one).stem for one in names if one.endswith(".csv") and _is_table(folder / one)}
+    tables = {f"{stem}{suffix}" for stem in stems for suffix in _AS}
+    return [one for one in names if not stems or one not in tables | {_TOGETHER}]
+
+
+def _is_table(path: Path) -> bool:
+    try:
+        return any(line.startswith(b"# Tone Comb ") for line in head(path, 4096).splitlines()[:2])
+    except UserError:
+        return False

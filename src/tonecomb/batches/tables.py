@@ -11,6 +11,7 @@ from typing import Any
 
 from tonecomb import __version__
 from tonecomb.batches.one import TABLES, Outcome
+from tonecomb.core.say.plain import printable
 from tonecomb.formats import atomic, guard
 from tonecomb.formats.columns import harmless
 
@@ -20,7 +21,7 @@ _FIRST = ("recording", "file", "start", "channel", "unit")
 def rows(outcomes: Sequence[Outcome], table: str) -> Iterator[dict[str, Any]]:
     """Of one table, or of ``recordings``: a row a channel, or a file that could not be used."""
     for one in outcomes:
-        head = {"recording": one.name, "file": one.path, "start": one.start}
+        head = {"recording": one.name, "file": printable(one.path), "start": one.start}
         if table == "recordings" and one.failed:
             yield head | {"failed": one.failed}
         for told in one.channels:

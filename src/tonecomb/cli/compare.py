@@ -52,12 +52,14 @@ def compare(
     with shown_progress("Comparing") as progress:
         _, earlier = call.of(before, part(progress, 0, 0.5))
         recording, later = call.of(now, part(progress, 0.5, 1))
-        made = [_with_changes(one, _same(earlier, i, one), least_db)
+        made = [_with_changes(one, _same(earlier, later, i), least_db)
                 for i, one in enumerate(later)]  # fmt: skip
-        written = [
-            path for one in made
-            for path in (one.write(_folder(out, made, one), force=force) if out else [])
-        ]  # fmt: skip
+        written: list[Path] = []
+        if out is not None:
+            names = output.FileNames()
+            for one in made:
+                folder = out if len(made) == 1 else out / names.of(one.analysis.channel.name)
+                written += one.write(folder, force=force)
     if as_json:
         say(output.dumps([
             {"channel": one.analysis.channel.name, "now": recording.name, "method": one.sentence}
@@ -72,13 +74,18 @@ def compare(
         say(f"wrote {path}")
 
 
-def _same(earlier: list[Analysed], number: int, now: Analysed) -> Analysed:
-    """What there was of a channel."""
-    named = [one for one in earlier if one.analysis.channel.name == now.analysis.channel.name]
-    if named or number < len(earlier):
-        return named[0] if named else earlier[number]
+def _same(earlier: list[Analysed], later: list[Analysed], number: int) -> Analysed:
+    """What there was of a channel: that of its name, the second where it is the second so named,
+    or else that of its number."""
+    name = later[number].analysis.channel.name
+    before = sum(one.analysis.channel.name == name for one in later[:number])
+    named = [one for one in earlier if one.analysis.channel.name == name]
+    if len(named) > before:
+        return named[before]
+    if number < len(earlier):
+        return earlier[number]
     raise UserError(
-        f"There is nothing to compare {now.analysis.channel.name} with",
+        f"There is nothing to compare {name} with",
         f"the recording before has {len(earlier)} channels, and none of that name",
         "name those that both have with --channel",
     )
@@ -87,7 +94,3 @@ def _same(earlier: list[Analysed], number: int, now: Analysed) -> Analysed:
 def _with_changes(now: Analysed, before: Analysed, least_db: float) -> Analysed:
     told = Told(ChangesKind(), Before(before.analysis, before.context.said, least_db))
     return Analysed(now.recording, now.context, (*now.told, told))
-
-
-def _folder(out: Path, made: list[Analysed], one: Analysed) -> Path:
-    return out if len(made) == 1 else out / output.file_name(one.analysis.channel.name)

@@ -60,14 +60,16 @@ class Writing:
             return []
         written: list[Path] = []
         every = [one for _, analyses in results for one in analyses]
+        names = output.FileNames("report.html", "report.pdf")  # of all together
         with shown_progress("Writing") as progress:
             for recording, analyses in results:
+                own, beside = self.out, names
+                if len(results) > 1:
+                    own, beside = self.out / names.of(recording.name), output.FileNames()
                 for one in analyses:
-                    folder = self.out
-                    if len(results) > 1:
-                        folder = folder / output.file_name(recording.name)
+                    folder = own
                     if len(every) > 1:
-                        folder = folder / output.file_name(one.analysis.channel.name)
+                        folder = own / beside.of(one.analysis.channel.name)
                     written += one.write(
                         folder, progress, force=force, layout=self.layout,
                         report=not self.together, also=self.also, pictures=self.pictures,
@@ -75,8 +77,8 @@ class Writing:
                     if self.paper is not None and not self.together:
                         written.append(self._report([one], folder / "report.pdf", force))
         if self.together:
-            names = ["report.html", *(["report.pdf"] if self.paper is not None else [])]
-            written += [self._report(every, self.out / name, force) for name in names]
+            wanted = ["report.html", *(["report.pdf"] if self.paper is not None else [])]
+            written += [self._report(every, self.out / name, force) for name in wanted]
         return written
 
     def _report(self, of: list[Analysed], path: Path, force: bool) -> Path:

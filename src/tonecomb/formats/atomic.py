@@ -79,7 +79,12 @@ def write_bytes(path: Path, content: bytes) -> None:
 
 def write_text(path: Path, text: str) -> None:
     """As :func:`write_bytes`, in UTF-8."""
-    write_bytes(path, text.encode())
+    write_bytes(path, utf8(text))
+
+
+def utf8(text: str) -> bytes:
+    """In UTF-8; what is no letter, as bytes in a file's name may be none, is replaced."""
+    return text.encode("utf-16", "surrogatepass").decode("utf-16", "replace").encode()
 
 
 def make_folder(path: Path) -> None:

@@ -82,12 +82,23 @@ class _Groups(Samples):
             return found
 
 
+def _file(path: Path, mode: str = "rb") -> Any:
+    """A file as the library takes it, which knows no names but those in UTF-8."""
+    import pyarrow
+
+    try:
+        return pyarrow.OSFile(str(path), mode)
+    except UnicodeEncodeError:
+        with path.open(mode) as file:  # has a name by its number
+            return pyarrow.OSFile(f"/proc/self/fd/{file.fileno()}", mode)
+
+
 def open_parquet(path: Path, how: Import, progress: Progress) -> Contents:
     """Open a table of numbers; a column of times becomes seconds from its first."""
     import pyarrow.parquet as parquet
 
     with foreign(path, "Parquet"):
-        file = parquet.ParquetFile(path)
+        file = parquet.ParquetFile(_file(path))
         schema, meta = file.schema_arrow, file.metadata
         rows = [meta.row_group(i).num_rows for i in range(meta.num_row_groups)]
         if min(rows, default=0) < 0 or sum(rows) != meta.num_rows:
@@ -117,7 +128,7 @@ def open_feather(path: Path, how: Import, progress: Progress) -> Contents:
         back ends the process."""
         if channel not in readers:
             options = pyarrow.ipc.IpcReadOptions(included_fields=[channel], use_threads=False)
-            readers[channel] = pyarrow.ipc.open_file(pyarrow.OSFile(str(path)), options=options)
+            readers[channel] = pyarrow.ipc.open_file(_file(path), options=options)
         return readers[channel]
 
     def whole(channel: int, group: int) -> Any:
@@ -131,7 +142,7 @@ def open_feather(path: Path, how: Import, progress: Progress) -> Contents:
             yield column.slice(first, _BATCH)
 
     with foreign(path, "Feather"):
-        schema = pyarrow.ipc.open_file(pyarrow.OSFile(str(path))).schema
+        schema = pyarrow.ipc.open_file(_file(path)).schema
         if not len(schema):
             raise damaged(path, "Feather", "it has no columns")
         # All columns of a batch are as long, and the narrowest is unpacked quickest.
@@ -309,7 +320,8 @@ def write_parquet(path: Path, recording: Recording, progress: Progress) -> None:
     table = _Table(recording)
     with (
         atomic.replacing(path) as partial,
-        parquet.ParquetWriter(partial, table.schema, compression="zstd") as writer,
+        _file(partial, "wb") as sink,
+        parquet.ParquetWriter(sink, table.schema, compression="zstd") as writer,
     ):
         table.write(writer, progress)
 
@@ -321,7 +333,7 @@ def write_feather(path: Path, recording: Recording, progress: Progress) -> None:
     table = _Table(recording)
     with (
         atomic.replacing(path) as partial,
-        pyarrow.OSFile(str(partial), "wb") as sink,
+        _file(partial, "wb") as sink,
         pyarrow.ipc.new_file(sink, table.schema) as writer,
     ):
         table.write(writer, progress)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -15,6 +16,8 @@ from tonecomb.formats import guard
 from tonecomb.formats.atomic import reason
 
 _END = 1 << 20
+_WHOLE = 64 << 20  # bytes up to which a digest of all is quick
+_PIECES, _PIECE = 256, 1 << 16  # of a longer one
 
 
 @contextmanager
@@ -61,6 +64,22 @@ def fingerprint(path: Path) -> Fingerprint:
         file.seek(max(0, size - _END))
         digest.update(file.read(_END))
     return Fingerprint(size, digest.hexdigest())
+
+
+def mark(path: Path) -> str:
+    """Something that is the same as long as a file is: its size and a digest of all of it; of a
+    long one when it was changed last, and a digest of pieces from all over it."""
+    head(path, 1)
+    with path.open("rb") as file:
+        size = file.seek(0, 2)
+        if size <= _WHOLE:
+            file.seek(0)
+            return f"{size}:{hashlib.file_digest(file, 'sha256').hexdigest()}"
+        digest = hashlib.sha256()
+        for i in range(_PIECES):
+            file.seek(i * (size - _PIECE) // (_PIECES - 1))
+            digest.update(file.read(_PIECE))
+        return f"{size}:{digest.hexdigest()}:{os.fstat(file.fileno()).st_mtime_ns}"
 
 
 def sha256(path: Path, progress: Progress = silent) -> str:

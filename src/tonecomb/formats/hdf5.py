@@ -10,6 +10,7 @@ What Tone Comb writes: attributes of the file ``format`` (``tone-comb recording`
 
 from __future__ import annotations
 
+import os
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -87,13 +88,11 @@ class _Samples(Samples):
     all: tuple[_Series, ...]
 
     def read(self, channel: int, start: int, stop: int) -> Array:
-        import h5py
-
         one = self.all[channel]
         if one.lies is not None:
             with foreign(self.path, self.kind):
                 return one.lies.read(start, stop)
-        with foreign(self.path, self.kind), _LOCK, h5py.File(self.path, "r", locking=False) as file:
+        with foreign(self.path, self.kind), _LOCK, _opened(self.path) as file:
             data = file[one.dataset]
             if isinstance(one.pick, str):
                 return plain(data.fields(one.pick)[start:stop])
@@ -104,12 +103,16 @@ class _Samples(Samples):
             return plain(data[one.pick, start:stop])
 
 
-def _open(path: Path, kind: str, progress: Progress) -> Contents:
+def _opened(path: Path) -> Any:
     import h5py
 
+    return h5py.File(os.fsencode(path), "r", locking=False)
+
+
+def _open(path: Path, kind: str, progress: Progress) -> Contents:
     columns: list[Column] = []
     found: list[_Series] = []
-    with foreign(path, kind), _LOCK, h5py.File(path, "r", locking=False) as file:
+    with foreign(path, kind), _LOCK, _opened(path) as file:
         held = HeldFile(path)
         said = dict(file.attrs)
         for name, data, near in _datasets(file, {}, 0, set()):
@@ -258,7 +261,7 @@ def write_hdf5(path: Path, recording: Recording, progress: Progress) -> None:
     with (
         atomic.replacing(path) as partial,
         _kept_whole(partial, r),
-        h5py.File(partial, "w") as file,
+        h5py.File(os.fsencode(partial), "w") as file,
     ):
         file.attrs.update(
             {"format": FORMAT, "version": VERSION, "name": r.name, "sample_rate_hz": r.rate}

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -14,6 +13,7 @@ from tonecomb.core.made.sampling import Sampling
 from tonecomb.core.made.table import PARTS
 from tonecomb.core.units import unit
 from tonecomb.formats import atomic, files, setting_text
+from tonecomb.formats.json_text import json_text
 from tonecomb.formats.session import strict
 
 FORMAT = "tone-comb made signal"
@@ -115,7 +115,7 @@ def load(path: Path) -> Made:
 def text(made: Made) -> str:
     """A description's file."""
     body = {"format": FORMAT, "version": VERSION, **written(made)}
-    return json.dumps(body, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+    return json_text(body) + "\n"
 
 
 def save(path: Path, made: Made) -> None:

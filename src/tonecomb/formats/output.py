@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-import json
 import math
 import re
+import unicodedata
 from dataclasses import asdict
 from typing import Any
 
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.record.statistics import channel_figures, sample_problem
+from tonecomb.formats.json_text import json_text
 
 
 def dumps(value: Any) -> str:
     """Strict JSON: what is not a finite number becomes null."""
-    return json.dumps(_finite(value), indent=1, ensure_ascii=False, allow_nan=False)
+    return json_text(_finite(value))
 
 
 def _finite(value: Any) -> Any:
@@ -79,6 +80,33 @@ def describe_text(d: dict[str, Any]) -> str:
     return "\n".join(lines)
 
 
+_LONGEST = 120  # bytes of a name, of which a file system takes 255
+
+
+class FileNames:
+    """Names of files or folders beside each other, one for each text and no two alike, not even
+    where letters of both cases are one: what would be another's gets a number."""
+
+    def __init__(self, *taken: str) -> None:
+        self._taken = {_alike(one) for one in taken}
+
+    def of(self, text: str) -> str:
+        """The next text as a name."""
+        plain = file_name(text)
+        name, number = plain, 1
+        while _alike(name) in self._taken:
+            number += 1
+            name = f"{plain}-{number}"
+        self._taken.add(_alike(name))
+        return name
+
+
+def _alike(name: str) -> str:
+    return unicodedata.normalize("NFKC", name).casefold()
+
+
 def file_name(text: str) -> str:
-    """A name as one of a file or folder: without what would be understood otherwise."""
-    return re.sub(r"[^\w.-]+", "-", text).strip("-.") or "unnamed"
+    """A text as the name of a file or folder: without what would be understood otherwise. Others
+    may have the same, see :class:`FileNames`."""
+    plain = re.sub(r"[^\w.-]+", "-", text).strip("-.")
+    return plain.encode()[:_LONGEST].decode(errors="ignore").strip("-.") or "unnamed"

@@ -9,6 +9,7 @@ import cattrs
 
 from tonecomb.core.record.sensors import Sensor
 from tonecomb.formats import atomic
+from tonecomb.formats.json_text import json_text
 
 _CONVERTER = cattrs.Converter(forbid_extra_keys=True)
 
@@ -34,5 +35,5 @@ def forget(file: Path, name: str) -> None:
 
 def _write(file: Path, sensors: list[Sensor]) -> None:
     atomic.make_folder(file.parent)
-    text = json.dumps(_CONVERTER.unstructure(sensors), indent=1, ensure_ascii=False)
+    text = json_text(_CONVERTER.unstructure(sensors))
     atomic.write_text(file, text + "\n")

@@ -9,6 +9,7 @@ what full scale stands for: ``Motor DE [50 m/s²]``. Lines that begin with ``sta
 
 from __future__ import annotations
 
+import os
 import re
 import struct
 from collections.abc import Sequence
@@ -145,7 +146,7 @@ class SoundSamples(Samples):
         try:
             with (
                 coded.quiet() if self.chatty else nullcontext(),
-                soundfile.SoundFile(self.path) as file,
+                soundfile.SoundFile(os.fsencode(self.path)) as file,
             ):
                 file.seek(start)
                 kind, full = _READ_AS.get(file.subtype, ("float64", 1.0))
@@ -187,7 +188,8 @@ def open_sound(path: Path, container: Container, progress: Progress) -> Contents
         coded.check_whole(path)
     held, promised = _samples_chunk(path, container)
     try:
-        with coded.quiet() if chatty else nullcontext(), soundfile.SoundFile(path) as file:
+        name = os.fsencode(path)
+        with coded.quiet() if chatty else nullcontext(), soundfile.SoundFile(name) as file:
             rate, length, count = float(file.samplerate), file.frames, file.channels
             subtype, comment = file.subtype, file.comment
     except (soundfile.LibsndfileError, OSError) as error:
@@ -362,7 +364,7 @@ def _write(
     with atomic.replacing(path) as partial:
         try:
             with soundfile.SoundFile(
-                partial, "w", int(rate), len(sizes), subtype, format=container
+                os.fsencode(partial), "w", int(rate), len(sizes), subtype, format=container
             ) as file:
                 file.comment = said
                 for start in range(0, recording.length, _BLOCK):

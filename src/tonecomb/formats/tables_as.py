@@ -15,6 +15,7 @@ import numpy as np
 
 from tonecomb import __version__
 from tonecomb.core.errors import UserError
+from tonecomb.formats import atomic
 from tonecomb.formats.columns import Table
 
 _ROWS = 1_048_576  # of a sheet
@@ -93,7 +94,7 @@ def _array(value: Callable[[Any], Any], rows: Sequence[Any]) -> Any:
 
 def _csv(tables: Sequence[Table[Any]]) -> bytes:
     (table,) = tables
-    return table.csv().encode()
+    return atomic.utf8(table.csv())
 
 
 AS: dict[str, tuple[str, Callable[[Sequence[Table[Any]]], bytes]]] = {

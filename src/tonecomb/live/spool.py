@@ -19,6 +19,7 @@ import numpy as np
 from tonecomb.core.record.recording import Array, Channel, Samples
 from tonecomb.formats import atomic
 from tonecomb.formats.growing import GrowingFile
+from tonecomb.formats.json_text import json_text
 from tonecomb.live.source import Block, Counts, Described, Frames
 from tonecomb.live.watching import Event
 
@@ -67,7 +68,7 @@ class SpoolWriter:
         self._page[_STATE] = RUNNING
         self._gaps = (folder / _GAPS).open("wb", buffering=0)
         self._events = (folder / _EVENTS).open("wb", buffering=0)
-        atomic.write_text(folder / _DESCRIBED, json.dumps(said, ensure_ascii=False))
+        atomic.write_text(folder / _DESCRIBED, json_text(said, None))
 
     def take(self, block: Block, counts: Counts) -> None:
         """One more block, and how it goes."""

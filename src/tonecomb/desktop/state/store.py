@@ -19,6 +19,7 @@ from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step as ChainStep
 from tonecomb.formats.assemble import Understood, with_given
+from tonecomb.formats.session import limits
 
 _MOST = 500  # descriptions, and signals of them, that are remembered
 K = TypeVar("K")
@@ -33,11 +34,19 @@ def _keep(known: dict[K, V], key: K, value: V) -> None:
     known[key] = value
 
 
-def _wrong(before: Document, after: Document) -> str:
-    """What in a document is no number, "" where all is well; what stayed as it was is known."""
+def _wrong(before: Document, after: Document) -> UserError | None:
+    """Why a document could not be saved and read again: it holds what is no number, or more than a
+    session may. What stayed as it was is known."""
     known = {id(one) for one in (*before.recordings, *before.held)}
-    changed = (one for one in (*after.recordings, *after.held) if id(one) not in known)
-    return next((found for one in changed if (found := not_finite(one))), "")
+    changed = [one for one in (*after.recordings, *after.held) if id(one) not in known]
+    if wrong := next((found for one in changed if (found := not_finite(one))), ""):
+        return UserError(f"The {wrong} is no number", remedy="give it a number")
+    try:
+        limits.check(changed)
+        limits.check_lengths(after)
+    except ValueError as error:
+        return UserError("A session cannot hold that", str(error), "use less of it")
+    return None
 
 
 class Store(QObject):
@@ -86,11 +95,11 @@ class Store(QObject):
         self, label: str, document: Document, merge: str | None = None, *, opening: bool = False
     ) -> None:
         """Make ``document`` the present one, as a step that undo calls ``label``; ``opening``
-        when all it does is to put files on the shelf. What holds a number that is none (nan, or
-        infinite) could not be saved: it is refused, and told."""
+        when all it does is to put files on the shelf. What could not be saved, such as a number
+        that is none, is refused, and told."""
         before = self._history
         if wrong := _wrong(self.document, document):
-            self.refused.emit(UserError(f"The {wrong} is no number", remedy="give it a number"))
+            self.refused.emit(wrong)
             return
         if opening and self.path is None and not self.worth_asking:
             self._as_opened = document
@@ -100,7 +109,7 @@ class Store(QObject):
 
     def amend(self, document: Document) -> None:
         """Have ``document`` without a step of its own: what follows by itself is not an edit."""
-        if document != self.document:
+        if document != self.document and not _wrong(self.document, document):
             self._history = self._history.amended(document)
             self.changed.emit()
 

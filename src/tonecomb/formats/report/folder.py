@@ -7,7 +7,7 @@ from pathlib import Path
 
 from tonecomb.core.progress import Progress
 from tonecomb.core.record.recording import Recording
-from tonecomb.formats import functions, tables_as
+from tonecomb.formats import atomic, functions, tables_as
 from tonecomb.formats.kinds.kind import Context, Told
 from tonecomb.formats.report import figures
 from tonecomb.formats.report.figures import SpectrumView
@@ -44,7 +44,7 @@ def files_of(
             yield f"tables{suffix}", tables_as.written(every, suffix)
     for one in told:
         for table in one.kind.tables(one.result, context):
-            yield f"{table.name}.csv", table.csv().encode()
+            yield f"{table.name}.csv", atomic.utf8(table.csv())
         for picture in one.kind.pictures(one.result, context):
             heading = f"{a.recording_name} · {picture.sentence or a.sentence}"
             drawn = figures.stacked([picture.panel], pictures, heading)
@@ -55,4 +55,4 @@ def files_of(
         return
     part = Part(recording, a, view, context.said, tuple(told[1:]))
     page = report([part], layout, folder=folder, progress=progress)
-    yield "report.html", page.encode()
+    yield "report.html", atomic.utf8(page)

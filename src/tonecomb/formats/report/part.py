@@ -19,6 +19,7 @@ from tonecomb.core.say.behaviour import words as doing_words
 from tonecomb.core.say.cautions import cautions
 from tonecomb.core.say.in_short import in_short
 from tonecomb.core.say.numbers import significant
+from tonecomb.core.say.plain import printable
 from tonecomb.core.say.sentence import seconds
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.formats import files, readings
@@ -116,8 +117,9 @@ def _facts(
     low, high, rms = (
         significant(value) for value in (figures_of.min, figures_of.max, figures_of.rms)
     )
+    file = recording.path
     told = [
-        ("file", recording.path.name if recording.path else words("facts", "not a file")),
+        ("file", printable(file.name) if file else words("facts", "not a file")),
         ("format", recording.format),
         ("channel", f"{channel.name}, {channel.unit}"),
         ("rate", signal.rate_found),

@@ -54,32 +54,52 @@ def check_json(value: Any) -> None:
         count += 1
         if depth > _DEPTH or count > _NODES:
             raise ValueError("it holds more than such a file may")
-        if isinstance(one, str):
-            if len(one) > _TEXT:
-                raise ValueError(f"a text of {len(one)} letters is too long")
-        elif isinstance(one, (int, float)) and not isinstance(one, bool):
-            if (isinstance(one, int) and abs(one) > _NUMBER) or not math.isfinite(one):
-                raise ValueError("a number is too large")
+        if isinstance(one, (str, int, float)):
+            _check_plain(one)
         elif isinstance(one, (list, dict)):
-            if len(one) > _LIST:
-                raise ValueError(f"a list of {len(one)} is too long")
+            _check_length(one)
             inside = [*one.keys(), *one.values()] if isinstance(one, dict) else one
             waiting += [(each, depth + 1) for each in inside]
 
 
+def _check_plain(one: str | float) -> None:
+    if isinstance(one, str):
+        if len(one) > _TEXT:
+            raise ValueError(f"a text of {len(one)} letters is longer than {_TEXT}")
+    elif (isinstance(one, int) and abs(one) > _NUMBER) or not math.isfinite(one):
+        raise ValueError("a number is too large")
+
+
+def _check_length(several: Any) -> None:
+    if len(several) > _LIST:
+        raise ValueError(f"a list of {len(several)} is longer than {_LIST}")
+
+
 def check(value: Any) -> None:
-    """Raise :class:`ValueError` where a value holds more than the tables above allow."""
+    """Raise :class:`ValueError` where a value holds more than the tables above allow, or what
+    :func:`check_json` would refuse of it in a file."""
+    if isinstance(value, (str, int, float)):
+        _check_plain(value)
+        return
     if isinstance(value, (tuple, list)):
+        _check_length(value)
         for one in value:
             check(one)
         return
     if not is_dataclass(value) or isinstance(value, type):
         return
-    bounds, most = FIELDS.get(type(value), {}), LENGTHS.get(type(value), {})
+    check_lengths(value)
+    bounds = FIELDS.get(type(value), {})
     for part in fields(value):
         one = getattr(value, part.name)
         if part.name in bounds and one is not None and not abs(one) <= bounds[part.name]:
             raise ValueError(f"{part.name} is {one:g}, which is beyond {bounds[part.name]:g}")
-        if part.name in most and len(one) > most[part.name]:
-            raise ValueError(f"there are {len(one)} {part.name}, more than {most[part.name]}")
         check(one)
+
+
+def check_lengths(value: Any) -> None:
+    """Raise :class:`ValueError` where a list of its own is longer than the table allows."""
+    for name, most in LENGTHS.get(type(value), {}).items():
+        if len(getattr(value, name)) > most:
+            words = name.replace("_", " ")
+            raise ValueError(f"there are {len(getattr(value, name))} {words}, more than {most}")

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.method import Preset
 from tonecomb.formats import atomic
+from tonecomb.formats.json_text import json_text
 from tonecomb.formats.session import limits, migrations, schema, strict
 
 FORMAT = "tone-comb presets"
@@ -44,7 +44,7 @@ def save(file: Path, presets: tuple[Preset, ...]) -> None:
         "version": VERSION,
         "presets": [schema.written(one) for one in presets],
     }
-    atomic.write_text(file, json.dumps(body, indent=1, ensure_ascii=False, allow_nan=False) + "\n")
+    atomic.write_text(file, json_text(body) + "\n")
 
 
 def library(file: Path) -> tuple[Preset, ...]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import re
 from dataclasses import replace
@@ -14,6 +13,7 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.units import unit
 from tonecomb.formats import atomic, files
+from tonecomb.formats.json_text import json_text
 from tonecomb.formats.session import limits, migrations, schema, strict
 
 FORMAT = "tone-comb session"
@@ -31,7 +31,7 @@ def to_json(document: Document, folder: Path) -> str:
         if ref["path"]:  # else it is made
             ref["path"] = Path(os.path.relpath(ref["path"], folder)).as_posix()
     body = {"format": FORMAT, "version": VERSION, "program": __version__, "document": content}
-    return json.dumps(body, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+    return json_text(body) + "\n"
 
 
 def _read(path: Path) -> str:
