@@ -7,6 +7,8 @@ import os
 # OpenBLAS's threads wait in a busy loop: on few cores that takes a third of the time from all else,
 # and nothing here multiplies matrices that are worth it. To be said before NumPy is loaded.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+# Whatever Python this one starts takes no module out of the folder that the user is in.
+os.environ.setdefault("PYTHONSAFEPATH", "1")
 
 
 def main() -> None:

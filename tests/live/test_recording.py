@@ -157,7 +157,7 @@ def test_node_and_record_in_processes_of_their_own(tmp_path: Path) -> None:
 def test_what_record_and_node_refuse(tmp_path: Path) -> None:
     for arguments, word in (
         (("record", "rtp://nowhere", tmp_path / "a.wav"), "no address of a stream"),
-        (("record", tmp_path / "x.sdp", tmp_path / "a.wav"), "could not be read"),
+        (("record", tmp_path / "x.sdp", tmp_path / "a.wav"), "does not exist"),
         (("node", "--speed", "900"), "cannot turn 900 times a second"),
         (("node", "--address", "here"), "here is no address"),
         (("record", "rtp://127.0.0.1:0/L24/8000/1", tmp_path / "a.wav"), "to port 0"),

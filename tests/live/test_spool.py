@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import shutil
+import subprocess
+import sys
+import tempfile
 import time
 from pathlib import Path
 
@@ -66,6 +70,85 @@ def test_the_oldest_goes_where_it_takes_too_much(tmp_path: Path) -> None:
     assert (reader.frames(told.first, told.first + 1) == told.first // 2000).all()
     writer.close()
     reader.close()
+
+
+def test_what_is_lost_takes_no_room(tmp_path: Path) -> None:
+    """Three jumps of 9.9 s at a megahertz and 32 channels; the room holds whatever comes."""
+    channels = tuple(Channel(f"c{i}", "V") for i in range(32))
+    writer = SpoolWriter(tmp_path, Described("node", 1e6, channels), 64 << 20)
+    reader, at = SpoolReader(tmp_path), 0
+    for value in (1.0, 2.0, 3.0):
+        frames = np.full((1000, 32), value, np.float32)
+        writer.take(Block(at, 1000, frames), Counts())
+        writer.take(Block(at + 1000, 9_900_000, None), Counts())
+        at += 9_901_000
+    taken = sum(512 * path.stat().st_blocks for path in tmp_path.iterdir())
+    named = sum(path.stat().st_size for path in tmp_path.glob("*.wav"))
+    assert taken < 1 << 20 and named <= 64 << 20
+    writer.take(Block(at, 5, np.full((5, 32), 4.0, np.float32)), Counts())
+    last = reader.frames(at - 3, at + 5)
+    assert np.isnan(last[:3]).all() and (last[3:] == 4.0).all()
+    writer.close()
+    reader.close()
+
+
+def test_an_end_by_itself_is_told_and_leaves_nothing(
+    demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Killed, or ended since the disk is full; what is left of killed programs goes at the next
+    start."""
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+    source = f"{demo / 'run-up.flac'}@4"
+    killed = Receiver(source)
+    wait(killed)
+    killed.process.kill()
+    killed.process.wait()
+    with pytest.raises(UserError, match="was ended by signal 9; go live again"):
+        killed.look()
+    killed.watch(None, [])
+    killed.forget()
+    assert not killed.folder.exists()
+
+    full = Receiver(source, room=1 << 20)
+    full.folder.rmdir() if not any(full.folder.iterdir()) else shutil.rmtree(full.folder)
+    with pytest.raises(UserError, match="could not be"):
+        wait(full)
+    full.forget()
+
+    gone = Receiver(source)
+    gone.stop()
+    gone.owner.close()  # as the system does where a program dies
+    alive = Receiver(source)
+    assert not gone.folder.exists()
+    other = Receiver(source)
+    assert alive.folder.exists(), "of one that lives"
+    alive.forget()
+    other.forget()
+
+
+def test_its_own_end_is_in_order(demo: Path) -> None:
+    receiver = Receiver(f"{demo / 'run-up.flac'}@4")
+    wait(receiver)
+    receiver.stop()
+    assert receiver.process.returncode == 0
+    receiver.forget()
+
+
+def test_no_module_comes_out_of_the_current_folder(
+    demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for name in ("queue", "numpy", "random", "multiprocessing", "tonecomb"):
+        (tmp_path / f"{name}.py").write_text(f"open('{name}.ran', 'w').close()\n")
+    monkeypatch.chdir(tmp_path)
+    receiver = Receiver(f"{demo / 'run-up.flac'}@4")
+    wait(receiver)
+    receiver.forget()
+    (tmp_path / "plan.json").write_text('{"format": "tone-comb plan", "version": 1}')
+    waves = [demo / "undersampled.wav", demo / "run-up.flac"]
+    command = [Path(sys.executable).with_name("tone-comb"), "batch", "plan.json", *waves,
+               "--out", "out", "--workers", "2", "--no-reports"]  # fmt: skip
+    assert subprocess.run(command, check=False, capture_output=True).returncode == 0
+    assert not list(tmp_path.glob("*.ran"))
 
 
 def wait(reader_of: Receiver) -> SpoolReader:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import socket
 import threading
 import time
@@ -93,11 +94,50 @@ def test_what_cannot_be_listened_to_is_said(text: str, why: str, tmp_path: Path)
 @pytest.mark.parametrize(
     ("text", "sentence"),
     [("rtp://here:5004", "no address of a stream"), ("none.wav", "none.wav is no source"),
-     ("none.sdp", "could not be read"), ("rtp://127.0.0.1:5004/L24/48000/99", "99 channels")],
+     ("none.sdp", "does not exist"), ("rtp://127.0.0.1:5004/L24/48000/99", "99 channels")],
 )  # fmt: skip
 def test_what_is_no_source_is_said(text: str, sentence: str) -> None:
     with pytest.raises(UserError, match=sentence):
         open_source(text)
+
+
+def test_a_description_that_is_no_file_is_not_waited_for(tmp_path: Path) -> None:
+    os.mkfifo(tmp_path / "pipe.sdp")
+    (tmp_path / "zero.sdp").symlink_to("/dev/zero")
+    (tmp_path / "long.sdp").write_text("v=0\n" * 100_000)
+    wrong = {"pipe": "is a pipe", "zero": "is a device", "long": "it is too long"}
+    for name, why in wrong.items():
+        with pytest.raises(UserError, match=why):
+            sdp.load(tmp_path / f"{name}.sdp")
+
+
+@pytest.mark.parametrize("size", ["1e999", "0", "-5", "nan"])
+def test_a_full_scale_that_is_none_leaves_the_channel_uncalibrated(size: str) -> None:
+    said = sdp.Session(channels=1, says=f"channels: a [{size} m/s²]")
+    source = NetworkSource.of(replace(said, port=0))
+    assert source.sizes == (1.0,) and source.described.channels[0].unit == "FS"
+    source.close()
+
+
+def test_a_group_is_joined() -> None:
+    group = "239.255.77.9"
+    source = NetworkSource.of(sdp.Session(address=group, port=0, rate=1000))
+    sender = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    sender.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_LOOP, 1)
+    stop = threading.Event()
+    try:
+        try:
+            for i in range(3):
+                packet = rtp.Packet(97, i, 100 * i, 7, rtp.encoded(np.zeros((100, 1)), "L24"))
+                sender.sendto(rtp.built(packet), (group, source.port))
+        except OSError:
+            pytest.skip("this machine has no way to a group")
+        came = next(source.blocks(stop.is_set))
+        assert came.length == 100
+    finally:
+        stop.set()
+        sender.close()
+        source.close()
 
 
 def joined(blocks: list[Block]) -> np.ndarray:

@@ -13,6 +13,7 @@ import click
 
 from tonecomb.cli.common import say
 from tonecomb.core.errors import UserError
+from tonecomb.core.itself import PYTHON
 from tonecomb.formats import atomic
 
 # The asset, and its place under the user's data folder.
@@ -70,7 +71,7 @@ def _program() -> str:
     if called.name == "tone-comb" and called.is_file():
         words = [str(called.absolute())]
     else:
-        words = [sys.executable, "-m", "tonecomb"]
+        words = [*PYTHON, "-m", "tonecomb"]
     return " ".join(f'"{word}"' if " " in word else word for word in words).replace("%", "%%")
 
 

@@ -81,6 +81,12 @@ class GrowingFile:
         for done in range(0, count, _CHUNK):
             self.write(hole[: min(_CHUNK, count - done)])
 
+    def skip(self, count: int) -> None:
+        """So many samples were lost, of which somebody else keeps account: they take no room, and
+        read as 0."""
+        self.length += count
+        self._whole()
+
     def _put(self, data: bytes) -> None:
         self._since += len(data)
         if self._since > _LOOK:

@@ -30,6 +30,7 @@ from tonecomb.formats.contents import Column, Contents
 
 _CHANNELS = re.compile(r"channels:[ \t]*(.+)", re.IGNORECASE)
 _MOST_LETTERS = 300  # of what is said of a channel
+_MOST_SIZE = 1e30  # that full scale may stand for
 _ENTRY = re.compile(r"^(.*?)\s*(?:\[\s*(\d+(?:\.\d+)?(?:e[+-]?\d+)?(?=\s))?\s*([^\]]*)\])?$")
 _PLAIN = str.maketrans(";[]\n", ",() ")  # what would end an entry
 _START = re.compile(r"^start: *(\S+)", re.MULTILINE)
@@ -280,6 +281,8 @@ def parse_channels(comment: str, count: int) -> list[tuple[Channel, float]]:
         name, size, text = match.groups() if match else (entry, None, None)
         symbol = find_unit(text or "") or FULL_SCALE
         full = float(size) if size is not None and symbol != FULL_SCALE else 1.0
+        if not 0 < full < _MOST_SIZE:  # no scale: what it stands for is not known
+            symbol, full = FULL_SCALE, 1.0
         said.append((Channel(name.strip() or f"channel {i + 1}", symbol), full))
     if len(said) != count:
         return [(Channel(f"channel {i + 1}", FULL_SCALE), 1.0) for i in range(count)]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import ipaddress
 import socket
 import sys
 import time
@@ -54,6 +55,8 @@ class NetworkSource(Source):
             with contextlib.suppress(OSError):  # where the system does not count
                 self._socket.setsockopt(socket.SOL_SOCKET, _OVERFLOW, 1)
             self._socket.bind((s.address, s.port))
+            if (address := ipaddress.ip_address(s.address)).is_multicast:
+                self._join(address)
         except OSError as error:
             self._socket.close()
             raise UserError(
@@ -64,6 +67,15 @@ class NetworkSource(Source):
         self.granted = self._socket.getsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF)
         self.port = self._socket.getsockname()[1]
         self._socket.settimeout(_WAIT)
+
+    def _join(self, group: ipaddress.IPv4Address | ipaddress.IPv6Address) -> None:
+        """Have the system hand over what is sent to a group (RFC 1112, RFC 3493)."""
+        if group.version == 6:
+            member = group.packed + bytes(4)  # by any interface
+            self._socket.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_JOIN_GROUP, member)
+        else:
+            member = group.packed + socket.inet_aton("0.0.0.0")
+            self._socket.setsockopt(socket.IPPROTO_IP, socket.IP_ADD_MEMBERSHIP, member)
 
     def blocks(self, stopped: Callable[[], bool]) -> Iterator[Block]:
         placing = Placing(self.session.rate, self.counts)

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from tonecomb.core.errors import UserError
+from tonecomb.formats import files
 from tonecomb.live.rtp import WIDTHS
 
 LOOPBACK = "127.0.0.1"
@@ -111,12 +112,8 @@ def _address(value: str, what: str) -> str:
 
 def load(path: Path) -> Session:
     """The stream that a file describes; raises :class:`UserError` as :func:`parsed` does."""
-    try:
-        data = path.read_bytes()[: _MOST_BYTES + 1]
-    except OSError as error:
-        raise UserError(
-            f"{path} could not be read", (error.strerror or str(error)).lower()
-        ) from error
+    with files.opened(path) as file:
+        data = file.read(_MOST_BYTES + 1)
     if len(data) > _MOST_BYTES:
         raise _unusable(path.name, "it is too long")
     return parsed(data.decode("utf-8", errors="replace"), path.stem)

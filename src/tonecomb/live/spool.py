@@ -10,6 +10,7 @@ import json
 import mmap
 import struct
 import time
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Sequence
 from dataclasses import astuple, dataclass, fields
 from pathlib import Path
@@ -24,7 +25,8 @@ from tonecomb.live.source import Block, Counts, Described, Frames
 from tonecomb.live.watching import Event
 
 PIECE_S = 20.0
-"""How long a piece is."""
+"""How long a piece is,"""
+_LEAST_PIECES = 8  # in the room there is: where that is little, pieces are shorter
 _FIGURES = "figures"
 _DESCRIBED = "described.json"
 _GAPS, _EVENTS = "gaps", "events"
@@ -58,10 +60,11 @@ class SpoolWriter:
 
     def __init__(self, folder: Path, described: Described, room: int) -> None:
         self._folder, self._described, self._room = folder, described, room
-        said = {"name": described.name, "rate": described.rate,
+        frame = 4 * len(described.channels)
+        self._each = max(min(round(PIECE_S * described.rate), room // (_LEAST_PIECES * frame)), 1)
+        self._bytes = self._each * frame
+        said = {"name": described.name, "rate": described.rate, "piece": self._each,
                 "channels": [[c.name, c.unit] for c in described.channels]}  # fmt: skip
-        self._each = max(1, round(PIECE_S * described.rate))
-        self._bytes = self._each * 4 * len(described.channels)
         self._page = Page(folder / _FIGURES, write=True)
         self._file: GrowingFile | None = None
         self._number = self._oldest = 0
@@ -81,7 +84,7 @@ class SpoolWriter:
                 self._file = GrowingFile(path, self._described.rate, self._described.channels)
             count = min(block.length - done, self._each - self._file.length)
             if block.frames is None:
-                self._file.lose(count)
+                self._file.skip(count)  # the gaps say so
             else:
                 self._file.write(block.frames[done : done + count])
             done += count
@@ -152,9 +155,10 @@ class SpoolReader:
         self.described = Described(said["name"], said["rate"], channels)
         self._folder = folder
         self._page = Page(folder / _FIGURES)
-        self._each = max(1, round(PIECE_S * self.described.rate))
+        self._each = said["piece"]
         self._heads: dict[int, int] = {}
-        self._gaps_told = self._events_told = 0  # bytes
+        self._gaps_told = self._events_told = self._gaps_known = 0  # bytes
+        self._lost: list[tuple[int, int]] = []
 
     @staticmethod
     def there(folder: Path) -> bool:
@@ -207,7 +211,18 @@ class SpoolReader:
                 continue  # it was let go
             whole = np.frombuffer(data[: len(data) // (4 * count) * 4 * count], "<f4")
             made[a - start : a - start + len(whole) // count] = whole.reshape(-1, count)
+        for first, last in self._lost_in(start, stop):
+            made[max(first - start, 0) : last - start] = np.nan
         return made
+
+    def _lost_in(self, start: int, stop: int) -> list[tuple[int, int]]:
+        data = self._more(_GAPS, self._gaps_known)
+        data = data[: len(data) // 16 * 16]
+        self._gaps_known += len(data)
+        self._lost += struct.iter_unpack("<qq", data)
+        # They are told one after the other, and none reaches into the next.
+        first = bisect_right(self._lost, start, key=lambda gap: gap[1])
+        return self._lost[first : bisect_left(self._lost, stop, key=lambda gap: gap[0])]
 
     def _head(self, number: int) -> int:
         """Bytes before a piece's samples, which all of them have alike."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 import contextlib
 import math
 import subprocess
-import sys
 import time
 import uuid
 from collections.abc import Callable
@@ -20,6 +19,7 @@ from tonecomb.core import document as edits
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.document import Fingerprint, Mark, RecordingRef
 from tonecomb.core.errors import UserError
+from tonecomb.core.itself import PYTHON
 from tonecomb.core.method import Frames, default_frame, default_method
 from tonecomb.core.progress import Progress
 from tonecomb.core.record.evenly import Filled
@@ -119,7 +119,7 @@ class LiveActs(QObject):
         described.parent.mkdir(parents=True, exist_ok=True)
         described.unlink(missing_ok=True)
         self._node = subprocess.Popen(
-            [sys.executable, "-m", "tonecomb", "node", "--port", str(_NODE_PORT), "--sdp",
+            [*PYTHON, "-m", "tonecomb", "node", "--port", str(_NODE_PORT), "--sdp",
              str(described), "--keys"],
             stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         )  # fmt: skip
