@@ -13,6 +13,7 @@ import soundfile
 from tests.cli.test_cli import call
 
 import tonecomb
+from tonecomb.core.errors import UserError
 from tonecomb.formats.report import pdf, sealed
 from tonecomb.formats.report.check import check
 from tonecomb.formats.report.layout import SECTIONS, Layout
@@ -179,6 +180,28 @@ def test_a_figure_that_is_printed_otherwise_is_named(folder: Path) -> None:
     assert "not printed as" in found.findings[0].words and found.same
     (folder / "out" / "whole.pdf").write_bytes(pdf.pdf(page))
     assert check(folder / "out" / "whole.pdf").holds
+
+
+def test_a_pdf_whose_pages_are_others_or_go_in_a_circle(folder: Path) -> None:
+    """Pages that print none of its figures hold none; pages that cannot be read are said."""
+    import pypdf
+    from pypdf.generic import ArrayObject, NameObject
+
+    page = (folder / "out" / "report.html").read_text()
+    held = check(folder / "out" / "report.html").held
+    file = folder / "out" / "r.pdf"
+    file.write_bytes(pdf.pdf("<h1>nothing</h1>"))
+    writer = pypdf.PdfWriter(clone_from=file)
+    writer.root_object["/Names"].pop("/EmbeddedFiles")
+    writer.add_attachment(pdf.INSIDE, page.encode())
+    writer.write(file)
+    found = check(file)
+    assert found.held == 0 and len(found.findings) == held
+    root = writer.root_object["/Pages"].get_object()
+    root[NameObject("/Kids")] = ArrayObject([writer.root_object.raw_get("/Pages")])
+    writer.write(file)
+    with pytest.raises(UserError, match=r"pages of r\.pdf cannot be read"):
+        check(file)
 
 
 def test_nothing_is_fetched_for_a_pdf(tmp_path: Path) -> None:

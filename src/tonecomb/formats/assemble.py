@@ -29,7 +29,7 @@ from tonecomb.core.record.timebase import TimeBase
 from tonecomb.core.say.plain import printable
 from tonecomb.core.units import COUNTS, FULL_SCALE, PLAIN, UNKNOWN, find_unit, unit
 from tonecomb.formats import time_column
-from tonecomb.formats.contents import BRACKETED, Column, Contents
+from tonecomb.formats.contents import Column, Contents, bracketed
 
 _LONGEST = 1 << 48
 _BLOCK = 1 << 20
@@ -253,9 +253,9 @@ def _told(column: Column, said: ColumnGiven) -> Column:
     name = column.name if said.name is None else said.name
     symbol = column.unit if said.unit is None else said.unit
     # A unit in brackets behind a name, in whatever format.
-    match = BRACKETED.match(name[:_NAME]) if said.name is None and not symbol.strip() else None
-    if match and match[1] and match[2].strip() and find_unit(match[2]) is not None:
-        name, symbol = match[1], match[2]
+    found = bracketed(name) if said.name is None and not symbol.strip() else None
+    if found and all(map(str.strip, found)) and find_unit(found[1]) is not None:
+        name, symbol = found
     return replace(column, role=role, name=printable(name), unit=symbol)
 
 

@@ -22,8 +22,17 @@ _RATE_NAME = re.compile(
 )
 _STEP_NAME = re.compile(r"^(dt|delta_?t|time_?step|sampl\w*_?(interval|period))(_?s)?$", re.I)
 MOST_COLUMNS = 4096
-BRACKETED = re.compile(r"^(.*?)\s*[\[(]([^\])]*)[\])]\s*$")
-"""A name with a unit behind it."""
+
+
+def bracketed(name: str) -> tuple[str, str] | None:
+    """A name and the unit that stands behind it in brackets, None where none does."""
+    body, close = name.rstrip()[:-1], name.rstrip()[-1:]
+    last = body[max(body.rfind("]"), body.rfind(")")) + 1 :]
+    opens = [at for at in (last.find("["), last.find("(")) if at >= 0]
+    if close not in ("]", ")") or not opens:
+        return None
+    start = len(body) - len(last) + min(opens)
+    return body[:start].rstrip(), body[start + 1 :]
 
 
 @dataclass(frozen=True)

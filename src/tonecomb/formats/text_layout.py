@@ -12,33 +12,35 @@ from pathlib import Path
 from tonecomb.core.errors import UserError
 from tonecomb.core.units import find_unit
 from tonecomb.formats import clock, files, time_column
-from tonecomb.formats.contents import BRACKETED
+from tonecomb.formats.contents import bracketed
 
 COMMENTS = ("#", "%", "//")
 MISSING = ("", "nan", "NaN", "NAN", "NA", "n/a", "N/A", "null", "NULL", "-", "--", "---")
 LINE_END = re.compile("\r\n|\n|\r")
 NUMBER, GROUPED, STAMP, WORD = "number", "grouped", "stamp", "word"
 _INFINITE = {"inf", "-inf", "+inf", "infinity", "-infinity", "+infinity"}
-_WITH_UNIT = re.compile(r"[^\s\[(]+(?:\s?[\[(][^\])]*[\])])?")
+# Every repeat has a bound here: a line that nearly fits, again and again, is not tried for ever.
+_WITH_UNIT = re.compile(r"[^\s\[(]+(?:\s?[\[(][^\])]{0,60}[\])])?")
 _LINE, _NAME = 10_000, 200  # letters of a header's line, and of a name, that are looked into
 _HEAD, _MOST_HEAD = 1 << 16, 1 << 22
 _MOST_LINES = 2000
 _MARKS = "'’ \u00a0\u202f\u2009"  # between thousands, besides the sign that is not decimal
 _DELIMITERS = (("\t", "."), (";", "."), (",", "."), (";", ","), ("\t", ","), (" ", "."), (" ", ","))
-_NUMBER = r"([\d.,]+(?:e[+-]?\d+)?)"
+_NUMBER, _BETWEEN = r"([\d.,]{1,40}(?:e[+-]?\d{1,4})?)\s{0,8}", r"(?![a-z])([^\d\n]{0,80})"
 _RATE = re.compile(
-    r"(?:\b(?:sampl\w*[ _-]*(?:rate|freq\w*)|fs|f_s|abtastrate)|^\W*rate)(?![a-z])([^\d\n]*)"
-    rf"{_NUMBER}\s*(k?hz|k?s/s|k?sps|$|[;,\t])",
+    r"(?:\b(?:sampl\w{0,20}?[ _-]{0,4}(?:rate|freq\w{0,12})|fs|f_s|abtastrate)|^\W{0,20}rate)"
+    rf"{_BETWEEN}{_NUMBER}(k?hz|k?s/s|k?sps|$|[;,\t])",
     re.I,
 )
 _STEP = re.compile(
-    r"\b(?:sampl\w*[ _-]*(?:interval|period)|dt|delta[ _]?t|time[ _-]?step)(?![a-z])([^\d\n]*)"
-    rf"{_NUMBER}\s*([mµ\u03bcun]?s(?:ec)?\b|$|[;,\t])",
+    r"\b(?:sampl\w{0,20}?[ _-]{0,4}(?:interval|period)|dt|delta[ _]?t|time[ _-]?step)"
+    rf"{_BETWEEN}{_NUMBER}([mµ\u03bcun]?s(?:ec)?\b|$|[;,\t])",
     re.I,
 )
 _STEP_UNIT = re.compile(r"[\[( _]([mµ\u03bcun]?s)\b", re.I)
 _SENSITIVITY = re.compile(
-    rf"\bsensitivity\b[^\d\n]*{_NUMBER}\s*([mµu]?V)\s*(?:/|per)\s*(\(?[^\s,;)]+\)?)", re.I
+    rf"\bsensitivity\b[^\d\n]{{0,80}}{_NUMBER}([mµu]?V)\s{{0,8}}(?:/|per)\s{{0,8}}"
+    r"(\(?[^\s,;)]{1,40}\)?)", re.I,
 )
 _TOLD = re.compile(r"[^=:]{1,60}[=:]\s*\S")  # a line that tells a thing, and is no header
 IN_WORDS = {"\t": "tabs", ";": "semicolons", ",": "commas", " ": "spaces"}
@@ -276,10 +278,8 @@ def _names(header: list[str], table: _Table) -> tuple[tuple[str, ...], tuple[str
         used.append(fitting[-1][0])
     names, units = [], []
     for cell, below in zip(fitting[-1][1], unit_row, strict=True):
-        cell = cell.strip()[:_NAME]
-        match = BRACKETED.match(cell)
-        name, own = match.groups() if match else (cell, "")
-        names.append(name)
+        name, own = bracketed(cell) or (cell, "")
+        names.append(name.strip()[:_NAME])
         units.append(below or own)
     return tuple(names), tuple(units), used
 

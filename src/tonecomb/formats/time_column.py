@@ -39,6 +39,7 @@ _COUNT_NAME = re.compile(
     r"\.?(?:[ _]?(?:no|nr|number|index|id|#))?\.?$",
     re.I,
 )
+_LONGEST = 200  # letters of a name that are looked into
 _PROBE = 4096
 _FEW = 8  # values that tell a count from data
 _EVEN = 0.01  # of a step
@@ -125,9 +126,9 @@ def _taken(size: float, rate: float) -> str:
 
 def _own_unit(name: str) -> str | None:
     """The unit that is part of a time column's name, "" for none; None for another name."""
-    if match := _NAME.match(name.strip()):
+    if match := _NAME.match(name.strip()[:_LONGEST]):
         return match.group(2) or ""
-    return name.strip() if _UNIT_NAME.match(name.strip()) else None
+    return name.strip() if _UNIT_NAME.match(name.strip()[:_LONGEST]) else None
 
 
 def _named(column: Column, values: Array) -> bool:
@@ -136,7 +137,8 @@ def _named(column: Column, values: Array) -> bool:
     own = _own_unit(column.name)
     if own is None or (factor(column.unit or own) is None and (column.unit or own)):
         return False
-    plain = _UNIT_NAME.match(column.name.strip()) or _SHORT_NAME.match(column.name.strip())
+    name = column.name.strip()[:_LONGEST]
+    plain = _UNIT_NAME.match(name) or _SHORT_NAME.match(name)
     if not plain or column.unit or not len(values):
         return True
     with np.errstate(invalid="ignore", over="ignore"):
@@ -176,7 +178,7 @@ def likely(values: Array, stated: float | None = None) -> tuple[float, float]:
 
 def _may_count(column: Column, at: int) -> bool:
     """Whether a column may number the rows: named so, or one of the first without a name."""
-    name = column.name.strip()
+    name = column.name.strip()[:_LONGEST]
     return not column.unit and bool(_COUNT_NAME.match(name) if name else at < _PLACES)
 
 
@@ -193,7 +195,7 @@ def _looks(columns: Sequence[Column], at: int, values: Array) -> bool:
     column = columns[at]
     if (column.unit and factor(column.unit) is None) or at >= _PLACES:
         return False
-    if _COUNT_NAME.match(column.name.strip()):
+    if _COUNT_NAME.match(column.name.strip()[:_LONGEST]):
         return False
     if len(values) < (_FEW if column.name else 2):
         return False

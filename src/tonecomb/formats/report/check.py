@@ -113,17 +113,17 @@ def check(path: Path, folders: Sequence[Path] = (), progress: Progress = silent)
         for i, one in enumerate(kept.parts) for key in one.once
     }  # fmt: skip
     held, findings, unchecked = _compared(kept.figures, sealed.figures_in(page), once)
-    lacking = _not_printed(kept.figures, pdf.printed(path), {one.name for one in findings})
+    lacking = _not_printed(kept.figures, pdf.printed(path), held)
     return Checked(
-        tuple(sources), tuple(others), held - len(lacking), (*findings, *lacking),
+        tuple(sources), tuple(others), len(held) - len(lacking), (*findings, *lacking),
         tuple(unchecked),
     )  # fmt: skip
 
 
-def _not_printed(stands: dict[str, str], printed: str | None, known: Set[str]) -> list[Finding]:
-    """Figures of the page inside a PDF that its own pages do not show where they should, one after
-    the other. One that runs over the end of a page has other words within it: its numbers are
-    looked for."""
+def _not_printed(stands: dict[str, str], printed: str | None, held: Set[str]) -> list[Finding]:
+    """Those figures of the page inside a PDF that ``held``, and that its own pages do not show
+    where they should, one after the other. One that runs over the end of a page has other words
+    within it: its numbers are looked for."""
     found: list[Finding] = []
     at = 0
     for name, words in stands.items() if printed is not None else ():
@@ -134,7 +134,7 @@ def _not_printed(stands: dict[str, str], printed: str | None, known: Set[str]) -
             continue
         parts = [one for one in words.split() if any(sign.isdigit() for sign in one)]
         apart = len(words) > _LONG and all(text.find(pdf.squeezed(one), at) >= 0 for one in parts)
-        if not apart and name not in known:
+        if not apart and name in held:
             found.append(Finding(name, PRINTED, words))
     return found
 
@@ -149,15 +149,17 @@ def _remade(recording: Recording, one: sealed.SealedPart, progress: Progress) ->
 
 def _compared(
     stands: dict[str, str], now: dict[str, str], once: Set[str]
-) -> tuple[int, list[Finding], list[str]]:
-    held, findings, unchecked = 0, [], []
+) -> tuple[set[str], list[Finding], list[str]]:
+    """Names of the figures that are the same, those that are not, and names of those that were not
+    computed."""
+    held, findings, unchecked = set(), [], []
     for name in (*stands, *(one for one in now if one not in stands)):  # as they stand in it
         if name.endswith(_NOT_HELD):
             continue
         if any(name.startswith((f"{key} ", f"{key},")) for key in once):
             unchecked.append(name)
         elif stands.get(name, "") == now.get(name, ""):
-            held += 1
+            held.add(name)
         else:
             findings.append(Finding(name, stands.get(name, ""), now.get(name, "")))
     return held, findings, unchecked

@@ -20,6 +20,7 @@ SUFFIX = ".pdf"
 INSIDE = "report.html"
 """The name of the page inside."""
 Paper = Literal["A4", "Letter"]
+_MOST_PAGES = 5000
 _WEIGHTS = {"Regular": 400, "Medium": 500, "SemiBold": 600}
 _PRINT = """
 @page { size: %s; margin: 18mm 16mm 20mm;
@@ -102,8 +103,14 @@ def printed(path: Path) -> str | None:
         return None
     import pypdf
 
-    with pypdf.PdfReader(path) as reader:
-        return squeezed(" ".join(page.extract_text() for page in reader.pages))
+    try:
+        with pypdf.PdfReader(path) as reader:
+            if len(reader.pages) > _MOST_PAGES:
+                raise ValueError("it has too many")
+            return squeezed(" ".join(page.extract_text() for page in reader.pages))
+    except Exception as error:  # whatever else a library finds in a damaged file
+        raise UserError(f"The pages of {path.name} cannot be read", "they are damaged",
+                        "save the report anew") from error  # fmt: skip
 
 
 def squeezed(text: str) -> str:
@@ -117,7 +124,6 @@ def page_of(path: Path) -> str:
     if not files.head(path, 5).startswith(b"%PDF-"):
         return path.read_text("utf-8")
     import pypdf
-    from pypdf.errors import PyPdfError
 
     lacks = UserError(f"{path.name} has no report inside", "it is no PDF of Tone Comb",
                       "save the report anew")  # fmt: skip
@@ -129,7 +135,6 @@ def page_of(path: Path) -> str:
             for one in reader.attachment_list:
                 if one.name == INSIDE and one.content is not None:
                     return bytes(one.content).decode("utf-8")
-    except (PyPdfError, OSError, ValueError, KeyError, AttributeError, TypeError,
-            RecursionError, NotImplementedError) as error:  # fmt: skip
+    except Exception as error:  # whatever else a library finds in a damaged file
         raise lacks from error
     raise lacks

@@ -26,6 +26,7 @@ SUFFIXES = (".html", ".pdf")
 _VIEW = "tone-comb-view"
 _VOID = {"area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "source",
          "track", "wbr"}  # fmt: skip
+_DEEPEST, _NAMED = 200, 8  # elements in each other, and those with a name; ours are far fewer
 _MOST = 2_000  # of slices, or of anything else that is asked for
 _NUMBERS = {"slices": ("count", "every", "at", "width")}
 
@@ -134,9 +135,10 @@ class _Page(HTMLParser):
 
     def __init__(self) -> None:
         super().__init__(convert_charrefs=True)
-        self.scripts: dict[str, str] = {}
-        self.figures: dict[str, str] = {}
+        self.scripts: dict[str, list[str]] = {}
+        self.figures: dict[str, list[str]] = {}
         self._open: list[str | None] = []
+        self._named: list[list[str]] = []  # the words of those open ones that have a name
         self._script = ""
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
@@ -147,7 +149,10 @@ class _Page(HTMLParser):
             name = said.get("data-figure")
             self._open.append(name)
             if name:
-                self.figures[name] = ""
+                self._named.append([])
+                self.figures[name] = self._named[-1]
+            if len(self._open) > _DEEPEST or len(self._named) > _NAMED:
+                raise ValueError("its elements lie too deep in each other")
 
     def handle_startendtag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         """An element without content, as in a picture."""
@@ -155,23 +160,26 @@ class _Page(HTMLParser):
     def handle_endtag(self, tag: str) -> None:
         if tag == "script":
             self._script = ""
-        if tag not in _VOID and self._open:
-            self._open.pop()
+        if tag not in _VOID and self._open and self._open.pop():
+            self._named.pop()
 
     def handle_data(self, data: str) -> None:
         if self._script:
-            self.scripts[self._script] = self.scripts.get(self._script, "") + data
-            return
-        for name in self._open:
-            if name:
-                self.figures[name] += data
+            self.scripts.setdefault(self._script, []).append(data)
+        else:
+            for words in self._named:
+                words.append(data)
+
+    def words(self) -> dict[str, str]:
+        """What stands in each element with a name, spaces made one."""
+        return {name: " ".join("".join(said).split()) for name, said in self.figures.items()}
 
 
 def figures_in(page: str) -> dict[str, str]:
     """Words and numbers of a page by the names of their elements, spaces made one."""
     found = _Page()
     found.feed(page)
-    return {name: " ".join(text.split()) for name, text in found.figures.items()}
+    return found.words()
 
 
 def opened(path: Path) -> Sealed:
@@ -186,7 +194,7 @@ def opened(path: Path) -> Sealed:
             raise ValueError("it is too large")
         page = _Page()
         page.feed(page_of(path))
-        view = json.loads(page.scripts[_VIEW])
+        view = json.loads("".join(page.scripts[_VIEW]))
         limits.check_json(view)
         document = session.load(path)
         shown = view.get("parts", [view])  # as reports of one channel had it
@@ -198,10 +206,9 @@ def opened(path: Path) -> Sealed:
         )  # fmt: skip
         if not parts:
             raise ValueError("it is of no recording")
-        figures = {name: " ".join(words.split()) for name, words in page.figures.items()}
         layout = schema.converter().structure(view["layout"], Layout)
         layout.check()
-        return Sealed(document, parts, layout, figures)
+        return Sealed(document, parts, layout, page.words())
     except (
         ExceptionGroup,
         ValueError,
