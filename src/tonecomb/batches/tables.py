@@ -21,7 +21,7 @@ _FIRST = ("recording", "file", "start", "channel", "unit")
 def rows(outcomes: Sequence[Outcome], table: str) -> Iterator[dict[str, Any]]:
     """Of one table, or of ``recordings``: a row a channel, or a file that could not be used."""
     for one in outcomes:
-        head = {"recording": one.name, "file": printable(one.path), "start": one.start}
+        head = {"recording": one.name, "file": one.path, "start": one.start}
         if table == "recordings" and one.failed:
             yield head | {"failed": one.failed}
         for told in one.channels:
@@ -62,8 +62,8 @@ def write(out: Path, outcomes: Sequence[Outcome]) -> list[Path]:
         lines.writerows([_cell(row.get(key)) for key in keys] for row in found)
         atomic.write_text(target, text.getvalue())
         columns = {key: _column([row.get(key) for row in found]) for key in keys}
-        with atomic.replacing(out / f"{name}.parquet") as partial:
-            pq.write_table(pa.table(columns), partial)
+        with atomic.replacing(out / f"{name}.parquet") as partial, partial.open("wb") as file:
+            pq.write_table(pa.table(columns), file)
         written += [target, out / f"{name}.parquet"]
     return written
 
@@ -73,7 +73,7 @@ def _cell(value: Any) -> str:
         return ""
     if isinstance(value, float):
         return f"{value:.10g}"
-    return harmless(str(value))
+    return harmless(printable(str(value)))
 
 
 def _column(values: list[Any]) -> Any:
@@ -85,4 +85,4 @@ def _column(values: list[Any]) -> Any:
         return pa.array([None if v is None else float(v) for v in values], pa.float64())
     if kinds == {bool}:
         return pa.array(values, pa.bool_())
-    return pa.array([None if v is None else str(v) for v in values], pa.string())
+    return pa.array([None if v is None else printable(str(v)) for v in values], pa.string())

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -40,6 +41,23 @@ class Pair(click.ParamType):
         if not low < high:
             self.fail(f"‘{value}’ does not rise from its first number to its second")
         return low, high
+
+
+class Seconds(click.ParamType):
+    """A time that something takes, up to thirty years."""
+
+    name = "S"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> float:
+        try:
+            found = float(value)
+        except ValueError:
+            found = math.nan
+        if not 0 < found < 1e9:
+            self.fail(f"‘{value}’ is no number of seconds above 0")
+        return found
 
 
 class OfChannel(click.ParamType):
@@ -211,7 +229,7 @@ def channel_of(name: str, channels: tuple[Channel, ...], text: str) -> int:
     names = [channel.name for channel in channels]
     if text in names:
         return names.index(text)
-    if text.isdigit() and 1 <= int(text) <= len(names):
+    if text.isdecimal() and 1 <= int(text) <= len(names):
         return int(text) - 1
     listed = ", ".join(f"{i} {one}" for i, one in enumerate(names, start=1))
     raise UserError(f"{name} has no channel ‘{text}’", remedy=f"choose from: {listed}")

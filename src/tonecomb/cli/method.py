@@ -283,7 +283,7 @@ def _shaft(signal: Signal, settings: dict[str, Any]) -> Shaft | None:
         raise UserError("--orders are those of --tacho", remedy="add --tacho")
     if tacho is not None:
         head, _, last = tacho.rpartition(":")
-        pulses = int(last) if ":" in head and last.isdigit() else 1
+        pulses = int(last) if ":" in head and last.isdecimal() else 1
         sync = _passing(signal, head if ":" in head else tacho, settings["falling"])
         return Shaft(tacho=sync, pulses=pulses, orders=_orders(orders or "1"))
     if run_up is None:
@@ -321,8 +321,9 @@ def preset_of(wanted: Path) -> Preset:
     from tonecomb.formats.session import presets
 
     file, name = wanted, ""
-    if not file.exists() and ":" in wanted.name:
-        head, _, name = wanted.name.rpartition(":")
+    head, _, name_after = wanted.name.rpartition(":")
+    if head and not file.exists():
+        name = name_after
         file = wanted.with_name(head)
     found = presets.load(file)
     for preset in found:
@@ -359,7 +360,7 @@ def _display(display: Display, settings: dict[str, Any]) -> Display:
     if draw == "total":
         return replace(display, drawn="total")
     kind, _, number = draw.partition(":")
-    if kind not in ("octave", "decade") or not number.isdigit():
+    if kind not in ("octave", "decade") or not number.isdecimal():
         raise UserError(
             f"‘{draw}’ is no way to draw a spectrum", remedy="choose octave:3, decade:10 or total"
         )

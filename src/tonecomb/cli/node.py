@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from tonecomb.cli.common import say
+from tonecomb.cli.common import Seconds, say
 from tonecomb.core.errors import UserError
 from tonecomb.formats import atomic
 
@@ -39,7 +39,7 @@ _KEYS = "+ faster, - slower, b bearing, q quit"
 @click.option(
     "--keys", is_flag=True, help="Take keys from a pipe too: + faster, - slower, b bearing."
 )
-@click.option("--duration", type=float, metavar="S", help="Stop by itself.")
+@click.option("--duration", type=Seconds(), help="Stop by itself.")
 def node(
     speed: float | None, rate: int, channels: int, encoding: str, address: str, port: int,
     loss: float, reorder: float, bearing: bool, file: Path | None,

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from tonecomb.cli.common import say, shown_progress
+from tonecomb.cli.common import Seconds, say, shown_progress
 from tonecomb.core.errors import UserError
 
 if TYPE_CHECKING:
@@ -23,8 +23,8 @@ if TYPE_CHECKING:
 @click.command()
 @click.argument("source", metavar="SOURCE")
 @click.argument("target", metavar="OUT", type=click.Path(path_type=Path))
-@click.option("--duration", type=float, metavar="S", help="For so long; until it is stopped else.")
-@click.option("--split", type=float, metavar="S", help="A new file, OUT-0001 and on, every S s.")
+@click.option("--duration", type=Seconds(), help="For so long; until it is stopped else.")
+@click.option("--split", type=Seconds(), help="A new file, OUT-0001 and on, every S s.")
 @click.option("--trigger", metavar="CHANNEL:LEVEL[:falling|beyond]|every:S",
               help="Only captures, OUT-0001 and on: where a channel rises through a level, falls "
               "through it, or goes beyond ± it; or one every S s.")  # fmt: skip

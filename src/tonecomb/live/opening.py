@@ -15,7 +15,7 @@ from tonecomb.live.sound_in import PREFIX, SoundInput
 from tonecomb.live.source import Source
 
 _RTP = re.compile(r"^rtp://\[?([0-9a-fA-F.:]+?)\]?:(\d+)(?:/(L16|L24)/(\d+)/(\d+))?$")
-_TIMES = re.compile(r"^(.*)@([\d.]+)$")
+_TIMES = re.compile(r"^(.*)@(\d+(?:\.\d*)?|\.\d+)$")
 KNOWN = (
     "a .sdp file, rtp://127.0.0.1:PORT/L24/RATE/CHANNELS, sound:NAME, or a recording, like "
     "run-up.flac@2"

@@ -232,7 +232,7 @@ class Room:
         the shape of ``power``."""
         frames, bins = power.shape
         if bins <= CELL:
-            inside = power[:, 1:] if bins > 2 else power
+            inside = power[:, 1:]  # the first holds nothing
             place = int(LEVEL_QUANTILE * inside.shape[1])
             return np.sort(inside, axis=1)[:, place : place + 1] / -np.log(1 - LEVEL_QUANTILE)
         place, cells = int(LEVEL_QUANTILE * CELL), self._cells
@@ -282,6 +282,8 @@ def _powers(power: _Squares, cells: int) -> Array:
     if not len(power):
         return np.empty((0, cells), dtype=power.dtype)
     if power.shape[1] <= CELL:
+        if power.shape[1] <= 2:  # a frame of three has no others
+            return np.zeros((len(power), 1), dtype=power.dtype)
         return np.asarray(power[:, 2:].mean(axis=1, keepdims=True))
     parts = power[:, : cells * CELL].reshape(len(power), cells, CELL)
     total = np.einsum("fcb->fc", parts)

@@ -15,6 +15,7 @@ from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array, Channel, Recording
 
 _USUAL = 60  # slices where nothing is said of how many
+MOST = 2000
 _MOST_CELLS = 1 << 24  # slices × bins that are held
 
 
@@ -44,13 +45,20 @@ class Slicing:
         if self.every is not None:
             if not self.every > 0:
                 raise UserError("Slices need a distance above 0 s", remedy="type one")
+            _check((last - first) / self.every)
             return np.asarray(np.arange(first, last + 1e-9, self.every))
         count = self.count
         if count is None:
             count = min(_USUAL, 1 + int((last - first) / fewest_s + 1e-9))
         if count < 1:
             raise UserError("There must be at least one slice", remedy="type how many")
+        _check(count)
         return np.linspace(first, last, count) if count > 1 else np.array([(first + last) / 2])
+
+
+def _check(count: float) -> None:
+    if count > MOST:
+        raise UserError(f"{count:.3g} slices are too many", remedy=f"ask for {MOST} at most")
 
 
 @dataclass(frozen=True, eq=False)

@@ -176,7 +176,8 @@ def _above(
         return []
     power = spectrum.mean_square
     least = max(power[found[0].index] * 10 ** (-search.above_db / 10), search.least**2)
-    over = 10 ** (search.above_floor_db / 10)
+    with np.errstate(over="ignore"):  # so far over it that nothing is
+        over = float(np.power(10.0, search.above_floor_db / 10))
     return [c for c in found if power[c.index] >= max(least, over * floor[c.index])]
 
 
@@ -193,6 +194,8 @@ def _nearest(spectrum: Spectrum, taper: Window, frequency: float) -> Candidate |
     """The maximum nearest to a frequency, within the width of a line; None for none."""
     power = spectrum.mean_square
     reach = max(2, round(taper.width_6db * spectrum.frame_hz / spectrum.bin_hz))
+    if not 0 <= frequency <= spectrum.frequency[-1]:
+        return None
     at = round(frequency / spectrum.bin_hz)
     around = np.arange(max(at - reach, 1), min(at + reach + 1, len(power) - 1))
     tops = around[(power[around] > power[around - 1]) & (power[around] >= power[around + 1])]
@@ -221,7 +224,8 @@ def _candidates(
     with np.errstate(divide="ignore"):
         level = 10 * np.log10(np.maximum(power, np.finfo(float).tiny))
     # What is taken off the frames hollows out the bins below: a line there falls off above as well.
-    level[:edge] = level[edge : edge + math.ceil(taper.width_6db * pad) + 1].min()
+    above = level[min(edge, len(level) - 1) : edge + math.ceil(taper.width_6db * pad) + 1]
+    level[:edge] = above.min()
     frequencies, amplitudes = np.empty(len(maxima)), np.empty(len(maxima))
     found: list[Candidate] = []
     for index in maxima:

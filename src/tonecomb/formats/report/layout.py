@@ -79,7 +79,7 @@ class Layout:
 def section_of(place: str) -> str:
     """The section at which a note stands, without the number of its channel."""
     number, _, name = place.partition(" ")
-    return name if number.isdigit() and int(number) > 0 else place
+    return name if number.isdecimal() and int(number) > 0 else place
 
 
 def logo_of(path: Path) -> str:
