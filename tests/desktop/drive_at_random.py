@@ -20,7 +20,8 @@ from types import FrameType
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QPoint, Qt, QTimer, qInstallMessageHandler
+from PyQt6 import sip
+from PyQt6.QtCore import QMetaObject, QPoint, Qt, QTimer, qInstallMessageHandler
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -128,12 +129,7 @@ class Hand:
         count = self._answered[id(asked)] = self._answered.get(id(asked), 0) + 1
         if count > 4 or self.random.random() < 0.25:
             self._answered.pop(id(asked))
-            if isinstance(asked, QInputDialog):
-                asked.setTextValue(self.random.choice(TEXTS))
-            if isinstance(asked, QDialog):
-                asked.accept() if self.random.random() < 0.6 else asked.reject()
-            else:
-                asked.close()
+            self.soon(self.end, asked)
             return
         inside = [
             one for one in asked.findChildren(QWidget)
@@ -141,10 +137,25 @@ class Hand:
             and isinstance(one, (QAbstractButton, QComboBox, QDoubleSpinBox, QLineEdit))
         ]  # fmt: skip
         if inside:
-            one = self.random.choice(inside)
-            QTimer.singleShot(0, lambda: self.touch(one))  # which may ask anew
+            self.soon(self.touch, self.random.choice(inside))
         else:
-            QTest.keyClick(asked, self.random.choice(KEYS))
+            key = self.random.choice(KEYS)
+            self.soon(lambda one: QTest.keyClick(one, key), asked)
+
+    def soon(self, do: Callable[[Any], object], one: QWidget) -> None:
+        """After this turn of the timer: what is done may ask anew, and a timer does not tick again
+        while it waits for its own end."""
+        QTimer.singleShot(0, lambda: sip.isdeleted(one) or do(one))
+
+    def end(self, asked: QWidget) -> None:
+        """Answer a dialog, by its slots: of one that Qt made they are protected."""
+        if isinstance(asked, QInputDialog):
+            asked.setTextValue(self.random.choice(TEXTS))
+        if isinstance(asked, QDialog):
+            slot = "accept" if self.random.random() < 0.6 else "reject"
+            QMetaObject.invokeMethod(asked, slot)
+        else:
+            asked.close()
 
     def touch(self, one: QWidget) -> None:
         self.watchdog.doing = f"{type(one).__name__} {one.accessibleName() or one.objectName()}"

@@ -19,7 +19,7 @@ import numpy as np
 from tonecomb.core.progress import Progress
 from tonecomb.core.record.given import Import
 from tonecomb.core.record.recording import Array, Recording, Samples
-from tonecomb.formats import atomic
+from tonecomb.formats import arrow_blocks, atomic
 from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, rate_of
 from tonecomb.formats.spool import Spool
 
@@ -136,29 +136,25 @@ def open_feather(path: Path, how: Import, progress: Progress) -> Contents:
         batch.validate()
         return batch.column(0)
 
-    def batches(channel: int, group: int) -> Iterator[Any]:
-        column = whole(channel, group)
-        for first in range(0, len(column), _BATCH):
-            yield column.slice(first, _BATCH)
-
     with foreign(path, "Feather"):
         schema = pyarrow.ipc.open_file(_file(path)).schema
         if not len(schema):
             raise damaged(path, "Feather", "it has no columns")
-        # All columns of a batch are as long, and the narrowest is unpacked quickest.
-        narrow = min(range(len(schema)), key=lambda i: _width(schema.field(i).type))
-        rows, count = [], reader(narrow).num_record_batches
-        for i in range(count):
-            rows.append(len(whole(narrow, i)))
-            progress((i + 1) / count)
+        held = arrow_blocks.batches_of(path)
+        if any(one.rows < 0 for one in held):
+            raise damaged(path, "Feather", "a batch has fewer rows than none")
+
+    def batches(channel: int, group: int) -> Iterator[Any]:
+        first, kind = arrow_blocks.first_buffer(schema, channel), schema.field(channel).type
+        if first is not None:
+            yield from arrow_blocks.blocks(path, held[group], first, kind, _BATCH)
+            return
+        column = whole(channel, group)
+        for start in range(0, len(column), _BATCH):
+            yield column.slice(start, _BATCH)
+
+    rows = [one.rows for one in held]
     return _contents(path, "Feather", schema, _Rows(rows, whole, batches), progress)
-
-
-def _width(kind: Any) -> int:
-    try:
-        return int(kind.bit_width)
-    except ValueError:  # texts and the like
-        return 1 << 16
 
 
 @dataclass(frozen=True)
