@@ -5,6 +5,7 @@ itself."""
 from __future__ import annotations
 
 import json
+import os
 import resource
 import signal
 from collections.abc import Iterator
@@ -20,13 +21,14 @@ from tests.cli.test_cli import Done, call
 from tonecomb.cli.main import commands
 
 VALUES = ("", "²", "٣", "nan", "inf", "1e308", "1e-300", "-1", "0", "1000000000", "9" * 23, "1:2:3",
-          ":", "a=b", "x\udcff", "/dev/zero", "every:…", "w.wav@1.2.3", "octave:1e9")  # fmt: skip
-SAVED = 12  # values that are not tried of an option that another command has, or that writes much
+          ":", "a=b", "every:…", "w.wav@1.2.3", "octave:1e9", "x\udcff", "zero",
+          "pipe")  # fmt: skip
+SAVED = 16  # values that are not tried of an option that another command has, or that writes much
 BASE: dict[str, list[str]] = {
     "describe": ["w.wav"], "analyse": ["w.wav"], "compare": ["w.wav", "w.wav"],
     "convert": ["w.wav", "o.csv", "--force"], "check": ["w.wav"], "make": ["m.json", "o.wav"],
     "batch": ["plan.json", "w.wav", "--out", "b", "--no-reports"], "demo-data": ["d"],
-    "node": ["--duration", "0.05"], "record": ["w.wav", "r.wav", "--force", "--duration", "0.05"],
+    "node": ["--duration", "0.05"], "record": ["w.wav", "r.wav", "--duration", "0.05"],
 }  # fmt: skip
 ELSEWHERE = {"open", "demo", "desktop-entry", "completion", "manual", "steps"}
 """Those that open a window, write into the home, or take nothing."""
@@ -40,6 +42,8 @@ def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     t = np.arange(600) / 1000
     two = np.stack([np.sin(300 * t), np.cos(700 * t)], axis=1)
     soundfile.write("w.wav", two + 0.01 * np.random.default_rng(1).normal(size=two.shape), 1000)
+    Path("zero").symlink_to("/dev/zero")
+    os.mkfifo("pipe")
     Path("plan.json").write_text(json.dumps({"format": "tone-comb plan", "version": 1}))
     return tmp_path
 
@@ -95,6 +99,7 @@ def test_a_sentence_or_a_result(name: str, one: click.Parameter, again: bool) ->
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     for value in VALUES[SAVED if again else 0 :]:
         tried(given(name, one, value))
+        Path("r.wav").unlink(missing_ok=True)
     grown = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before
     assert grown < 500 << 10, f"{grown >> 10} MB"
 

@@ -21,7 +21,7 @@ from tonecomb.formats.registry import WRITERS
 
 FS = 1000
 T = np.arange(3000) / FS
-ALIKE = ("Motor", "Motor", "A/B", "A:B", "..", "motor")
+ALIKE = ("Motor", "Motor", "A/B", "A:B")
 BAD = os.fsdecode(b"Motor \xe4\xff")  # as a name in an older encoding looks today
 
 

@@ -160,7 +160,8 @@ def test_slices_evenly_apart_and_at_times() -> None:
     ("slicing", "words"),
     [(Slicing(at=(99.0,)), "None of the chosen times"), (Slicing(every=0.0), "distance above 0"),
      (Slicing(count=0), "at least one slice"), (Slicing(width=500.0), "longer than the stretch"),
-     (Slicing(count=200_000), "more than can be held")],
+     (Slicing(count=200_000), "too many; ask for 50000"), (Slicing(every=1e-9), "too many"),
+     (Slicing(count=40_000), "more than can be held")],
 )  # fmt: skip
 def test_slices_that_cannot_be(slicing: Slicing, words: str) -> None:
     made = recording(np.ones(120_000), fs=FS)

@@ -141,6 +141,16 @@ def test_a_device_without_an_end_is_not_read() -> None:
         assert made.returncode == 2 and "is a device, not a file" in made.stderr
 
 
+def test_no_file_is_put_in_a_devices_place(tmp_path: Path) -> None:
+    """As who runs everything as root might: by a link, which a defect would replace alone."""
+    target, source = tmp_path / "null.wav", tmp_path / "x.wav"
+    target.symlink_to("/dev/null")
+    write_recording(source, recording(np.sin(300 * T)))
+    made = call("convert", source, target, "--force")
+    assert made.returncode == 2 and "is a device, not a file" in made.stderr
+    assert target.is_symlink()
+
+
 # Data of bounded size
 
 

@@ -175,7 +175,7 @@ HELD = {float: NUMBERS, int: st.integers(-900, 900), str: TEXTS, Step: STEP,
         Average: st.one_of([st.from_type(kind) for kind in AVERAGES.values()])}  # fmt: skip
 
 
-@settings(max_examples=40, phases=[Phase.generate], suppress_health_check=list(HealthCheck))
+@settings(max_examples=20, phases=[Phase.generate], suppress_health_check=list(HealthCheck))
 @given(data=st.data(), path=PATHS, made=st.none() | MADE)
 def test_whatever_the_bench_can_hold_comes_back(
     tmp_path: Path, data: st.DataObject, path: bytes, made: Made | None

@@ -54,6 +54,12 @@ def test_hdf5_has_arrays_with_units() -> None:
         np.testing.assert_array_equal(file["spectrum/value"], result.analysis.curve.values)
 
 
+@pytest.mark.parametrize("suffix", [".csv", ".txt", ""])
+def test_several_tables_do_not_go_into_a_file_of_one(suffix: str) -> None:
+    with pytest.raises(UserError, match=r"holds one table, .* ends in \.xlsx or \.h5"):
+        tables_as.written(analysed().tables(), suffix)
+
+
 def test_more_rows_than_a_sheet_has_are_told() -> None:
     column: Column[int] = Column("x", "x", float)
     long = Table("spectrum", "r", "m", (column,), range(1_048_576))

@@ -27,6 +27,7 @@ def replacing(path: Path) -> Iterator[Path]:
     """
     name = None
     guard.check_target(path)
+    guard.regular(path)  # whoever may would put a file in a device's place
     try:
         handle, text = tempfile.mkstemp(
             prefix=f".{path.name}.", suffix=path.suffix, dir=path.parent

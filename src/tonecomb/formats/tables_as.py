@@ -93,6 +93,11 @@ def _array(value: Callable[[Any], Any], rows: Sequence[Any]) -> Any:
 
 
 def _csv(tables: Sequence[Table[Any]]) -> bytes:
+    if len(tables) != 1:
+        raise UserError(
+            f"A file of this name holds one table, and there are {len(tables)}",
+            remedy="choose a name that ends in .xlsx or .h5",
+        )
     (table,) = tables
     return atomic.utf8(table.csv())
 

@@ -26,7 +26,8 @@ from tonecomb.live.watching import Event
 
 PIECE_S = 20.0
 """How long a piece is,"""
-_LEAST_PIECES = 8  # in the room there is: where that is little, pieces are shorter
+_LEAST_PIECES = 8  # in the room there is: where that is little, pieces are shorter,
+_SHORTEST = 1000  # but no shorter than so many samples
 _FIGURES = "figures"
 _DESCRIBED = "described.json"
 _GAPS, _EVENTS = "gaps", "events"
@@ -61,7 +62,8 @@ class SpoolWriter:
     def __init__(self, folder: Path, described: Described, room: int) -> None:
         self._folder, self._described, self._room = folder, described, room
         frame = 4 * len(described.channels)
-        self._each = max(min(round(PIECE_S * described.rate), room // (_LEAST_PIECES * frame)), 1)
+        fitting = max(room // (_LEAST_PIECES * frame), _SHORTEST)
+        self._each = max(min(round(PIECE_S * described.rate), fitting), 1)
         self._bytes = self._each * frame
         said = {"name": described.name, "rate": described.rate, "piece": self._each,
                 "channels": [[c.name, c.unit] for c in described.channels]}  # fmt: skip
