@@ -22,7 +22,7 @@ _MOST_SPANS = 30
 _NOTHING = 1e-8  # of the mean power, 80 dB down, below which there is nothing
 _AT_ONCE = 128  # cells, or frames
 _CALM = 0.25  # of the parts, that are calm
-_CONTENT, _TIMES = 0.05, 4.0  # of the power, and times what chance moves, that lies elsewhere
+_CONTENT, _TIMES = 0.08, 4.0  # of the power, and times what chance moves, that lies elsewhere
 _BORNE = 0.5  # of what moved in a part, that both its halves say
 _KERNEL = np.array([1.0, 2.0, 3.0, 2.0, 1.0]) / 9.0  # a tone between two bands is in both
 
