@@ -156,6 +156,13 @@ def test_slices_evenly_apart_and_at_times() -> None:
         assert row[at] == pytest.approx(band_rms(spectrum, *ends.tolist()))
 
 
+def test_a_band_up_to_nyquist_holds_what_alternates_once() -> None:
+    x = 3.0 * (-1.0) ** np.arange(8000)
+    method = Method.of(frame=1000, bands=(Band(400.0, 500.0),))
+    trend = run_trend(method, recording(x, fs=1000.0), ())
+    assert trend.bands[0] == pytest.approx(3.0, rel=1e-6)
+
+
 @pytest.mark.parametrize(
     ("slicing", "words"),
     [(Slicing(at=(99.0,)), "None of the chosen times"), (Slicing(every=0.0), "distance above 0"),

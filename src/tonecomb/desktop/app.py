@@ -9,6 +9,7 @@ import logging
 import os
 import signal
 import sys
+import threading
 import traceback
 from collections.abc import Callable
 from logging.handlers import RotatingFileHandler
@@ -69,6 +70,7 @@ def main(paths: list[Path], demo: bool = False) -> int:
     look = FirstLook()
     look.show_now()
     from tonecomb.desktop.bench import Bench
+    from tonecomb.live.receiver import remove_left_behind
 
     bench = Bench()
     sys.excepthook = Defects(bench.autosave.write)
@@ -82,6 +84,8 @@ def main(paths: list[Path], demo: bool = False) -> int:
     beat.start(250)
     beat.timeout.connect(lambda: None)
     bench.offer_left_behind()
+    # Live recordings of runs that were killed: gigabytes, which are not waited for.
+    threading.Thread(target=remove_left_behind, daemon=True).start()
     if demo:
         QTimer.singleShot(0, bench.opening.open_demo)
     elif paths:
