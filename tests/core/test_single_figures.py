@@ -9,10 +9,11 @@ import pytest
 import scipy.stats
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.support import recording
+from tests.support import estimated, recording
 
 from tonecomb.core.analysis import run
 from tonecomb.core.estimate.bands import bin_shares
+from tonecomb.core.estimate.cepstrum import cepstrum
 from tonecomb.core.estimate.compare import _rebinned
 from tonecomb.core.estimate.confidence import confidence_db
 from tonecomb.core.estimate.display import Curve
@@ -197,3 +198,15 @@ def test_what_decimation_stops_is_not_there_at_the_ends_either(phase: float) -> 
     y = decimated(recording(x).samples, 4001, FS, 4).read(0, 0, 1001)
     assert np.abs(y).max() < 0.4
     assert np.abs(y[24:-24]).max() < 1e-3
+
+
+def test_an_echo_stands_at_its_delay_and_a_cut_of_nothing_changes_nothing() -> None:
+    x = np.random.default_rng(3).standard_normal(40_000)
+    x[37:] += 0.6 * x[:-37]
+    estimate = estimated(Method.of(frame=512), recording(x)).estimate
+    found = cepstrum(estimate, (0.0301, 0.0302))  # between two samples
+    at = 5 + int(np.argmax(found.values[5:200]))
+    assert found.quefrency[at] == pytest.approx(0.037)
+    assert found.liftered is not None
+    left = found.liftered.spectrum.mean_square
+    np.testing.assert_allclose(left[3:], estimate.spectrum.mean_square[3:], rtol=1e-9)
