@@ -22,6 +22,7 @@ from tonecomb.core.estimate.level import stretch_level
 from tonecomb.core.estimate.phase import one_frame
 from tonecomb.core.estimate.speed import smoothed
 from tonecomb.core.estimate.windows import WINDOWS
+from tonecomb.core.find.tone import Amplitude, Information
 from tonecomb.core.find.zones import Limit, Zone
 from tonecomb.core.method import Method
 from tonecomb.core.modal.decays import _noise
@@ -210,3 +211,25 @@ def test_an_echo_stands_at_its_delay_and_a_cut_of_nothing_changes_nothing() -> N
     assert found.liftered is not None
     left = found.liftered.spectrum.mean_square
     np.testing.assert_allclose(left[3:], estimate.spectrum.mean_square[3:], rtol=1e-9)
+
+
+@pytest.mark.parametrize(("floor", "left"), [(0.1, 0.8), (0.3, 0.4), (0.45, 0.25)])
+def test_an_amplitude_is_that_without_the_noise_and_no_less_than_half(
+    floor: float, left: float
+) -> None:
+    """Of frames of power 1 whose complex amplitudes have twice the floor as variance."""
+    c = np.exp(1j * np.linspace(0, 3, 19))
+    found = Amplitude.of(c, floor, make_framing(1000, 100, 50.0, FS), WINDOWS["hann"])
+    assert found.value == pytest.approx(math.sqrt(left))
+
+
+def test_the_share_of_what_lies_across_the_frames() -> None:
+    """Of Σ v·t² over the stretch, where v is the sum of the shifted windows."""
+    framing, taper = make_framing(700, 200, 50.0, FS), WINDOWS["hann"]
+    w, within, whole = taper.samples(200), 0.0, 0.0
+    middle = (framing.places - 1) * framing.hop / 2
+    for n in framing.numbers:
+        t = np.arange(200) - 100.0
+        within += float(w @ t**2)
+        whole += float(w @ (t + n * framing.hop - middle) ** 2)
+    assert Information(framing, taper).across == pytest.approx(1 - within / whole, rel=1e-3)

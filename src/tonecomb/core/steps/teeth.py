@@ -73,12 +73,6 @@ class Teeth:
         self._step = max(1, int(course.rate / (_KEPT * 2 * course.half)))
         self._amplitudes = self._found()
 
-    @property
-    def frequency(self) -> Array:
-        """The fundamental at each cell, Hz."""
-        slope = np.gradient(self.drift) * self._course.rate / (2 * np.pi)
-        return np.asarray(self._course.frequency + slope)
-
     def read(self, start: int, stop: int) -> Array:
         """The sum of all teeth from sample ``start`` to ``stop``."""
         c = self._course.cell
