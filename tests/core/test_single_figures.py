@@ -32,6 +32,7 @@ from tonecomb.core.record.periods import count_periods
 from tonecomb.core.record.pyramid import build
 from tonecomb.core.record.statistics import channel_figures
 from tonecomb.core.record.timebase import TimeBase, spread_out
+from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.decimate import decimated
 from tonecomb.core.steps.fir import compact
 from tonecomb.formats.contents import Column
@@ -233,3 +234,10 @@ def test_the_share_of_what_lies_across_the_frames() -> None:
         within += float(w @ t**2)
         whole += float(w @ (t + n * framing.hop - middle) ** 2)
     assert Information(framing, taper).across == pytest.approx(1 - within / whole, rel=1e-3)
+
+
+@pytest.mark.parametrize(("off", "gain"), [(0.0, 0.0), (0.75, 0.0), (1.0, 0.5), (1.25, 1.0)])
+def test_a_tooth_of_a_comb_notch_is_half_as_high_at_its_width(off: float, gain: float) -> None:
+    one = CombNotch(frequency=50.0, width=2.0)
+    at = np.array([50.0, 150.0]) + off  # half its width off, times so much
+    np.testing.assert_allclose(one.response(at, FS), gain, atol=1e-12)
