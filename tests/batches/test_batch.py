@@ -8,6 +8,7 @@ import os
 import signal
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pyarrow.parquet as pq
@@ -16,10 +17,12 @@ import soundfile
 from tests.cli.test_cli import Done, call
 
 from tonecomb.batches import one as one_module
+from tonecomb.batches import overview
 from tonecomb.batches.one import Job, Outcome, Told, kept
 from tonecomb.batches.plan import load
 from tonecomb.batches.run import run
 from tonecomb.batches.sources import recordings_in
+from tonecomb.batches.tables import write as write_tables
 from tonecomb.batches.trends import drawn, trends
 from tonecomb.core.errors import Cancelled
 from tonecomb.core.find.knowledge import Knowledge
@@ -218,3 +221,31 @@ def test_files_of_others_stay(files: Path, plan: Path, tmp_path: Path, name: str
     (out / name).unlink()
     for _ in range(2):  # what it wrote itself may go
         assert batch(plan, files / "pump 0.wav", "--out", out, "--no-reports").returncode == 0
+
+
+PLACES = [(), ("channels",), ("channels", 0, "rows"), ("channels", 0, "rms"), ("duration",),
+          ("channels", 0, "rows", "tones"), ("channels", 0, "exceeded"),
+          ("channels", 0, "rows", "tones", 0)]  # fmt: skip
+
+
+@pytest.mark.parametrize("where", PLACES)
+@pytest.mark.parametrize("wrong", [[], {}, "x", 7, True, [[]], "[" * 20_000])
+def test_an_outcome_that_somebody_was_at_is_made_anew(
+    files: Path, plan: Path, tmp_path: Path, where: tuple[str | int, ...], wrong: object
+) -> None:
+    """Or holds what it may: the tables and the overview are made of it."""
+    job = Job(files / "pump 1.wav", load(plan), tmp_path, reports=False)
+    if not (tmp_path / "done").exists():
+        (tmp_path / "done").mkdir()
+    one_module.work(job)
+    body: Any = json.loads(job.done.read_text())
+    if where:
+        inside = body
+        for step in where[:-1]:
+            inside = inside[step]
+        inside[where[-1]] = wrong
+    job.done.write_text(wrong if isinstance(wrong, str) and not where else json.dumps(body))
+    found = kept(job)
+    if found is not None:
+        write_tables(tmp_path, [found])
+        overview.write(tmp_path, [found], job.plan)

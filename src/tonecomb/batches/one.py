@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import math
 import os
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass, field, replace
@@ -22,6 +23,7 @@ from tonecomb.formats import atomic, files, output, readings
 from tonecomb.formats.analysed import Analysed, analyse
 from tonecomb.formats.registry import open_recording
 from tonecomb.formats.report.html import report
+from tonecomb.formats.session import strict
 
 Rows = list[dict[str, Any]]
 TABLES = ("tones", "families", "resonances", "bands", "cautions", "limits")
@@ -130,13 +132,18 @@ def keep(job: Job, outcome: Outcome) -> Outcome:
 
 
 def _parsed(text: str) -> Outcome:
+    """Raises :class:`ValueError` or an exception group where it is none: anybody may have been at
+    the file."""
     body = json.loads(text)
-    body.pop("written by")
-    channels = tuple(
-        Told(**(one | {"exceeded": tuple(one["exceeded"]), "short": tuple(one["short"])}))
-        for one in body.pop("channels")
-    )
-    return Outcome(**body, channels=channels)
+    if not isinstance(body, dict) or body.pop("written by", "") != "Tone Comb":
+        raise ValueError("it is no outcome")
+    for one in body["channels"]:
+        if one["rms"] is None:
+            one["rms"] = math.nan
+    outcome = strict.converter().structure(body, Outcome)
+    if not all(set(TABLES) <= set(one.rows) for one in outcome.channels):
+        raise ValueError("it lacks a table")
+    return outcome
 
 
 def kept(job: Job) -> Outcome | None:
@@ -145,7 +152,7 @@ def kept(job: Job) -> Outcome | None:
     try:
         outcome = _parsed(job.done.read_text("utf-8"))
         mark = files.mark(job.path)
-    except (OSError, ValueError, TypeError, KeyError, AttributeError, UserError):
+    except (OSError, ValueError, TypeError, KeyError, RecursionError, ExceptionGroup, UserError):
         return None
     there = all((job.out / one.report).is_file() for one in outcome.channels if one.report)
     wanted = not job.reports or all(one.report for one in outcome.channels)
