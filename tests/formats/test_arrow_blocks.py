@@ -64,3 +64,19 @@ def test_a_long_batch_is_opened_in_blocks(
     path.write_bytes(data)
     with pytest.raises(UserError, match=r"long\.feather is damaged"):
         open_recording(path).samples.read(1, 0, 5000)
+
+
+@pytest.mark.parametrize("rows", [-1, 1 << 36, 1 << 62])
+def test_a_batch_of_rows_that_cannot_be_is_refused(tmp_path: Path, rows: int) -> None:
+    """Also a buffer that says it has more than its rows is read no further than those."""
+    path = tmp_path / "x.feather"
+    feather.write_feather(pa.table({"a": np.zeros(4321)}), str(path), compression="zstd")
+    whole = path.read_bytes()
+    length, said = (4321).to_bytes(8, "little"), (8 * 4321).to_bytes(8, "little")
+    path.write_bytes(whole.replace(length, (rows % (1 << 64)).to_bytes(8, "little")))
+    with pytest.raises(UserError, match=r"x\.feather is damaged"):
+        open_recording(path)
+    path.write_bytes(whole.replace(said, (1 << 60).to_bytes(8, "little")))
+    (held,) = arrow_blocks.batches_of(path)
+    parts = list(arrow_blocks.blocks(path, held, 0, pa.float64(), 1000))
+    assert sum(map(len, parts)) == 4321

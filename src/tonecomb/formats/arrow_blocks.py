@@ -15,6 +15,7 @@ from typing import Any, BinaryIO
 
 _MAGIC = b"ARROW1"
 _MOST = 64 << 20  # bytes of metadata
+_MOST_ROWS = 1 << 36
 _CODECS = {0: "lz4", 1: "zstd"}
 
 
@@ -87,7 +88,10 @@ def batches_of(path: Path) -> list[Batch]:
             buffers = tuple((place + head + at, long) for at, long in batch.structs(2, "<qq"))
             if any(at < 0 or long < 0 or at + long > size for at, long in buffers):
                 raise ValueError("a batch reaches beyond its end")
-            found.append(Batch(batch.number(0, "<q"), buffers, codec))
+            rows = batch.number(0, "<q")
+            if not 0 <= rows < _MOST_ROWS:
+                raise ValueError(f"a batch has {rows} rows")
+            found.append(Batch(rows, buffers, codec))
     return found
 
 
@@ -120,7 +124,13 @@ def blocks(path: Path, batch: Batch, first: int, kind: Any, rows: int) -> Iterat
     import pyarrow
 
     with path.open("rb") as file:
-        missing = b"".join(_unpacked(file, batch, first, 1 << 24))
+        missing = b""
+        for part in _unpacked(file, batch, first, 1 << 22):
+            missing += part
+            if 8 * len(missing) > batch.rows:
+                break
+        if missing and 8 * len(missing) < batch.rows:
+            raise ValueError("a column does not say which values are missing")
         width = kind.bit_width // 8
         at, rest = 0, b""
         for part in _unpacked(file, batch, first + 1, rows * width):
@@ -134,6 +144,8 @@ def blocks(path: Path, batch: Batch, first: int, kind: Any, rows: int) -> Iterat
             held = pyarrow.py_buffer(bytes(skip * width) + data[: count * width])
             yield pyarrow.Array.from_buffers(kind, count, [valid, held], offset=skip)
             at += count
+            if at == batch.rows:
+                break  # whatever else it says it has
         if at < batch.rows:
             raise ValueError("a column is shorter than it says")
 

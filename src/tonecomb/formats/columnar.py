@@ -141,8 +141,6 @@ def open_feather(path: Path, how: Import, progress: Progress) -> Contents:
         if not len(schema):
             raise damaged(path, "Feather", "it has no columns")
         held = arrow_blocks.batches_of(path)
-        if any(one.rows < 0 for one in held):
-            raise damaged(path, "Feather", "a batch has fewer rows than none")
 
     def batches(channel: int, group: int) -> Iterator[Any]:
         first, kind = arrow_blocks.first_buffer(schema, channel), schema.field(channel).type
