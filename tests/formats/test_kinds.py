@@ -10,9 +10,10 @@ from typing import Any
 import numpy as np
 import pytest
 from matplotlib.figure import Figure
-from tests.support import recording
+from tests.support import read_all, recording
 
 from tonecomb.core.analysis import Analysis, run
+from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.bands import Band, band_rms
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.estimate.shaft import Shaft
@@ -29,7 +30,7 @@ from tonecomb.core.steps.filters import LowPass
 from tonecomb.formats import output
 from tonecomb.formats.kinds.alike import Other
 from tonecomb.formats.kinds.changes import Earlier
-from tonecomb.formats.kinds.kind import Context, Told
+from tonecomb.formats.kinds.kind import Context, Kind, Told
 from tonecomb.formats.kinds.table import KINDS, SPECTRUM, besides, kind
 from tonecomb.formats.kinds.trend import amplitude as track_amplitude
 from tonecomb.formats.kinds.trend import lines_of
@@ -314,3 +315,17 @@ def test_a_saved_spectrum_shows_levels_and_not_the_low_cut(
         assert 3.0 < top - bottom < 180.0
         assert np.mean(seen >= bottom) > 0.9
     assert (seen.max() - bottom) / (top - bottom) > 0.8
+
+
+@pytest.mark.parametrize("fault", [np.nan, np.inf, 1e200])
+@pytest.mark.parametrize("one", [k for k in KINDS if k.key != "changes"], ids=lambda k: k.key)
+def test_what_cannot_be_reckoned_with_is_said_by_all(
+    one: Kind[Any], fault: float, made: Recording
+) -> None:
+    """Three samples that are none, or too large: a sentence, and no warning of a library."""
+    x = read_all(made).copy()
+    x[5000:5003] = fault
+    with pytest.raises(UserError) as said:
+        one.run(METHOD, recording(x, read_all(made, 1), fs=FS), None, silent)
+    if one.key not in ("before-after", "transfer", "alike", "by-length"):  # which ask for more
+        assert said.value.what.endswith(("missing or infinite values", "to be squared"))

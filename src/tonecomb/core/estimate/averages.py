@@ -19,6 +19,7 @@ from tonecomb.core.estimate.framing import Framing, make_framing
 from tonecomb.core.estimate.spectrum import READ_SAMPLES, Detrend, detrended, frames_of, read_frames
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.transform import rfft
+from tonecomb.core.finite import check_samples
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.record.recording import Array, Channel
 from tonecomb.core.spread import Read
@@ -58,6 +59,7 @@ class FrameSquares:
             passed += len(numbers)
 
     def _squares(self, frames: Array) -> Array:
+        check_samples(frames)
         found = rfft(detrended(frames, self.detrend, self.weights) * self.weights, self.nfft)
         return np.asarray(found.real**2 + found.imag**2)
 

@@ -21,6 +21,7 @@ from tonecomb.core.estimate.framing import Framing
 from tonecomb.core.estimate.level import Detrend, LevelSums, StretchLevel, stretch_level
 from tonecomb.core.estimate.transform import on_lines, rfft, rows_at_once
 from tonecomb.core.estimate.windows import Window
+from tonecomb.core.finite import HOLES
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
 from tonecomb.core.spread import Read, Tell, spread
@@ -28,7 +29,6 @@ from tonecomb.core.units import Unit
 
 Scaling = Literal["amplitude", "power", "psd", "amplitude-density", "energy"]
 Level = Literal["rms", "peak", "peak-to-peak"]
-HOLES = "The stretch holds missing or infinite values"
 READ_SAMPLES = 1 << 20  # samples read at once: 8 MB
 CACHE_SAMPLES = 1 << 17  # samples transformed at once: fewer wait for the interpreter
 _FEW = 4  # frames at once

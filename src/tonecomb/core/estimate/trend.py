@@ -21,6 +21,7 @@ from tonecomb.core.estimate.tracks import (
 )
 from tonecomb.core.estimate.transform import rfft
 from tonecomb.core.estimate.windows import Window, window
+from tonecomb.core.finite import check_samples
 from tonecomb.core.method import Method, Plan, frame_plan
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Array, Channel, Recording
@@ -133,6 +134,7 @@ def _groups(read: Read, framing: Framing, fs: float, method: Method) -> Iterator
 
 
 def _figures(frames: Array, values: _Values) -> None:
+    check_samples(frames)
     about = frames - frames.mean(axis=1, keepdims=True)
     square = np.mean(frames**2, axis=1)
     spread = np.mean(about**2, axis=1)

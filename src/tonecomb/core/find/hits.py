@@ -17,6 +17,7 @@ import numpy as np
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.transform import ifft, rfft
+from tonecomb.core.finite import check_samples
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
 from tonecomb.core.spread import Read
@@ -109,7 +110,9 @@ def find_hits(
             f"it takes {LEAST_SAMPLES}", "choose a longer stretch",
         )  # fmt: skip
     first = (length - n) // 2
-    spectrum, uneven = _tapered(np.asarray(read(first, first + n), dtype=np.float64))
+    samples = np.asarray(read(first, first + n), dtype=np.float64)
+    check_samples(samples)
+    spectrum, uneven = _tapered(samples)
     progress(0.3)
     out = _lines(spectrum)
     spectrum[out] = 0

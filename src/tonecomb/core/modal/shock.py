@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tonecomb.core.errors import UserError
+from tonecomb.core.finite import check_samples
 from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
 
@@ -59,6 +60,7 @@ def shock_spectrum(
             f"A shock of {len(samples)} samples cannot be taken",
             remedy=f"choose a stretch of 8 to {MOST_SAMPLES} samples",
         )
+    check_samples(samples)
     rest = _rest(np.asarray(samples, np.float64))
     x = np.asarray(samples, np.float64) - (rest or 0.0)
     low = low or 2 * fs / len(x)

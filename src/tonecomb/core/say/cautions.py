@@ -14,6 +14,7 @@ from itertools import pairwise
 import numpy as np
 
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.averages import Mean
 from tonecomb.core.estimate.confidence import confidence_db
 from tonecomb.core.estimate.estimate import run_spectrum
@@ -89,7 +90,10 @@ def _heard(
     def read(first: int, last: int) -> Array:
         return signal.samples.read(source.channel, start + first, start + last)
 
-    found = find_hits(read, stop - start, signal.rate, progress, _LISTENED)
+    try:
+        found = find_hits(read, stop - start, signal.rate, progress, _LISTENED)
+    except UserError:  # samples are missing, which the frames went around
+        return ()
     return tuple(one for one in found.hits if one.frequency * found.seconds >= _MANY)
 
 

@@ -43,8 +43,6 @@ class ShockKind(Kind[ShockSpectrum]):
                 remedy=f"choose one of at most {MOST_SAMPLES / signal.rate:.4g} s",
             )
         samples = signal.samples.read(source.channel, first, stop)
-        if not np.isfinite(samples).all():
-            raise UserError("The stretch has missing values", remedy="choose one without them")
         return shock_spectrum(samples, signal.rate, q=q, fraction=fraction, progress=progress)
 
     def values(self, result: ShockSpectrum, context: Context) -> dict[str, Any]:
