@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cache, partial
@@ -83,6 +84,8 @@ def flags_of(families: Sequence[Comb]) -> tuple[tuple[float, str, str], ...]:
     return tuple(told)
 
 
+_DRAWING = threading.Lock()
+"""Styles, and what sets powers of ten, are one for all threads."""
 _ROOM = 0.12  # of the span of levels, above the highest
 DPI = 200
 """Of pictures for others; drawings have none."""
@@ -276,7 +279,7 @@ def stacked(panels: Sequence[Panel], kind: str, heading: str = "") -> bytes:
     import matplotlib
     from matplotlib.figure import Figure
 
-    with matplotlib.rc_context(_style()):
+    with _DRAWING, matplotlib.rc_context(_style()):
         height = sum(panel.height for panel in panels)
         figure = Figure(figsize=(10, height), layout="constrained")
         if heading:
