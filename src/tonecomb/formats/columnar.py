@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import threading
 from bisect import bisect_right
-from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -17,13 +16,13 @@ from typing import Any
 import numpy as np
 
 from tonecomb.core.progress import Progress
+from tonecomb.core.record.blocks import BLOCKS
 from tonecomb.core.record.given import Import
 from tonecomb.core.record.recording import Array, Recording, Samples
 from tonecomb.formats import arrow_blocks, atomic
 from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, rate_of
 from tonecomb.formats.spool import Spool
 
-_CACHE_BYTES = 128 << 20
 _ROWS = 1 << 18  # in a row group or batch that we write
 
 
@@ -47,7 +46,7 @@ class _Groups(Samples):
     def __init__(self, rows: list[int], load: Callable[[int, int], Array]) -> None:
         self._starts = [0, *np.cumsum(rows, dtype=np.int64).tolist()]
         self._load, self._lock = load, threading.Lock()
-        self._kept: OrderedDict[tuple[int, int], Array] = OrderedDict()
+        self._owner = BLOCKS.owner(self)
 
     @property
     def length(self) -> int:
@@ -68,17 +67,13 @@ class _Groups(Samples):
         return np.concatenate(parts) if parts else np.empty(0)
 
     def _group(self, channel: int, group: int) -> Array:
+        key = (self._owner, channel, group)
         with self._lock:
-            found = self._kept.get((channel, group))
+            found = BLOCKS.get(key)
             if found is None:
                 found = self._load(channel, group)
                 found.flags.writeable = False
-                self._kept[channel, group] = found
-                total = sum(array.nbytes for array in self._kept.values())
-                while total > _CACHE_BYTES and len(self._kept) > 1:
-                    total -= self._kept.popitem(last=False)[1].nbytes
-            else:
-                self._kept.move_to_end((channel, group))
+                BLOCKS.keep(key, found)
             return found
 
 

@@ -13,7 +13,7 @@ from tonecomb.core.progress import Progress
 from tonecomb.core.record.given import Import
 from tonecomb.formats.arrays import contents, split_array
 from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, rate_of
-from tonecomb.formats.on_disk import ArraySeries
+from tonecomb.formats.on_disk import ArraySeries, aside
 
 _MOST_DEEP = 16
 _BEST_PACKED = 1032  # as many bytes as one can stand for in a compressed file
@@ -41,7 +41,7 @@ def open_matlab(path: Path, how: Import, progress: Progress) -> Contents:
     found: list[tuple[Column, ArraySeries]] = []
     for name, array in named.items():
         if array.size > 1:
-            found += split_array(name, array, rate)
+            found += split_array(name, aside(array), rate)
         if len(found) > MOST_COLUMNS:
             raise damaged(path, kind, f"it holds more than {MOST_COLUMNS} series")
     progress(1.0)

@@ -5,6 +5,8 @@ from __future__ import annotations
 
 import math
 import os
+import shutil
+import tempfile
 import weakref
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,9 +15,12 @@ import numpy as np
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.record.recording import Array
+from tonecomb.formats.atomic import reason
 from tonecomb.formats.contents import plain
 
 _BLOCK = 1 << 22
+_SPARE = 1 << 26  # bytes that are left free
+_SMALL = 1 << 15  # bytes that are not worth a file
 
 
 class HeldFile:
@@ -90,6 +95,32 @@ class OnDisk:
             last = min(stop, first + step)
             found.append(self.flat(first * inner, last * inner).reshape(-1, inner)[:, number])
         return np.concatenate(found) if found else np.zeros(0, self.dtype)
+
+
+def aside(array: np.ndarray) -> np.ndarray | OnDisk:
+    """An array in a temporary file that has no name and goes with the object: a shelf of many
+    recordings would fill the memory. Small ones, and what is no array of numbers, stay."""
+    if array.nbytes <= _SMALL or array.ndim > 2 or array.dtype.hasobject:
+        return array
+    fortran = array.ndim == 2 and array.flags.f_contiguous and not array.flags.c_contiguous
+    need_room(array.nbytes)
+    try:
+        with tempfile.NamedTemporaryFile(prefix="tone-comb-") as file:
+            file.write(np.ascontiguousarray(array.T if fortran else array).data)
+            file.flush()
+            return OnDisk(HeldFile(Path(file.name)), 0, array.dtype, array.shape, fortran)
+    except OSError as error:
+        raise UserError("The file could not be unpacked", reason(error)) from error
+
+
+def need_room(size: int) -> None:
+    """A :class:`UserError` where ``size`` bytes more do not fit where temporary files are."""
+    if shutil.disk_usage(tempfile.gettempdir()).free < size + _SPARE:
+        raise UserError(
+            "There is no room to unpack the file",
+            f"the disk that holds {tempfile.gettempdir()} is full",
+            "make room there, or set TMPDIR to a folder on another disk",
+        )
 
 
 @dataclass(frozen=True, eq=False)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import mmap
-import shutil
 import tempfile
 from bisect import bisect_right
 
@@ -12,6 +11,7 @@ import numpy as np
 from tonecomb.core.errors import UserError
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.formats.atomic import reason
+from tonecomb.formats.on_disk import need_room
 
 
 class Spool(Samples):
@@ -37,12 +37,7 @@ class Spool(Samples):
         rows = len(columns[0])
         if not rows:
             return
-        if shutil.disk_usage(tempfile.gettempdir()).free < 8 * rows * self._columns + (1 << 26):
-            raise UserError(
-                "There is no room to unpack the file",
-                f"the disk that holds {tempfile.gettempdir()} is full",
-                "make room there, or set TMPDIR to a folder on another disk",
-            )
+        need_room(8 * rows * self._columns)
         try:
             for column in columns:
                 self.file.write(np.ascontiguousarray(column, dtype=np.float64).data)

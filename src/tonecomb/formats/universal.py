@@ -18,6 +18,7 @@ from tonecomb.core.record.recording import Array, Recording, Samples
 from tonecomb.core.units import UNKNOWN, unit
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, scalar
+from tonecomb.formats.on_disk import ArraySeries, aside
 
 KIND = "UFF"
 _START = re.compile(rb"^\s{0,80}-1[ \t]*\r?\n\s{0,5}\d{1,5}")
@@ -38,10 +39,10 @@ class _Sets(Samples):
     """The data of each set that was read, in the order of the columns."""
 
     def __init__(self) -> None:
-        self.arrays: list[Array] = []
+        self.series: list[ArraySeries] = []
 
     def read(self, channel: int, start: int, stop: int) -> Array:
-        return self.arrays[channel][start:stop]
+        return self.series[channel].read(start, stop)
 
 
 def open_universal(path: Path, how: Import, progress: Progress) -> Contents:
@@ -69,9 +70,9 @@ def open_universal(path: Path, how: Import, progress: Progress) -> Contents:
         remark = remark or _named(held, "id2")
         if stamps is not None and not any(c.role == "time" for c in columns):
             columns.append(Column("time", "s", len(stamps), role="time"))
-            sets.arrays.append(stamps)
+            sets.series.append(ArraySeries(aside(stamps)))
         columns.append(column)
-        sets.arrays.append(values)
+        sets.series.append(ArraySeries(aside(values)))
         progress((n + 1) / len(wanted))
     return Contents(
         KIND, tuple(columns), sets, row="sample", rate_found="from the abscissa's step",

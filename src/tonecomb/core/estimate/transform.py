@@ -6,6 +6,7 @@ by the same author does the same. Both give e^(−iωt), and single precision fo
 
 from __future__ import annotations
 
+import sys
 from typing import Any
 
 import numpy as np
@@ -21,6 +22,7 @@ _LINE = 64  # bytes of the processor's cache
 _SINGLE, _DOUBLE = (8, 1 << 13), (4, 1 << 14)
 """Rows that are transformed together, and the length from which it must be no more: the library
 does several at once, up to as many as a register holds, which then no longer stay near."""
+_PLANS = 16  # that the library keeps of a kind
 _MOST = 1 << 19  # samples of rows that are to be there together
 
 
@@ -91,3 +93,17 @@ def ifft(bins: Bins) -> Bins:
         return np.asarray(scipy.fft.ifft(bins))
     axis = bins.ndim - 1
     return np.asarray(_ducc.c2c(bins, axes=(axis,), forward=False, inorm=2))
+
+
+def forget_plans() -> None:
+    """Have ``scipy.fft`` let go of the plans it keeps, the last sixteen of each kind whatever their
+    size: of a million samples each is up to 50 MB. Sixteen small ones take their places."""
+    if "scipy.fft" not in sys.modules:
+        return
+    import scipy.fft
+
+    for length in range(2, 2 + _PLANS):
+        for single in (True, False):
+            real = np.zeros(length, np.float32 if single else np.float64)
+            scipy.fft.rfft(real)
+            scipy.fft.fft(real.astype(np.complex64 if single else np.complex128))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import weakref
 from collections import OrderedDict, deque
 from collections.abc import Sequence
 from functools import cached_property
@@ -11,7 +12,7 @@ import numpy as np
 
 from tonecomb.core.record.recording import Array, Samples
 
-ROOM = 256 << 20
+ROOM = 96 << 20
 """Bytes that all kept blocks may have together."""
 _PASSING = 16 << 20
 """And those of signals that do not fit whole: when one is passed over again, the blocks it begins
@@ -24,6 +25,7 @@ class BlockCache:
 
     def __init__(self, room: int = ROOM) -> None:
         self.room, self.held = room, 0
+        self._owners = 0
         self._kept: OrderedDict[_Key, Array] = OrderedDict()
         self._gone: deque[int] = deque()
         self._lock = threading.Lock()
@@ -46,6 +48,21 @@ class BlockCache:
             while self.held > self.room and len(self._kept) > 1:
                 self.held -= self._kept.popitem(last=False)[1].nbytes
 
+    def shrink(self, room: int) -> None:
+        """Let go of those not used for longest, until ``room`` bytes are held."""
+        with self._lock:
+            self._let_go()
+            while self.held > room:
+                self.held -= self._kept.popitem(last=False)[1].nbytes
+
+    def owner(self, whose: object) -> int:
+        """A number for the keys of somebody's blocks, which go when it does."""
+        with self._lock:
+            self._owners += 1
+            number = self._owners
+        weakref.finalize(whose, self.forget, number).atexit = False
+        return number
+
     def forget(self, owner: int) -> None:
         """Let go of everything of one owner, when the next block is kept: this may be called at any
         moment, also while the lock is held."""
@@ -67,8 +84,6 @@ class Kept(Samples):
     """``source`` read in whole blocks of its grain, which are kept in ``cache``, else in the one
     that all share."""
 
-    _number, _counting = 0, threading.Lock()
-
     def __init__(
         self, source: Samples, length: int, channels: int, cache: BlockCache | None = None
     ) -> None:
@@ -78,16 +93,11 @@ class Kept(Samples):
         fits = 8 * length * (channels if self.together else 1) <= ROOM
         self._every = range(channels) if self.together and fits else range(0)
         self._cache = cache or (BLOCKS if fits else PASSING)
-        with Kept._counting:
-            Kept._number += 1
-            self._owner = Kept._number
+        self._owner = self._cache.owner(self)
 
     @cached_property
     def _block(self) -> int:
         return max(1, self._source.grain)
-
-    def __del__(self) -> None:
-        self._cache.forget(self._owner)
 
     def read(self, channel: int, start: int, stop: int) -> Array:
         return self.read_many((channel,), start, stop)[0]
@@ -119,6 +129,8 @@ class Kept(Samples):
                 read, self._source.read_many(list(read), first, stop), strict=True
             ):
                 block = np.ascontiguousarray(block)
+                if block.base is not None:  # of more, which would be held with it
+                    block = block.copy()
                 block.flags.writeable = False
                 self._cache.keep((self._owner, channel, number), block)
                 for i in lacking:

@@ -51,6 +51,12 @@ class Pyramid:
     short: Array | None = None
     """All samples of a record of few, which has too few cells to be told from a block."""
 
+    @property
+    def nbytes(self) -> int:
+        """What it takes in memory."""
+        short = 0 if self.short is None else self.short.nbytes
+        return short + sum(low.nbytes + high.nbytes for low, high in self.levels)
+
     def envelope(self, start: int, stop: int, columns: int) -> Envelope:
         """The samples ``start`` to ``stop`` in ``columns`` columns or more, no wider than was
         asked for where the finest level allows it. Column edges lie on cells of a level, never

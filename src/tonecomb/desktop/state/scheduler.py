@@ -22,7 +22,7 @@ from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.progress import Progress, silent
 from tonecomb.desktop.kit.gesture import giving_way
 
-ROOM, LIVE_ROOM = 256 << 20, 8 << 20  # bytes of results
+ROOM, LIVE_ROOM = 64 << 20, 8 << 20  # bytes of results
 _SETTLE_MS = 40  # that edits in a row are waited for
 QUICK_SAMPLES = 1 << 14
 """Up to which reading a signal and estimating its spectrum is quick."""
