@@ -1,11 +1,13 @@
 """A bench that is driven at random, with a watchdog on the interface thread; run by
-test_at_random.py. Dialogs are answered by a timer. Prints what happened as JSON."""
+test_at_random.py. Dialogs are answered by a timer. Prints what happened as JSON.
+
+Holds are told as they lasted, and in the processor time of the interface thread, which other
+programs and worker threads do not lengthen."""
 
 from __future__ import annotations
 
-import ctypes
-import gc
 import json
+import os
 import random
 import shutil
 import signal
@@ -13,13 +15,13 @@ import sys
 import threading
 import time
 import traceback
+import warnings
 from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
 from typing import Any
 
-import numpy as np
 from PyQt6 import sip
 from PyQt6.QtCore import QMetaObject, QPoint, Qt, QTimer, qInstallMessageHandler
 from PyQt6.QtTest import QTest
@@ -35,8 +37,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.core.record import blocks
 from tonecomb.desktop.app import give_memory_back, make_application
+from tonecomb.desktop.state.memory import Memory, resident
 
 BEAT_MS = 5
 TOLD_S = 0.12  # a hold that is told with what was being done
@@ -57,9 +59,10 @@ class Watchdog:
     another thread crashes now and then."""
 
     def __init__(self) -> None:
-        self.last = time.monotonic()
+        self.last, self.worked = time.monotonic(), time.thread_time()
         self.holds: list[float] = []
-        self.told: list[tuple[float, str, str]] = []
+        self.own: list[float] = []
+        self.told: list[tuple[float, float, str, str]] = []
         self.doing = "start"
         self._seen: list[str] = []
         self._looking = False
@@ -67,15 +70,16 @@ class Watchdog:
 
     def beat(self) -> None:
         """A sign of the interface."""
-        now = time.monotonic()
-        held = now - self.last - BEAT_MS / 1000
+        now, worked = time.monotonic(), time.thread_time()
+        held, own = now - self.last - BEAT_MS / 1000, worked - self.worked
         self.holds.append(max(held, 0.0))
+        self.own.append(own)
         if held > TOLD_S:
             often = Counter(self._seen).most_common(3)
             seen = " | ".join(f"{count}× {where}" for where, count in often)
-            self.told.append((round(held, 3), self.doing, seen))
+            self.told.append((round(own, 3), round(held, 3), self.doing, seen))
         self._seen = []
-        self.last = now
+        self.last, self.worked = now, worked
         signal.setitimer(signal.ITIMER_REAL, TOLD_S / 2, 0.03)
 
     def stop(self) -> None:
@@ -224,16 +228,16 @@ class Hand:
         QTest.mouseRelease(view, Qt.MouseButton.LeftButton, held, at())
 
 
-def memory_mb() -> float:
+def memory_mb() -> int:
     """Of its own: pages of files that are mapped are anybody's."""
-    status = Path("/proc/self/status").read_text()
-    return int(status.partition("RssAnon:")[2].split()[0]) / 1024
+    return resident() >> 20
 
 
 def main(demo: Path, work: Path, seed: int, steps: int) -> None:
     folder = work / "recordings"
     shutil.copytree(demo, folder, ignore=shutil.ignore_patterns("*.json"))
     (work / "out").mkdir()
+    os.chdir(work)
     faults: list[str] = []
     watchdog = Watchdog()
 
@@ -248,6 +252,11 @@ def main(demo: Path, work: Path, seed: int, steps: int) -> None:
             faults.append(f"Qt: {text}")
             print(f"Qt: {text}", file=sys.stderr)
 
+    def warn(message: Any, *_: Any, **__: Any) -> None:
+        told = "".join(traceback.format_stack()[-8:])
+        faults.append(f"{watchdog.doing}: {message} {told}")
+
+    warnings.showwarning = warn
     give_memory_back()
     app = make_application(["tone-comb"])
     from tonecomb.desktop.bench import Bench
@@ -271,7 +280,7 @@ def main(demo: Path, work: Path, seed: int, steps: int) -> None:
     beat.timeout.connect(watchdog.beat)
     beat.setTimerType(Qt.TimerType.PreciseTimer)
     beat.start(BEAT_MS)
-    watchdog.last = time.monotonic()
+    watchdog.last, watchdog.worked = time.monotonic(), time.thread_time()
     before = memory_mb()
     for _ in range(steps):
         hand.step()
@@ -280,20 +289,19 @@ def main(demo: Path, work: Path, seed: int, steps: int) -> None:
     settle(bench)
     beat.stop()
     watchdog.stop()
+    QTest.qWait(12_000)  # the bench rests
     full = memory_mb()
-    bench.context.scheduler.cache.clear()
-    blocks.BLOCKS.room, room = 0, blocks.BLOCKS.room
-    blocks.BLOCKS.keep((0, 0, 0), np.zeros(1))
-    blocks.BLOCKS.room = room
-    gc.collect()
-    ctypes.CDLL(None).malloc_trim(0)
-    sources = {one.name: one.read_bytes() for one in folder.iterdir()}
+    memory = Memory(bench.context.scheduler, bench.context.envelopes)
+    kept = memory.words()
+    memory.let_go()
+    sources = {one.name: one.read_bytes() for one in hand.files}
     touched = [name for name, was in sources.items() if was != (demo / name).read_bytes()]
     holds = sorted(watchdog.holds)[::-1]
     print(json.dumps({
         "faults": faults, "longest_ms": [round(1000 * one) for one in holds[:10]],
-        "told": sorted(watchdog.told)[::-1][:12], "memory_mb": [before, full, memory_mb()],
-        "touched": touched, "steps": steps,
+        "own_ms": [round(1000 * one) for one in sorted(watchdog.own)[::-1][:10]],
+        "told": sorted(watchdog.told)[::-1][:20], "memory_mb": [before, full, memory_mb()],
+        "kept": kept, "touched": touched, "steps": steps,
     }))  # fmt: skip
     sys.stdout.flush()
     bench.live.end()

@@ -7,6 +7,7 @@ import ctypes
 import faulthandler
 import logging
 import os
+import resource
 import signal
 import sys
 import threading
@@ -57,13 +58,22 @@ def give_memory_back() -> None:
     bench that is open all day would hold twice what it needs."""
     with contextlib.suppress(OSError, AttributeError):  # another C library
         mallopt = ctypes.CDLL(None).mallopt
-        for what, value in ((_ARENAS, 2), (_MAP_FROM, 4 << 20), (_TRIM_FROM, 64 << 20)):
+        for what, value in ((_ARENAS, 2), (_MAP_FROM, 1 << 18), (_TRIM_FROM, 16 << 20)):
             mallopt(what, value)
+
+
+def allow_many_files() -> None:
+    """As many open files as the system lets us have: some formats keep theirs open, and a shelf may
+    hold a thousand of them."""
+    with contextlib.suppress(OSError, ValueError):
+        _, most = resource.getrlimit(resource.RLIMIT_NOFILE)
+        resource.setrlimit(resource.RLIMIT_NOFILE, (most, most))
 
 
 def main(paths: list[Path], demo: bool = False) -> int:
     """Open the bench and run until it is closed. Returns the exit code."""
     give_memory_back()
+    allow_many_files()
     _start_log()
     app = make_application(sys.argv[:1])
     # The bench is heavy to import: its ground is seen before it.

@@ -38,6 +38,7 @@ from tonecomb.desktop.ruler.ruler import Ruler
 from tonecomb.desktop.shelf.shelf import Shelf
 from tonecomb.desktop.stage.stage import Stage
 from tonecomb.desktop.state.autosave import Autosave, left_behind
+from tonecomb.desktop.state.memory import Memory
 from tonecomb.desktop.state.store import Store
 
 _COLUMNS = (180, 820, 248)  # shelf, stage and readings at 1280 pixels
@@ -136,7 +137,7 @@ class Bench(QMainWindow):
         )
         self.stage.empty.starter_chosen.connect(self.making.begin)
         self.layout_ = Layout(self, context, stage, self.columns, self._paint)
-        self.helping = Helping(self, self.method_line)
+        self.helping = Helping(self, self.method_line, Memory(context.scheduler, context.envelopes))
         self.tour = Tour(self)
         self.menus = Menus(self, context.store, lambda path: self.opening.open_paths([path]))
         self.helping.actions = self.menus.actions.values()

@@ -11,13 +11,14 @@ from tonecomb import __version__
 from tonecomb.desktop.acts.keys import GUIDE, Page, keys_html
 from tonecomb.desktop.dialogs.finder import Finder
 from tonecomb.desktop.kit import settings
+from tonecomb.desktop.state.memory import Memory
 
 
 class Helping:
     """What the Help menu does."""
 
-    def __init__(self, window: QWidget, anchor: QWidget) -> None:
-        self._window, self._anchor = window, anchor
+    def __init__(self, window: QWidget, anchor: QWidget, memory: Memory) -> None:
+        self._window, self._anchor, self._memory = window, anchor, memory
         self.actions: Iterable[QAction] = ()
 
     def find_action(self) -> None:
@@ -31,6 +32,22 @@ class Helping:
 
     def show_guide(self) -> None:
         Page(self._window, "The job in words", GUIDE, (620, 560)).exec()
+
+    def show_memory(self) -> None:
+        """Who holds what, until it is closed."""
+        told = QMessageBox(self._window)
+        told.setWindowTitle("Memory")
+        told.setText(self._memory.words())
+        told.setInformativeText(
+            "Emptying costs no work: samples are read, and results computed, again when they are "
+            "wanted."
+        )
+        empty = told.addButton("Empty", QMessageBox.ButtonRole.ActionRole)
+        told.addButton(QMessageBox.StandardButton.Close)
+        told.exec()
+        if told.clickedButton() is empty:
+            self._memory.let_go()
+            self.show_memory()
 
     def show_about(self) -> None:
         QMessageBox.about(

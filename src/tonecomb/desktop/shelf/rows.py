@@ -9,18 +9,18 @@ from PyQt6.QtCore import QModelIndex, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter, QPen
 from PyQt6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
 
-from tonecomb.core.record.pyramid import Pyramid
+from tonecomb.core.record.pyramid import Envelope
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.numbers import lasting
 from tonecomb.desktop.kit.theme import PAPER, font
-from tonecomb.desktop.state.envelopes import Envelopes
+from tonecomb.desktop.state.envelopes import OUTLINE, Envelopes
 from tonecomb.desktop.state.store import Store
 
 ID, CHANNEL, TRACE, COLOUR, CHAIN = (Qt.ItemDataRole.UserRole + i for i in range(5))
 """What an item holds: a recording's id, the number of a channel, a held trace's id and colour, a
 chain's name."""
-_OUTLINE = 40  # pixels
+_MOST_DRAWN = 200  # outlines, of which few are in view at once
 
 
 def facts(recording: Recording | Signal | None) -> str:
@@ -43,7 +43,7 @@ class Rows(QStyledItemDelegate):
         super().__init__()
         self._store, self._envelopes = store, envelopes
         self.theme = PAPER
-        self._drawn: WeakKeyDictionary[Pyramid, dict[int, list[QRectF]]] = WeakKeyDictionary()
+        self._drawn: WeakKeyDictionary[Envelope, dict[int, list[QRectF]]] = WeakKeyDictionary()
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         if index.data(TRACE) is not None or index.data(CHAIN) is not None:
@@ -130,7 +130,7 @@ class Rows(QStyledItemDelegate):
         symbol = recording.channels[channel].unit if recording else ""
         painter.setPen(QColor(self.theme.ink))
         painter.setFont(font(9.75))
-        left = QRect(area.x() + 4, area.y(), area.width() - _OUTLINE - 36, area.height())
+        left = QRect(area.x() + 4, area.y(), area.width() - OUTLINE - 36, area.height())
         self._text(painter, left, name)
         painter.setPen(QColor(self.theme.quiet))
         painter.setFont(font(9))
@@ -147,21 +147,23 @@ class Rows(QStyledItemDelegate):
     def _outline(
         self, painter: QPainter, recording_id: str, channel: int, area: QRect, colour: str
     ) -> None:
-        built = self._envelopes.pyramid(recording_id, channel)
-        if built is None:
+        found = self._envelopes.small(recording_id, channel)
+        if found is None:
             return
-        known = self._drawn.setdefault(built, {})
+        envelope, length = found
+        if len(self._drawn) > _MOST_DRAWN:
+            self._drawn.clear()
+        known = self._drawn.setdefault(envelope, {})
         if area.height() not in known:
-            known[area.height()] = _bars(built, area.height())
+            known[area.height()] = _bars(envelope, length, area.height())
         painter.setPen(QPen(QColor(colour), 1))
-        painter.translate(area.right() - _OUTLINE, area.top())
+        painter.translate(area.right() - OUTLINE, area.top())
         if bars := known[area.height()]:
             painter.drawRects(*bars)
 
 
-def _bars(built: Pyramid, height: int) -> list[QRectF]:
+def _bars(envelope: Envelope, length: int, height: int) -> list[QRectF]:
     """From the least to the greatest of each column, in a row of this height."""
-    envelope = built.envelope(0, built.length, _OUTLINE)
     low, high = envelope.low, envelope.high
     finite = np.isfinite(low) & np.isfinite(high)
     if not finite.any():
@@ -169,7 +171,7 @@ def _bars(built: Pyramid, height: int) -> list[QRectF]:
     bottom, top = float(low[finite].min()), float(high[finite].max())
     scale = (height - 12) / ((top - bottom) or 1.0)
     # A short recording has few columns: they are as wide as the outline needs.
-    places = envelope.edges * (_OUTLINE / max(built.length, 1))
+    places = envelope.edges * (OUTLINE / max(length, 1))
     bars = []
     for i in np.flatnonzero(finite):
         y1 = height - 7 - (high[i] - bottom) * scale

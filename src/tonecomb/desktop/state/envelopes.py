@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Hashable
 from dataclasses import dataclass
+from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -17,6 +19,8 @@ from tonecomb.desktop.state.scheduler import QUICK_PLAIN, QUICK_SAMPLES, Schedul
 from tonecomb.desktop.state.store import Store
 
 EXACT_BELOW = 2_000_000  # samples in a view up to which the envelope is made from the samples
+OUTLINE = 40  # columns of a channel's outline on the shelf
+ROOM = 32 << 20  # bytes of pyramids, beyond which only what is looked at has one
 _OUTLINES_BELOW = 50_000_000  # samples × channels up to which every channel gets its outline
 
 
@@ -43,7 +47,8 @@ class Envelopes(QObject):
     def __init__(self, store: Store, scheduler: Scheduler) -> None:
         super().__init__(store)
         self._store, self._scheduler = store, scheduler
-        self._built: dict[tuple[Hashable, int], Pyramid] = {}
+        self._built: OrderedDict[tuple[Hashable, int], Pyramid] = OrderedDict()
+        self._outlines: dict[tuple[Hashable, int], tuple[Envelope, int]] = {}
         self._clipped: dict[tuple[Hashable, int], tuple[tuple[int, int], ...]] = {}
         self._building: set[tuple[Hashable, int]] = set()
         self._exact: dict[tuple[str, int], Slot] = {}
@@ -59,9 +64,17 @@ class Envelopes(QObject):
         refs = self._store.document.recordings
         signals = [s for ref in refs if (s := self._store.signal(ref.id)) is not None]
         keys = {signal.key for signal in signals}
-        for kept in (self._built, self._clipped):
+        every_kept: tuple[dict[tuple[Hashable, int], Any], ...] = (
+            self._built, self._outlines, self._clipped,
+        )  # fmt: skip
+        for kept in every_kept:
             for key in [key for key in kept if key[0] not in keys]:
                 del kept[key]
+        for place in [place for place in self._exact if place[0] != self._store.document.current]:
+            self._wanted.pop(place)
+            slot = self._exact.pop(place)
+            slot.want(None)
+            slot.deleteLater()
         current, method, ref = self._store.current, self._store.method, self._store.ref
         if current is not None and method is not None and ref is not None:
             first = [method.source.channel, *ref.beside]
@@ -76,7 +89,8 @@ class Envelopes(QObject):
             every = range(len(signal.channels))
             # What lies together is read once for all.
             for channels in [every] if signal.samples.together else [(i,) for i in every]:
-                self._build(signal, channels)
+                if any((signal.key, i) not in self._outlines for i in channels):
+                    self._build(signal, channels)
 
     def _build(self, signal: Signal, channels: range | tuple[int, ...]) -> None:
         lacking = [
@@ -95,10 +109,15 @@ class Envelopes(QObject):
             for channel, one in zip(lacking, built, strict=True):
                 self._building.discard((signal.key, channel))
                 self._built[signal.key, channel] = one
+                self._outlines[signal.key, channel] = (
+                    one.envelope(0, one.length, OUTLINE),
+                    one.length,
+                )
                 now = self._store.signal(signal.id)
                 if now is not None and now.key == signal.key:
                     self._look_for_clipping(signal, channel, one)
                     self.pyramid_ready.emit(signal.id, channel)
+            self.make_room(ROOM)
 
         def failed(error: Exception) -> None:
             self._building -= {(signal.key, i) for i in lacking}
@@ -108,11 +127,38 @@ class Envelopes(QObject):
         key = ("pyramid", signal.key, tuple(lacking))
         self._scheduler.have(Want(key, "Drawing the waveform", work, background=True), done, failed)
 
+    @property
+    def held(self) -> int:
+        """Bytes of all pyramids."""
+        return sum(one.nbytes for one in self._built.values())
+
+    def make_room(self, room: int) -> None:
+        """Let go of the pyramids that nobody asked for longest, until ``room`` bytes are held;
+        those of the current recording stay."""
+        current, held = self._store.current, self.held
+        for key in list(self._built):
+            if held <= room:
+                return
+            if current is None or key[0] != current.key:
+                held -= self._built.pop(key).nbytes
+
+    def small(self, recording_id: str, channel: int) -> tuple[Envelope, int] | None:
+        """The outline of a channel in :data:`OUTLINE` columns and how many samples it is of, if it
+        was made."""
+        signal = self._store.signal(recording_id)
+        if signal is None or not 0 <= channel < len(signal.channels):
+            return None
+        if (live := signal.samples.outline(channel)) is not None:
+            return live.envelope(0, live.length, OUTLINE), live.length
+        return self._outlines.get((signal.key, channel))
+
     def pyramid(self, recording_id: str, channel: int) -> Pyramid | None:
         """The channel's pyramid, if it is built."""
         signal = self._store.signal(recording_id)
         if signal is None or not 0 <= channel < len(signal.channels):
             return None
+        if (signal.key, channel) in self._built:
+            self._built.move_to_end((signal.key, channel))
         return signal.samples.outline(channel) or self._built.get((signal.key, channel))
 
     def envelope(self, wanted: EnvelopeWanted) -> Envelope | None:

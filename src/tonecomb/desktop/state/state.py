@@ -6,6 +6,7 @@ import sys
 
 from PyQt6.QtCore import QObject
 
+from tonecomb.core.estimate.transform import forget_plans
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.sections import get_ready
 from tonecomb.desktop.state.advice import Advice
@@ -38,6 +39,7 @@ class State:
             for kind in KINDS if kind.key != "spectrum"
         }  # fmt: skip
         self.scheduler.idle.connect(self._get_ready)
+        self.scheduler.idle.connect(forget_plans)
         self.moments = Moments(self.store, self.scheduler, self.watched["slices"])
         self.player = Player(parent, self.moments, self.results)
         self.results.read_by = self.moments.of_frame
