@@ -45,6 +45,10 @@ def test_a_folder_is_analysed_like_this(
     asked: list[ManyDialog] = []
 
     def accept(dialog: ManyDialog) -> int:
+        assert dialog.chosen == plant / "Tone Comb"
+        dialog.out.setText("")
+        assert dialog.chosen == plant / "Tone Comb", "never where the program was started"
+        dialog.out.setText("out")
         dialog.most.setValue(0.15)
         dialog.below.setChecked(True)
         dialog.drawn.setChecked(True)
@@ -62,7 +66,8 @@ def test_a_folder_is_analysed_like_this(
     told = [child.text() for child in asked[0].findChildren(QLabel)]
     assert any("2048 samples" in text for text in told)
     shown = bench.many.overview
-    assert isinstance(shown, OverviewDialog) and shown.page.is_file()
+    assert isinstance(shown, OverviewDialog) and shown.page == plant / "out" / "overview.html"
+    assert shown.page.is_file()
     names = [shown.sorted.index(i, 0).data() for i in range(4)]
     assert names == ["broken", "pump 2", "pump 1", "pump 0"], "the worst first"
     zones = {shown.sorted.index(i, 0).data(): shown.sorted.index(i, 4).data() for i in range(4)}

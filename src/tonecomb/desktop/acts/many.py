@@ -78,7 +78,7 @@ class Many(QObject):
         # A stretch is of the recording that it was chosen in.
         alike = method.having(stretch=None)
         plan = Plan((Rule(method=alike),), tuple(limits), context.notes.knowledge.of_machine())
-        self._run(plan, files, Path(asking.out.text()), asking.reports.isChecked())
+        self._run(plan, files, asking.chosen, asking.reports.isChecked())
 
     def _run(self, plan: Plan, files: list[Path], out: Path, reports: bool) -> None:
         workers = 1 if len(files) < _ALONE else os.cpu_count() or 1

@@ -40,6 +40,7 @@ from tonecomb.desktop.kit.theme import current_theme
 from tonecomb.desktop.kit.widgets import Number, label, link, row
 
 _GATHER_MS = 250  # in which what comes is shown together
+_RESULTS = "Tone Comb"  # the folder that is proposed
 _SORT = Qt.ItemDataRole.UserRole
 
 
@@ -70,7 +71,8 @@ class ManyDialog(Form):
         files = "1 recording" if count == 1 else f"{count} recordings"
         column.addWidget(label(f"{files} in {folder.name or folder}, every channel by", wrap=True))
         column.addWidget(label(sentence, "strong", wrap=True))
-        self.out = QLineEdit(str(folder / "Tone Comb"))
+        self._folder = folder
+        self.out = QLineEdit(str(folder / _RESULTS))
         self.out.setAccessibleName("Folder for tables, reports and overview")
         self.out.setToolTip("Tables, reports and the overview go there")
         choose = link("Choose…", "Choose the folder", self._choose)
@@ -100,6 +102,12 @@ class ManyDialog(Form):
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
 
+    @property
+    def chosen(self) -> Path:
+        """Where results go: what is typed counts from the recordings' folder, as it is shown, not
+        from wherever the program was started."""
+        return self._folder / (self.out.text().strip() or _RESULTS)
+
     def _draw(self, wanted: bool) -> None:
         self.curve.setVisible(wanted)
         self.adjustSize()
@@ -111,7 +119,7 @@ class ManyDialog(Form):
         self.accept()
 
     def _choose(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "Folder for results", self.out.text())
+        chosen = QFileDialog.getExistingDirectory(self, "Folder for results", str(self.chosen))
         if chosen:
             self.out.setText(chosen)
 
