@@ -328,13 +328,16 @@ class Exports(QObject):
         if draw is None:
             return
 
-        def done(png: bytes) -> None:
+        def work(progress: Progress) -> QImage:
+            return QImage.fromData(draw("png", progress), "PNG")
+
+        def done(picture: QImage) -> None:
             clipboard = QGuiApplication.clipboard()
             if clipboard is not None:
-                clipboard.setImage(QImage.fromData(png, "PNG"))
+                clipboard.setImage(picture)
                 self._notices.show_notice("The picture is on the clipboard.")
 
-        self._jobs.submit("Drawing the picture", lambda p: draw("png", p), done, self._notices.tell)
+        self._jobs.submit("Drawing the picture", work, done, self._notices.tell)
 
     def copy_numbers(self) -> None:
         """Put the spectrum on the clipboard as text."""
@@ -358,15 +361,16 @@ def _as_it_stands(widget: QWidget) -> Callable[[], Panel]:
     """A view that is taken as it is on the screen now."""
     from tonecomb.formats.report.figures import image_panel
 
-    png, share = _png(widget), widget.height() / max(widget.width(), 1)
-    return lambda: image_panel(png, 10 * share)
-
-
-def _png(widget: QWidget) -> bytes:
-    """A widget as it looks, in twice as many pixels."""
+    share = widget.height() / max(widget.width(), 1)
     picture = QImage(2 * widget.size(), QImage.Format.Format_RGB32)
     picture.setDevicePixelRatio(2)
     widget.render(picture)
+    # Packing takes ten times as long as drawing, and is the worker's.
+    return lambda: image_panel(packed(picture), 10 * share)
+
+
+def packed(picture: QImage) -> bytes:
+    """A picture as PNG."""
     kept = QByteArray()
     buffer = QBuffer(kept)
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)

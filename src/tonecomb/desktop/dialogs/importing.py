@@ -174,8 +174,10 @@ class ImportDialog(Form):
         self.say(replace(self.given, how=replace(self.given.how, columns=tuple(said))))
 
     def _read(self) -> None:
-        if self._job is not None:
-            self._job.cancel()
+        for job in (self._job, self._first):
+            if job is not None:
+                job.cancel()
+        self._first = None
         given, known = self.given, self.understood
 
         def done(result: tuple[Understood, list[list[str]]]) -> None:

@@ -1,0 +1,100 @@
+"""Nothing holds the window for long: what is much is split over turns of the event loop."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from PyQt6.QtCore import QEventLoop
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QApplication, QWidget
+
+from tonecomb.desktop.acts import exports
+from tonecomb.desktop.bench import Bench
+from tonecomb.desktop.kit import painting
+from tonecomb.desktop.kit.plot import Plot
+from tonecomb.desktop.state.jobs import Jobs
+
+
+def one_turn() -> None:
+    QApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents)
+
+
+def test_views_that_come_late_are_painted_in_later_turns(
+    opened: Bench, settle: Callable[[], None], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    opened.setUpdatesEnabled(True)
+    for key in ("spectrogram", "run-up"):
+        opened.stage.show_pane(key)
+    settle()
+    views = [one for one in opened.findChildren(Plot) if one.isVisible()]
+    assert len(views) > 4
+    painted: list[Plot] = []
+    real = Plot.paintEvent
+
+    def watched(self: Plot, event: Any) -> None:
+        before = painting.late
+
+        def late(view: QWidget) -> bool:
+            put_off = before(view)
+            if not put_off:
+                painted.append(self)
+            return put_off
+
+        monkeypatch.setattr(painting, "late", late)
+        real(self, event)
+        monkeypatch.setattr(painting, "late", before)
+
+    monkeypatch.setattr(Plot, "paintEvent", watched)
+    monkeypatch.setattr(painting, "_SLICE_S", 0.0)
+    for view in views:
+        view.viewport().update()
+    one_turn()
+    assert not painted, "with no time at all every view waits"
+    monkeypatch.setattr(painting, "_SLICE_S", 60.0)
+    one_turn()
+    one_turn()
+    assert set(painted) == set(views), "and has its turn"
+    monkeypatch.setattr(painting, "_SLICE_S", 0.0)
+    painted.clear()
+    opened.grab()
+    assert set(painted) == set(views), "a picture is drawn whole"
+
+
+def test_results_that_come_together_are_told_one_in_a_turn(qapp: QApplication, qtbot: Any) -> None:
+    jobs, gate, told = Jobs(), threading.Event(), list[int]()
+    for i in range(3):
+        jobs.submit(f"{i}", lambda _: gate.wait(5), lambda _, i=i: told.append(i), print)
+    gate.set()
+    counts = []
+    for _ in range(2000):
+        before = len(told)
+        one_turn()
+        counts.append(len(told) - before)
+        if len(told) == 3:
+            break
+        qtbot.wait(1) if not jobs.running else None
+    jobs.close()
+    assert sorted(told) == [0, 1, 2] and max(counts) == 1
+
+
+def test_pictures_are_packed_beside_the_window(
+    opened: Bench, settle: Callable[[], None], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    threads: list[str] = []
+    pack = exports.packed
+
+    def packing(picture: Any) -> bytes:
+        threads.append(threading.current_thread().name)
+        return pack(picture)
+
+    monkeypatch.setattr(exports, "packed", packing)
+    opened.stage.show_pane("waterfall")
+    settle()
+    opened.action("Copy picture").trigger()
+    settle()
+    assert threads and all(name.startswith("job") for name in threads)
+    clipboard = QGuiApplication.clipboard()
+    assert clipboard is not None and clipboard.image().width() > 300
