@@ -8,7 +8,7 @@ import pickle
 import signal
 import subprocess
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -202,3 +202,111 @@ def test_a_scheduler_that_is_not_there_is_told(
     assert done.stderr.strip().count("\n") == 0
     with pytest.raises(UserError), cluster.cluster(address):
         raise AssertionError
+
+
+LOSSES = """
+import signal, socket, subprocess, sys, time
+from pathlib import Path
+from tonecomb.batches.plan import Plan
+from tonecomb.batches.run import run
+from tonecomb.core.errors import UserError
+
+def start(what, *rest):
+    return subprocess.Popen([sys.executable, "-m", f"distributed.cli.dask_{what}", *rest,
+                             "--no-dashboard"], stderr=subprocess.DEVNULL)
+
+if __name__ == "__main__":
+    out, *files = map(Path, sys.argv[1:])
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        address = f"tcp://127.0.0.1:{free.getsockname()[1]}"
+    scheduler = start("scheduler", "--host", address)
+    work = lambda: start("worker", address, "--nthreads", "1", "--no-nanny")
+    workers, said, begun = [work()], [], []
+
+    def told(one):
+        if len(workers) == 1:
+            workers[0].kill()
+            begun.append(time.monotonic())
+            workers.append(work())
+        elif any("new" in one for one in said):
+            scheduler.kill()
+
+    def notice(text):
+        said.append(text)
+        begun.append(time.monotonic())
+
+    try:
+        for _ in range(30):
+            try:
+                run(Plan(), files, out, scheduler=address, reports=False, told=told, notice=notice)
+                print("to its end")
+            except UserError as error:
+                if "has no workers" in error.text or "No scheduler" in error.text:
+                    time.sleep(0.5)
+                    continue
+                print(error.text)
+            break
+        print(*said, sep="\\n")
+        print(begun[1] - begun[0])
+    finally:
+        for one in (scheduler, *workers):
+            one.kill()
+            one.wait()
+"""
+
+
+def test_lost_workers_are_said_and_a_lost_scheduler_loses_nothing(tmp_path: Path) -> None:
+    """One worker, killed at the first outcome; a new one comes; then the scheduler is killed, and
+    the rest is done without."""
+    files, chance = [], np.random.default_rng(0)
+    for i in range(30):
+        x = 0.1 * np.cos(2 * np.pi * 100 * np.arange(40_000) / 1000)
+        files.append(tmp_path / f"{i}.wav")
+        soundfile.write(files[-1], x + 0.01 * chance.standard_normal(len(x)), 1000)
+    (tmp_path / "script.py").write_text(LOSSES)
+    out = tmp_path / "out"
+    made = subprocess.run([sys.executable, tmp_path / "script.py", out, *files],
+                          capture_output=True, text=True, timeout=120)  # fmt: skip
+    assert not made.stderr, made.stderr[-2000:]
+    end, first, *_, seconds = made.stdout.splitlines()
+    assert end.startswith("The scheduler at tcp://") and "is kept" in end
+    assert first.startswith("1 worker lost"), first
+    assert float(seconds) < 5.0
+    kept = len(list((out / "done").glob("*.json")))
+    assert 1 < kept < len(files)
+    assert run(Plan(), files, out, reports=False).kept >= kept
+    run(Plan(), files, tmp_path / "alone", reports=False)
+    for name in ("tones.csv", "recordings.csv", "cautions.csv"):
+        assert (out / name).read_bytes() == (tmp_path / "alone" / name).read_bytes()
+
+
+@pytest.mark.parametrize("found", ["0.0.1", ModuleNotFoundError("tonecomb")])
+def test_workers_with_another_version_are_refused(
+    found: object, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    import distributed
+
+    from tonecomb.batches.cluster import cluster
+
+    class Client:
+        status = "running"
+
+        def __init__(self, address: str, **_: object) -> None:
+            self.address = address
+
+        def nthreads(self) -> dict[str, int]:
+            return {"tcp://w:1": 1}
+
+        def run(self, function: Callable[..., str], package: str, on_error: str) -> dict[str, Any]:
+            assert on_error == "return"
+            return {"tcp://w:1": found if package == "tonecomb" else function(package)}
+
+        def close(self, timeout: float) -> None:
+            pass
+
+    monkeypatch.setattr(distributed, "Client", Client)
+    with pytest.raises(UserError) as said, cluster("tcp://s:1"):
+        raise AssertionError
+    assert "tcp://w:1 has another version of tonecomb" in said.value.text
+    assert ("(0.0.1)" if found == "0.0.1" else "(none)") in said.value.text

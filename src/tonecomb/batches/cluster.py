@@ -2,23 +2,33 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+import importlib.metadata
+import logging
+import queue
+import warnings
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import CancelledError
 from contextlib import contextmanager
 from typing import Any
 
-from tonecomb.batches.one import Job, Outcome, work
+from tonecomb.batches.one import Job, Outcome, keep, work
 from tonecomb.core.errors import UserError
 
 TRIES = 3  # of a job whose worker is lost
 _AHEAD = 4  # jobs a thread of the cluster that wait
 _WAIT = "8s"
+_LOOK_S = 2.0  # between two looks at who works
+_ALIKE = ("tonecomb", "numpy", "scipy", "distributed")
+"""Packages whose versions have to be the same for results that are, to the last bit."""
+Notice = Callable[[str], None]
 
 
 @contextmanager
 def cluster(address: str) -> Iterator[Any]:
     """A client of the scheduler at an address like ``tcp://10.0.0.1:8786``.
 
-    Raises :class:`UserError` where the extra package is not there, or nobody answers.
+    Raises :class:`UserError` where the extra package is not there, nobody answers, workers have
+    other versions than we, or the scheduler is lost on the way.
     """
     try:
         from distributed import Client
@@ -26,8 +36,13 @@ def cluster(address: str) -> Iterator[Any]:
         raise UserError(
             "A cluster takes the package ‘distributed’", remedy="install tonecomb[cluster]"
         ) from error
+    for name in logging.root.manager.loggerDict:
+        if name.partition(".")[0] == "distributed":  # we say what matters
+            logging.getLogger(name).setLevel(logging.CRITICAL)
     try:
-        client = Client(address, timeout=_WAIT, set_as_default=False)
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # of versions, which are looked at below
+            client = Client(address, timeout=_WAIT, set_as_default=False)
     except Exception as error:  # whatever it makes of an address that is none, or of another server
         raise UserError(
             f"No scheduler answers at {address}", str(error).splitlines()[0][:200] if str(error)
@@ -37,31 +52,92 @@ def cluster(address: str) -> Iterator[Any]:
         if not client.nthreads():
             raise UserError(f"The scheduler at {address} has no workers",
                             remedy="start some with ‘dask worker’ and its address")  # fmt: skip
+        _check_versions(client)
         yield client
+    except (CancelledError, OSError) as error:
+        # Errors of files on the way of a single recording are outcomes; this is of the connection.
+        if isinstance(error, OSError) and client.status == "running":
+            raise
+        raise UserError(
+            f"The scheduler at {address} was lost", "what was done by then is kept",
+            "start it again, and the same command goes on where it was",
+        ) from error  # fmt: skip
     finally:
-        client.close()
+        client.close(timeout=1)
 
 
-def on_cluster(client: Any, left: Sequence[Job]) -> Iterator[tuple[Job, Outcome]]:
-    """What came of each job, as they are done. Those of lost workers are done again."""
-    from distributed import as_completed
+def _version(package: str) -> str:
+    """That of an installed package, "none" where it is not there."""
+    try:
+        return importlib.metadata.version(package)
+    except importlib.metadata.PackageNotFoundError:
+        return "none"
 
-    waiting = iter(left)
-    most = _AHEAD * max(1, sum(client.nthreads().values()))
+
+def _check_versions(client: Any) -> None:
+    """Refuse workers that would compute something else."""
+    for package in _ALIKE:
+        ours = _version(package)
+        # The standard library's own: of ours a worker may have another, or none.
+        theirs = client.run(importlib.metadata.version, package, on_error="return")
+        for worker, found in theirs.items():
+            if str(found) != ours:
+                had = "none" if isinstance(found, Exception) else found
+                raise UserError(
+                    f"The worker at {worker} has another version of {package} ({had}) than this "
+                    f"program ({ours})", "its results would not be the same to the last bit",
+                    "install the same there",
+                )  # fmt: skip
+
+
+def on_cluster(
+    client: Any, left: Sequence[Job], notice: Notice
+) -> Iterator[tuple[Job, Outcome]]:  # fmt: skip
+    """What came of each job, as they are done. Those of lost workers are done again, by others or
+    by new ones; ``notice`` is handed a sentence where workers are lost or come."""
+    from distributed import KilledWorker
+
+    waiting, ended = iter(left), queue.SimpleQueue[Any]()
     running: dict[Any, Job] = {}
-    done = as_completed(loop=client.loop)
+    workers = set(client.nthreads())
 
     def send() -> None:
         job = next(waiting, None)
         if job is not None:
             future = client.submit(work, job, pure=False, retries=TRIES)
             running[future] = job
-            done.add(future)
+            future.add_done_callback(ended.put)
 
-    for _ in range(most):
+    for _ in range(_AHEAD * max(1, sum(client.nthreads().values()))):
         send()
     while running:
-        future = next(done)
+        try:
+            future = ended.get(timeout=_LOOK_S)
+        except queue.Empty:
+            future = None
+        now = set(client.nthreads())
+        if now != workers:
+            if now - workers:
+                _check_versions(client)
+            notice(_changed(len(workers - now), len(now - workers), len(now)))
+            workers = now
+        if future is None:
+            continue
         job = running.pop(future)
-        yield job, future.result()
+        try:
+            yield job, future.result()
+        except KilledWorker:
+            why = f"its worker died {TRIES} times; analyse it alone to see why"
+            failed = Outcome(str(job.path), job.path.stem, job.plan.digest, failed=why)
+            yield job, keep(job, failed)
         send()
+
+
+def _changed(lost: int, came: int, now: int) -> str:
+    """What happened to the workers, in a sentence."""
+    told = [f"{count} {'worker' if count == 1 else 'workers'} {what}"
+            for count, what in ((lost, "lost"), (came, "new")) if count]  # fmt: skip
+    if not now:
+        return f"{', '.join(told)}: none is left; waiting for a new one."
+    left = "1 works" if now == 1 else f"{now} work"
+    return f"{', '.join(told)}: {left} now, and nothing is lost."

@@ -144,6 +144,8 @@ class ClusterCrew(_Shared):
         self, read: StretchRead, work: Work[Any], edges: list[tuple[int, int]], grain: int,
         progress: Progress,
     ) -> Iterator[Any]:  # fmt: skip
+        from distributed import KilledWorker
+
         where, count = self.where(read), edges[-1][1]
         sent = self._client.scatter(work, hash=False)  # a window's samples travel once
         most = _AHEAD * max(1, sum(self._client.nthreads().values()))
@@ -157,5 +159,12 @@ class ClusterCrew(_Shared):
                 )
                 under_way.append((edge, future))
             edge, future = under_way.popleft()
-            yield future.result()
+            try:
+                found = future.result()
+            except KilledWorker as error:
+                raise UserError(
+                    f"{self.path.name} could not be read by several workers",
+                    f"{TRIES} of them died over it", "analyse it alone to see why",
+                ) from error  # fmt: skip
+            yield found
             progress(edge[1] / count)

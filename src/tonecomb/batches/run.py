@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from tonecomb.batches import overview, tables
-from tonecomb.batches.cluster import cluster, on_cluster
+from tonecomb.batches.cluster import Notice, cluster, on_cluster
 from tonecomb.batches.crew import ClusterCrew, ProcessCrew, Processes
 from tonecomb.batches.one import DONE, Job, Outcome, jobs, keep, kept, work
 from tonecomb.batches.plan import Plan
@@ -53,10 +53,11 @@ class Batch:
 def run(
     plan: Plan, paths: Sequence[Path], out: Path, *, workers: int = 1, scheduler: str = "",
     reports: bool = True, progress: Progress = silent, told: Told = lambda _: None,
+    notice: Notice = lambda _: None,
 ) -> Batch:  # fmt: skip
     """Analyse files by a plan into the folder ``out``: tables, reports and an overview, by so many
     ``workers`` of this machine, or by those of the Dask ``scheduler`` at an address. ``told`` is
-    handed each outcome as it comes.
+    handed each outcome as it comes, ``notice`` a sentence where workers of a cluster are lost.
 
     What an earlier call did of the same files by the same plan stands. Raises :class:`UserError`
     where ``out`` cannot be written or has files of others in the way, and
@@ -75,7 +76,7 @@ def run(
     left = [job for job in every if job.key not in found]
     doing = part(progress, 0, 0.97)
     with _means(workers, scheduler) as means:
-        for job, outcome in _by(means, left, doing):
+        for job, outcome in _by(means, left, doing, notice):
             found[job.key] = outcome
             told(outcome)
             doing((len(found)) / len(every))
@@ -121,7 +122,9 @@ def _means(workers: int, scheduler: str) -> Iterator[_Means]:
             processes.close()
 
 
-def _by(means: _Means, left: Sequence[Job], progress: Progress) -> Iterator[tuple[Job, Outcome]]:
+def _by(
+    means: _Means, left: Sequence[Job], progress: Progress, notice: Notice
+) -> Iterator[tuple[Job, Outcome]]:
     """Long recordings first, each by all; then the others, one by each."""
     crews = {job.key: crew for job in left if (crew := means.crew(job)) is not None}
     for i, job in enumerate(job for job in left if job.key in crews):
@@ -129,7 +132,7 @@ def _by(means: _Means, left: Sequence[Job], progress: Progress) -> Iterator[tupl
         yield job, work(job, share, crews[job.key])
     others = [job for job in left if job.key not in crews]
     if means.client is not None:
-        yield from on_cluster(means.client, others)
+        yield from on_cluster(means.client, others, notice)
     elif means.processes is not None:
         yield from _in_processes(others, means.processes.count)
     else:

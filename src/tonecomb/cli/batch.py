@@ -53,7 +53,8 @@ def batch(
 
     with shown_progress(f"Analysing {len(found)} recordings") as progress:
         done = run(wanted, found, out, workers=workers, scheduler=scheduler, reports=reports,
-                   progress=progress, told=told)  # fmt: skip
+                   progress=progress, told=told,
+                   notice=lambda text: say(text, err=True))  # fmt: skip
     code = FOUND if done.exceeded or done.failed else 0
     if as_json:
         say(output.dumps({
