@@ -6,7 +6,9 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
 import pytest
+import soundfile
 from PyQt6.QtCore import QEventLoop
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QApplication, QWidget
@@ -15,6 +17,7 @@ from tonecomb.desktop.acts import exports
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit import painting
 from tonecomb.desktop.kit.plot import Plot
+from tonecomb.desktop.stage.lanes import MOST_LANES
 from tonecomb.desktop.state.jobs import Jobs
 
 
@@ -98,3 +101,40 @@ def test_pictures_are_packed_beside_the_window(
     assert threads and all(name.startswith("job") for name in threads)
     clipboard = QGuiApplication.clipboard()
     assert clipboard is not None and clipboard.image().width() > 300
+
+
+def test_edits_of_a_full_shelf_prepare_one_recording(
+    opened: Bench, settle: Callable[[], None], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What is said of the others stays: with a thousand, an edit would take long."""
+    asked: list[str] = []
+    real = opened.store.recording
+
+    def recording(recording_id: str | None) -> Any:
+        asked.append(recording_id or "")
+        return real(recording_id)
+
+    monkeypatch.setattr(opened.store, "recording", recording)
+    current = opened.store.document.current
+    opened.store.edit_method("Window", window="flat-top")
+    settle()
+    assert len(opened.store.document.recordings) > 4
+    assert set(asked) == {current}
+
+
+def test_lanes_of_many_channels_come_in_turns(
+    bench: Bench, settle: Callable[[], None], tmp_path: Any
+) -> None:
+    x = np.random.default_rng(0).uniform(-0.5, 0.5, (4000, 40))
+    soundfile.write(tmp_path / "many.wav", x, 8000)
+    bench.opening.open_paths([tmp_path / "many.wav"])
+    settle()
+    bench.action("All channels").trigger()
+    lanes = bench.stage.lanes
+    assert len(lanes.lanes) == 3
+    settle()
+    assert len(lanes.lanes) == MOST_LANES
+    assert [one.channel for one in lanes.lanes] == list(range(MOST_LANES))
+    bench.action("All channels").trigger()
+    settle()
+    assert len(lanes.lanes) == 1

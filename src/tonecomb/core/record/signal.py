@@ -10,6 +10,24 @@ from tonecomb.core.record.blocks import Kept
 from tonecomb.core.record.recording import Break, Channel, Problem, Recording, Samples
 
 
+class Key:
+    """Says which samples a signal has. Every view asks for it at every edit, and it may name
+    hundreds of channels: its hash is taken once."""
+
+    __slots__ = ("_hash", "parts")
+
+    def __init__(self, parts: Hashable) -> None:
+        self.parts, self._hash = parts, hash(parts)
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    def __eq__(self, other: object) -> bool:
+        if self is other:
+            return True
+        return isinstance(other, Key) and self._hash == hash(other) and self.parts == other.parts
+
+
 @dataclass(frozen=True, eq=False)
 class Signal:
     """What is analysed, looked at, measured and exported.
@@ -22,7 +40,7 @@ class Signal:
     """
 
     recording: Recording
-    key: Hashable
+    key: Key
     rate: float
     length: int
     channels: tuple[Channel, ...]
@@ -43,7 +61,7 @@ class Signal:
         return cls(
             recording=recording,
             # Objects that hold samples are themselves only: read anew, they are others.
-            key=(recording.id, recording.samples, recording.rate, recording.channels),
+            key=Key((recording.id, recording.samples, recording.rate, recording.channels)),
             rate=recording.rate,
             length=recording.length,
             channels=recording.channels,

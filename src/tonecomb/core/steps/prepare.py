@@ -6,7 +6,7 @@ import threading
 from dataclasses import replace
 
 from tonecomb.core.record.recording import Recording
-from tonecomb.core.record.signal import Signal
+from tonecomb.core.record.signal import Key, Signal
 from tonecomb.core.steps.step import Step
 
 _MOST = 12  # chains of one recording that are kept
@@ -31,7 +31,7 @@ def prepare(recording: Recording, steps: tuple[Step, ...]) -> Signal:
         before = [channel.name for channel in signal.channels]
         signal = replace(
             step.apply(signal),
-            key=(signal.key, step),
+            key=Key((signal.key, step)),
             words=signal.words if step.adds else (*signal.words, step.words(before)),
         )
     signal = replace(signal.shared(), steps=steps)

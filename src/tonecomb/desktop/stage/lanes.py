@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import pyqtgraph as pg
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tonecomb.core.document import Mark
@@ -20,6 +22,7 @@ from tonecomb.desktop.state.figures import Figures, Measure
 
 MOST_LANES = 8
 MOST_OVER = 4  # more axes than these leave no room for the curves
+_AT_ONCE = 2  # lanes that are made in one turn of the event loop
 _LEAST_LANE, _TIME_AXIS = 64, 44  # pixels
 
 
@@ -123,6 +126,7 @@ class Lanes(QWidget):
         self._theme = PAPER
         self._over = False
         self._shown: tuple[object, ...] = ()
+        self._asked: tuple[Any, ...] = ()
         self._span: tuple[float, float] | None = None
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
@@ -166,6 +170,7 @@ class Lanes(QWidget):
         struck: tuple[Stretch, ...] = (),
     ) -> None:
         """Show a channel, and others beside it; what is ``struck`` out is hatched."""
+        self._asked = asked = (recording, channel, beside, stretch, marks, struck)
         count = len(recording.channels)
         others = [i for i in beside if i != channel and i < count][: MOST_LANES - 1]
         self.main.show_channel(recording, channel, stretch)
@@ -175,8 +180,11 @@ class Lanes(QWidget):
             self.column.removeWidget(lane)
             lane.hide()
             lane.deleteLater()
-        while len(self.lanes) < 1 + len(below):
+        for _ in range(min(_AT_ONCE, 1 + len(below) - len(self.lanes))):
             self._add_lane()
+        if len(self.lanes) < 1 + len(below):  # the others in turns of their own
+            below = below[: len(self.lanes) - 1]
+            QTimer.singleShot(0, lambda: self._go_on(asked))
         for lane, other in zip(self.lanes[1:], below, strict=True):
             lane.show_channel(recording, other, stretch)
         for lane in self.lanes:
@@ -190,6 +198,10 @@ class Lanes(QWidget):
         if self._span is not None and self._shown[:2] != (recording.id, recording.key):
             self.stop_measuring()
         self._shown = (recording.id, recording.key)
+
+    def _go_on(self, asked: tuple[Any, ...]) -> None:
+        if self._asked is asked:
+            self.show_channels(*asked)
 
     def _add_lane(self) -> None:
         lane = WaveformView(self._envelopes, len(self.lanes))
@@ -212,6 +224,7 @@ class Lanes(QWidget):
 
     def clear(self) -> None:
         """Show nothing."""
+        self._asked = ()
         for lane in self.lanes:
             lane.clear_channel()
         for companion in self.companions:

@@ -68,7 +68,8 @@ class Store(QObject):
         self._shown: dict[tuple[str, Given], Recording] = {}
         self._signals: dict[tuple[str, Given, tuple[ChainStep, ...]], Signal] = {}
         self._live: dict[str, Recording] = {}
-        self._of_document: tuple[Document | None, dict[str | None, Signal | None]] = (None, {})
+        self._refs: tuple[Document | None, dict[str, RecordingRef]] = (None, {})
+        self._prepared: dict[str, tuple[RecordingRef, Signal | None]] = {}
         self.path: Path | None = None
 
     @property
@@ -130,6 +131,7 @@ class Store(QObject):
     def reset(self, document: Document, path: Path | None, *, saved: bool) -> None:
         """Start over with a document, with nothing to undo."""
         self._history = History((Step("", document),))
+        self._prepared.clear()
         self._saved = document if saved else Document()
         self._as_opened = Document()
         self.path = path
@@ -143,7 +145,7 @@ class Store(QObject):
     def keep(self, understood: Understood, how: Import) -> None:
         """Remember an open recording, as its file has it when it is read like ``how``."""
         recording_id = understood.recording.id
-        self._of_document = (None, {})
+        self._prepared.pop(recording_id, None)
         known = (recording_id, how) in self.library
         self.library[recording_id, how] = understood
         self._shown = {key: shown for key, shown in self._shown.items() if key[0] != recording_id}
@@ -156,18 +158,18 @@ class Store(QObject):
         ``growing`` where it is as before but for its samples."""
         self._live[recording.id] = recording
         self._signals = {key: s for key, s in self._signals.items() if key[0] != recording.id}
-        self._of_document = (None, {})
+        self._prepared.pop(recording.id, None)
         (self.grew if growing else self.changed).emit()
 
     def understood(self, recording_id: str | None) -> Understood | None:
         """How the recording's file was understood, None while it is not open."""
-        ref = self.document.get(recording_id)
+        ref = self._ref(recording_id)
         return None if ref is None else self.library.get((ref.id, ref.given.how))
 
     def own_channels(self, recording_id: str | None) -> tuple[Channel, ...]:
         """The channels of a recording as its file, or its description, has them; none while it is
         not open."""
-        ref, understood = self.document.get(recording_id), self.understood(recording_id)
+        ref, understood = self._ref(recording_id), self.understood(recording_id)
         if ref is not None and (ref.given.made is not None or ref.given.live):
             recording = self.recording(recording_id)
             return () if recording is None else recording.channels
@@ -176,7 +178,7 @@ class Store(QObject):
     def recording(self, recording_id: str | None) -> Recording | None:
         """The open recording with this id, read, calibrated and named as the document says; None
         while its file is not open."""
-        ref = self.document.get(recording_id)
+        ref = self._ref(recording_id)
         return None if ref is None else self.recording_as(ref.id, ref.given)
 
     def recording_as(self, recording_id: str, given: Given) -> Recording | None:
@@ -190,7 +192,7 @@ class Store(QObject):
                 made = with_given(given.made.recording(recording_id), given)
                 _keep(self._shown, key, made)
             return self._shown[key]
-        ref = self.document.get(recording_id)
+        ref = self._ref(recording_id)
         understood = self.library.get((recording_id, given.how))
         if understood is None and ref is not None:
             understood, given = self.library.get((recording_id, ref.given.how)), ref.given
@@ -204,17 +206,23 @@ class Store(QObject):
     def signal(self, recording_id: str | None) -> Signal | None:
         """What is analysed of a recording: its channels after the steps of its method. As it was
         recorded, with a word on why, where its file does not allow them any more."""
-        known, found = self._of_document
-        if known is not self.document:  # every view asks, after every edit
-            found = {}
-            self._of_document = (self.document, found)
-        if recording_id not in found:
-            found[recording_id] = self._prepared(recording_id)
-        return found[recording_id]
+        ref = self._ref(recording_id)
+        if ref is None:
+            return None
+        known = self._prepared.get(ref.id)
+        if known is None or known[0] is not ref:  # every view asks, after every edit
+            known = self._prepared[ref.id] = ref, self._prepare(ref)
+        return known[1]
 
-    def _prepared(self, recording_id: str | None) -> Signal | None:
-        ref, recording = self.document.get(recording_id), self.recording(recording_id)
-        if ref is None or recording is None or not recording.sample_rate:
+    def _ref(self, recording_id: str | None) -> RecordingRef | None:
+        """A recording of the document by its id; of a thousand all are asked for at every edit."""
+        if self._refs[0] is not self.document:
+            self._refs = self.document, {ref.id: ref for ref in self.document.recordings}
+        return None if recording_id is None else self._refs[1].get(recording_id)
+
+    def _prepare(self, ref: RecordingRef) -> Signal | None:
+        recording = self.recording(ref.id)
+        if recording is None or not recording.sample_rate:
             return None
         key = (ref.id, ref.given, ref.method.source.steps)
         if key not in self._signals:
