@@ -149,3 +149,12 @@ def test_a_batch_of_names_that_are_no_utf8_goes_on_where_it_was(tmp_path: Path) 
         assert done.returncode == 0, done.stderr
         assert json.loads(done.stdout)["kept"] == kept
     assert "Motor ��.wav" in (tmp_path / "out" / "recordings.csv").read_text()
+
+
+def test_letters_that_no_font_has_make_no_noise(tmp_path: Path) -> None:
+    path = tmp_path / "振動 🔧.csv"
+    rows = "".join(f"{i / 100},{i % 7}\n" for i in range(900))
+    path.write_text("time [s],ポンプ नमस्ते [g]\n" + rows)
+    done = call("analyse", path, "--out", tmp_path / "out")
+    assert done.returncode == 0 and not done.stderr, done.stderr
+    assert (tmp_path / "out" / "report.html").is_file()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -310,6 +311,8 @@ def test_a_table_without_time_asks_for_its_rate(
     assert preview is not None
     field = preview.facts.findChild(Number)
     assert field is not None
+    assert QTest.qWaitForWindowActive(preview)
+    field.setFocus()  # which it leaves with Tab
     QTest.keyClicks(field, "500")
     QTest.keyClick(field, Qt.Key.Key_Tab)
     settle()
@@ -410,6 +413,49 @@ def test_columns_fold_and_layout_is_remembered(opened: Bench, qtbot: object) -> 
     finally:
         again.close()
         again.deleteLater()
+
+
+def test_columns_fold_where_there_is_no_room_and_come_back(opened: Bench, qtbot: Any) -> None:
+    def shown(width: int) -> str:
+        opened.resize(width, 600)
+        qtbot.wait(1)
+        assert opened.width() == width
+        assert opened.stage.width() >= 420
+        return "".join(
+            letter for letter, one in (("s", opened.shelf), ("r", opened.readings))
+            if one.isVisible()
+        )  # fmt: skip
+
+    assert shown(1280) == "sr" and shown(800) == "r" and shown(660) == ""
+    assert shown(800) == "r" and shown(1280) == "sr"
+    shown(800)
+    opened.layout_.toggle_column(0)  # opened by hand, it takes the other's room
+    assert opened.shelf.isVisible() and not opened.readings.isVisible()
+    opened.layout_.keep()
+    again = Bench()
+    try:
+        again.resize(1280, 800)
+        again.show()
+        qtbot.wait(1)
+        assert again.shelf.isVisible() and again.readings.isVisible(), "that was no choice"
+    finally:
+        again.close()
+        again.deleteLater()
+    assert shown(1280) == "sr"
+    opened.layout_.toggle_column(0)
+    assert shown(800) == "r" and shown(1280) == "r", "and what was folded by hand stays so"
+
+
+def test_names_of_any_script_are_drawn_without_noise(
+    bench: Bench, settle: Settle, tmp_path: Path
+) -> None:
+    """Letters that no font has are boxes; what Qt says of them would fail this test."""
+    path = tmp_path / "नमस्ते ポンプ 🔧.csv"
+    path.write_text("time [s],नमस्ते [g]\n" + "".join(f"{i / 100},{i % 7}\n" for i in range(900)))
+    bench.opening.open_paths([path])
+    settle()
+    assert [ref.name for ref in bench.store.document.recordings] == [path.stem]
+    bench.grab()
 
 
 def test_the_stage_is_wide_enough(opened: Bench) -> None:

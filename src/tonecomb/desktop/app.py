@@ -17,7 +17,7 @@ from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from types import TracebackType
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QLoggingCategory, Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 
 from tonecomb.core.errors import UserError
@@ -43,6 +43,8 @@ def make_application(arguments: list[str]) -> QApplication:
     if settings.larger_type():
         # All our sizes are in points: how many pixels one has makes them larger together.
         os.environ.setdefault("QT_FONT_DPI", str(_LARGER_DPI))
+    # Letters that no font has are drawn as boxes; a line for each font helps nobody.
+    QLoggingCategory.setFilterRules("qt.text.font.db=false")
     app = QApplication(arguments)
     app.setApplicationName("tone-comb")
     app.setApplicationDisplayName("Tone Comb")

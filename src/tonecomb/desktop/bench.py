@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import QMainWindow, QSplitter, QVBoxLayout, QWidget
 
 from tonecomb.desktop.acts.channels import Channels
@@ -41,6 +41,7 @@ from tonecomb.desktop.state.autosave import Autosave, left_behind
 from tonecomb.desktop.state.memory import Memory
 from tonecomb.desktop.state.store import Store
 
+_LEAST = (620, 420)  # the columns fold where there is no room for them
 _COLUMNS = (180, 820, 248)  # shelf, stage and readings at 1280 pixels
 
 
@@ -72,6 +73,7 @@ class Bench(QMainWindow):
         super().__init__()
         self.setWindowTitle("Tone Comb")
         self.setAcceptDrops(True)
+        self.setMinimumSize(*_LEAST)
         self.resize(1280, 800)
         self.context = Context(self)
         self.store = self.context.store
@@ -147,6 +149,11 @@ class Bench(QMainWindow):
             with painting.turn():
                 return super().event(event)
         return super().event(event)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        if hasattr(self, "layout_"):  # else it is being made
+            self.layout_.fit_columns()
 
     def focusNextPrevChild(self, forward: bool) -> bool:
         """Tab goes as one reads."""

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QGuiApplication, QScreen
-from PyQt6.QtWidgets import QMainWindow, QSplitter
+from PyQt6.QtWidgets import QMainWindow, QSplitter, QWidget
 
 from tonecomb.core import document as edits
 from tonecomb.desktop.edits.context import Context
@@ -22,6 +22,7 @@ from tonecomb.desktop.kit.theme import (
 )
 from tonecomb.desktop.stage.stage import Stage
 
+_BESIDE = 16  # pixels of the window that are beside its columns
 _FOLDED = ((0, "shelf"), (2, "readings"))
 
 
@@ -42,6 +43,7 @@ class Layout(QObject):
         self._window, self._context, self._stage = window, context, stage
         self._columns, self._paint = columns, paint
         self.theme = remembered_theme()
+        self._narrow: list[int] = []  # columns that are folded since there is no room for them
 
     def toggle_log(self) -> None:
         view = self._stage.spectrum
@@ -52,10 +54,41 @@ class Layout(QObject):
         view.set_display(log_frequency=view.log_frequency, decibels=not view.decibels)
 
     def toggle_column(self, index: int) -> None:
-        """Fold a column away, or open it."""
+        """Fold a column away, or open it; where there is no room for both, the other goes."""
+        column = self._column(index)
+        column.setVisible(column.isHidden())
+        if index in self._narrow:
+            self._narrow.remove(index)
+        if not column.isHidden():
+            self._make_room([other for other, _ in _FOLDED if other != index])
+
+    def _column(self, index: int) -> QWidget:
         widget = self._columns.widget(index)
         assert widget is not None
-        widget.setVisible(widget.isHidden())
+        return widget
+
+    def _needed(self) -> int:
+        """Pixels that the columns need that are open."""
+        every = [self._column(i) for i in range(self._columns.count())]
+        opened = [one.minimumWidth() for one in every if not one.isHidden()]
+        return sum(opened) + self._columns.handleWidth() * (len(opened) - 1) + _BESIDE
+
+    def _make_room(self, folding: list[int]) -> None:
+        for index in folding:
+            if self._needed() > self._window.width() and not self._column(index).isHidden():
+                self._column(index).hide()
+                self._narrow.append(index)
+
+    def fit_columns(self) -> None:
+        """In a narrow window the shelf folds, then the readings; they come back with the room."""
+        self._make_room([index for index, _ in _FOLDED])
+        handle = self._columns.handleWidth()
+        while self._narrow:
+            column = self._column(self._narrow[-1])
+            if self._needed() + column.minimumWidth() + handle > self._window.width():
+                return
+            column.show()
+            self._narrow.pop()
 
     def toggle_theme(self) -> None:
         self.theme = PAPER if self.theme is NIGHT else NIGHT
@@ -136,6 +169,7 @@ class Layout(QObject):
         kept.setValue("views", stage.splitter.saveState())
         for index, name in _FOLDED:
             widget = self._columns.widget(index)
-            kept.setValue(f"folded/{name}", widget is not None and widget.isHidden())
+            folded = widget is not None and widget.isHidden() and index not in self._narrow
+            kept.setValue(f"folded/{name}", folded)
         kept.setValue("log", stage.spectrum.log_frequency)
         kept.setValue("decibels", stage.spectrum.decibels)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import threading
+import warnings
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cache, partial
@@ -279,7 +280,9 @@ def stacked(panels: Sequence[Panel], kind: str, heading: str = "") -> bytes:
     import matplotlib
     from matplotlib.figure import Figure
 
-    with _DRAWING, matplotlib.rc_context(_style()):
+    with _DRAWING, matplotlib.rc_context(_style()), warnings.catch_warnings():
+        # A letter that no font has is a box; its name may be in any script.
+        warnings.filterwarnings("ignore", "Glyph .* missing from font", UserWarning)
         height = sum(panel.height for panel in panels)
         figure = Figure(figsize=(10, height), layout="constrained")
         if heading:
