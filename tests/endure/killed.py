@@ -94,8 +94,9 @@ def _source(folder: Path) -> Path:
 
 
 def editing(folder: Path, seed: int) -> None:
-    """A bench that is edited: what is older than two seconds is there."""
-    kills(folder, 1, seed)
+    """A bench that is edited, five times: what is older than two seconds is there, and is
+    edited on."""
+    kills(folder, 5, seed)
 
 
 def saving(folder: Path, seed: int) -> None:

@@ -19,11 +19,14 @@ from tonecomb.desktop.acts.opening import Opened, Opening, open_file
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.state.autosave import generations
-from tonecomb.desktop.state.messages import Answer, ask_unsaved
+from tonecomb.desktop.state.messages import Answer, ask_changed, ask_unsaved
+from tonecomb.desktop.state.session_file import SessionFile
+from tonecomb.formats import files
 from tonecomb.formats.assemble import with_given
 from tonecomb.formats.session import session
 
 _RATES = (1e-6, 1e9)
+_ELSEWHERE = "{} is open in another window too: you are asked before its work is replaced."
 
 
 @dataclass(frozen=True)
@@ -32,10 +35,13 @@ class _OpenedSession:
     opened: tuple[Opened, ...]
     told: tuple[str, ...]
     missing: tuple[str, ...]
+    mark: str = ""
+    """Of the file, as it was read."""
 
 
 def _open_session(path: Path, progress: Progress) -> _OpenedSession:
     """A session with those of its recordings that can be opened; a sentence where one differs."""
+    mark = files.mark(path)
     document = session.load(path)
     opened, told, missing = [], [], []
     count = max(1, len(document.recordings))
@@ -57,7 +63,7 @@ def _open_session(path: Path, progress: Progress) -> _OpenedSession:
         except UserError as error:
             told.append(error.text)
             missing.append(ref.id)
-    return _OpenedSession(document, tuple(opened), tuple(told), tuple(missing))
+    return _OpenedSession(document, tuple(opened), tuple(told), tuple(missing), mark)
 
 
 class Workspace(QObject):
@@ -71,6 +77,7 @@ class Workspace(QObject):
         super().__init__(context.window)
         self._window, self._store, self._jobs = context.window, context.store, context.jobs
         self._notices, self._opening = context.notices, opening
+        self._file = SessionFile()
 
     # Sessions
 
@@ -97,16 +104,18 @@ class Workspace(QObject):
             # What is saved later does not go into a report.
             own = None if restored or path.suffix.lower() != session.SUFFIX else path
             self._store.reset(result.document, own, saved=not restored)
+            alone = self._file.take(own, result.mark)
             if restored:
                 self.restored.emit(path)
             else:
                 settings.add_recent(path)
                 self.opened.emit(path)
-            if result.told:
+            told = result.told if alone else (_ELSEWHERE.format(path.name), *result.told)
+            if told:
                 missing = result.missing
                 self._notices.show_notice(
-                    " ".join(result.told),
-                    fault=bool(missing),
+                    " ".join(told),
+                    fault=bool(missing) or not alone,
                     remedy="Find the file" if missing else "",
                     action=(lambda: self._opening.replace_file(missing[0])) if missing else None,
                 )
@@ -135,12 +144,18 @@ class Workspace(QObject):
 
     def _save_to(self, path: Path) -> bool:
         document = self._store.document
+        if self._file.changed(path):
+            answer = ask_changed(self._window, path.name)
+            if answer is not Answer.SAVE:
+                return answer is Answer.ELSEWHERE and self.save_as()
         try:
             session.save(path, document)
         except UserError as error:
             self._notices.tell(error)
             return False
         self._store.mark_saved(path, document)
+        if not self._file.take(path):
+            self._notices.show_notice(_ELSEWHERE.format(path.name), fault=True)
         settings.add_recent(path)
         self.opened.emit(path)
         return True

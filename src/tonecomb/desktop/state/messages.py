@@ -87,6 +87,7 @@ class Answer(Enum):
     SAVE = "save"
     DISCARD = "discard"
     CANCEL = "cancel"
+    ELSEWHERE = "elsewhere"
 
 
 def ask_unsaved(parent: QWidget, what: str) -> Answer:
@@ -102,3 +103,19 @@ def ask_unsaved(parent: QWidget, what: str) -> Answer:
     if box.clickedButton() is save:
         return Answer.SAVE
     return Answer.DISCARD if box.clickedButton() is discard else Answer.CANCEL
+
+
+def ask_changed(parent: QWidget, name: str) -> Answer:
+    """Ask what is done about a session that somebody else saved since it was opened or saved
+    here."""
+    box = QMessageBox(parent)
+    box.setWindowTitle("Changed by another")
+    box.setText(f"{name} was saved by another window or program since. Replace what it holds now?")
+    elsewhere = box.addButton("Save as…", QMessageBox.ButtonRole.AcceptRole)
+    replace = box.addButton("Replace", QMessageBox.ButtonRole.DestructiveRole)
+    box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+    box.setDefaultButton(elsewhere)
+    box.exec()
+    if box.clickedButton() is replace:
+        return Answer.SAVE
+    return Answer.ELSEWHERE if box.clickedButton() is elsewhere else Answer.CANCEL
