@@ -9,8 +9,6 @@ import sys
 from pathlib import Path
 from typing import Any
 
-import pytest
-
 DRIVE = Path(__file__).with_name("drive_at_random.py")
 MOST_HELD_MS = 5_000
 """Far more than is wanted: other tests run beside, and what is held longer hangs."""
@@ -41,11 +39,3 @@ def check(found: dict[str, Any], seed: int) -> None:
 def test_some_things_at_random(demo: Path, tmp_path: Path) -> None:
     seed = 7
     check(driven(demo, tmp_path, seed, 8, 180), seed)
-
-
-@pytest.mark.slow
-@pytest.mark.parametrize("seed", [1, 2, 3])
-def test_a_thousand_things_at_random(demo: Path, tmp_path: Path, seed: int) -> None:
-    found = driven(demo, tmp_path, seed, 1000, 1800)
-    check(found, seed)
-    print(found["longest_ms"], found["memory_mb"])

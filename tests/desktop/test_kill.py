@@ -11,7 +11,6 @@ import time
 from pathlib import Path
 
 import numpy as np
-import pytest
 import soundfile
 
 from tonecomb.formats.session import session
@@ -80,8 +79,3 @@ def kills(folder: Path, times: int, seed: int) -> None:
 
 def test_a_kill_loses_two_seconds_at_most(tmp_path: Path) -> None:
     kills(tmp_path, 2, 0)
-
-
-@pytest.mark.slow
-def test_a_hundred_kills(tmp_path: Path) -> None:
-    kills(tmp_path, 100, 1)

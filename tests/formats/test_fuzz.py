@@ -36,12 +36,6 @@ def test_a_share_of_damaged_files(group: int) -> None:
     attack(CONTRACTS[group::4], 20)
 
 
-@pytest.mark.slow
-@pytest.mark.parametrize("contract", CONTRACTS)
-def test_many_damaged_files(contract: str) -> None:
-    attack([contract], 2500)
-
-
 def test_every_contract_is_attacked() -> None:
     from tests.formats import test_readers
 

@@ -111,8 +111,8 @@ class GrowingFile:
             return  # the folder is not there: opening says so
         if free < LEAST_FREE:
             raise DiskFull(
-                f"The disk of {self.path.name} is nearly full", f"{free >> 20} MB are left",
-                "make room, or record elsewhere",
+                f"The disk that holds {self.path.absolute().parent} is nearly full",
+                f"{free >> 20} MB are left", "make room there, or choose a folder on another disk",
             )  # fmt: skip
 
     def _whole(self) -> None:

@@ -54,7 +54,7 @@ class Receiver:
         if self.reader is None and SpoolReader.there(self.folder):
             self.reader = SpoolReader(self.folder)
         if code := self.process.poll():
-            raise UserError(self._why(code).rstrip("."))
+            raise UserError(self._why(code).strip().rstrip("."))
         return self.reader
 
     def _why(self, code: int) -> str:
