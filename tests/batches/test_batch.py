@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+import math
 import os
 import signal
 from dataclasses import replace
@@ -15,6 +16,7 @@ import pyarrow.parquet as pq
 import pytest
 import soundfile
 from tests.cli.test_cli import Done, call
+from tests.support import recording
 
 from tonecomb.batches import one as one_module
 from tonecomb.batches import overview
@@ -26,6 +28,7 @@ from tonecomb.batches.tables import write as write_tables
 from tonecomb.batches.trends import drawn, trends
 from tonecomb.core.errors import Cancelled
 from tonecomb.core.find.knowledge import Knowledge
+from tonecomb.formats.registry import write_recording
 
 FS = 2000
 PLAN = {
@@ -249,3 +252,45 @@ def test_an_outcome_that_somebody_was_at_is_made_anew(
     if found is not None:
         write_tables(tmp_path, [found])
         overview.write(tmp_path, [found], job.plan)
+
+
+def test_a_limit_that_judges_nothing_is_said_and_ends_with_1(files: Path, tmp_path: Path) -> None:
+    """Tones from 8 to 9 kHz in records at 2 kHz, beside a limit that all are within."""
+    plan, out = tmp_path / "plan.json", tmp_path / "out"
+    zones = [{"name": "good", "to": 10.0}]
+    plan.write_text(json.dumps({
+        "format": "tone-comb plan", "version": 1, "rules": [{}],
+        "limits": [{"name": "overall", "kind": "overall", "zones": zones},
+                   {"name": "mesh", "kind": "tone", "low": 8000, "high": 9000, "zones": zones}],
+    }))  # fmt: skip
+    good = [files / f"pump {i}.wav" for i in range(2)]
+    done = batch(plan, *good, "--out", out, "--no-reports")
+    assert done.returncode == 1
+    assert "2 recordings; 0 exceed a limit, 2 have one that is not judged, 0 could" in done.stdout
+    assert "mesh: not judged, it reaches to 9000 Hz" in done.stdout
+    assert "this limit judged nothing" in done.stdout
+    found = tables(out)
+    assert [row["zone"] for row in found["recordings"]] == ["good", "good"]
+    assert all("sure up to 800 Hz" in row["not_judged"] for row in found["recordings"])
+    assert [bool(row["why_not"]) for row in found["limits"]] == [False, True] * 2
+    assert "mesh: not judged" in (out / "overview.html").read_text()
+    told = json.loads(batch(plan, *good, "--out", out, "--no-reports", "--json").stdout)
+    assert told["judged_nothing"] == ["mesh"] and len(told["not_judged"]) == 2
+
+
+def test_the_example_of_the_guide_judges_what_it_says(tmp_path: Path) -> None:
+    page = (Path(__file__).parents[2] / "docs" / "batch.md").read_text()
+    plan, out = tmp_path / "plan.json", tmp_path / "out"
+    plan.write_text(page.split("```json")[1].split("```")[0])
+    t = np.arange(5 * 12_800) / 12_800
+    x = 0.5 * np.cos(2 * np.pi * 50 * t) + 0.4 * np.cos(2 * np.pi * 412 * t)
+    x += 1e-3 * np.random.default_rng(0).standard_normal(len(t))
+    write_recording(tmp_path / "gear.h5", recording(x, fs=12_800.0, unit="m/s²"))
+    done = batch(plan, tmp_path / "gear.h5", "--out", out, "--no-reports")
+    limits = {row["limit"]: row for row in tables(out)["limits"]}
+    assert set(limits) == {"overall", "mesh", "mask"}
+    assert not any(row["why_not"] for row in limits.values()), limits
+    velocity = 1e3 * math.hypot(0.5 / (100 * np.pi), 0.4 / (824 * np.pi)) / math.sqrt(2)
+    assert float(limits["overall"]["value"]) == pytest.approx(velocity, rel=0.01)
+    assert limits["overall"]["unit"] == "mm/s" and limits["overall"]["zone"] == "A"
+    assert done.returncode == (1 if any(r["exceeded"] == "yes" for r in limits.values()) else 0)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -10,6 +11,7 @@ from tests.support import recording
 
 from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.display import Display
 from tonecomb.core.find.zones import Limit, Zone, over
 from tonecomb.core.method import default_method
 
@@ -61,11 +63,60 @@ def test_a_curve_is_judged_by_its_highest_excess(analysis: Analysis) -> None:
 
 
 def test_what_cannot_be_judged_says_why(analysis: Analysis) -> None:
-    other = Limit("g", "overall", ZONES, unit="g").judge(analysis)
-    assert not other.exceeded and other.why_not == "it is in g, the channel in mm/s"
+    other = Limit("N", "overall", ZONES, unit="N").judge(analysis)
+    assert not other.exceeded and other.why_not == "it is in N, the channel in mm/s"
     beyond = Limit("high", "band", ZONES, 600, 700).judge(analysis)
     assert math.isnan(beyond.value) and "not judged" in beyond.words
     assert Limit("same", "overall", ZONES, unit="mm/s").judge(analysis).zone == "B"
+
+
+@pytest.mark.parametrize(
+    ("limit", "why"),
+    [
+        (Limit("x", "tone", ZONES, 450, 480), "reaches to 480 Hz, and a record at 1000 Hz"),
+        (Limit("x", "band", ZONES, 10, 1000), "sure up to 400 Hz only"),
+        (Limit("x", "band", ZONES, 10, 400), ""),
+        (Limit("x", "tone", ZONES, 2, 100), "at 2 Hz, and frames of this length allow"),
+        (Limit("x", "band", ZONES, 0, 2), "at 2 Hz, and frames of this length"),
+        (Limit("x", "band", ZONES, 3, 100), ""),
+        (Limit("x", "band", ZONES, 3, 100, unit="µm"), "the low cut allow figures from 5 Hz"),
+        (Limit("x", "band", ZONES, 5, 100, unit="µm"), ""),
+        (Limit("x", "band", ZONES), ""),
+        (Limit("x", "tone", ZONES), ""),
+        (Limit("x", "curve", points=((10, 1), (501, 1))), "to 501 Hz, the spectrum to 500 Hz"),
+        (Limit("x", "curve", points=((3, 1), (50, 1)), unit="µm"), "the low cut is at 5 Hz"),
+        (Limit("x", "curve", points=((10, 1), (50, 1)), unit="m/s"), "takes a channel in it"),
+        (Limit("x", "curve", points=((10, 1), (500, 1))), ""),
+    ],
+)
+def test_what_is_not_wholly_covered_is_not_judged(
+    analysis: Analysis, limit: Limit, why: str
+) -> None:
+    """A record at 1 kHz, bins of 0.98 Hz, integrated from 5 Hz on."""
+    limit.check()
+    shown = replace(analysis, method=analysis.method.having(display=Display(low_cut=5.0)))
+    found = limit.judge(shown)
+    assert why in found.why_not and bool(found.why_not) == bool(why), found.words
+    assert not found.exceeded or not why
+
+
+@pytest.mark.parametrize("symbol", ["m/s²", "g", "mm/s", "m/s", "µm", "mm"])
+@pytest.mark.parametrize("shown", ["", "Velocity", "Displacement"])
+def test_a_limit_is_judged_in_its_own_quantity_and_unit(symbol: str, shown: str) -> None:
+    """A tone of 0.5 m/s² at 80 Hz, which the frames hold whole, against closed forms."""
+    t, w = np.arange(20_480) / 1024, 2 * math.pi * 80
+    made = recording(0.5 * np.cos(w * t), fs=1024.0, unit="m/s²")
+    method = default_method(made).having(display=Display(shown))
+    power = {"m/s²": 0, "g": 0, "mm/s": 1, "m/s": 1, "µm": 2, "mm": 2}[symbol]
+    size = {"m/s²": 1, "g": 1 / 9.80665, "mm/s": 1e3, "m/s": 1, "µm": 1e6, "mm": 1e3}[symbol]
+    rms = 0.5 / math.sqrt(2) / w**power * size
+    a = run(method, made)
+    for kind in ("overall", "band", "tone"):
+        limit = Limit("x", kind, (Zone("A", 0.9 * rms), Zone("B", 1.1 * rms)), unit=symbol,
+                      low=0 if kind == "overall" else 20)  # fmt: skip
+        found = limit.judge(a)
+        assert found.value == pytest.approx(rms, rel=2e-3), (kind, found.words)
+        assert (found.zone, found.unit) == ("B", symbol)
 
 
 @pytest.mark.parametrize(

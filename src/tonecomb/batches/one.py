@@ -55,19 +55,25 @@ class Job:
 
 @dataclass(frozen=True)
 class Told:
-    """One channel: what it is, its overall ``rms``, what was ``exceeded``, the worst ``zone``, its
-    report (relative to the batch's folder, "" for none), what it holds in short, and the rows of
-    each table."""
+    """One channel: what it is, its overall ``rms``, what was ``exceeded``, which limits could not
+    be judged and why, the worst ``zone``, its report (relative to the batch's folder, "" for none),
+    what it holds in short, and the rows of each table."""
 
     channel: str
     unit: str
     method: str
     rms: float
     exceeded: tuple[str, ...] = ()
+    not_judged: tuple[str, ...] = ()
     worst: str = ""
     report: str = ""
     short: tuple[str, ...] = ()
     rows: dict[str, Rows] = field(default_factory=dict)
+
+    @property
+    def standing(self) -> tuple[str, ...]:
+        """Where it stands: what is exceeded, else the worst zone, and what was not judged."""
+        return (*(self.exceeded or ((self.worst,) if self.worst else ())), *self.not_judged)
 
 
 @dataclass(frozen=True)
@@ -88,6 +94,11 @@ class Outcome:
     def exceeded(self) -> bool:
         """Whether a limit of a channel is."""
         return any(one.exceeded for one in self.channels)
+
+    @property
+    def not_judged(self) -> bool:
+        """Whether a limit of a channel could not be."""
+        return any(one.not_judged for one in self.channels)
 
 
 def work(job: Job, progress: Progress = silent, crew: Crew = _ALONE) -> Outcome:
@@ -188,9 +199,19 @@ def _told(job: Job, place: str, done: Analysed) -> Told:
     worst = over[0].zone if over else next((one.zone for one in verdicts if one.zone), "")
     return Told(
         a.channel.name, a.unit.symbol, a.sentence, a.rms,
-        tuple(one.words for one in over), worst, place if job.reports else "",
+        tuple(one.words for one in over),
+        tuple(one.words for one in verdicts if one.why_not), worst, place if job.reports else "",
         tuple(one.text for one in in_short(a, done.cautions, said)), rows,
     )  # fmt: skip
+
+
+def counted(outcomes: Sequence[Outcome]) -> str:
+    """How many exceed a limit, have one that is not judged, or could not be used."""
+    count = [sum(map(bool, column)) for column in zip(
+        *((one.exceeded, one.not_judged, one.failed) for one in outcomes), strict=True,
+    )] or [0, 0, 0]  # fmt: skip
+    unjudged = f"{count[1]} have one that is not judged, " if count[1] else ""
+    return f"{count[0]} exceed a limit, {unjudged}{count[2]} could not be used"
 
 
 def jobs(paths: Sequence[Path], plan: Plan, out: Path, reports: bool) -> list[Job]:

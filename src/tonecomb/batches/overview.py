@@ -7,7 +7,7 @@ from datetime import datetime
 from pathlib import Path
 
 from tonecomb import __version__
-from tonecomb.batches.one import Outcome, Told
+from tonecomb.batches.one import Outcome, Told, counted
 from tonecomb.batches.plan import Plan
 from tonecomb.batches.trends import drawn, trends
 from tonecomb.core.say.numbers import significant
@@ -34,9 +34,7 @@ def write(out: Path, outcomes: Sequence[Outcome], plan: Plan) -> Path:
     )  # fmt: skip
     channels = sorted_channels(outcomes)
     failed = [one for one in outcomes if one.failed]
-    over = sum(one.exceeded for one in outcomes)
-    said = [f"{over} exceed a limit." if plan.limits else "No limits were given."]
-    said += [f"{len(failed)} could not be used."] if failed else []
+    said = [f"{counted(outcomes)}."] + ([] if plan.limits else ["No limits were given."])
     page = environment.get_template("overview.html").render(
         total=len(outcomes),
         version=__version__,

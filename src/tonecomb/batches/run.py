@@ -45,6 +45,15 @@ class Batch:
         return tuple(one for one in self.outcomes if one.exceeded)
 
     @property
+    def idle(self) -> tuple[str, ...]:
+        """The limits that judged nothing at all: each was meant to."""
+        judged: dict[str, bool] = {}
+        for row in (row for one in self.outcomes for told in one.channels
+                    for row in told.rows["limits"]):  # fmt: skip
+            judged[row["limit"]] = judged.get(row["limit"], False) or not row["why_not"]
+        return tuple(name for name, did in judged.items() if not did)
+
+    @property
     def failed(self) -> tuple[Outcome, ...]:
         """Those that could not be used."""
         return tuple(one for one in self.outcomes if one.failed)

@@ -31,7 +31,8 @@ def rows(outcomes: Sequence[Outcome], table: str) -> Iterator[dict[str, Any]]:
                 continue
             yield whose | {
                 "duration_s": one.duration, "rms": told.rms, "zone": told.worst,
-                "exceeded": "; ".join(told.exceeded), "report": told.report,
+                "exceeded": "; ".join(told.exceeded), "not_judged": "; ".join(told.not_judged),
+                "report": told.report,
                 "in_short": " ".join(told.short), "method": told.method, "failed": "",
             }  # fmt: skip
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from tonecomb.batches.one import Outcome
+from tonecomb.batches.one import Outcome, counted
 from tonecomb.cli.common import as_json, say, shown_progress
 from tonecomb.formats import output
 
@@ -37,8 +37,8 @@ def batch(
 ) -> int:
     """Analyse all FILES, and those in folders, by PLAN: a plan, a session or a report.
 
-    Stopped and started again it goes on where it was. Ends with 1 where a limit is exceeded or a
-    file could not be used.
+    Stopped and started again it goes on where it was. Ends with 1 where a limit is exceeded or
+    judged nothing, or a file could not be used.
     """
     from tonecomb.batches.plan import load
     from tonecomb.batches.run import run
@@ -55,12 +55,15 @@ def batch(
         done = run(wanted, found, out, workers=workers, scheduler=scheduler, reports=reports,
                    progress=progress, told=told,
                    notice=lambda text: say(text, err=True))  # fmt: skip
-    code = FOUND if done.exceeded or done.failed else 0
+    code = FOUND if done.exceeded or done.failed or done.idle else 0
     if as_json:
         say(output.dumps({
             "recordings": len(done.outcomes), "kept": done.kept,
             "exceeded": [{"file": one.path, "channel": told.channel, "limits": told.exceeded}
                          for one in done.exceeded for told in one.channels if told.exceeded],
+            "not_judged": [{"file": one.path, "channel": told.channel, "limits": told.not_judged}
+                           for one in done.outcomes for told in one.channels if told.not_judged],
+            "judged_nothing": done.idle,
             "failed": [{"file": one.path, "why": one.failed} for one in done.failed],
             "written": [str(path) for path in done.written],
         }))  # fmt: skip
@@ -70,7 +73,10 @@ def batch(
             for words in channel.exceeded:
                 say(f"{one.name} · {channel.channel}: {words}")
     earlier = f", {done.kept} of them earlier" if done.kept else ""
-    say(f"{len(done.outcomes)} recordings{earlier}; {len(done.exceeded)} exceed a limit, "
-        f"{len(done.failed)} could not be used")  # fmt: skip
+    for name in done.idle:
+        why = next(words for one in done.outcomes for told in one.channels
+                   for words in told.not_judged if words.startswith(f"{name}: "))  # fmt: skip
+        say(f"{why}: this limit judged nothing")
+    say(f"{len(done.outcomes)} recordings{earlier}; {counted(done.outcomes)}")
     say(f"wrote {out / 'overview.html'}")
     return code

@@ -7,7 +7,7 @@ them gives.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 import numpy as np
@@ -16,12 +16,16 @@ from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.bands import band_rms
 from tonecomb.core.estimate.spectrum import decibels_per_decade
-from tonecomb.core.units import unit
+from tonecomb.core.units import MOTIONS, conversion, unit
 
 LimitKind = Literal["overall", "band", "tone", "curve"]
 _HIGHEST = 1e9  # Hz
 OVER = "over"
 """The zone of what exceeds a limit that has but one."""
+_SURE = 0.8
+"""Of half the sample rate: above it the recorder's filter may already have taken something out."""
+_LEAST_BINS = 3.0
+"""Bins from zero from which a window's lobe tells a level."""
 _PARTS = 800  # of a held curve, even on a logarithmic axis
 
 
@@ -81,20 +85,25 @@ class Limit:
         return self.zones or ((Zone("below", 0.0),) if self.kind == "curve" else ())
 
     def judge(self, analysis: Analysis) -> Verdict:
-        """Where an analysis lies."""
-        shown = "dB" if self.kind == "curve" else analysis.unit.symbol
-        if self.unit and unit(self.unit).symbol != analysis.unit.symbol:
-            why = f"it is in {self.unit}, the channel in {analysis.unit.symbol}"
+        """Where an analysis lies. A limit on velocity or displacement integrates acceleration, and
+        the other way round. What the analysis does not wholly cover is not judged."""
+        symbol = self.unit or analysis.unit.symbol
+        shown = "dB" if self.kind == "curve" else unit(symbol).symbol
+        a = self._as_limited(analysis)
+        try:
+            factor = conversion(a.unit.symbol, symbol)
+        except UserError:
+            why = f"it is in {self.unit}, the channel in {a.unit.symbol}"
             return Verdict(self.name, math.nan, shown, "", False, why)
-        frames_only = self.kind == "band" or (self.kind == "overall" and analysis.order)
-        if frames_only and analysis.other_ends:
-            why = "an end of the stretch, which the frames hardly weigh, is not as loud as the rest"
+        if why := self._why_not(a, factor):
             return Verdict(self.name, math.nan, shown, "", False, why)
-        value, at = self._value(analysis)
+        value, at = self._value(a)
         if math.isnan(value):
             return Verdict(
                 self.name, value, shown, "", False, "nothing lies within its frequencies"
             )
+        if self.kind != "curve":
+            value *= factor
         zones = self._zones
         place = next((i for i, zone in enumerate(zones) if value <= zone.to), len(zones))
         beyond = f"beyond {zones[-1].name}" if len(zones) > 1 else OVER
@@ -102,6 +111,41 @@ class Limit:
         names = [zone.name for zone in zones]
         accepted = names.index(self.accept) if self.accept else len(zones) - 1
         return Verdict(self.name, value, shown, name, place > accepted, "", at)
+
+    def _as_limited(self, a: Analysis) -> Analysis:
+        """The analysis in the quantity of the limit, where its channel can be shown so."""
+        wanted, own = unit(self.unit or a.unit.symbol).quantity, unit(a.channel.unit).quantity
+        if wanted == a.unit.quantity or not {wanted, own} <= set(MOTIONS):
+            return a
+        shown = replace(a.method.shown.display, quantity="" if wanted == own else wanted)
+        return replace(a, method=a.method.having(display=replace(shown, reference=None)))
+
+    def _why_not(self, a: Analysis, factor: float) -> str:
+        """Why this cannot be judged, "" where it can."""
+        frames_only = self.kind == "band" or (self.kind == "overall" and a.order)
+        if frames_only and a.other_ends:
+            return "an end of the stretch, hardly weighed by the frames, is not as loud as the rest"
+        cut = a.method.shown.display.low_cut if a.order else 0.0
+        if self.kind == "curve":
+            if factor != 1.0:
+                return f"a curve in {self.unit} takes a channel in it, this is in {a.unit.symbol}"
+            low, high = self.points[0][0], self.points[-1][0]
+            if high > a.fs / 2:
+                return f"it reaches to {high:g} Hz, the spectrum to {a.fs / 2:g} Hz"
+            return f"it begins at {low:g} Hz, the low cut is at {cut:g} Hz" if low < cut else ""
+        if self.kind == "overall":
+            return ""
+        least, most = max(_LEAST_BINS * a.spectrum.frame_hz, cut), _SURE * a.fs / 2
+        if most < self.high < _HIGHEST:
+            return (
+                f"it reaches to {self.high:g} Hz, and a record at {a.fs:g} Hz is sure up to "
+                f"{most:g} Hz only"
+            )
+        if 0 < self.low < least or self.high <= least:
+            at = min(self.low, self.high) if self.low else self.high
+            cause = "the low cut" if least == cut else "frames of this length"
+            return f"it lies at {at:g} Hz, and {cause} allow figures from {least:.3g} Hz on"
+        return ""
 
     def _value(self, a: Analysis) -> tuple[float, float]:
         """The figure that is judged, and the frequency (Hz) that it is at; nan where neither is."""

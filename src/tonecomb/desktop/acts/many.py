@@ -8,6 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog
 
+from tonecomb.batches.one import counted
 from tonecomb.batches.plan import Plan, Rule
 from tonecomb.batches.run import Batch, run
 from tonecomb.batches.sources import recordings_in
@@ -100,8 +101,8 @@ class Many(QObject):
         self._context.jobs.submit(
             f"Analysing {len(files)} recordings", work,
             lambda done: shown.finish(
-                f"{len(done.outcomes)} recordings: {len(done.exceeded)} exceed a limit, "
-                f"{len(done.failed)} could not be used. Tables and the page are in {out}."
+                f"{len(done.outcomes)} recordings: {counted(done.outcomes)}. "
+                f"Tables and the page are in {out}."
             ),
             lambda error: self._stopped(error, shown),
         )  # fmt: skip

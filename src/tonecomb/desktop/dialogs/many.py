@@ -30,7 +30,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.batches.one import Outcome, Told
+from tonecomb.batches.one import Outcome, Told, counted
 from tonecomb.batches.overview import sorted_channels
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.say.numbers import significant
@@ -199,7 +199,7 @@ class _Rows(QAbstractTableModel):
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if role == Qt.ItemDataRole.ToolTipRole:
             return one.failed or (one.path if told is None or column == 0
-                                  else "\n".join((*told.exceeded, *told.short)))  # fmt: skip
+                                  else "\n".join((*told.standing, *told.short)))  # fmt: skip
         bad = one.failed or (told is not None and told.exceeded)
         if role == Qt.ItemDataRole.ForegroundRole and bad and column in (0, 4):
             return QColor(current_theme().fault)
@@ -210,7 +210,7 @@ class _Rows(QAbstractTableModel):
         if told is None:
             zone = "could not be used" if one.failed else WAITS
             return (one.name, "", "", "", zone, one.failed)[column]
-        zone = "; ".join(told.exceeded) or told.worst
+        zone = "; ".join(told.standing)
         taken = one.start[:16].replace("T", " ")
         return (one.name, told.channel, taken, f"{significant(told.rms)} {told.unit}", zone,
                 " ".join(told.short))[column]  # fmt: skip
@@ -286,11 +286,9 @@ class OverviewDialog(QDialog):
         self.model.add(self._came)
         self._came = []
         done = self.model.outcomes
-        over = sum(one.exceeded for one in done)
-        failed = sum(bool(one.failed) for one in done)
         if self.model.waiting:
-            self.told.setText(f"{len(done)} of {len(done) + self.model.waiting} recordings: "
-                              f"{over} exceed a limit, {failed} could not be used.")  # fmt: skip
+            every = len(done) + self.model.waiting
+            self.told.setText(f"{len(done)} of {every} recordings: {counted(done)}.")
         at = next((i for i, (one, _) in enumerate(self.model.rows) if one.path == path), None)
         if at is not None:
             self.table.selectRow(self.sorted.mapFromSource(self.model.index(at, 0)).row())
