@@ -11,7 +11,7 @@ import pytest
 import soundfile
 from PyQt6.QtCore import QEventLoop
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 
 from tonecomb.desktop.acts import exports
 from tonecomb.desktop.bench import Bench
@@ -81,6 +81,21 @@ def test_results_that_come_together_are_told_one_in_a_turn(qapp: QApplication, q
         qtbot.wait(1) if not jobs.running else None
     jobs.close()
     assert sorted(told) == [0, 1, 2] and max(counts) == 1
+
+
+def test_results_come_while_one_of_them_asks_something(qapp: QApplication, qtbot: Any) -> None:
+    jobs, told = Jobs(), list[str]()
+    box = QMessageBox()
+
+    def ask(_: object) -> None:
+        jobs.submit("other", lambda _: None, lambda _: (told.append("other"), box.close()), print)
+        box.exec()
+        told.append("asked")
+
+    jobs.submit("asks", lambda _: None, ask, print)
+    qtbot.waitUntil(lambda: len(told) == 2, timeout=10_000)
+    jobs.close()
+    assert told == ["other", "asked"]
 
 
 def test_pictures_are_packed_beside_the_window(

@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 import pyqtgraph as pg
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6 import sip
+from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tonecomb.core.document import Mark
@@ -13,6 +14,7 @@ from tonecomb.core.record.pyramid import Envelope
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.units import unit
+from tonecomb.desktop.kit import turns
 from tonecomb.desktop.kit.plot import AXIS_WIDTH, Axis
 from tonecomb.desktop.kit.theme import PAPER, Theme
 from tonecomb.desktop.stage.measuring import MeasureStrip
@@ -184,7 +186,7 @@ class Lanes(QWidget):
             self._add_lane()
         if len(self.lanes) < 1 + len(below):  # the others in turns of their own
             below = below[: len(self.lanes) - 1]
-            QTimer.singleShot(0, lambda: self._go_on(asked))
+            turns.later(lambda: self._go_on(asked))
         for lane, other in zip(self.lanes[1:], below, strict=True):
             lane.show_channel(recording, other, stretch)
         for lane in self.lanes:
@@ -200,7 +202,7 @@ class Lanes(QWidget):
         self._shown = (recording.id, recording.key)
 
     def _go_on(self, asked: tuple[Any, ...]) -> None:
-        if self._asked is asked:
+        if not sip.isdeleted(self) and self._asked is asked:
             self.show_channels(*asked)
 
     def _add_lane(self) -> None:

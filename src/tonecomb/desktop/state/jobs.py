@@ -6,16 +6,16 @@ import contextlib
 import os
 import threading
 import time
-from collections import deque
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any, TypeVar
 
 from PyQt6 import sip
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from tonecomb.core.errors import Cancelled, UserError
 from tonecomb.core.progress import Progress
+from tonecomb.desktop.kit import turns
 
 T = TypeVar("T")
 _WORKERS = 3  # two long reads, and still one for what is wanted next
@@ -66,9 +66,6 @@ class Jobs(QObject):
         self._pool = ThreadPoolExecutor(_WORKERS, thread_name_prefix="job", initializer=_stand_back)
         self._running: dict[Job, tuple[Callable[[Any], None], Callable[[Exception], None]]] = {}
         self._closed = False
-        self._arrived: deque[tuple[Job, Any, Exception | None]] = deque()
-        self._delivering = QTimer(self)
-        self._delivering.timeout.connect(self._deliver_one)
         self._ended.connect(self._arrive)
         self._moved.connect(self.changed)
 
@@ -119,15 +116,7 @@ class Jobs(QObject):
         return job
 
     def _arrive(self, job: Job, result: Any, error: Exception | None) -> None:
-        """One in a turn of the event loop: several that come together would hold it too long."""
-        self._arrived.append((job, result, error))
-        self._delivering.start(0)
-
-    def _deliver_one(self) -> None:
-        one = self._arrived.popleft()
-        if not self._arrived:
-            self._delivering.stop()
-        self._deliver(*one)
+        turns.later(lambda: self._deliver(job, result, error))
 
     def _deliver(self, job: Job, result: Any, error: Exception | None) -> None:
         if job not in self._running:
