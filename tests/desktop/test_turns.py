@@ -26,7 +26,7 @@ def one_turn() -> None:
 
 
 def test_views_that_come_late_are_painted_in_later_turns(
-    opened: Bench, settle: Callable[[], None], monkeypatch: pytest.MonkeyPatch
+    opened: Bench, settle: Callable[[], None], monkeypatch: pytest.MonkeyPatch, qtbot: Any
 ) -> None:
     opened.setUpdatesEnabled(True)
     for key in ("spectrogram", "run-up"):
@@ -57,9 +57,7 @@ def test_views_that_come_late_are_painted_in_later_turns(
     one_turn()
     assert not painted, "with no time at all every view waits"
     monkeypatch.setattr(painting, "_SLICE_S", 60.0)
-    one_turn()
-    one_turn()
-    assert set(painted) == set(views), "and has its turn"
+    qtbot.waitUntil(lambda: set(painted) == set(views), timeout=5000)  # and has its turn
     monkeypatch.setattr(painting, "_SLICE_S", 0.0)
     painted.clear()
     opened.grab()

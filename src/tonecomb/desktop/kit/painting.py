@@ -11,8 +11,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from PyQt6 import sip
-from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QWidget
+
+from tonecomb.desktop.kit import turns
 
 _SLICE_S = 0.04  # of the thread's own time, after which the next view waits
 
@@ -36,7 +37,7 @@ def turn() -> Iterator[None]:
     finally:
         _TURNS.began = None
         if _TURNS.waiting:
-            QTimer.singleShot(0, _go_on)
+            turns.later(_go_on)
 
 
 def late(view: QWidget) -> bool:
