@@ -290,7 +290,7 @@ def main(demo: Path, work: Path, seed: int, steps: int) -> None:
     beat.stop()
     watchdog.stop()
     QTest.qWait(12_000)  # the bench rests
-    full = memory_mb()
+    full, busy = memory_mb(), bench.context.scheduler.busy
     memory = Memory(bench.context.scheduler, bench.context.envelopes)
     kept = memory.words()
     memory.let_go()
@@ -299,9 +299,9 @@ def main(demo: Path, work: Path, seed: int, steps: int) -> None:
     holds = sorted(watchdog.holds)[::-1]
     print(json.dumps({
         "faults": faults, "longest_ms": [round(1000 * one) for one in holds[:10]],
-        "own_ms": [round(1000 * one) for one in sorted(watchdog.own)[::-1][:10]],
+        "own_ms": [round(1000 * one) for one in sorted(watchdog.own)[::-1][:40]],
         "told": sorted(watchdog.told)[::-1][:20], "memory_mb": [before, full, memory_mb()],
-        "kept": kept, "touched": touched, "steps": steps,
+        "kept": kept, "busy": busy, "touched": touched, "steps": steps,
     }))  # fmt: skip
     sys.stdout.flush()
     bench.live.end()
