@@ -291,7 +291,7 @@ def main(demo: Path, work: Path, seed: int, steps: int) -> None:
     watchdog.stop()
     QTest.qWait(12_000)  # the bench rests
     full, busy = memory_mb(), bench.context.scheduler.busy
-    memory = Memory(bench.context.scheduler, bench.context.envelopes)
+    memory = Memory(bench.store, bench.context.scheduler, bench.context.envelopes)
     kept = memory.words()
     memory.let_go()
     sources = {one.name: one.read_bytes() for one in hand.files}

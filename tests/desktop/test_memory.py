@@ -71,10 +71,22 @@ def test_blocks_go_with_whom_they_belong_to_and_when_nothing_is_done(
     assert BLOCKS.held > 0
     monkeypatch.setattr(memory, "_RESTING", 0)
     monkeypatch.setattr(memory, "_QUIET_MS", 1)
-    resting = Memory(shelf.context.scheduler, shelf.context.envelopes)
-    shelf.context.scheduler.idle.emit()
+    scheduler = shelf.context.scheduler
+    resting = Memory(shelf.store, scheduler, shelf.context.envelopes)
+    scheduler.idle.emit()
     qtbot.waitUntil(lambda: BLOCKS.held == 0, timeout=5000)
     assert resting.owners[0].held == 0
+
+    cache.keep((two, 0, 0), np.zeros(40))  # while live it is never idle
+    monkeypatch.setattr(memory, "BLOCKS", cache)
+    monkeypatch.setattr(type(scheduler), "busy", property(lambda _: True))
+    shelf.store.changed.emit()
+    qtbot.wait(50)
+    assert cache.held > 0, "what is under way may want them"
+    scheduler.resting = True
+    shelf.store.changed.emit()
+    qtbot.waitUntil(lambda: cache.held == 0, timeout=5000)
+    scheduler.resting = False
 
 
 def test_memory_is_said_and_emptied(

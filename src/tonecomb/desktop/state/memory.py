@@ -14,6 +14,7 @@ from tonecomb.core.estimate.transform import forget_plans
 from tonecomb.core.record.blocks import BLOCKS, PASSING
 from tonecomb.desktop.state.envelopes import ROOM, Envelopes
 from tonecomb.desktop.state.scheduler import Scheduler
+from tonecomb.desktop.state.store import Store
 
 _QUIET_MS = 10_000  # without work, until samples go
 _RESTING = 16 << 20  # bytes of them that stay
@@ -32,14 +33,16 @@ class Memory(QObject):
     """Who holds what, and what can be let go. By itself it lets go of most samples some time after
     the last work: a bench that is open all day would hold what was looked at in the morning."""
 
-    def __init__(self, scheduler: Scheduler, envelopes: Envelopes) -> None:
+    def __init__(self, store: Store, scheduler: Scheduler, envelopes: Envelopes) -> None:
         super().__init__(scheduler)
         self.scheduler, self.envelopes = scheduler, envelopes
         self._quiet = QTimer(self)
         self._quiet.setSingleShot(True)
         self._quiet.setInterval(_QUIET_MS)
         self._quiet.timeout.connect(self._rest)
-        scheduler.idle.connect(self._quiet.start)
+        # While a signal is live there is always work, which wants no samples of before.
+        for sign in (scheduler.idle, store.changed):
+            sign.connect(self._quiet.start)
 
     @property
     def owners(self) -> tuple[Owner, ...]:
@@ -63,10 +66,12 @@ class Memory(QObject):
         _trim()
 
     def _rest(self) -> None:
-        if not self.scheduler.busy:
-            BLOCKS.shrink(_RESTING)
-            PASSING.shrink(0)
-            _trim()
+        if self.scheduler.busy and not self.scheduler.resting:
+            return  # it tells when that is done
+        forget_plans()
+        BLOCKS.shrink(_RESTING)
+        PASSING.shrink(0)
+        _trim()
 
     def words(self) -> str:
         """A line for all, and one for each owner."""
