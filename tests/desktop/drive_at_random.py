@@ -271,6 +271,7 @@ def main(demo: Path, work: Path, seed: int, steps: int) -> None:
     asking: dict[str, Callable[..., Any]] = {
         "getOpenFileName": hand.file_to_open, "getOpenFileNames": hand.files_to_open,
         "getSaveFileName": hand.file_to_save,
+        "getExistingDirectory": lambda *_: str(folder),  # not all that lies on this disk
     }  # fmt: skip
     for name, answer in asking.items():
         setattr(QFileDialog, name, answer)

@@ -296,6 +296,14 @@ class TestNpy(ReaderContract):
         return folder / "a.npy", X
 
 
+def test_an_npy_as_python_2_wrote_it(tmp_path: Path) -> None:
+    """Its lengths have an L, of which the library warns."""
+    head = b"{'descr': '<f8', 'fortran_order': False, 'shape': (400L,), }".ljust(117) + b"\n"
+    body = b"\x93NUMPY\x01\x00" + len(head).to_bytes(2, "little") + head + X.tobytes()
+    (tmp_path / "a.npy").write_bytes(body)
+    assert np.array_equal(read_all(open_recording(tmp_path / "a.npy")), X)
+
+
 class TestNpz(ReaderContract):
     def make(self, folder: Path) -> tuple[Path, np.ndarray]:
         np.savez_compressed(folder / "a.npz", x=X, dt=1 / 200, table=np.asfortranarray(TABLE))

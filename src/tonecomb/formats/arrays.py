@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+import warnings
 import zipfile
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -47,7 +48,9 @@ def _npy(path: Path) -> OnDisk:
         version = np.lib.format.read_magic(file)
         head = (np.lib.format.read_array_header_1_0 if version == (1, 0)
                 else np.lib.format.read_array_header_2_0)  # fmt: skip
-        shape, fortran, dtype = head(file)
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", UserWarning)  # of Python 2's headers, which are read
+            shape, fortran, dtype = head(file)
         return OnDisk(HeldFile(path), file.tell(), dtype, shape, fortran)
 
 
