@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sys
 
 # OpenBLAS's threads wait in a busy loop: on few cores that takes a third of the time from all else,
 # and nothing here multiplies matrices that are worth it. To be said before NumPy is loaded.
@@ -12,9 +13,13 @@ os.environ.setdefault("PYTHONSAFEPATH", "1")
 
 
 def main() -> None:
-    from tonecomb.cli.main import entry
+    try:
+        from tonecomb.cli.main import entry
 
-    entry()
+        entry()
+    except KeyboardInterrupt:  # before the command began, which is said as by the command
+        print("Stopped.", file=sys.stderr)
+        sys.exit(130)
 
 
 if __name__ == "__main__":

@@ -17,15 +17,18 @@ class Key:
     __slots__ = ("_hash", "parts")
 
     def __init__(self, parts: Hashable) -> None:
-        self.parts, self._hash = parts, hash(parts)
+        self.parts = parts
+        self._hash: int | None = None
 
     def __hash__(self) -> int:
+        if self._hash is None:
+            self._hash = hash(self.parts)
         return self._hash
 
     def __eq__(self, other: object) -> bool:
         if self is other:
             return True
-        return isinstance(other, Key) and self._hash == hash(other) and self.parts == other.parts
+        return isinstance(other, Key) and hash(self) == hash(other) and self.parts == other.parts
 
 
 @dataclass(frozen=True, eq=False)
