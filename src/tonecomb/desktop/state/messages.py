@@ -90,32 +90,41 @@ class Answer(Enum):
     ELSEWHERE = "elsewhere"
 
 
+_ROLES = (
+    QMessageBox.ButtonRole.AcceptRole, QMessageBox.ButtonRole.DestructiveRole,
+)  # fmt: skip
+
+
+def _ask(parent: QWidget, title: str, text: str, *choices: tuple[str, Answer]) -> Answer:
+    """The answer of the button that was pressed: the first loses nothing, the second does."""
+    box = QMessageBox(parent)
+    box.setWindowTitle(title)
+    box.setText(text)
+    answers = {
+        box.addButton(words, role): answer
+        for (words, answer), role in zip(choices, _ROLES, strict=True)
+    }
+    box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+    box.setDefaultButton(next(iter(answers)))
+    box.exec()
+    pressed = box.clickedButton()
+    return next((answer for one, answer in answers.items() if one is pressed), Answer.CANCEL)
+
+
 def ask_unsaved(parent: QWidget, what: str) -> Answer:
     """Ask what becomes of unsaved work before ``what`` happens."""
-    box = QMessageBox(parent)
-    box.setWindowTitle("Unsaved work")
-    box.setText(f"The session has changes that are not saved. Save them before {what}?")
-    save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-    discard = box.addButton("Do not save", QMessageBox.ButtonRole.DestructiveRole)
-    box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
-    box.setDefaultButton(save)
-    box.exec()
-    if box.clickedButton() is save:
-        return Answer.SAVE
-    return Answer.DISCARD if box.clickedButton() is discard else Answer.CANCEL
+    return _ask(
+        parent, "Unsaved work",
+        f"The session has changes that are not saved. Save them before {what}?",
+        ("Save", Answer.SAVE), ("Do not save", Answer.DISCARD),
+    )  # fmt: skip
 
 
 def ask_changed(parent: QWidget, name: str) -> Answer:
     """Ask what is done about a session that somebody else saved since it was opened or saved
     here."""
-    box = QMessageBox(parent)
-    box.setWindowTitle("Changed by another")
-    box.setText(f"{name} was saved by another window or program since. Replace what it holds now?")
-    elsewhere = box.addButton("Save as…", QMessageBox.ButtonRole.AcceptRole)
-    replace = box.addButton("Replace", QMessageBox.ButtonRole.DestructiveRole)
-    box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
-    box.setDefaultButton(elsewhere)
-    box.exec()
-    if box.clickedButton() is replace:
-        return Answer.SAVE
-    return Answer.ELSEWHERE if box.clickedButton() is elsewhere else Answer.CANCEL
+    return _ask(
+        parent, "Changed by another",
+        f"{name} was saved by another window or program since. Replace what it holds now?",
+        ("Save as…", Answer.ELSEWHERE), ("Replace", Answer.SAVE),
+    )  # fmt: skip
