@@ -11,57 +11,16 @@ import pytest
 import soundfile
 from PyQt6.QtCore import QEventLoop
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
+from PyQt6.QtWidgets import QApplication, QDialog, QMainWindow, QMessageBox
 
 from tonecomb.desktop.acts import exports
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.kit import painting
-from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.stage.lanes import MOST_LANES
 from tonecomb.desktop.state.jobs import Jobs
 
 
 def one_turn() -> None:
     QApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents)
-
-
-def test_views_that_come_late_are_painted_in_later_turns(
-    opened: Bench, settle: Callable[[], None], monkeypatch: pytest.MonkeyPatch, qtbot: Any
-) -> None:
-    opened.setUpdatesEnabled(True)
-    for key in ("spectrogram", "run-up"):
-        opened.stage.show_pane(key)
-    settle()
-    views = [one for one in opened.findChildren(Plot) if one.isVisible()]
-    assert len(views) > 4
-    painted: list[Plot] = []
-    real = Plot.paintEvent
-
-    def watched(self: Plot, event: Any) -> None:
-        before = painting.late
-
-        def late(view: QWidget) -> bool:
-            put_off = before(view)
-            if not put_off:
-                painted.append(self)
-            return put_off
-
-        monkeypatch.setattr(painting, "late", late)
-        real(self, event)
-        monkeypatch.setattr(painting, "late", before)
-
-    monkeypatch.setattr(Plot, "paintEvent", watched)
-    monkeypatch.setattr(painting, "_SLICE_S", 0.0)
-    for view in views:
-        view.viewport().update()
-    one_turn()
-    assert not painted, "with no time at all every view waits"
-    monkeypatch.setattr(painting, "_SLICE_S", 60.0)
-    qtbot.waitUntil(lambda: set(painted) == set(views), timeout=5000)  # and has its turn
-    monkeypatch.setattr(painting, "_SLICE_S", 0.0)
-    painted.clear()
-    opened.grab()
-    assert set(painted) == set(views), "a picture is drawn whole"
 
 
 def test_results_that_come_together_are_told_one_in_a_turn(qapp: QApplication, qtbot: Any) -> None:
@@ -151,3 +110,16 @@ def test_lanes_of_many_channels_come_in_turns(
     bench.action("All channels").trigger()
     settle()
     assert len(lanes.lanes) == 1
+
+
+def test_no_window_hears_all_events_in_python(opened: Bench) -> None:
+    """Qt calls ``event`` with ChildRemoved while the collector takes a dialog apart, which may be
+    in the middle of bringing in a module of Qt; sip then ends the program (seen with *Listen*)."""
+    windows, seen = [QMainWindow, QDialog], set[type]()
+    while windows:
+        kind = windows.pop()
+        seen.add(kind)
+        windows += kind.__subclasses__()
+    ours = [kind for kind in seen if kind.__module__.startswith("tonecomb")]
+    assert Bench in ours and len(ours) > 5
+    assert not [kind for kind in ours if "event" in vars(kind)]

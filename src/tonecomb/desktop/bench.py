@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import QMainWindow, QSplitter, QVBoxLayout, QWidget
 
@@ -29,7 +29,7 @@ from tonecomb.desktop.acts.sources import Sources
 from tonecomb.desktop.acts.watching import Watching
 from tonecomb.desktop.acts.workspace import Workspace
 from tonecomb.desktop.edits.context import Context
-from tonecomb.desktop.kit import painting, tabbing
+from tonecomb.desktop.kit import tabbing
 from tonecomb.desktop.kit.theme import Theme, current_theme
 from tonecomb.desktop.method_line.line import MethodLine
 from tonecomb.desktop.method_line.window_picker import current_pair
@@ -144,12 +144,6 @@ class Bench(QMainWindow):
         self.tour = Tour(self)
         self.menus = Menus(self, context.store, lambda path: self.opening.open_paths([path]))
         self.helping.actions = self.menus.actions.values()
-
-    def event(self, event: QEvent | None) -> bool:
-        if event is not None and event.type() == QEvent.Type.UpdateRequest:
-            with painting.turn():
-                return super().event(event)
-        return super().event(event)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

@@ -13,11 +13,11 @@ from html import escape
 from typing import Any
 
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QLabel, QWidget
 
-from tonecomb.desktop.kit import gesture, painting
+from tonecomb.desktop.kit import gesture
 from tonecomb.desktop.kit.theme import Theme, font
 
 AXIS_WIDTH = 66
@@ -282,19 +282,6 @@ class Plot(pg.PlotWidget):
         self._scales_shown = True
         self.scene().sigMouseMoved.connect(self._moved)
         self.box.sigRangeChanged.connect(self._settle)
-        self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self._painted = QSize()  # the size in which it was painted
-
-    def paintEvent(self, ev: Any) -> None:
-        view = self.viewport()
-        if painting.late(view):
-            if self._painted != view.size():  # nothing is there yet
-                with QPainter(view) as painter:
-                    painter.fillRect(view.rect(), self.backgroundBrush())
-                self._painted = view.size()
-            return
-        self._painted = view.size()
-        super().paintEvent(ev)
 
     def set_theme(self, theme: Theme) -> None:
         """Colour the ground, axes and grid."""
