@@ -15,14 +15,10 @@ import pytest
 
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.stage.live_bar import Last
+from tonecomb.desktop.state.memory import resident
 
 _GROWS = 40 << 20  # bytes that memory may grow by, once all views were there
 _PEAK = 150 << 20  # more than then that it may need for a moment
-
-
-def resident() -> int:
-    """Bytes of this process that are in memory."""
-    return int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE")
 
 
 @pytest.fixture(scope="session")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import importlib.metadata
 import logging
 import queue
+import time
 import warnings
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import CancelledError
@@ -99,7 +100,7 @@ def on_cluster(
 
     waiting, ended = iter(left), queue.SimpleQueue[Any]()
     running: dict[Any, Job] = {}
-    workers = set(client.nthreads())
+    workers, looked = set(client.nthreads()), time.monotonic()
 
     def send() -> None:
         job = next(waiting, None)
@@ -115,11 +116,12 @@ def on_cluster(
             future = ended.get(timeout=_LOOK_S)
         except queue.Empty:
             future = None
-        now = set(client.nthreads())
-        if now != workers:
+        if time.monotonic() - looked >= _LOOK_S:
+            now, looked = set(client.nthreads()), time.monotonic()
             if now - workers:
                 _check_versions(client)
-            notice(_changed(len(workers - now), len(now - workers), len(now)))
+            if now != workers:
+                notice(_changed(len(workers - now), len(now - workers), len(now)))
             workers = now
         if future is None:
             continue

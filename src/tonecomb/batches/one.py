@@ -206,12 +206,15 @@ def _told(job: Job, place: str, done: Analysed) -> Told:
 
 
 def counted(outcomes: Sequence[Outcome]) -> str:
-    """How many exceed a limit, have one that is not judged, or could not be used."""
-    count = [sum(map(bool, column)) for column in zip(
-        *((one.exceeded, one.not_judged, one.failed) for one in outcomes), strict=True,
-    )] or [0, 0, 0]  # fmt: skip
-    unjudged = f"{count[1]} have one that is not judged, " if count[1] else ""
-    return f"{count[0]} exceed a limit, {unjudged}{count[2]} could not be used"
+    """How many exceed a limit, have one that is not judged, or could not be used. Nothing is said
+    of limits where there are none."""
+    said = []
+    if any(told.rows.get("limits") for one in outcomes for told in one.channels):
+        said = [f"{sum(one.exceeded for one in outcomes)} exceed a limit"]
+    if unjudged := sum(one.not_judged for one in outcomes):
+        said.append(f"{unjudged} have one that is not judged")
+    failed = sum(bool(one.failed) for one in outcomes)
+    return ", ".join((*said, f"{failed} could not be used"))
 
 
 def jobs(paths: Sequence[Path], plan: Plan, out: Path, reports: bool) -> list[Job]:

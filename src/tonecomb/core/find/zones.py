@@ -142,9 +142,9 @@ class Limit:
                 f"{most:g} Hz only"
             )
         if 0 < self.low < least or self.high <= least:
-            at = min(self.low, self.high) if self.low else self.high
-            cause = "the low cut" if least == cut else "frames of this length"
-            return f"it lies at {at:g} Hz, and {cause} allow figures from {least:.3g} Hz on"
+            lies = f"begins at {self.low:g}" if self.low else f"ends at {self.high:g}"
+            cause = "the low cut allows" if least == cut else "frames of this length allow"
+            return f"it {lies} Hz, and {cause} figures from {least:.3g} Hz on"
         return ""
 
     def _value(self, a: Analysis) -> tuple[float, float]:
