@@ -16,6 +16,7 @@ from tests.support import estimated, recording
 import tonecomb
 from tonecomb.batches.plan import Plan, Rule
 from tonecomb.core.estimate.averages import AVERAGES
+from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.estimate.spectrum import Scaling, is_amplitude, to_decibels
 from tonecomb.core.find.hits import find_hits
@@ -169,16 +170,38 @@ def test_a_tone_leaves_the_lowest_bins_of_velocity_clean(window: str, detrend: s
     assert found.values.max() == pytest.approx(30e3 / (2 * np.pi * 1000.6), rel=0.2)
 
 
-def test_a_level_in_the_lowest_bins_of_velocity_gets_a_caution() -> None:
-    x = CHANCE.standard_normal(30_000) + 0.3 * np.cos(2 * np.pi * 1.1 * T)
+def test_a_line_in_the_lowest_bins_of_displacement_gets_a_caution() -> None:
+    x = 0.1 * CHANCE.standard_normal(30_000) + 0.3 * np.cos(2 * np.pi * 1.1 * T)
     made = recording(x, fs=FS)
     method = Method.of(frame=2048, display=Display("Displacement", low_cut=0.1))
     done = tonecomb.analyse(made, method)
-    told = {one.code: one for one in done.cautions}["low-bins"]
-    assert told.remedy.startswith("Low cut ") and told.edit is not None
+    told = {one.code: one for one in done.cautions}["near-zero"]
+    assert told.text.startswith("1.1 Hz lies ") and "from 1.46 Hz on" in told.text
+    assert told.remedy.startswith("Use ") and told.edit is not None
     better = tonecomb.analyse(made, told.edit(method))
-    assert better.analysis.method.shown.display.low_cut >= 3 * FS / 2048
-    assert "low-bins" not in {one.code for one in better.cautions}
+    assert "near-zero" not in {one.code for one in better.cautions}
+
+
+def test_what_lies_below_the_low_cut_is_said() -> None:
+    x = 0.1 * CHANCE.standard_normal(30_000) + 0.3 * np.cos(2 * np.pi * 4.4 * T)
+    made = recording(x, fs=FS)
+    method = Method.of(frame=4096, display=Display("Velocity", low_cut=8.0))
+    done = tonecomb.analyse(made, method)
+    told = {one.code: one for one in done.cautions}["below-cut"]
+    assert told.text == "4.4 Hz lies below 8 Hz, from where on there is a level."
+    assert told.edit is not None
+    better = tonecomb.analyse(made, told.edit(method))
+    assert "below-cut" not in {one.code for one in better.cautions}
+    assert better.analysis.rms > 2 * done.analysis.rms
+
+
+@pytest.mark.parametrize(("low", "words"), [(60.2, "does not count"), (59.9, "counts"), (40, "")])
+def test_a_line_at_a_bands_limit_is_said(low: float, words: str) -> None:
+    x = 0.1 * CHANCE.standard_normal(30_000) + np.cos(2 * np.pi * 60.0 * T)
+    method = Method.of(frame=1024, bands=(Band(low, 200.0),))
+    done = tonecomb.analyse(recording(x, fs=FS), method)
+    told = [one.text for one in done.cautions if one.code == "near-limit"]
+    assert bool(told) == bool(words) and all(f"it {words} in it" in one for one in told)
 
 
 def test_the_length_of_a_vector_is_said_to_have_other_frequencies() -> None:

@@ -9,10 +9,12 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from tonecomb.core.estimate.content import Content, Gain, content
+from tonecomb.core.estimate.display import LOW_CUT, Curve, Display, curve
 from tonecomb.core.estimate.estimate import Estimate, run_spectrum
 from tonecomb.core.estimate.framing import effective_averages
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS, Spectrum
-from tonecomb.core.estimate.windows import Window
+from tonecomb.core.estimate.windows import Window, window
 from tonecomb.core.find.behaviour import Behaviour
 from tonecomb.core.find.changes import Changes, find_changes
 from tonecomb.core.find.comb import Comb, Line
@@ -88,7 +90,24 @@ class Analysis(ShownEstimate):
         cls, estimate: Estimate, found: Findings | None, method: Method, recording: Recording
     ) -> Analysis:
         """What was computed of a recording, shown as ``method`` says."""
-        return cls(estimate, method, found, sentence(method, recording), recording.truth)
+        made = cls(estimate, method, found, "", recording.truth)
+        return replace(made, sentence=made._sentence(recording))
+
+    def _sentence(self, recording: Recording) -> str:
+        """What was done; from which frequency on is known by what was found."""
+        display = self.display if self.order else self.method.shown.display
+        return sentence(self.method.having(display=display), recording)
+
+    @cached_property
+    def display(self) -> Display:
+        """How it is shown. Where no low cut is chosen: from 1 Hz, or half the lowest thing that was
+        found."""
+        display, found = self.method.shown.display, self.found
+        if display.low_cut is not None or found is None:
+            return display
+        sure = [peak.tone.frequency for peak in found.peaks if peak.tone.steady or peak.clear]
+        lowest = min([*sure, *(one.frequency for one in found.resonances)], default=math.inf)
+        return replace(display, low_cut=min(LOW_CUT, float(f"{lowest / 2:.2g}")))
 
     @cached_property
     def peaks(self) -> tuple[Peak, ...] | None:
@@ -191,6 +210,60 @@ class Analysis(ShownEstimate):
             float(self.gain(np.array([peak.tone.frequency]))[0]) if self.order else 1
         )
 
+    @cached_property
+    def content(self) -> Content:
+        """The lines that stand in the stretch and the rest of the frames' mean, in the channel's
+        own quantity. What moves over bins, a hump and a mode are no lines."""
+        peaks = () if self.found is None else self.found.peaks
+        lines = [
+            one for one in peaks
+            if one.tone.steady or (self.resonance(one) is None and (
+                one.behaviour is None or one.behaviour.kind not in _UNSTEADY
+            ))
+        ]  # fmt: skip
+        return content(
+            self.estimate.averaged, window(self.method.frames.window),
+            np.array([one.tone.frequency for one in lines]),
+            np.array([one.tone.amplitude**2 / 2 for one in lines]),
+            np.array([one.tone.steady for one in lines], dtype=bool),
+            None if self.found is None or self.estimate.mean is not None else self.found.floor,
+        )  # fmt: skip
+
+    def as_low_as(self, cut: float) -> Gain:
+        """The gain to what is shown, were the low cut at this frequency (Hz)."""
+        display = replace(self.display, low_cut=cut)
+        return lambda frequency: display.gain(frequency, self.channel.unit)
+
+    @cached_property
+    def levels(self) -> Content:
+        """The content in the quantity that is shown."""
+        return self.content.converted(self.gain, self.display.cut) if self.order else self.content
+
+    @cached_property
+    def curve(self) -> Curve:
+        """What is drawn, in the method's scaling, linear. Bands and totals are of the content,
+        where the frames' mean is drawn."""
+        shown, levels = self.method.shown, self.levels
+        if shown.display.drawn == "bins" or self.estimate.mean is not None:
+            return super().curve
+        lines = levels.frequency, levels.power
+        return curve(levels.rest, shown.scaling, shown.level, shown.display, lines)
+
+    @property
+    def rms(self) -> float:
+        """The overall rms in the unit that is shown: of the stretch's samples, or in another
+        quantity than the channel's, which has no samples, of its frames."""
+        return math.sqrt(self.levels.whole) if self.order else self.estimate.level.rms
+
+    def band_level(self, low: float, high: float) -> float:
+        """The rms between two frequencies in Hz, in the unit that is shown."""
+        return math.sqrt(self.levels.band(low, high))
+
+    @property
+    def band_levels(self) -> tuple[float, ...]:
+        """Rms of each of the method's bands, in the unit that is shown."""
+        return tuple(self.band_level(band.low, band.high) for band in self.method.follow.bands)
+
     def highest(self, count: int) -> tuple[Peak, ...]:
         """The highest peaks and those picked by hand, by rising frequency."""
         order = sorted(self.peaks or (), key=lambda peak: (not peak.by_hand, -peak.level))
@@ -199,7 +272,8 @@ class Analysis(ShownEstimate):
 
     def shown_by(self, method: Method, recording: Recording) -> Analysis:
         """The same, shown as ``method`` says."""
-        return replace(self, method=method, sentence=sentence(method, recording))
+        shown = replace(self, method=method)
+        return replace(shown, sentence=shown._sentence(recording))
 
     def displayed(self, shown: Shown) -> Analysis:
         """The same in another scaling, and as another quantity. The sentence stays."""

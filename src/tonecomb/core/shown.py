@@ -7,8 +7,7 @@ from functools import cached_property
 
 import numpy as np
 
-from tonecomb.core.estimate.bands import band_rms
-from tonecomb.core.estimate.display import Curve, curve, curve_scaling
+from tonecomb.core.estimate.display import Curve, Display, curve, curve_scaling
 from tonecomb.core.estimate.estimate import Estimate
 from tonecomb.core.estimate.phase import OneFrame
 from tonecomb.core.estimate.spectrum import (
@@ -62,13 +61,18 @@ class ShownEstimate:
         return self.estimate.resolution
 
     @property
+    def display(self) -> Display:
+        """How it is shown, from what frequency on included."""
+        return self.method.shown.display
+
+    @property
     def order(self) -> int:
         """The power of iω by which the channel's amplitudes were divided to be shown."""
-        return self.method.shown.display.order(self.channel.unit)
+        return self.display.order(self.channel.unit)
 
     def gain(self, frequency: Array) -> Array:
         """What amplitudes at these frequencies (Hz) are multiplied by to be shown."""
-        return self.method.shown.display.gain(frequency, self.channel.unit)
+        return self.display.gain(frequency, self.channel.unit)
 
     @cached_property
     def spectrum(self) -> Spectrum:
@@ -90,7 +94,7 @@ class ShownEstimate:
     @cached_property
     def unit(self) -> Unit:
         """The unit that is shown, with its decibel reference."""
-        return self.method.shown.display.unit(self.channel.unit)
+        return self.display.unit(self.channel.unit)
 
     @cached_property
     def curve(self) -> Curve:
@@ -136,12 +140,6 @@ class ShownEstimate:
         )
 
     @property
-    def rms(self) -> float:
-        """The overall rms in the unit that is shown: of the stretch's samples, or in another
-        quantity than the channel's, which has no samples, of its frames."""
-        return self.spectrum.rms if self.order else self.estimate.level.rms
-
-    @property
     def rms_of(self) -> str:
         """What ``rms`` is that of, in words."""
         if self.order:
@@ -152,7 +150,7 @@ class ShownEstimate:
     @property
     def uneven(self) -> bool:
         """Whether the frames' own rms is not that of the stretch's samples, by over 5 %."""
-        frames, level = self.estimate.spectrum.rms, self.estimate.level.rms
+        frames, level = self.estimate.averaged.rms, self.estimate.level.rms
         averaged = self.method.averaging.average
         whole = averaged.typical and averaged.cut and not self.method.source.axes
         return whole and abs(frames - level) > UNEVEN * level
@@ -160,7 +158,7 @@ class ShownEstimate:
     @property
     def other_ends(self) -> bool:
         """Whether that is since an end, which windows hardly weigh, is not as loud as the rest."""
-        frames = self.estimate.spectrum.rms
+        frames = self.estimate.averaged.rms
         even = self.estimate.level.with_even_weights(frames)
         return self.uneven and abs(even - frames) > UNEVEN * even
 
@@ -171,16 +169,9 @@ class ShownEstimate:
         power = self.spectrum.mean_square
         first = round(self.spectrum.frame_hz / self.spectrum.bin_hz)
         stands_out = power[first : 2 * first + 1].max() > _SLOW * np.median(power)
-        return bool(stands_out) and self.estimate.spectrum.rms < self.estimate.level.rms
+        return bool(stands_out) and self.estimate.averaged.rms < self.estimate.level.rms
 
     @property
     def amplitude_unit(self) -> str:
         """Symbol and level of peak amplitudes, which are amplitudes in every scaling."""
         return f"{self.unit.symbol} {self.method.shown.level}"
-
-    @property
-    def band_levels(self) -> tuple[float, ...]:
-        """Rms of each of the method's bands, in the unit that is shown."""
-        return tuple(
-            band_rms(self.spectrum, band.low, band.high) for band in self.method.follow.bands
-        )

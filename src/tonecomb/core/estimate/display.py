@@ -17,20 +17,26 @@ from tonecomb.core.units import MOTIONS, Unit, conversion, unit
 
 Drawn = Literal["bins", "octave", "decade", "total"]
 MOST_PER_DECADE = 200
+LOW_CUT = 1.0
+"""Hz; where integrals begin as long as nothing slower is known to be there."""
+SURE_BINS = 3.0
+"""Bins that a band is wide whose neighbours do not count in it."""
+_NO_LINES = (np.zeros(0), np.zeros(0))
 
 
 @dataclass(frozen=True)
 class Display:
     """``quantity`` is "" for the channel's own, or one of Acceleration, Velocity, Displacement;
     to get there, amplitudes are multiplied by (2πf) to a power, and what lies below ``low_cut``
-    (Hz) is left out. ``reference`` is that of decibels in the shown unit, None for ISO 1683's.
+    (Hz; None for :data:`LOW_CUT`, or half the lowest thing that is found) is left out.
+    ``reference`` is that of decibels in the shown unit, None for ISO 1683's.
 
     ``drawn`` in ``bins``, in bands of a fraction of an octave or so many a decade (``bands`` is
     that number), or as the running ``total``: the rms of all up to a frequency.
     """
 
     quantity: str = ""
-    low_cut: float = 1.0
+    low_cut: float | None = None
     reference: float | None = None
     drawn: Drawn = "bins"
     bands: int = 3
@@ -43,7 +49,7 @@ class Display:
                 f"{known.quantity} in {known.symbol} cannot be shown as {self.quantity.lower()}",
                 remedy="that takes a channel of acceleration, velocity or displacement",
             )
-        if not 0 < self.low_cut < math.inf:
+        if self.low_cut is not None and not 0 < self.low_cut < math.inf:
             raise UserError(
                 f"A low cut of {self.low_cut:g} Hz cannot be used", remedy="choose one above 0"
             )
@@ -71,6 +77,15 @@ class Display:
         orders = list(MOTIONS)
         return orders.index(own) - orders.index(self.quantity)
 
+    @property
+    def cut(self) -> float:
+        """Below what frequency (Hz) nothing is left of another quantity."""
+        return LOW_CUT if self.low_cut is None else self.low_cut
+
+    def above(self, least: float) -> Display:
+        """The same with nothing left below ``least`` (Hz) either."""
+        return replace(self, low_cut=max(self.cut, least))
+
     def unit(self, symbol: str) -> Unit:
         """The unit that is shown, with its decibel reference."""
         known = unit(symbol)
@@ -90,7 +105,7 @@ class Display:
         size = conversion(symbol, MOTIONS[known.quantity].base)
         size *= conversion(target.base, target.shown)
         out = np.zeros(len(frequency))
-        passed = (frequency >= self.low_cut) & (frequency > 0)
+        passed = (frequency >= self.cut) & (frequency > 0)
         # MOTIONS go from displacement upward: each step up is one more iω.
         out[passed] = size * (2 * np.pi * frequency[passed]) ** -float(order)
         return out
@@ -108,11 +123,13 @@ class Display:
 @dataclass(frozen=True, eq=False)
 class Curve:
     """What is drawn. ``frequency`` (Hz) and ``values`` (linear) have shape (points,); where it
-    is stepped, ``frequency`` holds the bands' edges, one more than there are values."""
+    is stepped, ``frequency`` holds the bands' edges, one more than there are values. The first
+    ``narrow`` bands are narrower than :data:`SURE_BINS` bins: noise beside them counts in them."""
 
     frequency: Array
     values: Array
     stepped: bool
+    narrow: int = 0
 
     def at(self, frequency: float) -> float:
         """The value at a frequency in Hz: of its band, or the highest of the nearest bins."""
@@ -135,23 +152,33 @@ class Curve:
         return np.repeat(self.frequency, 2)[1:-1], np.repeat(self.values, 2)
 
 
-def curve(spectrum: Spectrum, scaling: Scaling, level: Level, display: Display) -> Curve:
+def curve(
+    spectrum: Spectrum, scaling: Scaling, level: Level, display: Display,
+    lines: tuple[Array, Array] = _NO_LINES,
+) -> Curve:  # fmt: skip
     """The spectrum as it is to be drawn. Bands show the rms (or its square) of all that lies in
     them, densities their mean density; the running total the rms (or its square) up to there.
+    ``lines`` are frequencies (Hz) and mean squares (unit²) of what bands and totals hold besides.
 
     Bands narrower than a bin of the unpadded frame would only repeat it: they are left out. Mean
     squares of shape (…, bins) give values of shape (…, points).
     """
+    places, powers = lines
     if display.drawn == "bins":
         return Curve(spectrum.frequency, spectrum.values(scaling, level), False)
     if display.drawn == "total":
         per_bin = spectrum.mean_square * (spectrum.bin_hz / spectrum.enbw_hz)
-        total = np.cumsum(per_bin, axis=-1)
+        below = np.searchsorted(np.sort(places), spectrum.frequency, side="right")
+        passed = np.concatenate([[0.0], np.cumsum(powers[np.argsort(places)])])
+        total = np.cumsum(per_bin, axis=-1) + passed[below]
         return Curve(spectrum.frequency, total if scaling == "power" else np.sqrt(total), False)
     edges = band_edges(
         display.bands, display.drawn, spectrum.frame_hz, float(spectrum.frequency[-1])
     )
-    every = [band_power(spectrum, a, b) for a, b in pairwise(edges)]
+    every = [
+        band_power(spectrum, a, b) + powers[(places >= a) & (places < b)].sum()
+        for a, b in pairwise(edges)
+    ]
     rms = np.sqrt(np.stack(every, axis=-1)) if every else np.zeros(0)
     widths = np.diff(edges)
     if scaling == "power":
@@ -164,7 +191,7 @@ def curve(spectrum: Spectrum, scaling: Scaling, level: Level, display: Display) 
         values = rms**2 / widths * spectrum.enbw_hz * spectrum.gain_s**2
     else:
         values = rms
-    return Curve(edges, values, True)
+    return Curve(edges, values, True, int(np.sum(widths < SURE_BINS * spectrum.frame_hz)))
 
 
 def curve_scaling(scaling: Scaling, level: Level, display: Display) -> tuple[Scaling, Level]:

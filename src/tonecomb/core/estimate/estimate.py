@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -27,7 +28,8 @@ from tonecomb.core.units import conversion
 class Estimate:
     """A spectrum in the channel's own quantity and unit. ``single`` is there where it is that of
     one frame, or of frames averaged in step, ``followed`` where the frames were followed in the
-    same pass. ``method`` holds the parts that it hangs on."""
+    same pass, ``mean`` where the spectrum is another one than the frames' mean. ``method`` holds
+    the parts that it hangs on."""
 
     recording_id: str
     recording_name: str
@@ -38,6 +40,12 @@ class Estimate:
     spectrum: Spectrum
     single: OneFrame | None = None
     followed: Followed | None = None
+    mean: Spectrum | None = None
+
+    @property
+    def averaged(self) -> Spectrum:
+        """The mean of the frames, which levels are read from, whatever is drawn."""
+        return self.spectrum if self.mean is None else self.mean
 
     @property
     def level(self) -> StretchLevel:
@@ -49,7 +57,10 @@ class Estimate:
         """What it holds in memory."""
         single = 0 if self.single is None else 5 * self.single.samples.nbytes
         followed = 0 if self.followed is None else self.followed.nbytes
-        return self.spectrum.mean_square.nbytes + self.spectrum.frequency.nbytes + single + followed
+        spectra = [one for one in (self.spectrum, self.mean) if one is not None]
+        return sum(one.mean_square.nbytes + one.frequency.nbytes for one in spectra) + single + (
+            followed
+        )
 
 
 def run_spectrum(
@@ -81,18 +92,15 @@ def run_spectrum(
         squares = FrameSquares(p.read, p.framing, p.fs, weights, nfft, frames.detrend)
         return average.combine(squares, effective_averages(p.framing, p.taper.name), progress)
 
-    spectrum = averaged_spectrum(
-        p.read,
-        p.framing,
-        p.fs,
-        p.taper,
-        pad=frames.pad,
-        detrend=frames.detrend,
+    averaged = partial(
+        averaged_spectrum, p.read, p.framing, p.fs, p.taper, pad=frames.pad, detrend=frames.detrend,
         averages=p.averages,
-        progress=progress,
-        combine=None if average.summed else combine,
-    )
-    single = None
+    )  # fmt: skip
+    if not average.summed:
+        mean = averaged(progress=part(progress, 0, 0.4))
+        spectrum = averaged(progress=part(progress, 0.4, 1), combine=combine, level=mean.level)
+        return _estimate(method, recording, p, spectrum, mean=mean)
+    spectrum, single = averaged(progress=progress), None
     if p.framing.count == 1:
         first = int(p.framing.numbers[0]) * p.framing.hop
         samples = p.read(first, first + frames.frame)
@@ -165,7 +173,7 @@ def _without_clipped(method: Method, p: Plan, progress: Progress) -> Plan:
 
 def _estimate(
     method: Method, recording: Recording, p: Plan, spectrum: Spectrum, *,
-    single: OneFrame | None = None, followed: Followed | None = None,
+    single: OneFrame | None = None, followed: Followed | None = None, mean: Spectrum | None = None,
 ) -> Estimate:  # fmt: skip
     return Estimate(
         recording_id=recording.id,
@@ -177,4 +185,5 @@ def _estimate(
         spectrum=spectrum,
         single=single,
         followed=followed,
+        mean=mean,
     )

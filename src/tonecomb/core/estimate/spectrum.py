@@ -143,8 +143,10 @@ def averaged_spectrum(
     progress: Progress = silent,
     threads: int | None = None,
     combine: Callable[[Array, int], Array] | None = None,
+    level: StretchLevel | None = None,
 ) -> Spectrum:
     """Mean of the spectra of all frames, or what ``combine(weights, nfft)`` makes of their |X|².
+    ``level`` is that of the samples, where it is known.
 
     ``pad`` multiplies the transform's length; ``averages`` is kept with the result as its
     number of effective averages. Raises :class:`UserError` where samples are not finite.
@@ -158,10 +160,10 @@ def averaged_spectrum(
         work = SumOfSquares.of(read, framing, fs, weights, nfft, detrend)
         total, summed = spread(read, work, framing.count, framing.cost, progress, threads)
 
-    def level() -> StretchLevel:
-        return stretch_level(read, framing, detrend, summed)
+    def of_samples() -> StretchLevel:
+        return level or stretch_level(read, framing, detrend, summed)
 
-    return spectrum_of(total, level, framing, fs, weights, nfft, averages)
+    return spectrum_of(total, of_samples, framing, fs, weights, nfft, averages)
 
 
 def spectrum_of(

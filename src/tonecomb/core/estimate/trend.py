@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from tonecomb.core.estimate.bands import bin_shares
+from tonecomb.core.estimate.content import LEAST_BINS
 from tonecomb.core.estimate.framing import Framing
 from tonecomb.core.estimate.spectrum import READ_SAMPLES, detrended, frames_of, read_frames
 from tonecomb.core.estimate.tracks import (
@@ -153,7 +154,8 @@ def _squares(tapered: Array) -> Array:
 def _band_weights(method: Method, p: Plan, taper: Window, bins: Bins) -> Array:
     """What each bin's mean square gives to each band's, shape (bands, bins)."""
     frequency: Array = np.arange(bins.count) * np.float64(bins.bin_hz)
-    gain = method.shown.display.gain(frequency, p.channel.unit) ** 2
+    display = method.shown.display.above(LEAST_BINS * bins.bin_hz)
+    gain = display.gain(frequency, p.channel.unit) ** 2
     out = np.zeros((len(method.follow.bands), bins.count))
     enbw = taper.enbw * bins.bin_hz
     # The offset and the Nyquist frequency have one side only.

@@ -14,7 +14,7 @@ import numpy as np
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
-from tonecomb.core.estimate.bands import band_rms
+from tonecomb.core.estimate.content import LEAST_BINS
 from tonecomb.core.estimate.spectrum import decibels_per_decade
 from tonecomb.core.units import MOTIONS, conversion, unit
 
@@ -24,8 +24,6 @@ OVER = "over"
 """The zone of what exceeds a limit that has but one."""
 _SURE = 0.8
 """Of half the sample rate: above it the recorder's filter may already have taken something out."""
-_LEAST_BINS = 3.0
-"""Bins from zero from which a window's lobe tells a level."""
 _PARTS = 800  # of a held curve, even on a logarithmic axis
 
 
@@ -125,7 +123,7 @@ class Limit:
         frames_only = self.kind == "band" or (self.kind == "overall" and a.order)
         if frames_only and a.other_ends:
             return "an end of the stretch, hardly weighed by the frames, is not as loud as the rest"
-        cut = a.method.shown.display.low_cut if a.order else 0.0
+        cut = a.display.cut if a.order else 0.0
         if self.kind == "curve":
             if factor != 1.0:
                 return f"a curve in {self.unit} takes a channel in it, this is in {a.unit.symbol}"
@@ -135,7 +133,7 @@ class Limit:
             return f"it begins at {low:g} Hz, the low cut is at {cut:g} Hz" if low < cut else ""
         if self.kind == "overall":
             return ""
-        least, most = max(_LEAST_BINS * a.spectrum.frame_hz, cut), _SURE * a.fs / 2
+        least, most = max(LEAST_BINS * a.spectrum.frame_hz, cut), _SURE * a.fs / 2
         if most < self.high < _HIGHEST:
             return (
                 f"it reaches to {self.high:g} Hz, and a record at {a.fs:g} Hz is sure up to "
@@ -155,7 +153,7 @@ class Limit:
         if self.kind == "band":
             if self.low >= spectrum.frequency[-1]:
                 return math.nan, math.nan
-            return band_rms(spectrum, self.low, self.high), math.nan
+            return a.band_level(self.low, self.high), math.nan
         if self.kind == "tone":
             inside = [p for p in a.peaks or () if self.low <= p.tone.frequency <= self.high]
             best = max(inside, key=lambda peak: a.amplitude(peak)[0], default=None)

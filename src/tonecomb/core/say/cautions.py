@@ -418,7 +418,8 @@ def _hits(a: Analysis, seen: Seen) -> Caution | None:
 
 DETECTORS: tuple[Detector, ...] = (
     _clipped, changing.held, changing.quantised, _one_frame, levels.frames_level,
-    levels.low_bins, _overlap_gap, changing.nonstationary, changing.moving,
+    levels.near_zero, levels.near_limit, levels.below_cut, _overlap_gap,
+    changing.nonstationary, changing.moving,
     changing.comes_and_goes, changing.content_changes, _unresolved, _low_averages, _offset,
     _alias_risk, _hum, _padding, _scalloping, changing.damping_limited, _unfitted, _list_cut, _hits,
 )  # fmt: skip

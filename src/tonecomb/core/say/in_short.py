@@ -127,7 +127,7 @@ def in_short(
 def _level(told: _Told) -> list[Part]:
     """The overall level, and what share of its power is in families, tones and the rest."""
     a = told.analysis
-    total, frames = a.rms**2, a.spectrum.rms**2
+    total, frames = a.rms**2, a.levels.whole
     text = f"{significant(a.rms)} {a.unit.symbol} rms {a.rms_of}"
     if not total > 0:
         return [Part("Nothing but zeros.", "level")]

@@ -3,9 +3,13 @@ what there is."""
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 
+import numpy as np
+
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.estimate.content import LEAST_BINS
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.say.caution import Caution, Seen, setting
 from tonecomb.core.say.numbers import significant
@@ -14,7 +18,9 @@ from tonecomb.core.steps.combine import VectorSum
 from tonecomb.core.steps.prepare import prepare
 
 _LONGER = 4  # times the frame, that a remedy takes
-_FEWEST_BINS, _LOW_SHARE = 3.0, 0.02  # from which one bin has one frequency; of the power
+_SHARE = 0.02  # of a level's power, from which a line is strong
+_NEAR_ZERO, _NEAR_LIMIT = 8.0, 2.0  # bins
+_LISTED = 4
 
 
 def frames_level(a: Analysis, seen: Seen) -> Caution | None:
@@ -26,10 +32,10 @@ def frames_level(a: Analysis, seen: Seen) -> Caution | None:
     symbol, level, frame = a.channel.unit, a.estimate.level, a.method.frames.frame
     text = (
         f"The samples have {significant(level.rms)} {symbol} rms, the frames "
-        f"{significant(a.estimate.spectrum.rms)}: "
+        f"{significant(a.estimate.averaged.rms)}: "
     )
     if a.other_ends:
-        than = "louder" if level.ends > a.estimate.spectrum.rms else "softer"
+        than = "louder" if level.ends > a.estimate.averaged.rms else "softer"
         text += f"an end of the stretch is {than} than the rest, and windows hardly weigh it"
         return Caution("frames-level", f"{text}; peaks and bands are those of the rest.")
     if not a.slow:
@@ -43,23 +49,63 @@ def frames_level(a: Analysis, seen: Seen) -> Caution | None:
     return Caution("frames-level", f"{text}.", f"Use {longer} samples", setting(frame=longer))
 
 
-def low_bins(a: Analysis, seen: Seen) -> Caution | None:
-    """In velocity or displacement the lowest bins, as wide as what they show, have a level."""
-    power, hz = a.spectrum.mean_square, a.spectrum.frame_hz
-    if a.order <= 0 or not (total := float(power.sum())) > 0:
+def near_zero(a: Analysis, seen: Seen) -> Caution | None:
+    """A strong line of velocity or displacement lies in the first bins, of which only lines
+    count."""
+    hz, whole = a.spectrum.frame_hz, a.levels.whole
+    strong = a.levels.frequency[a.levels.power > _SHARE * whole]
+    if not a.order or not len(strong) or (line := float(strong.min())) >= _NEAR_ZERO * hz:
         return None
-    limit = _FEWEST_BINS * hz
-    share = float(power[a.spectrum.frequency < limit - hz / 2].sum()) / total
-    if share < _LOW_SHARE:
+    text = (
+        f"{line:.4g} Hz lies {line / hz:.2g} bins from zero: it counts by its fitted amplitude, "
+        f"and of what is no line the {a.unit.quantity.lower()} from {LEAST_BINS * hz:.3g} Hz on"
+    )
+    frame = a.method.frames.frame
+    longer = frame * 2 ** math.ceil(math.log2(_NEAR_ZERO * hz / line))
+    if longer > round(a.resolution.stretch_s * a.fs):
+        return Caution("near-zero", f"{text}.")
+    return Caution("near-zero", f"{text}.", f"Use {longer} samples", setting(frame=longer))
+
+
+def near_limit(a: Analysis, seen: Seen) -> Caution | None:
+    """A strong line lies so near to a band's limit that a little makes it count or not."""
+    hz, levels = a.spectrum.frame_hz, a.levels
+    for band in a.method.follow.bands:
+        inside = levels.band(band.low, band.high)
+        for limit in (band.low, band.high):
+            near = np.abs(levels.frequency - limit) < _NEAR_LIMIT * hz
+            strong = np.flatnonzero(near & (levels.power > _SHARE * inside))
+            if not limit or not len(strong):
+                continue
+            line = float(levels.frequency[strong[levels.power[strong].argmax()]])
+            counts = "counts" if band.low <= line < band.high else "does not count"
+            return Caution(
+                "near-limit",
+                f"{line:.5g} Hz lies {abs(line - limit) / hz:.1f} bins from {limit:g} Hz, where "
+                f"the band {band.name or f'{band.low:g}–{band.high:g} Hz'} ends: it {counts} in it.",
+            )
+    return None
+
+
+def below_cut(a: Analysis, seen: Seen) -> Caution | None:
+    """Something that was found lies below the frequency from which on there is a level."""
+    cut, found = a.display.cut, a.found
+    if not a.order or found is None:
         return None
-    edge = float(f"{limit:.2g}")
-    display = replace(a.method.shown.display, low_cut=edge if edge >= limit else edge * 1.05)
-    return Caution(
-        "low-bins",
-        f"{100 * share:.2g} % of the {a.unit.quantity.lower()}'s power lies below {limit:.3g} Hz, "
-        f"in the first {_FEWEST_BINS:g} bins: what they are divided by differs within each.",
-        f"Low cut {display.low_cut:.3g} Hz", setting(display=display),
-    )  # fmt: skip
+    surely = max(cut, LEAST_BINS * a.spectrum.frame_hz)
+    modes = [one.frequency for one in found.resonances if one.frequency < surely]
+    every = a.content.converted(a.as_low_as(0.0), 0.0)
+    loud = (every.frequency < cut) & (every.power > _SHARE * a.levels.whole)
+    places = sorted([*modes, *every.frequency[loud].tolist()])
+    if not places:
+        return None
+    listed = ", ".join(f"{one:.4g}" for one in places[:_LISTED])
+    lie = "lies" if len(places) == 1 else "lie"
+    text = f"{listed} Hz {lie} below {surely:.3g} Hz, from where on there is a level"
+    if a.method.shown.display.low_cut is not None and places[0] < cut:
+        freed = replace(a.method.shown.display, low_cut=None)
+        return Caution("below-cut", f"{text}.", "Begin below it", setting(display=freed))
+    return Caution("below-cut", f"{text}; that takes a longer frame.")
 
 
 def of_a_vector(a: Analysis, recording: Recording) -> Caution | None:

@@ -102,7 +102,8 @@ def shown_as(shown: Shown, channel: Channel) -> tuple[str, str]:
     words = SCALINGS[scaling]
     symbol = display.unit(channel.unit)
     if display.order(channel.unit):
-        words = f"{symbol.quantity.lower()} {words} from {display.low_cut:g} Hz"
+        words = f"{symbol.quantity.lower()} {words}"
+        words += "" if display.low_cut is None else f" from {display.low_cut:g} Hz"
     text = symbol.scaled(scaling, level)
     return words, text if display.reference is None else f"{text}, dB re {symbol.reference_text}"
 

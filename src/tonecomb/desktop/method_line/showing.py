@@ -52,12 +52,20 @@ def scaling_popover(store: Store, signal: Signal, method: Method, parent: QWidge
     if unit(channel.unit).quantity in MOTIONS:
         names = [("", "as it was measured"), *((name, f"as {name.lower()}") for name in MOTIONS)]
         quantity = Choice(names, display.quantity, "Quantity")
-        quantity.setToolTip("Divided by iω, or multiplied, bin by bin")
-        low_cut = Number(display.low_cut, 1e-4, signal.rate / 2, 4, "Hz", shortest=True)
+        quantity.setToolTip(
+            "Divided by iω, or multiplied: levels of lines at their own frequency, the rest by bins"
+        )
+        low_cut = Number(display.low_cut or 0.0, 0.0, signal.rate / 2, 4, "Hz", shortest=True)
+        low_cut.setSpecialValueText("auto")
         low_cut.setAccessibleName("Low cut")
-        low_cut.setToolTip("Nothing is shown below: an integral lifts whatever is there")
+        low_cut.setToolTip(
+            "Nothing is shown below: an integral lifts whatever is there.\n"
+            "0: from 1 Hz, or half the lowest thing that is found"
+        )
         quantity.picked.connect(lambda value: _change(store, "Choose quantity", quantity=value))
-        low_cut.valueChanged.connect(lambda value: _change(store, "Choose low cut", low_cut=value))
+        low_cut.valueChanged.connect(
+            lambda value: _change(store, "Choose low cut", low_cut=value or None)
+        )
         popover.add(row(label("Shown"), quantity, label("from"), low_cut, None))
     popover.add(_drawn_row(store, method))
     return popover

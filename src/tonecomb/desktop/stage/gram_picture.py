@@ -86,7 +86,7 @@ class GramPicture(QObject):
             method = analysis.method
             unit = analysis.channel.unit
             values = gram.values(
-                method.shown.scaling, method.shown.level, method.shown.display, unit
+                method.shown.scaling, method.shown.level, analysis.display, unit
             )
             self.levels = analysis.decibels(values) if self.decibels else values
             if self.automatic:

@@ -40,9 +40,8 @@ class Memory(QObject):
         self._quiet.setSingleShot(True)
         self._quiet.setInterval(_QUIET_MS)
         self._quiet.timeout.connect(self._rest)
-        # While a signal is live there is always work, which wants no samples of before.
-        for sign in (scheduler.idle, store.changed):
-            sign.connect(self._quiet.start)
+        scheduler.idle.connect(self._worked)
+        store.changed.connect(self._quiet.start)
 
     @property
     def owners(self) -> tuple[Owner, ...]:
@@ -64,6 +63,11 @@ class Memory(QObject):
         forget_plans()
         gc.collect()
         _trim()
+
+    def _worked(self) -> None:
+        # While a signal is live there is always work, which wants no samples of before.
+        if not (self.scheduler.resting and self._quiet.isActive()):
+            self._quiet.start()
 
     def _rest(self) -> None:
         if self.scheduler.busy and not self.scheduler.resting:

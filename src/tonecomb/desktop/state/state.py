@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject
 from tonecomb.core.estimate.transform import forget_plans
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.sections import get_ready
+from tonecomb.desktop.kit.turns import later
 from tonecomb.desktop.state.advice import Advice
 from tonecomb.desktop.state.envelopes import Envelopes
 from tonecomb.desktop.state.figures import Figures
@@ -44,7 +45,7 @@ class State:
         self.player = Player(parent, self.moments, self.results)
         self.results.read_by = self.moments.of_frame
         for signal in (self.moments.moved, self.moments.turned):
-            signal.connect(lambda _: self.results.follow())
+            signal.connect(lambda _: later(self.results.follow))
 
     @property
     def current(self) -> Signal | None:

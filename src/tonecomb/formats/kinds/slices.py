@@ -9,6 +9,7 @@ from typing import Any, ClassVar
 import numpy as np
 
 from tonecomb.core.estimate.bands import band_rms
+from tonecomb.core.estimate.content import LEAST_BINS
 from tonecomb.core.estimate.slices import Slices, Slicing, run_slices
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, silent
@@ -76,7 +77,7 @@ class SliceKind(Kind[Slices]):
 def _each(slices: Slices) -> list[dict[str, Any]]:
     """Of each slice its rms, its highest place and its bands, in the quantity that is shown."""
     method, curves = slices.method, slices.curves()
-    every = slices.displayed(method.shown.display)
+    every = slices.displayed(method.shown.display.above(LEAST_BINS * slices.first.frame_hz))
     places = curves.frequency
     if curves.stepped:
         places = np.sqrt(places[:-1] * places[1:])

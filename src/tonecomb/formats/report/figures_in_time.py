@@ -63,7 +63,7 @@ def gram_panel(analysis: Analysis, gram: Spectrogram, look: GramLook | None = No
     look = look or GramLook()
     method = analysis.method
     cells = gram.values(
-        method.shown.scaling, method.shown.level, method.shown.display, analysis.channel.unit
+        method.shown.scaling, method.shown.level, analysis.display, analysis.channel.unit
     )
     levels = analysis.decibels(cells) if look.decibels else cells
 

@@ -1,0 +1,115 @@
+"""What a spectrum holds: fitted lines with powers of their own, and the rest, bin by bin.
+
+A window spreads a line over its main lobe. To integrate bin by bin divides each of the lobe's bins
+by another frequency, and a band's limit cuts through it; so a line counts whole, at its own
+frequency, and only what is left is taken bin by bin.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tonecomb.core.estimate.bands import band_power
+from tonecomb.core.estimate.spectrum import Spectrum
+from tonecomb.core.estimate.windows import Window
+from tonecomb.core.record.recording import Array
+
+LEAST_BINS = 3.0
+"""Bins from zero from which what is no line has a frequency by which it can be divided."""
+_WIDE = 30  # lines, the strongest, whose side lobes are known all over the spectrum
+_NEAR = 64  # bins that those of the others reach
+_FIRST_BINS = 20  # in which a line that is taken bin by bin is off by over half a percent
+_OUT = 8.0  # times the floor, that it stands out of the noise
+_LEFT = 0.05  # of what was taken out as lines, that may be left by chance
+
+Gain = Callable[[Array], Array]
+"""What amplitudes at frequencies (Hz) are multiplied by, of the same shape."""
+
+
+@dataclass(frozen=True, eq=False)
+class Content:
+    """Lines at ``frequency`` (Hz) of mean square ``power`` (unit²), both of shape (lines,), and
+    the ``rest`` of the spectrum."""
+
+    frequency: Array
+    power: Array
+    rest: Spectrum
+
+    def converted(self, gain: Gain, cut: float) -> Content:
+        """The same as another quantity: lines from ``cut`` (Hz) on by the gain at their own
+        frequencies, the rest by that of its bins, from three bins on."""
+        kept = self.frequency >= cut
+        rest = self.rest
+        low = max(cut, LEAST_BINS * rest.frame_hz)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            squares = np.where(
+                rest.frequency >= low * (1 - 1e-9), rest.mean_square * gain(rest.frequency) ** 2, 0
+            )
+        frequency = self.frequency[kept]
+        power = self.power[kept] * gain(frequency) ** 2
+        return Content(frequency, power, replace(rest, mean_square=squares))
+
+    def band(self, low: float, high: float) -> float:
+        """The mean square between two frequencies in Hz."""
+        inside = (self.frequency >= low) & (self.frequency < high)
+        return float(self.power[inside].sum() + band_power(self.rest, low, high))
+
+    @property
+    def whole(self) -> float:
+        """The mean square of all."""
+        rest = self.rest
+        return float(self.power.sum() + rest.mean_square.sum() * rest.bin_hz / rest.enbw_hz)
+
+
+def content(
+    spectrum: Spectrum, taper: Window, frequency: Array, power: Array, known: NDArray[np.bool_],
+    floor: Array | None = None,
+) -> Content:  # fmt: skip
+    """A spectrum parted into lines at ``frequency`` (Hz) and the rest.
+
+    ``power`` is what was fitted to each line, as mean square (unit²); where it is not ``known``,
+    since the line wanders by less than a bin, it is that of the main lobe. All of shape (lines,).
+    What else stands out of the noise's ``floor`` (unit², shape (bins,)) in the first bins, where
+    bin by bin it would be far off, is taken for lines in the same way: integrated, a line counts
+    that is too weak beside others to be listed.
+    """
+    squares, hz = spectrum.mean_square.copy(), spectrum.frame_hz
+    per_bin = spectrum.bin_hz / spectrum.enbw_hz
+    bins, half = spectrum.frequency / hz, taper.main_lobe / 2
+    found, more = np.array(power, dtype=np.float64), list[tuple[float, float]]()
+    # Known ones first: what they leak is no part of the others.
+    for turn, i in enumerate(np.lexsort((-found, ~known))):
+        at = frequency[i] / hz
+        if known[i]:
+            reach = math.inf if turn < _WIDE else _NEAR
+            first, stop = np.searchsorted(bins, [at - reach, at + reach])
+            leak = taper.transform(bins[first:stop] - at) ** 2
+            leak += taper.transform(bins[first:stop] + at) ** 2  # of the negative frequency
+            squares[first:stop] = np.maximum(squares[first:stop] - found[i] * leak, 0.0)
+        else:
+            first, stop = np.searchsorted(bins, [at - half, at + half])
+            found[i] = squares[first:stop].sum() * per_bin
+            squares[first:stop] = 0.0
+    low, few = np.searchsorted(bins, [LEAST_BINS, _FIRST_BINS])
+    least = None if floor is None else _OUT * floor + _LEFT * (spectrum.mean_square - squares)
+    while least is not None and floor is not None:
+        over = np.where(squares[:few] > least[:few], squares[:few], 0.0)
+        over[:low] = 0.0
+        if not over.any():
+            break
+        first, stop = np.searchsorted(bins, bins[int(over.argmax())] + np.array([-half, half]))
+        lobe = squares[first:stop]
+        # The noise lies evenly about it: its place is that of what rises from it.
+        rises = np.maximum(lobe - floor[first:stop], 0.0)
+        more.append((float(rises @ bins[first:stop] / rises.sum()) * hz, lobe.sum() * per_bin))
+        squares[first:stop] = 0.0
+    places, powers = np.array(more).reshape(-1, 2).T
+    return Content(
+        np.concatenate([frequency, places]), np.concatenate([found, powers]),
+        replace(spectrum, mean_square=squares),
+    )  # fmt: skip
