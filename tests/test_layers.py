@@ -33,7 +33,7 @@ FLOORS = {
     "edits": 6, "state": 7, "kit": 8,
 }  # fmt: skip
 # Where filters are designed and second-order sections are run.
-FILTER_DESIGN = {"sections.py", "recursive.py", "shock.py"}
+FILTER_DESIGN = {"sections.py", "recursive.py", "shock.py", "true_peak.py"}
 CORE_PACKAGES = {"numpy", "scipy", "pint", "ducc0"}
 QT = {"PyQt6", "pyqtgraph", "superqt", "qtawesome"}
 

@@ -7,7 +7,7 @@ from functools import cached_property
 
 import numpy as np
 
-from tonecomb.core.estimate.display import Curve, Display, curve, curve_scaling
+from tonecomb.core.estimate.display import SURE_BINS, Curve, Display, curve, curve_scaling
 from tonecomb.core.estimate.estimate import Estimate
 from tonecomb.core.estimate.phase import OneFrame
 from tonecomb.core.estimate.spectrum import (
@@ -74,22 +74,32 @@ class ShownEstimate:
         """What amplitudes at these frequencies (Hz) are multiplied by to be shown."""
         return self.display.gain(frequency, self.channel.unit)
 
+    @property
+    def derived(self) -> bool:
+        """Whether what is shown is not as it was measured."""
+        return bool(self.order or self.display.weighting)
+
+    def weighted_gain(self, frequency: Array) -> Array:
+        """What curves and levels at these frequencies (Hz) are multiplied by to be shown."""
+        return self.display.weighted_gain(frequency, self.channel.unit)
+
     @cached_property
     def spectrum(self) -> Spectrum:
         """The estimated spectrum."""
         spectrum = self.estimate.spectrum
-        if not self.order:
+        if not self.derived:
             return spectrum
-        gain = self.gain(spectrum.frequency)
+        gain = self.weighted_gain(spectrum.frequency)
         return replace(spectrum, mean_square=spectrum.mean_square * gain**2)
 
     @cached_property
     def single(self) -> OneFrame | None:
         """The one frame, where there is but one."""
         single = self.estimate.single
-        if single is None or not self.order:
+        if single is None or not self.derived:
             return single
-        return replace(single, bins=single.bins * self.gain(self.estimate.spectrum.frequency))
+        gain = self.weighted_gain(self.estimate.spectrum.frequency)
+        return replace(single, bins=single.bins * gain)
 
     @cached_property
     def unit(self) -> Unit:
@@ -131,6 +141,8 @@ class ShownEstimate:
         """Quantity and unit of what is drawn, for an axis."""
         text = level_label(*self._drawn, self.unit, decibels)
         words = self.method.shown.display.words()
+        if self.curve.narrow:
+            words += f" (pale: under {SURE_BINS:g} bins wide)"
         return f"{text}, {words}" if words else text
 
     @property
@@ -142,7 +154,7 @@ class ShownEstimate:
     @property
     def rms_of(self) -> str:
         """What ``rms`` is that of, in words."""
-        if self.order:
+        if self.derived:
             return "in the frames"
         average = self.method.averaging.average
         return "over the stretch" if average.cut else "in the frame"

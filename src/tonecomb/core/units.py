@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from functools import cache
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from tonecomb.core.errors import UserError
 
@@ -104,6 +104,13 @@ MOTIONS = {
     "Acceleration": Motion("m/s²", "m/s²"),
 }
 """Each is the derivative of the one before."""
+
+System = Literal["metric", "inch"]
+SYSTEMS: dict[System, dict[str, str]] = {
+    "metric": {name: one.shown for name, one in MOTIONS.items()},
+    "inch": {"Displacement": "mil", "Velocity": "in/s", "Acceleration": "g"},
+}
+"""The units in which quantities of motion are shown that were worked out."""
 
 # symbol -> (quantity, size in the pint unit of the quantity)
 COMMON = {

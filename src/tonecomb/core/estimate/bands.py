@@ -4,28 +4,91 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal, get_args
 
 import numpy as np
 
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.spectrum import Spectrum
+from tonecomb.core.estimate.weighting import check as check_weighting
 from tonecomb.core.record.recording import Array
+from tonecomb.core.units import unit
 
+Detector = Literal["rms", "peak", "peak-to-peak"]
+"""``peak`` is that of the samples after ``unit``'s integrals, between them included."""
+ZONES = "ABCDEFGH"
 G = 10**0.3  # the octave ratio of base 10
 FRACTIONS = (1, 3, 6, 12, 24)
 
 
 @dataclass(frozen=True)
 class Band:
-    """From ``low`` to ``high`` in Hz; ``name`` may be empty."""
+    """A level that is read: of what lies from ``low`` to ``high`` in Hz, by a ``detector``.
+
+    In the quantity and the size of ``unit``, "" for what was measured. ``limits`` (in that unit)
+    are the upper ends of its zones, which are called A, B, C, …, as ISO 20816-1 arranges them; what
+    is beyond the zone ``accept``, the last that ends for "", exceeds them. ``weighting`` is a key
+    of :data:`~tonecomb.core.estimate.weighting.WEIGHTINGS`, "" for none.
+    """
 
     low: float
     high: float
     name: str = ""
+    unit: str = ""
+    detector: Detector = "rms"
+    limits: tuple[float, ...] = ()
+    accept: str = ""
+    weighting: str = ""
 
-    def check(self) -> None:
-        """Raises :class:`UserError` for limits that cannot be."""
+    @property
+    def called(self) -> str:
+        """Its name, or else its range."""
+        return self.name or f"{self.low:g}–{self.high:g} Hz"
+
+    @property
+    def words(self) -> str:
+        """What is read: quantity, name, range, detector."""
+        quantity = unit(self.unit).quantity.lower() if self.unit else ""
+        weighted = f"weighted by {self.weighting}" if self.weighting else ""
+        span = f"{self.low:g}–{self.high:g} Hz" if self.name else ""
+        detector = "p–p" if self.detector == "peak-to-peak" else self.detector
+        parts = (quantity, self.called, span, detector, weighted)
+        return " ".join(one for one in parts if one)
+
+    @property
+    def accepted(self) -> str:
+        """The last zone that does not exceed the limits."""
+        return self.accept or ZONES[len(self.limits) - 1]
+
+    def zone(self, value: float) -> str:
+        """The zone that a value in the row's unit lies in; "" without limits."""
+        return ZONES[sum(value > one for one in self.limits)] if self.limits else ""
+
+    def check(self, symbol: str = "") -> None:
+        """Raises :class:`UserError` for what cannot be read of a channel in the unit ``symbol``,
+        which is not looked at where it is ""."""
+        self._check_range()
+        bad = f"The level {self.called}"
+        if self.detector not in get_args(Detector):
+            raise UserError(
+                f"{bad} has no detector", f"‘{self.detector}’", f"choose {_one_of(Detector)}"
+            )
+        if self.limits != tuple(sorted(set(self.limits))) or not all(
+            0 < one < math.inf for one in self.limits
+        ):
+            raise UserError(f"{bad} has no zones that rise", remedy="give rising limits above 0")
+        if len(self.limits) >= len(ZONES):
+            raise UserError(f"{bad} has more than {len(ZONES) - 1} limits")
+        if self.accept and self.accept not in ZONES[: len(self.limits)]:
+            raise UserError(f"{bad} accepts ‘{self.accept}’", "which is none of its zones")
+        if self.unit:
+            unit(self.unit)
+        if self.weighting and self.detector != "rms":
+            raise UserError(f"{bad} is weighted", remedy="choose rms, or no weighting")
+        if self.unit or symbol:
+            check_weighting(self.weighting, self.unit or symbol)
+
+    def _check_range(self) -> None:
         if not (0 <= self.low < self.high < math.inf):
             raise UserError(
                 f"The band {self.low:g}–{self.high:g} Hz is empty",
@@ -99,3 +162,7 @@ def octave_bands(fraction: int, low: float, high: float) -> tuple[Array, Array]:
     centres = 1000 * 10 ** ((numbers + shift) * step)
     edges = 1000 * 10 ** ((np.arange(lowest, highest + 2) + shift - 0.5) * step)
     return np.asarray(centres), np.asarray(edges if len(centres) else edges[:0])
+
+
+def _one_of(names: Any) -> str:
+    return ", ".join(get_args(names))

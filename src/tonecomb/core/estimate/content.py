@@ -15,12 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tonecomb.core.estimate.bands import band_power
+from tonecomb.core.estimate.display import LEAST_BINS
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.estimate.windows import Window
 from tonecomb.core.record.recording import Array
 
-LEAST_BINS = 3.0
-"""Bins from zero from which what is no line has a frequency by which it can be divided."""
 _WIDE = 30  # lines, the strongest, whose side lobes are known all over the spectrum
 _NEAR = 64  # bins that those of the others reach
 _FIRST_BINS = 20  # in which a line that is taken bin by bin is off by over half a percent
@@ -40,12 +39,12 @@ class Content:
     power: Array
     rest: Spectrum
 
-    def converted(self, gain: Gain, cut: float) -> Content:
+    def converted(self, gain: Gain, cut: float, *, whole: bool = False) -> Content:
         """The same as another quantity: lines from ``cut`` (Hz) on by the gain at their own
-        frequencies, the rest by that of its bins, from three bins on."""
+        frequencies, the rest by that of its bins, from three bins on; all of it where ``whole``."""
         kept = self.frequency >= cut
         rest = self.rest
-        low = max(cut, LEAST_BINS * rest.frame_hz)
+        low = 0.0 if whole else max(cut, LEAST_BINS * rest.frame_hz)
         with np.errstate(divide="ignore", invalid="ignore"):
             squares = np.where(
                 rest.frequency >= low * (1 - 1e-9), rest.mean_square * gain(rest.frequency) ** 2, 0

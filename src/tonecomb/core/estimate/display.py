@@ -10,15 +10,18 @@ from typing import Literal
 import numpy as np
 
 from tonecomb.core.errors import UserError
-from tonecomb.core.estimate.bands import FRACTIONS, band_edges, band_power
+from tonecomb.core.estimate import weighting
+from tonecomb.core.estimate.bands import FRACTIONS, Band, band_edges, band_power
 from tonecomb.core.estimate.spectrum import Level, Scaling, Spectrum
 from tonecomb.core.record.recording import Array
-from tonecomb.core.units import MOTIONS, Unit, conversion, unit
+from tonecomb.core.units import MOTIONS, SYSTEMS, System, Unit, conversion, unit
 
 Drawn = Literal["bins", "octave", "decade", "total"]
 MOST_PER_DECADE = 200
 LOW_CUT = 1.0
 """Hz; where integrals begin as long as nothing slower is known to be there."""
+LEAST_BINS = 3.0
+"""Bins from zero from which what is no line has a frequency by which it can be divided."""
 SURE_BINS = 3.0
 """Bins that a band is wide whose neighbours do not count in it."""
 _NO_LINES = (np.zeros(0), np.zeros(0))
@@ -29,7 +32,9 @@ class Display:
     """``quantity`` is "" for the channel's own, or one of Acceleration, Velocity, Displacement;
     to get there, amplitudes are multiplied by (2πf) to a power, and what lies below ``low_cut``
     (Hz; None for :data:`LOW_CUT`, or half the lowest thing that is found) is left out.
-    ``reference`` is that of decibels in the shown unit, None for ISO 1683's.
+    ``reference`` is that of decibels in the shown unit, None for ISO 1683's. Another quantity than
+    the channel's is shown in ``units`` of this system. By a ``weighting`` curves and levels are
+    weighted, "" for none; peaks keep their plain level.
 
     ``drawn`` in ``bins``, in bands of a fraction of an octave or so many a decade (``bands`` is
     that number), or as the running ``total``: the rms of all up to a frequency.
@@ -40,6 +45,8 @@ class Display:
     reference: float | None = None
     drawn: Drawn = "bins"
     bands: int = 3
+    units: System = "metric"
+    weighting: str = ""
 
     def check(self, symbol: str) -> None:
         """Raises :class:`UserError` where a channel in this unit cannot be shown so."""
@@ -49,6 +56,12 @@ class Display:
                 f"{known.quantity} in {known.symbol} cannot be shown as {self.quantity.lower()}",
                 remedy="that takes a channel of acceleration, velocity or displacement",
             )
+        if self.units not in SYSTEMS:
+            raise UserError(
+                f"There are no units called ‘{self.units}’",
+                remedy=f"choose one of {', '.join(SYSTEMS)}",
+            )
+        weighting.check(self.weighting, self.unit(symbol).symbol)
         if self.low_cut is not None and not 0 < self.low_cut < math.inf:
             raise UserError(
                 f"A low cut of {self.low_cut:g} Hz cannot be used", remedy="choose one above 0"
@@ -90,7 +103,7 @@ class Display:
         """The unit that is shown, with its decibel reference."""
         known = unit(symbol)
         if self.order(symbol):
-            known = unit(MOTIONS[self.quantity].shown)
+            known = unit(SYSTEMS[self.units][self.quantity])
         if self.reference is None:
             return known
         text = f"{self.reference:g} {known.symbol}"
@@ -103,21 +116,69 @@ class Display:
             return np.ones(len(frequency))
         known, target = unit(symbol), MOTIONS[self.quantity]
         size = conversion(symbol, MOTIONS[known.quantity].base)
-        size *= conversion(target.base, target.shown)
+        size *= conversion(target.base, SYSTEMS[self.units][self.quantity])
         out = np.zeros(len(frequency))
         passed = (frequency >= self.cut) & (frequency > 0)
         # MOTIONS go from displacement upward: each step up is one more iω.
         out[passed] = size * (2 * np.pi * frequency[passed]) ** -float(order)
         return out
 
+    def weighted_gain(self, frequency: Array, symbol: str) -> Array:
+        """What curves and levels at these frequencies (Hz) are multiplied by, same shape."""
+        return self.gain(frequency, symbol) * weighting.weight(self.weighting, frequency)
+
     def words(self) -> str:
-        """How it is drawn, "" for bins."""
+        """How it is weighted and drawn, "" for plain bins."""
+        drawn = ""
         if self.drawn == "octave":
-            share = "octave" if self.bands == 1 else f"1/{self.bands}-octave"
-            return f"{share} bands"
-        if self.drawn == "decade":
-            return f"{self.bands} bands a decade"
-        return "running total" if self.drawn == "total" else ""
+            drawn = "octave bands" if self.bands == 1 else f"1/{self.bands}-octave bands"
+        elif self.drawn == "decade":
+            drawn = f"{self.bands} bands a decade"
+        elif self.drawn == "total":
+            drawn = "running total"
+        weighted = f"weighted by {self.weighting}" if self.weighting else ""
+        return ", ".join(one for one in (weighted, drawn) if one)
+
+
+@dataclass(frozen=True)
+class LevelGain:
+    """What the amplitudes of a channel in the unit ``own`` are multiplied by to be read as a level,
+    in its unit and weighted. Raises :class:`UserError` where they measure different things."""
+
+    band: Band
+    own: str
+    cut: float = LOW_CUT
+    """Below what frequency (Hz) an integral has nothing, where the band itself begins at 0."""
+
+    @property
+    def display(self) -> Display:
+        """As which quantity it is shown."""
+        quantity = unit(self.band.unit or self.own).quantity
+        return Display(
+            quantity if quantity in MOTIONS else "", self.band.low or self.cut,
+            weighting=self.band.weighting,
+        )  # fmt: skip
+
+    @property
+    def symbol(self) -> str:
+        """The unit of the level."""
+        return unit(self.band.unit or self.own).symbol
+
+    @property
+    def integrates(self) -> bool:
+        """Whether it is of another quantity than the channel."""
+        return bool(self.display.order(self.own))
+
+    def __call__(self, frequency: Array) -> Array:
+        """At frequencies in Hz, of the same shape."""
+        display = self.display
+        size = conversion(display.unit(self.own).symbol, self.symbol)
+        return size * display.weighted_gain(frequency, self.own)
+
+    def squares(self, frequency: Array, frame_hz: float) -> Array:
+        """For mean squares of bins, of which an integral counts from three on."""
+        low = LEAST_BINS * frame_hz if self.integrates else 0.0
+        return np.where(frequency >= low * (1 - 1e-9), self(frequency) ** 2, 0.0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -144,6 +205,11 @@ class Curve:
         )
         nearest = above if nearer else below
         return float(self.values[max(nearest - 1, 0) : nearest + 2].max())
+
+    @property
+    def sure_from(self) -> float:
+        """The frequency (Hz) from which on no band is too narrow."""
+        return float(self.frequency[self.narrow]) if self.narrow else 0.0
 
     def outline(self) -> tuple[Array, Array]:
         """Points of the line that draws it."""

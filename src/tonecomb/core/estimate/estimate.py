@@ -71,7 +71,7 @@ def run_spectrum(
 
     Raises :class:`UserError` when the method does not fit or samples are missing.
     """
-    method = method.resolved(recording)
+    method = method.framed(recording)
     if method.source.axes:
         return _of_axes(method, recording, progress)
     p = plan(method, recording)

@@ -81,7 +81,7 @@ class Slices:
 
     def displayed(self, display: Display) -> Spectrum:
         """All slices as the quantity that is shown, mean squares of shape (slices, bins)."""
-        gain = display.gain(self.first.frequency, self.channel.unit)
+        gain = display.weighted_gain(self.first.frequency, self.channel.unit)
         return replace(self.first, mean_square=self.mean_square * gain**2)
 
     def curves(self, method: Method | None = None) -> Curve:

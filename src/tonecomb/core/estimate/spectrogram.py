@@ -88,7 +88,7 @@ class Spectrogram:
     def values(self, scaling: Scaling, level: Level, display: Display, symbol: str) -> Array:
         """The cells in a scaling, as the quantity that is shown of a channel in the unit
         ``symbol``; shape (rows, columns), float32."""
-        gain = display.gain(self.centres, symbol).astype(np.float32) ** 2
+        gain = display.weighted_gain(self.centres, symbol).astype(np.float32) ** 2
         cells: Array = self.mean_square * gain  # type: ignore[assignment]  # as short as it came
         return scaled(cells, scaling, level, self.enbw_hz, self.gain_s)
 

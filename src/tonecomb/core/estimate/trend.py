@@ -7,8 +7,9 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.bands import bin_shares
-from tonecomb.core.estimate.content import LEAST_BINS
+from tonecomb.core.estimate.display import LevelGain
 from tonecomb.core.estimate.framing import Framing
 from tonecomb.core.estimate.spectrum import READ_SAMPLES, detrended, frames_of, read_frames
 from tonecomb.core.estimate.tracks import (
@@ -43,8 +44,8 @@ class Trend:
     """One value a frame, ``time`` (s of the recording) being the frame's middle, shape (frames,).
 
     ``rms`` (the channel's unit), ``crest`` and ``kurtosis`` (3 for noise) are of the detrended
-    samples without a window; ``bands`` are rms levels in the quantity that is shown, shape
-    (bands, frames). ``hop_s`` is the time from frame to frame.
+    samples without a window; ``bands`` are the rms of each of the method's levels, in its own unit,
+    bin by bin, shape (bands, frames). ``hop_s`` is the time from frame to frame.
     """
 
     recording_id: str
@@ -154,19 +155,21 @@ def _squares(tapered: Array) -> Array:
 def _band_weights(method: Method, p: Plan, taper: Window, bins: Bins) -> Array:
     """What each bin's mean square gives to each band's, shape (bands, bins)."""
     frequency: Array = np.arange(bins.count) * np.float64(bins.bin_hz)
-    display = method.shown.display.above(LEAST_BINS * bins.bin_hz)
-    gain = display.gain(frequency, p.channel.unit) ** 2
-    out = np.zeros((len(method.follow.bands), bins.count))
+    out = np.zeros((len(method.levels), bins.count))
     enbw = taper.enbw * bins.bin_hz
     # The offset and the Nyquist frequency have one side only.
     sides = np.ones(bins.count)
     sides[0] = 0.5
     if method.frames.frame % 2 == 0:
         sides[-1] = 0.5
-    for row, band in zip(out, method.follow.bands, strict=True):
+    for row, band in zip(out, method.levels, strict=True):
         first, stop, shares = bin_shares(frequency, bins.bin_hz, band.low, band.high)
         row[first:stop] = shares * bins.bin_hz / enbw
-    return np.asarray(out * gain * sides)
+        try:
+            row *= LevelGain(band, p.channel.unit).squares(frequency, bins.bin_hz)
+        except UserError:  # told of the level itself
+            row[:] = np.nan
+    return np.asarray(out * sides)
 
 
 def _refined(

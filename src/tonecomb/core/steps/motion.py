@@ -16,7 +16,7 @@ from tonecomb.core.steps.adding import with_channel
 from tonecomb.core.steps.combine import Pointwise
 from tonecomb.core.steps.fir import Shaped, compact, smooth
 from tonecomb.core.steps.step import Step, check_channels, rounded, unfit
-from tonecomb.core.units import MOTIONS, PLAIN, conversion, unit
+from tonecomb.core.units import MOTIONS, PLAIN, SYSTEMS, conversion, unit
 
 _TAPS = 14  # periods of the low cut that a filter lasts
 _FADE = 0.44  # of the low cut, over which it fades in, from half of it on
@@ -41,6 +41,8 @@ class Motion(Step):
     )
     low_cut: float = setting("low-cut", "number", 1.0, unit="Hz", help="what is slower goes")
     name: str = setting("name", "text", "", help="what the new channel is called")
+    units: str = setting("units", "choice", "metric", choices=tuple(SYSTEMS),
+                         help="of the result: m/s², mm/s, µm or g, in/s, mil")  # fmt: skip
 
     @property
     def adds(self) -> bool:
@@ -119,9 +121,10 @@ class Motion(Step):
             motions = list(MOTIONS.values())
             at = list(MOTIONS).index(known.quantity) + self.order
             if 0 <= at < len(motions):
-                target = motions[at]
+                name, target = list(MOTIONS)[at], motions[at]
+                shown = SYSTEMS["inch" if self.units == "inch" else "metric"][name]
                 base = conversion(symbol, MOTIONS[known.quantity].base)
-                return target.shown, base * conversion(target.base, target.shown)
+                return shown, base * conversion(target.base, shown)
         times = {1: "/s", -1: "*s", -2: "*s**2"}[self.order]
         return unit(f"{symbol}{times}").symbol, 1.0
 
