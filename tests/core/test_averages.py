@@ -16,6 +16,7 @@ from tonecomb.core.estimate import averages as ways
 from tonecomb.core.estimate.averages import AVERAGES, Highest, Median, Single, median_bias
 from tonecomb.core.estimate.bands import FRACTIONS, Band, G, band_rms, octave_bands
 from tonecomb.core.estimate.windows import window
+from tonecomb.core.find.levels import level_readings
 from tonecomb.core.method import Method
 from tonecomb.core.say.sentence import sentence
 
@@ -135,7 +136,7 @@ def test_bands_add_up_to_the_whole(name: str, frame: int, pad: int, cuts: list[f
 def test_a_band_about_a_tone_holds_its_rms() -> None:
     f = 1000 * 10 / 256
     analysis = run(Method.of(frame=2048, bands=(Band(f - 4, f + 4), Band(200, 300))), MADE)
-    inside, noise = analysis.band_levels
+    inside, noise = (one.value for one in level_readings(analysis))
     assert inside == pytest.approx(np.sqrt(2 + 8 / 500), rel=0.01)
     assert noise == pytest.approx(np.sqrt(100 / 500), rel=0.03)
     with pytest.raises(UserError, match="The band 30–20 Hz is empty"):

@@ -91,7 +91,7 @@ def test_band_levels_of_a_swept_tone(law: str) -> None:
     assert trend.rms.mean() == pytest.approx(np.sqrt(0.5), rel=0.01)
     assert np.median(trend.crest) == pytest.approx(np.sqrt(2), rel=0.01)
     assert np.median(trend.kurtosis) == pytest.approx(1.5, abs=0.01)
-    shown = method.having(display=Display("Velocity", low_cut=5.0))
+    shown = method.having(bands=(Band(10.0, 900.0, unit="mm/s"),))
     velocity = run_trend(shown, made, ()).bands[0]
     expected = 1e3 * np.sqrt(0.5) / (2 * np.pi * LAWS[law][0](trend.time))
     assert velocity == pytest.approx(expected, rel=0.05)

@@ -9,24 +9,25 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.content import Content, Gain, content
 from tonecomb.core.estimate.display import LOW_CUT, Curve, Display, curve
 from tonecomb.core.estimate.estimate import Estimate, run_spectrum
 from tonecomb.core.estimate.framing import effective_averages
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS, Spectrum
-from tonecomb.core.estimate.windows import Window, window
-from tonecomb.core.find.behaviour import Behaviour
-from tonecomb.core.find.changes import Changes, find_changes
+from tonecomb.core.estimate.true_peak import Extremes, true_peaks
+from tonecomb.core.estimate.windows import window
+from tonecomb.core.find.changes import find_changes
 from tonecomb.core.find.comb import Comb, Line
-from tonecomb.core.find.damping import Data, Fit, find_resonances, fit_by_hand
+from tonecomb.core.find.damping import Fit
 from tonecomb.core.find.families import families
+from tonecomb.core.find.findings import SEVERAL, Findings, modes, of_family, of_mode
 from tonecomb.core.find.floor import expected_bins, find_noise
 from tonecomb.core.find.mode import Resonance, half_power_width
 from tonecomb.core.find.moving import Moving, find_moving
 from tonecomb.core.find.parting import parted
 from tonecomb.core.find.peaks import Peak, find_peaks
 from tonecomb.core.find.ringing import find_ringing
-from tonecomb.core.find.under import find_under
 from tonecomb.core.method import Method, Plan, Shown, plan
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record.recording import Array, Recording
@@ -39,35 +40,11 @@ from tonecomb.core.steps.prepare import prepare
 
 _UNSTEADY = ("moves", "hump")
 _SWELLS = ("comes and goes", "modulated")
-_SWEPT = 2.0  # times what is told apart, that a tooth sweeps over before its peaks are its
 _BORNE_OUT = 1.4  # times the floor, that a tooth's range holds on average
 _DEEPEST = 1e-6  # of a filter's gain squared, down to which noise is seen to follow it
 _FAR = 0.1  # of its frequency that a tone moves, so that it may be the first of a family
-_SEVERAL = 3  # peaks that move from which a family may
 WANDERS = 0.01  # of a bin that the place of a tone is uncertain at least where its phase wanders
 _OF_WIDTH = 0.4  # of a wandering line's width, for one average, that its place is uncertain
-
-
-@dataclass(frozen=True, eq=False)
-class Findings:
-    """What was found in an estimate, in the channel's own quantity: ``peaks``, the noise's mean
-    square per bin (unit²) and what each bin is worth in averages (shape (bins,)), a family that
-    moves, how many more peaks there are than were asked for, what else changes over the stretch,
-    the families among the peaks (None where they have not been looked for), and ``resonances``."""
-
-    peaks: tuple[Peak, ...] = ()
-    floor: Array | None = None
-    averages: Array | None = None
-    moving: Moving | None = None
-    unlisted: int = 0
-    changes: Changes | None = None
-    combs: tuple[Comb, ...] | None = None
-    resonances: tuple[Resonance, ...] = ()
-
-    @property
-    def nbytes(self) -> int:
-        """What it holds in memory, besides the estimate."""
-        return 0 if self.floor is None else 2 * self.floor.nbytes
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,19 +61,17 @@ class Analysis(ShownEstimate):
     sentence: str
     truth: Truth | None = None
     """What is known to be in the recording, of a made one."""
+    extremes: tuple[tuple[Band, Extremes], ...] = ()
+    """Of the method's levels that are read from samples."""
 
     @classmethod
     def of(
-        cls, estimate: Estimate, found: Findings | None, method: Method, recording: Recording
-    ) -> Analysis:
+        cls, estimate: Estimate, found: Findings | None, method: Method, recording: Recording,
+        extremes: tuple[tuple[Band, Extremes], ...] = (),
+    ) -> Analysis:  # fmt: skip
         """What was computed of a recording, shown as ``method`` says."""
-        made = cls(estimate, method, found, "", recording.truth)
-        return replace(made, sentence=made._sentence(recording))
-
-    def _sentence(self, recording: Recording) -> str:
-        """What was done; from which frequency on is known by what was found."""
-        display = self.display if self.order else self.method.shown.display
-        return sentence(self.method.having(display=display), recording)
+        made = cls(estimate, method, found, "", recording.truth, extremes)
+        return made.shown_by(method, recording)
 
     @cached_property
     def display(self) -> Display:
@@ -135,17 +110,19 @@ class Analysis(ShownEstimate):
     def resonances(self) -> tuple[Resonance, ...]:
         """The resonances."""
         found = () if self.found is None else self.found.resonances
-        if not self.order:
+        if not self.derived:
             return found
-        return tuple(replace(one, fit=one.fit * self.gain(one.fit_frequency) ** 2) for one in found)
+        return tuple(
+            replace(one, fit=one.fit * self.weighted_gain(one.fit_frequency) ** 2) for one in found
+        )
 
     @cached_property
     def floor(self) -> Array | None:
         """The noise's mean square per bin, shape (bins,); known with the peaks."""
         floor = None if self.found is None else self.found.floor
-        if floor is None or not self.order:
+        if floor is None or not self.derived:
             return floor
-        return floor * self.gain(self.estimate.spectrum.frequency) ** 2
+        return floor * self.weighted_gain(self.estimate.spectrum.frequency) ** 2
 
     @property
     def averages(self) -> Array | None:
@@ -237,7 +214,10 @@ class Analysis(ShownEstimate):
     @cached_property
     def levels(self) -> Content:
         """The content in the quantity that is shown."""
-        return self.content.converted(self.gain, self.display.cut) if self.order else self.content
+        if not self.derived:
+            return self.content
+        cut = self.display.cut if self.order else 0.0
+        return self.content.converted(self.weighted_gain, cut, whole=not self.order)
 
     @cached_property
     def curve(self) -> Curve:
@@ -253,16 +233,11 @@ class Analysis(ShownEstimate):
     def rms(self) -> float:
         """The overall rms in the unit that is shown: of the stretch's samples, or in another
         quantity than the channel's, which has no samples, of its frames."""
-        return math.sqrt(self.levels.whole) if self.order else self.estimate.level.rms
+        return math.sqrt(self.levels.whole) if self.derived else self.estimate.level.rms
 
     def band_level(self, low: float, high: float) -> float:
         """The rms between two frequencies in Hz, in the unit that is shown."""
         return math.sqrt(self.levels.band(low, high))
-
-    @property
-    def band_levels(self) -> tuple[float, ...]:
-        """Rms of each of the method's bands, in the unit that is shown."""
-        return tuple(self.band_level(band.low, band.high) for band in self.method.follow.bands)
 
     def highest(self, count: int) -> tuple[Peak, ...]:
         """The highest peaks and those picked by hand, by rising frequency."""
@@ -273,7 +248,9 @@ class Analysis(ShownEstimate):
     def shown_by(self, method: Method, recording: Recording) -> Analysis:
         """The same, shown as ``method`` says."""
         shown = replace(self, method=method)
-        return replace(shown, sentence=shown._sentence(recording))
+        # From which frequency on is known by what was found.
+        display = shown.display if shown.order else method.shown.display
+        return replace(shown, sentence=sentence(method.having(display=display), recording))
 
     def displayed(self, shown: Shown) -> Analysis:
         """The same in another scaling, and as another quantity. The sentence stays."""
@@ -296,8 +273,9 @@ def run(method: Method, recording: Recording, progress: Progress = silent) -> An
     """
     method = method.resolved(recording)
     estimate = followed_spectrum(method, recording, part(progress, 0.0, 0.5))
-    found = run_findings(estimate, method, recording, part(progress, 0.5, 1.0))
-    return Analysis.of(replace(estimate, followed=None), found, method, recording)
+    found = run_findings(estimate, method, recording, part(progress, 0.5, 0.9))
+    extremes = true_peaks(method, recording, part(progress, 0.9, 1.0))
+    return Analysis.of(replace(estimate, followed=None), found, method, recording, extremes)
 
 
 def followed_spectrum(
@@ -359,75 +337,11 @@ def run_findings(
     found = replace(found, moving=moving)
     combs = before.combs if moving is None else replace(before, found=found).combs
     rung = find_ringing(combs, spectrum, read, p.fs, method.frames.detrend)
-    resonances = [*_modes(estimate, found, combs, method, p.taper), *rung]
+    resonances = [*modes(estimate, found, combs, method, p.taper), *rung]
     resonances.sort(key=lambda one: one.frequency)
     separable = estimate.resolution.separable_hz
-    peaks = tuple(_of_family(_of_mode(peak, resonances), moving, separable) for peak in peaks)
+    peaks = tuple(of_family(of_mode(peak, resonances), moving, separable) for peak in peaks)
     return replace(found, peaks=peaks, combs=combs, resonances=tuple(resonances))
-
-
-def _of_family(peak: Peak, moving: Moving | None, separable: float) -> Peak:
-    """The peak, which is somewhere in what a tooth of a family sweeps over where it has no phase
-    and no behaviour of its own: nothing steady stands there."""
-    doing, tone = peak.behaviour, peak.tone
-    if moving is None or doing is None or doing.kind != "steady" or tone.steady:
-        return peak
-    number = max(1, round(tone.frequency / moving.mean))
-    low, high = number * moving.low, number * moving.high
-    if not low <= tone.frequency <= high or high - low < _SWEPT * separable:
-        return peak
-    tone = replace(tone, frequency_std=max(tone.frequency_std, (high - low) / math.sqrt(12)))
-    return replace(peak, tone=tone, behaviour=replace(doing, kind="moves", low=low, high=high))
-
-
-def _of_mode(peak: Peak, resonances: list[Resonance]) -> Peak:
-    """The peak, whose wandering is that of the noise where a mode explains it."""
-    doing, f = peak.behaviour, peak.tone.frequency
-    near = (one for one in resonances if one.kind == "noise")
-    if (
-        doing is None
-        or peak.tone.steady
-        or not any(abs(one.frequency - f) < one.bandwidth for one in near)
-    ):
-        return peak
-    return replace(peak, behaviour=Behaviour("hump", 1.0, peak.tone.amplitude, f, f))
-
-
-def _modes(
-    estimate: Estimate, found: Findings, combs: tuple[Comb, ...], method: Method, taper: Window
-) -> list[Resonance]:
-    """The modes that are fitted by hand, those that are peaks, and those under tones."""
-    spectrum, peaks, fits = estimate.spectrum, found.peaks, method.search.fits
-    teeth = {line for comb in combs for line in comb.lines}
-    moving = found.moving
-    # Hits that slip have teeth so wide that a few frames show several peaks in each.
-    slip = [
-        comb for comb in combs
-        if 2 * sum(not peaks[i].tone.steady for i in comb.lines) > len(comb.lines)
-    ]  # fmt: skip
-    alone = [
-        peak for i, peak in enumerate(peaks)
-        if i not in teeth and not (moving and moving.sweeps(peak.tone.frequency))
-        and not any(comb.goes_on_to(peak.tone.frequency) for comb in combs)
-        and not any(comb.beside_tooth(peak.tone.frequency) for comb in slip)
-    ]  # fmt: skip
-    decay = None if estimate.single is None else estimate.single.samples
-    data = Data(spectrum, taper, estimate.fs, decay, found.averages)
-    by_hand = [one for fit in fits for one in fit_by_hand(data, fit)]
-    if moving is not None and moving.runs:
-        return by_hand  # what the averaged spectrum rises to there is where it dwelt
-    by_itself = [
-        one for one in find_resonances(data, [peak.tone.frequency for peak in alone])
-        if not any(fit.low <= one.frequency <= fit.high for fit in fits)
-        and not any(comb.beside_tooth(one.frequency) for comb in slip)
-    ]  # fmt: skip
-    still = [peak for peak in peaks if peak.tone.steady]
-    if decay is not None or moving or len(still) < _SEVERAL or found.floor is None:
-        return [*by_hand, *by_itself]
-    known = [one.frequency for one in (*by_hand, *by_itself)]
-    # A tooth that is wider than a line is no mode.
-    known += [peaks[i].tone.frequency for i in teeth if not peaks[i].tone.steady]
-    return [*by_hand, *by_itself, *find_under(still, data, found.floor, known)]
 
 
 def _moving(before: Analysis, read: Read, p: Plan) -> Moving | None:
@@ -444,7 +358,7 @@ def _moving(before: Analysis, read: Read, p: Plan) -> Moving | None:
     far = any(
         one.behaviour and one.behaviour.moved > _FAR * one.tone.frequency for one in moves
     )  # a fundamental that runs: its teeth may stand where it holds its speed
-    if len(moves) < _SEVERAL and not changes and not far:
+    if len(moves) < SEVERAL and not changes and not far:
         return None
     teeth = {line for comb in before.combs for line in comb.lines}
     still = [

@@ -8,11 +8,13 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 from tonecomb.core.find.machine import Machine
-from tonecomb.core.method import Method
+from tonecomb.core.method import Method, levels_of
+from tonecomb.core.method import in_units as in_system
 from tonecomb.core.modal.sketch import Sketch
 from tonecomb.core.record.given import NOTHING_GIVEN, Given
 from tonecomb.core.steps.keep import Keep
 from tonecomb.core.steps.step import Step
+from tonecomb.core.units import System
 
 
 @dataclass(frozen=True)
@@ -261,8 +263,11 @@ def set_sketch(document: Document, ref: RecordingRef, sketch: Sketch) -> Documen
 
 
 def set_machine(document: Document, ref: RecordingRef, machine: Machine) -> Document:
-    """Say what is known of the machine that was recorded."""
-    return change_recording(document, replace(ref, machine=machine))
+    """Say what is known of the machine that was recorded: the level that it is judged by begins
+    where its shaft asks for."""
+    turns = machine.shaft != ref.machine.shaft
+    method = levels_of(ref.method, machine.shaft) if turns else ref.method
+    return change_recording(document, replace(ref, machine=machine, method=method))
 
 
 def move_recording(document: Document, recording_id: str, by: int) -> Document:
@@ -271,6 +276,14 @@ def move_recording(document: Document, recording_id: str, by: int) -> Document:
     at = next(i for i, ref in enumerate(refs) if ref.id == recording_id)
     refs.insert(min(max(at + by, 0), len(refs) - 1), refs.pop(at))
     return replace(document, recordings=tuple(refs))
+
+
+def in_units(document: Document, system: System) -> Document:
+    """All that is worked out of every recording in units of this system."""
+    every = tuple(replace(ref, method=in_system(ref.method, system))
+                  for ref in document.recordings)  # fmt: skip
+    held = tuple(replace(one, method=in_system(one.method, system)) for one in document.held)
+    return replace(document, recordings=every, held=held)
 
 
 def set_method(document: Document, method: Method) -> Document:

@@ -15,6 +15,7 @@ from tonecomb.core.estimate.averages import Average, Mean, Single
 from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.estimate.framing import Framing, effective_averages
+from tonecomb.core.estimate.profile import Profile
 from tonecomb.core.estimate.shaft import Shaft
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS, Detrend, Level, Scaling
 from tonecomb.core.estimate.tracks import Wanted
@@ -26,13 +27,17 @@ from tonecomb.core.modal.between import Between
 from tonecomb.core.record.recording import Channel, Recording, Stretch, whole
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.spread import StretchRead
+from tonecomb.core.steps.motion import Motion
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
+from tonecomb.core.units import SYSTEMS, System, conversion, unit
 
 MAX_PAD = 16
 _WANTED_FRAMES = 24
 _LONGEST_DEFAULT = 1 << 16
+_FROM, _SLOW_FROM, _TO = 10.0, 2.0, 1000.0  # Hz, of vibration that machines are judged by
 LEVELS: tuple[Level, ...] = tuple(LEVEL_FACTORS)
+Bands = tuple[Band, ...]
 
 
 @dataclass(frozen=True)
@@ -118,10 +123,12 @@ class Search:
 @dataclass(frozen=True)
 class Follow:
     """What is followed from frame to frame: ``tracks`` of tones and combs, levels of ``bands``
-    (which are read off the spectrum, too)."""
+    (which are read off the spectrum, too), None for :func:`default_levels`. ``profile`` is the test
+    spectrum that the spectrum is held against."""
 
     tracks: tuple[Wanted, ...] = ()
-    bands: tuple[Band, ...] = ()
+    bands: tuple[Band, ...] | None = None
+    profile: Profile | None = None
 
 
 @dataclass(frozen=True)
@@ -156,10 +163,27 @@ class Method:
             parts[home] = replace(parts.get(home, getattr(self, home)), **{name: value})
         return replace(self, **parts)
 
-    def resolved(self, recording: Recording) -> Method:
-        """The same with a frame in samples, where that is left to the recording: the one rule by
-        which bench, command line, batch and Python choose it. Raises :class:`UserError` where the
-        steps or the stretch do not fit."""
+    @property
+    def levels(self) -> Bands:
+        """The levels that are read; none where that is still left to the recording."""
+        return self.follow.bands or ()
+
+    def resolved(self, recording: Recording, shaft: float | None = None) -> Method:
+        """The same with a frame in samples and with levels, where they are left to the recording:
+        the one rule by which bench, command line, batch and Python choose them. Raises
+        :class:`UserError` where the steps or the stretch do not fit."""
+        return self.levelled(recording, shaft).framed(recording)
+
+    def levelled(self, recording: Recording, shaft: float | None = None) -> Method:
+        """The same with levels, of a machine whose ``shaft`` turns at so many Hz."""
+        if self.follow.bands is not None:
+            return self
+        signal = prepare(recording, self.source.steps)
+        own = signal.channels[self.source.channel : self.source.channel + 1]
+        return self.having(bands=default_levels(own, signal.rate, shaft))
+
+    def framed(self, recording: Recording) -> Method:
+        """The same with a frame in samples."""
         if self.frames.frame != AUTO:
             return self
         start, stop = self.source.span(prepare(recording, self.source.steps))
@@ -266,13 +290,52 @@ def default_frame(length: int) -> int:
     return max(2, min(frame, length))
 
 
-def default_method(recording: Recording | Signal) -> Method:
-    """What a recording is first analysed with: the whole of it, Hann, half overlapped."""
+def default_levels(channels: Sequence[Channel], fs: float, shaft: float | None = None) -> Bands:
+    """What is read of channels of acceleration or velocity to begin with: velocity from 10 to
+    1000 Hz, from 2 Hz on of a ``shaft`` (Hz) under 10 Hz (as ISO 20816-1 has it); nothing of
+    others, or of ones that are sampled too slowly (``fs``, Hz) to have a decade of it."""
+    low = _SLOW_FROM if shaft is not None and shaft < _FROM else _FROM
+    moves = any(unit(one.unit).quantity in ("Acceleration", "Velocity") for one in channels)
+    return (Band(low, _TO, unit="mm/s"),) if moves and fs / 2 >= 10 * low else ()
+
+
+def levels_of(method: Method, shaft: float | None) -> Method:
+    """The same where it has the default level, from as low as a ``shaft`` (Hz) asks for."""
+    low = _SLOW_FROM if shaft is not None and shaft < _FROM else _FROM
+    usual = {Band(low, _TO, unit=one) for low in (_FROM, _SLOW_FROM) for one in ("mm/s", "in/s")}
+    bands = tuple(
+        replace(one, low=low) if one in usual else one for one in method.levels
+    )  # fmt: skip
+    return method.having(bands=bands)
+
+
+def in_units(method: Method, system: System) -> Method:
+    """The same with all that is worked out in units of this system: integrals and derivatives as
+    they are shown, by steps, and in levels, whose zones are converted."""
+    others = [one for name, one in SYSTEMS.items() if name != system]
+    bands, steps = list(method.levels), list(method.source.steps)
+    for i, band in enumerate(bands):
+        for quantity, symbol in ((q, s) for one in others for q, s in one.items()):
+            if band.unit == symbol:
+                size = conversion(symbol, SYSTEMS[system][quantity])
+                limits = tuple(float(f"{size * one:.6g}") for one in band.limits)
+                bands[i] = replace(band, unit=SYSTEMS[system][quantity], limits=limits)
+    for i, step in enumerate(steps):
+        if isinstance(step, Motion):
+            steps[i] = replace(step, units=system)
+    display = replace(method.shown.display, units=system)
+    return method.having(bands=tuple(bands), steps=tuple(steps), display=display)
+
+
+def default_method(recording: Recording | Signal, shaft: float | None = None) -> Method:
+    """What a recording is first analysed with: the whole of it, Hann, half overlapped, and the
+    :func:`default_levels` of a machine whose ``shaft`` turns at so many Hz."""
     length = recording.length
     if isinstance(recording, Signal):  # what steps leave
         first, stop = recording.settled((0,))
         length = max(stop - first, 2)
-    return Method(frames=Frames(frame=default_frame(length)))
+    levels = default_levels(recording.channels, recording.rate, shaft)
+    return Method(frames=Frames(frame=default_frame(length)), follow=Follow(bands=levels))
 
 
 @dataclass(frozen=True, eq=False)
@@ -306,7 +369,7 @@ class Plan:
 
 def plan(method: Method, recording: Recording) -> Plan:
     """Check ``method`` against ``recording``; :class:`UserError` says what does not fit."""
-    method = method.resolved(recording)
+    method = method.framed(recording)
     source, frames, average = method.source, method.frames, method.averaging.average
     if wrong := not_finite(method):
         raise UserError(f"The method's {wrong} is no number", remedy="give it a number")
@@ -331,8 +394,10 @@ def plan(method: Method, recording: Recording) -> Plan:
     ]
     spans += [(a - start, b - start) for a, b in signal.lost]
     framing = framing.without([(a, b) for a, b in spans if b > 0 and b > a])
-    for band in method.follow.bands:
+    for band in method.levels:
         band.check()
+    if method.follow.profile is not None:
+        method.follow.profile.check()
     for fit in method.search.fits:
         fit.check(fs / 2)
     method.shown.display.check(signal.channels[source.channel].unit)
@@ -359,7 +424,7 @@ def resolution(method: Method, recording: Recording, found: Plan | None = None) 
 
     ``found`` is the plan where more frames turned out to be left out than could be planned.
     """
-    method = method.resolved(recording)
+    method = method.framed(recording)
     p = found or plan(method, recording)
     start, stop = (method.source.stretch or whole(p.signal)).indices(p.signal)
     frame_hz = p.fs / method.frames.frame

@@ -21,7 +21,7 @@ from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
 from tonecomb.core.find.comb import Comb
 from tonecomb.core.find.knowledge import NOTHING, Knowledge
 from tonecomb.core.find.peaks import Peak
-from tonecomb.core.units import conversion
+from tonecomb.core.units import conversion, unit
 
 Verdict = Literal["came", "went", "moved", "grew", "fell"]
 _APART = 2.5  # standard deviations that an interval reaches to either side
@@ -224,9 +224,10 @@ def _levels(one: _Side, other: _Side) -> Iterator[Difference]:
     """The overall level, and the bands that both methods name."""
     ends = [side.analysis.spectrum.frequency[-1] for side in (one, other)]
     yield from _compared_power(one, other, "level", "overall", 0.0, float(min(ends)) * 1.001)
-    for band in other.analysis.method.follow.bands:
-        name = band.name or f"{band.low:g}–{band.high:g} Hz"
-        yield from _compared_power(one, other, "band", name, band.low, band.high)
+    for band in other.analysis.method.levels:
+        if band.unit and unit(band.unit).quantity != other.analysis.unit.quantity:
+            continue  # figures here are those of what is shown
+        yield from _compared_power(one, other, "band", band.called, band.low, band.high)
 
 
 def _noise(one: _Side, other: _Side) -> Iterator[Difference]:

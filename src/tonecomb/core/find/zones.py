@@ -14,16 +14,14 @@ import numpy as np
 
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
-from tonecomb.core.estimate.content import LEAST_BINS
 from tonecomb.core.estimate.spectrum import decibels_per_decade
+from tonecomb.core.find.levels import uncovered
 from tonecomb.core.units import MOTIONS, conversion, unit
 
 LimitKind = Literal["overall", "band", "tone", "curve"]
 _HIGHEST = 1e9  # Hz
 OVER = "over"
 """The zone of what exceeds a limit that has but one."""
-_SURE = 0.8
-"""Of half the sample rate: above it the recorder's filter may already have taken something out."""
 _PARTS = 800  # of a held curve, even on a logarithmic axis
 
 
@@ -133,17 +131,7 @@ class Limit:
             return f"it begins at {low:g} Hz, the low cut is at {cut:g} Hz" if low < cut else ""
         if self.kind == "overall":
             return ""
-        least, most = max(LEAST_BINS * a.spectrum.frame_hz, cut), _SURE * a.fs / 2
-        if most < self.high < _HIGHEST:
-            return (
-                f"it reaches to {self.high:g} Hz, and a record at {a.fs:g} Hz is sure up to "
-                f"{most:g} Hz only"
-            )
-        if 0 < self.low < least or self.high <= least:
-            lies = f"begins at {self.low:g}" if self.low else f"ends at {self.high:g}"
-            cause = "the low cut allows" if least == cut else "frames of this length allow"
-            return f"it {lies} Hz, and {cause} figures from {least:.3g} Hz on"
-        return ""
+        return uncovered(a, self.low, self.high, cut)
 
     def _value(self, a: Analysis) -> tuple[float, float]:
         """The figure that is judged, and the frequency (Hz) that it is at; nan where neither is."""

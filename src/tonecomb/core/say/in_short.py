@@ -11,6 +11,7 @@ from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
 from tonecomb.core.find.comb import MAINS, Comb, mains, matching
 from tonecomb.core.find.knowledge import NOTHING, Knowledge
+from tonecomb.core.find.levels import level_readings
 from tonecomb.core.find.machine import named
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.find.ratios import ratio_words, small_ratio
@@ -152,6 +153,21 @@ def _level(told: _Told) -> list[Part]:
     shares.append((rest, "broadband"))
     parts = [f"{_percent(power / whole)} {where}" for power, where in shares if power > 0]
     return [Part(f"{text}: {', '.join(parts)}.", "level")]
+
+
+def _judged(told: _Told) -> list[Part]:
+    """The level that is judged: the first with zones, else the first that is wholly known."""
+    every = [one for one in level_readings(told.analysis) if one.value > 0]
+    every.sort(key=lambda one: not one.band.limits)
+    one = next((one for one in every if one.band.limits or not one.why_not), None)
+    if one is None:
+        return []
+    words = one.band.words
+    text = f"{words[:1].upper()}{words[1:]}: {significant(one.value)} {one.unit}"
+    if one.why_not:
+        return [Part(f"{text}, {one.lacks}: {one.why_not}.", "level")]
+    text += f", zone {one.zone}" if one.zone else ""
+    return [Part(f"{text}{', over its limit' if one.exceeded else ''}.", "level")]
 
 
 def _not_in_frames(a: Analysis) -> str:
@@ -303,6 +319,6 @@ def _unsure(told: _Told) -> list[Part]:
 
 
 RULES: tuple[Callable[[_Told], list[Part]], ...] = (
-    _level, _combs, _tones, _modes, _hits, _changes, _unsure,
+    _level, _judged, _combs, _tones, _modes, _hits, _changes, _unsure,
 )  # fmt: skip
 """What is told, in this order. To tell something else: a rule and its place here."""

@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.estimate.content import LEAST_BINS
+from tonecomb.core.estimate.display import LEAST_BINS
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.say.caution import Caution, Seen, setting
 from tonecomb.core.say.numbers import significant
@@ -70,7 +70,7 @@ def near_zero(a: Analysis, seen: Seen) -> Caution | None:
 def near_limit(a: Analysis, seen: Seen) -> Caution | None:
     """A strong line lies so near to a band's limit that a little makes it count or not."""
     hz, levels = a.spectrum.frame_hz, a.levels
-    for band in a.method.follow.bands:
+    for band in a.method.levels:
         inside = levels.band(band.low, band.high)
         for limit in (band.low, band.high):
             near = np.abs(levels.frequency - limit) < _NEAR_LIMIT * hz
@@ -82,7 +82,7 @@ def near_limit(a: Analysis, seen: Seen) -> Caution | None:
             return Caution(
                 "near-limit",
                 f"{line:.5g} Hz lies {abs(line - limit) / hz:.1f} bins from {limit:g} Hz, where "
-                f"the band {band.name or f'{band.low:g}–{band.high:g} Hz'} ends: it {counts} in it.",
+                f"the band {band.called} ends: it {counts} in it.",
             )
     return None
 

@@ -48,7 +48,7 @@ def phrases(method: Method, recording: Recording) -> tuple[Phrase, ...]:
     source = method.source
     try:
         signal = prepare(recording, source.steps)
-        method = method.resolved(recording)
+        method = method.framed(recording)
     except UserError:  # what does not fit is told by the analysis
         signal = Signal.of(recording)
     frames, average = method.frames, method.averaging.average
