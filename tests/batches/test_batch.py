@@ -213,7 +213,7 @@ def test_a_point_s_level_over_time_is_drawn_where_it_is_known() -> None:
     assert picture.startswith("<svg") and drawn([]) == ""
 
 
-@pytest.mark.parametrize("name", ["tones.csv", "bands.parquet", "overview.html"])
+@pytest.mark.parametrize("name", ["tones.csv", "levels.parquet", "overview.html"])
 def test_files_of_others_stay(files: Path, plan: Path, tmp_path: Path, name: str) -> None:
     out = tmp_path / "out"
     out.mkdir()
@@ -288,9 +288,16 @@ def test_the_example_of_the_guide_judges_what_it_says(tmp_path: Path) -> None:
     write_recording(tmp_path / "gear.h5", recording(x, fs=12_800.0, unit="m/s²"))
     done = batch(plan, tmp_path / "gear.h5", "--out", out, "--no-reports")
     limits = {row["limit"]: row for row in tables(out)["limits"]}
-    assert set(limits) == {"overall", "mesh", "mask"}
+    names = ("velocity 10–1000 Hz rms", "displacement 10–1000 Hz p–p")
+    assert set(limits) == {*names, "mesh", "mask"}
     assert not any(row["why_not"] for row in limits.values()), limits
-    velocity = 1e3 * math.hypot(0.5 / (100 * np.pi), 0.4 / (824 * np.pi)) / math.sqrt(2)
-    assert float(limits["overall"]["value"]) == pytest.approx(velocity, rel=0.01)
-    assert limits["overall"]["unit"] == "mm/s" and limits["overall"]["zone"] == "A"
+    speeds = (0.5 / (100 * np.pi), 0.4 / (824 * np.pi))  # m/s, peak
+    velocity, ways = limits[names[0]], limits[names[1]]
+    rms = 1e3 * math.hypot(*speeds) / math.sqrt(2)
+    assert float(velocity["value"]) == pytest.approx(rms, rel=1e-3)
+    assert velocity["unit"] == "mm/s" and velocity["zone"] == "A"
+    travel = 2e6 * (speeds[0] / (100 * np.pi) + speeds[1] / (824 * np.pi))  # they beat
+    assert float(ways["value"]) == pytest.approx(travel, rel=5e-3) and ways["zone"] == "A"
+    levels = {row["quantity"]: float(row["value"]) for row in tables(out)["levels"]}
+    assert levels["velocity"] == pytest.approx(float(velocity["value"]))
     assert done.returncode == (1 if any(r["exceeded"] == "yes" for r in limits.values()) else 0)

@@ -154,7 +154,7 @@ def test_analyse_writes_its_files(demo: Path, tmp_path: Path) -> None:
     one = run_alone("analyse", demo / "undersampled.wav", "--out", tmp_path / "one", prelude=NO_QT)
     assert one.returncode == 0, one.stderr
     names = {path.name for path in (tmp_path / "one").iterdir()}
-    tables = {f"{name}.csv" for name in ("spectrum", "peaks", "combs", "resonances", "bands")}
+    tables = {f"{name}.csv" for name in ("spectrum", "peaks", "combs", "resonances", "levels")}
     assert names == tables | {"spectrum.png", "report.html"}
     assert "86.9" in (tmp_path / "one" / "peaks.csv").read_text()
     several = call("analyse", demo / "station-log.csv", demo / "undersampled.wav", "--json",
@@ -431,7 +431,7 @@ def test_tracks_and_slices(demo: Path, tmp_path: Path) -> None:
     speed = [5 + 24 * time / 90 for time in values["trend"]["time_s"]]
     assert motor["frequency_hz"] == pytest.approx(speed, rel=2e-3)
     assert mesh["frequency_hz"] == pytest.approx([17 * f for f in speed], abs=1.0)
-    assert [len(one["bands"]) for one in values["slices"]] == [1, 1, 1]
+    assert [len(one["levels"]) for one in values["slices"]] == [1, 1, 1]
     rows = (tmp_path / "out" / "Motor-DE" / "trend.csv").read_text().splitlines()
     assert rows[2].startswith("time [s],rms [m/s²],crest factor,kurtosis,10–1000 Hz [m/s² rms]")
     assert len(rows) == 3 + len(speed)

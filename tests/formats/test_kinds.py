@@ -160,8 +160,8 @@ def test_the_tables_hold_the_values(changing: Results, context: Context) -> None
     text = table("run-up", run_up, context)
     titles, cells = rows(text)
     assert "by shaft angle" in text.splitlines()[0]
-    assert titles[2:] == ["order 1 [m/s² rms]", "order 1 phase [°]", "order 3 [m/s² rms]",
-                          "order 3 phase [°]"]  # fmt: skip
+    assert titles[2:] == ["order 1 [m/s² rms]", "order 1 phase lead [°]", "order 3 [m/s² rms]",
+                          "order 3 phase lead [°]"]  # fmt: skip
     np.testing.assert_allclose(cells[2:-2, 2], np.sqrt(0.5), rtol=0.01)
     np.testing.assert_allclose(cells[2:-2, 4], 0.5 * np.sqrt(0.5), rtol=0.02)
     np.testing.assert_allclose(cells[2:-2, 1], 6 + 8 * cells[2:-2, 0] / SECONDS, rtol=0.002)
@@ -185,21 +185,22 @@ def test_levels_are_those_that_are_named(made: Recording, context: Context, leve
 
 def test_velocity_changes_everything_that_is_told(made: Recording, context: Context) -> None:
     display = Display(quantity="Velocity", low_cut=2.0)
-    method = METHOD.having(display=display, shaft=None)
+    bands = (Band(20, 60, "low", "mm/s"), Band(100, 200, unit="mm/s"))
+    method = METHOD.having(display=display, shaft=None, bands=bands)
     told = besides(method, made, {"slices": Slicing(count=2, width=2.0)})
     found = {one.kind.key: one.result for one in told}
     slices = found["slices"]
-    shown = slices.displayed(display)
+    shown = slices.displayed(display.above(3 * slices.first.frame_hz))
     one, last = (
         replace(shown, mean_square=shown.mean_square[1]),
         kind("slices").values(slices, context)["slices"][1],
     )
     assert last["rms"] == pytest.approx(one.rms)
-    assert last["bands"][0] == pytest.approx(band_rms(one, 20, 60))
+    assert last["levels"][0] == pytest.approx(band_rms(one, 20, 60))
     # 0.5 m/s² at three times the speed about the last slice, in mm/s.
     speed = 6 + 8 * slices.time[1] / SECONDS
     wanted = 1000 * 0.5 / np.sqrt(2) / (2 * np.pi * 3 * speed)
-    assert last["bands"][0] == pytest.approx(wanted, rel=0.03)
+    assert last["levels"][0] == pytest.approx(wanted, rel=0.03)
     assert "[mm/s rms]" in table("trend", found["trend"], context).splitlines()[2]
 
 
@@ -272,7 +273,7 @@ def test_all_files_of_an_analysis(
     made: Recording, analysis: Analysis, told: list[Told], context: Context
 ) -> None:
     files = dict(files_of(made, [Told(SPECTRUM, analysis), *told], context, silent))
-    tables = {f"{name}.csv" for name in ("spectrum", "peaks", "combs", "resonances", "bands",
+    tables = {f"{name}.csv" for name in ("spectrum", "peaks", "combs", "resonances", "levels",
                                          "trend", "slices", "orders")}  # fmt: skip
     pictures = {f"{name}.png" for name in ("spectrum", "spectrogram", "waterfall", "trend",
                                            "run-up")}  # fmt: skip

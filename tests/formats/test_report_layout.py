@@ -47,9 +47,11 @@ def titles(page: str) -> list[str]:
 
 def test_sections_are_those_chosen_in_their_order(result: Analysed, tmp_path: Path) -> None:
     full = page_of(result, Layout(), tmp_path)
-    assert titles(full) == ["In short", "Peaks", "Combs", "Recording", "Resolution", "Terms"]
+    assert titles(full) == ["In short", "Levels", "Peaks", "Combs", "Recording",
+                            "Resolution", "Terms"]
     short = page_of(result, Layout(AUDIENCES["one page"]), tmp_path)
-    assert titles(short) == ["In short", "Recording", "Resolution"] and "<th>Frequency" not in short
+    assert titles(short) == ["In short", "Levels", "Recording", "Resolution"]
+    assert "<th>Frequency" not in short
     turned = page_of(result, Layout(("combs", "peaks")), tmp_path)
     assert titles(turned) == ["Combs", "Peaks"] and "<svg" not in turned
     for page in (full, short, turned):

@@ -86,7 +86,7 @@ def test_averages_take_what_belongs_to_them_along() -> None:
     assert first.method.averaging.struck == (Stretch(3.0, 4.0),)
     assert first.method.averaging.leave_clipped
     assert first.method.shown.display == Display("Velocity", 2.0, 1e-9, "octave", 3)
-    assert first.method.follow.bands == (Band(10.0, 1000.0, "overall"),)
+    assert first.method.follow.bands == (Band(10.0, 1000.0, "overall", "mm/s"),)
     assert first.method.search.fits == (Fit(55.0, 70.0, 2),)
     assert first.method.shaft is not None and first.method.shaft.orders == (1.0, 2.0)
 

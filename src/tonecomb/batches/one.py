@@ -16,6 +16,8 @@ from typing import Any
 
 from tonecomb.batches.plan import Plan
 from tonecomb.core.errors import Cancelled, UserError
+from tonecomb.core.find.levels import level_readings
+from tonecomb.core.find.zones import Verdict
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.say.in_short import in_short
 from tonecomb.core.spread import Alone, Crew
@@ -26,7 +28,7 @@ from tonecomb.formats.report.html import report
 from tonecomb.formats.session import strict
 
 Rows = list[dict[str, Any]]
-TABLES = ("tones", "families", "resonances", "bands", "cautions", "limits")
+TABLES = ("tones", "families", "resonances", "levels", "cautions", "limits")
 DONE, REPORTS = "done", "reports"
 _ALONE = Alone()  # one thread: there are as many processes as are wanted
 
@@ -175,6 +177,10 @@ def _told(job: Job, place: str, done: Analysed) -> Told:
     """What there is to say of a channel, whose report goes to a ``place`` if it is wanted."""
     a, said = done.analysis, done.context.said
     verdicts = [limit.judge(a) for limit in job.plan.limits]
+    verdicts += [
+        Verdict(one.band.words, one.value, one.unit, one.zone, one.exceeded, one.why_not)
+        for one in level_readings(a) if one.band.limits
+    ]  # fmt: skip
     over = [one for one in verdicts if one.exceeded]
     if job.reports:
         target = job.out / place
@@ -192,7 +198,7 @@ def _told(job: Job, place: str, done: Analysed) -> Told:
         "tones": readings.peaks(a, said).values(),
         "families": families,
         "resonances": readings.resonances(a).values(),
-        "bands": readings.bands(a).values(),
+        "levels": readings.levels(a).values(),
         "cautions": [{"code": one.code, "text": one.text} for one in done.cautions],
         "limits": [asdict(one) for one in verdicts],
     }

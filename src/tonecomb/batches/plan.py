@@ -8,6 +8,7 @@ from fnmatch import fnmatchcase
 from pathlib import Path
 
 from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.core.find.zones import Limit
@@ -46,18 +47,22 @@ class Rule:
 @dataclass(frozen=True)
 class Plan:
     """The first rule that fits a channel says how it is analysed; a channel that none fits is left
-    out, unless there are no rules at all. ``limits`` hold for every channel."""
+    out, unless there are no rules at all. ``levels`` and ``limits`` hold for every channel: levels
+    with zones are limits, too."""
 
     rules: tuple[Rule, ...] = ()
     limits: tuple[Limit, ...] = ()
+    levels: tuple[Band, ...] = ()
     said: Knowledge = NOTHING
 
     def check(self) -> None:
         """Raise :class:`UserError` where it is no plan."""
-        if len(self.rules) > _MOST or len(self.limits) > _MOST:
-            raise UserError(f"A plan has at most {_MOST} rules and as many limits")
+        if max(len(self.rules), len(self.limits), len(self.levels)) > _MOST:
+            raise UserError(f"A plan has at most {_MOST} rules, as many limits and levels")
         for limit in self.limits:
             limit.check()
+        for level in self.levels:
+            level.check()
         for rule in self.rules:
             if rule.method is not None:
                 window(rule.method.frames.window)
@@ -71,8 +76,10 @@ class Plan:
             if rule is None:
                 continue
             method = rule.method or Method()
+            if self.levels:
+                method = method.having(bands=(*self.levels, *method.levels))
             source = replace(method.source, channel=i, axes=())
-            found.append(replace(method, source=source).resolved(recording))
+            found.append(replace(method, source=source).resolved(recording, self.said.shaft))
         return found
 
     @property
@@ -88,6 +95,7 @@ class Plan:
             "format": FORMAT, "version": VERSION,
             "rules": [made.unstructure(one) for one in self.rules],
             "limits": [made.unstructure(one) for one in self.limits],
+            "levels": [made.unstructure(one) for one in self.levels],
         }  # fmt: skip
         return json_text(body) + "\n"
 
@@ -104,7 +112,7 @@ def load(path: Path) -> Plan:
         said = replace(knowledge(ref), source=None)
         return Plan((Rule(method=ref.method),), said=said)
     body = strict.read_body(path, FORMAT, (VERSION,), "a plan")
-    known = {"format", "version", "rules", "limits"}
+    known = {"format", "version", "rules", "limits", "levels"}
     try:
         if unknown := sorted(set(body) - known):
             raise ValueError(f"‘{unknown[0][:40]}’ is not known")
@@ -112,6 +120,7 @@ def load(path: Path) -> Plan:
         plan = Plan(
             tuple(made.structure(body.get("rules", []), tuple[Rule, ...])),
             tuple(made.structure(body.get("limits", []), tuple[Limit, ...])),
+            tuple(made.structure(body.get("levels", []), tuple[Band, ...])),
         )
         limits.check(plan)
         plan.check()

@@ -16,21 +16,23 @@ from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.averages import AVERAGES, Average, InStep, Single
 from tonecomb.core.estimate.bands import Band, octave_bands
 from tonecomb.core.estimate.display import Display
+from tonecomb.core.estimate.profile import parsed
 from tonecomb.core.estimate.shaft import Shaft, of_comb
 from tonecomb.core.estimate.slices import Slicing
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import Wanted
+from tonecomb.core.estimate.weighting import WEIGHTINGS
 from tonecomb.core.estimate.windows import WINDOWS
 from tonecomb.core.find.damping import Fit
-from tonecomb.core.method import LEVELS, Method, Preset
+from tonecomb.core.method import LEVELS, Method, Preset, in_units
 from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.sentence import DETRENDS, SCALINGS
 from tonecomb.core.steps.as_sampled import AsSampled
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
-from tonecomb.core.units import MOTIONS
-from tonecomb.formats import step_text
+from tonecomb.core.units import MOTIONS, SYSTEMS
+from tonecomb.formats import level_text, step_text
 
 _CHOSEN = ("detrend", "window", "frame", "overlap", "pad", "scaling", "level")
 
@@ -99,8 +101,26 @@ _OPTIONS = (
         help="Write the spectrum in bands, 1/N octave or N a decade, or as its running total.",
     ),
     click.option(
+        "--levels", "levels", multiple=True, metavar="QUANTITY:LOW:HIGH[:DETECTOR][=A,B,…]",
+        help="A level, like velocity:10:1000:rms=1.4,2.8,4.5 with the ends of its zones; measured "
+        "for what the channel has, Wk for a weighting; repeatable.",
+    ),
+    click.option(
+        "--test-spectrum", "profile", metavar="UNIT:HZ=DENSITY,…[:BELOW,ABOVE]",
+        help="Hold the density against a test's, like g:20=0.01,80=0.04,2000=0.007:3,3, and list "
+        "where it is off by more dB.",
+    ),
+    click.option(
         "--band", "bands", type=Pair(), multiple=True, metavar="LOW:HIGH",
-        help="A band in Hz whose rms is wanted; repeatable.",
+        help="The rms between two frequencies in Hz, of what is shown; repeatable.",
+    ),
+    click.option(
+        "--units", "system", type=click.Choice(list(SYSTEMS)),
+        help="Units of integrals and derivatives: m/s², mm/s, µm or g, in/s, mil.",
+    ),
+    click.option(
+        "--weighting", type=click.Choice(list(WEIGHTINGS)),
+        help="Weight the spectrum: A, C for pressure; Wk, Wd, Wm for acceleration.",
     ),
     click.option("--octaves", type=int, metavar="N", help="Also the rms of each 1/N octave."),
     click.option("--range", "span", type=Pair(), metavar="LOW:HIGH", help="Frequencies, in Hz."),
@@ -161,7 +181,10 @@ def method_of(
     """The method for a channel: ``base``, or the default one, with what was asked for."""
     steps = chain_of(base, settings)
     signal = prepare(recording, steps)
-    method = (base or Method()).having(channel=channel, steps=steps)
+    method = (base or Method()).having(channel=channel, steps=steps).levelled(recording)
+    if settings["system"] is not None:
+        method = in_units(method, settings["system"])
+        steps = method.source.steps
     if settings["preset"] is not None:
         method = preset_of(settings["preset"]).applied(method).having(steps=steps)
     stretch, search = settings["stretch"], method.search.peaks
@@ -177,7 +200,12 @@ def method_of(
         raise UserError("--at is the place of a single frame", remedy="add --average single")
     if settings["by_hand"]:
         search = replace(search, by_hand=settings["by_hand"])
-    bands = tuple(Band(low, high) for low, high in settings["bands"])
+    display = _display(method.shown.display, settings)
+    shown = SYSTEMS[display.units][display.quantity] if display.quantity else ""
+    bands = (
+        *(level_text.parse(text, display.units) for text in settings["levels"]),
+        *(Band(low, high, unit=shown) for low, high in settings["bands"]),
+    )
     if stretch is not None:
         method = method.having(stretch=Stretch(*stretch))
     chosen = {key: settings[key] for key in _CHOSEN if settings[key] is not None}
@@ -187,22 +215,26 @@ def method_of(
             peaks=search,
             fits=tuple(_fit(text) for text in settings["fits"]) or method.search.fits,
         ),
-        bands=bands or method.follow.bands,
+        bands=bands or method.levels,
+        profile=parsed(settings["profile"]) if settings["profile"] else method.follow.profile,
         struck=tuple(Stretch(*span) for span in settings["struck"]) or method.averaging.struck,
         tracks=wanted_of(settings["tracks"]) or method.follow.tracks,
         leave_clipped=settings["leave_clipped"] or method.averaging.leave_clipped,
         average=_average(method.averaging.average, signal, settings),
         shaft=_shaft(signal, settings) or method.shaft,
         between=between_of(signal, settings) or method.between,
-        display=_display(method.shown.display, settings),
+        display=display,
         **chosen,
     ).resolved(recording)
     if settings["octaves"] is not None:
         # Narrower bands than a bin would tell nothing.
         bin_hz = signal.rate / method.frames.frame
         _, edges = octave_bands(settings["octaves"], bin_hz, signal.rate / 2)
-        wide = [Band(low, high) for low, high in pairwise(edges.tolist()) if high - low >= bin_hz]
-        method = method.having(bands=(*method.follow.bands, *wide))
+        wide = [
+            Band(low, high, unit=shown)
+            for low, high in pairwise(edges.tolist()) if high - low >= bin_hz
+        ]  # fmt: skip
+        method = method.having(bands=(*method.levels, *wide))
     return method
 
 
@@ -353,6 +385,8 @@ def _passing(signal: Signal, text: str, falling: bool) -> Sync:
 def _display(display: Display, settings: dict[str, Any]) -> Display:
     if settings["quantity"] is not None:
         display = replace(display, quantity=settings["quantity"].capitalize())
+    if settings["weighting"] is not None:
+        display = replace(display, weighting=settings["weighting"])
     if settings["low_cut"] is not None:
         display = replace(display, low_cut=settings["low_cut"])
     if (draw := settings["draw"]) is None:

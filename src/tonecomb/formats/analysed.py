@@ -207,7 +207,7 @@ def analyse(
     ``said`` is what is known of the machine. Raises :class:`UserError` where the method does not
     fit, and :class:`~tonecomb.core.errors.Cancelled` where ``progress`` does.
     """
-    method = (method or Method()).resolved(recording)
+    method = (method or Method()).resolved(recording, said.shaft)
     analysis = SPECTRUM.run(method, recording, None, part(progress, 0, 0.6))
     warned = cautions(analysis, recording, part(progress, 0.6, 0.7))
     others = besides(method, recording, asked, part(progress, 0.7, 1))

@@ -1,4 +1,4 @@
-"""What was found, as tables: peaks, the teeth of combs, resonances, bands, and the curve itself."""
+"""What was found, as tables: peaks, the teeth of combs, resonances, levels, the curve itself."""
 
 from __future__ import annotations
 
@@ -13,16 +13,17 @@ import numpy as np
 from tonecomb.core.against_truth import Compared, compared
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.document import PeakNote
-from tonecomb.core.estimate.bands import Band
 from tonecomb.core.find.behaviour import Behaviour
 from tonecomb.core.find.comb import Comb, Tooth
 from tonecomb.core.find.knowledge import NOTHING, Knowledge
+from tonecomb.core.find.levels import Breach, LevelReading, level_readings, profile_reading
 from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.say import numbers
 from tonecomb.core.say.behaviour import words
 from tonecomb.core.say.numbers import with_std
 from tonecomb.core.say.sentence import SCALINGS
+from tonecomb.core.units import unit
 from tonecomb.formats.columns import Column, Table
 
 
@@ -129,7 +130,7 @@ def peak_columns(unit: str) -> tuple[Column[PeakRow], ...]:
         Column("amplitude", "amplitude", lambda r: r.amplitude[0], unit, ".8g",
                told=lambda r: with_std(*r.amplitude)),
         Column("amplitude_std", "amplitude std", lambda r: r.amplitude[1], unit, ".3g"),
-        Column("phase_deg", "phase", lambda r: r.peak.tone.phase_deg, "°", ".2f", told=_phase),
+        Column("phase_deg", "phase lead", lambda r: r.peak.tone.phase_deg, "°", ".2f", told=_phase),
         Column("behaviour", "behaviour", lambda r: r.doing.kind if r.doing else None,
                told=lambda r: words(r.doing)),
         Column("share_of_frames", "share of the frames",
@@ -215,19 +216,42 @@ def resonances(a: Analysis) -> Table[Resonance]:
     return Table("resonances", a.recording_name, a.sentence, RESONANCE_COLUMNS, a.resonances)
 
 
-_BandRow = tuple[Band, float]
+LEVEL_COLUMNS: tuple[Column[LevelReading], ...] = (
+    Column("name", "name", lambda r: r.band.name, rarely=True),
+    Column("quantity", "quantity", lambda r: unit(r.unit).quantity.lower()),
+    Column("low_hz", "from", lambda r: r.band.low, "Hz"),
+    Column("high_hz", "to", lambda r: r.band.high, "Hz"),
+    Column("detector", "detector", lambda r: r.band.detector),
+    Column("weighting", "weighting", lambda r: r.band.weighting, rarely=True),
+    Column("value", "value", lambda r: r.value, digits=".8g"),
+    Column("unit", "unit", lambda r: r.unit),
+    Column("zone", "zone", lambda r: r.zone),
+    Column("limits", "zones end at", lambda r: " ".join(f"{one:g}" for one in r.band.limits),
+           rarely=True),
+    Column("exceeded", "exceeded", lambda r: "yes" if r.exceeded else "", rarely=True),
+    Column("not_judged", "not judged", lambda r: r.why_not, rarely=True),
+)  # fmt: skip
 
 
-def bands(a: Analysis) -> Table[_BandRow]:
-    """A row a band."""
-    columns: tuple[Column[_BandRow], ...] = (
-        Column("name", "name", lambda r: r[0].name, rarely=True),
-        Column("low_hz", "from", lambda r: r[0].low, "Hz"),
-        Column("high_hz", "to", lambda r: r[0].high, "Hz"),
-        Column("rms", "rms", lambda r: r[1], a.unit.symbol, ".8g"),
-    )
-    rows = list(zip(a.method.follow.bands, a.band_levels, strict=True))
-    return Table("bands", a.recording_name, a.sentence, columns, rows)
+def levels(a: Analysis) -> Table[LevelReading]:
+    """A row a level that the method asks for."""
+    return Table("levels", a.recording_name, a.sentence, LEVEL_COLUMNS, level_readings(a))
+
+
+BREACH_COLUMNS: tuple[Column[Breach], ...] = (
+    Column("low_hz", "from", lambda r: r.low, "Hz"),
+    Column("high_hz", "to", lambda r: r.high, "Hz"),
+    Column("at_hz", "farthest at", lambda r: r.at, "Hz"),
+    Column("off_db", "off by", lambda r: r.off, "dB", ".2f"),
+)
+
+
+def breaches(a: Analysis) -> list[Table[Breach]]:
+    """A row a range in which a test spectrum is left; no table where there is none."""
+    found = profile_reading(a)
+    if found is None:
+        return []
+    return [Table("breaches", a.recording_name, a.sentence, BREACH_COLUMNS, found.breaches)]
 
 
 def spectrum(a: Analysis) -> Table[Any]:

@@ -100,7 +100,7 @@ class RunUps(Kind["RunUp"]):
         for order, row in zip(levels.orders, levels.amplitude, strict=True):
             name = f"order {order:g}"
             columns.append((name, f"{name} [{spectrum.amplitude_unit}]", np.abs(row) * factor))
-            columns.append((f"{name} phase", f"{name} phase [°]", np.degrees(np.angle(row))))
+            columns.append((f"{name} phase", f"{name} phase lead [°]", np.degrees(np.angle(row))))
         return [series("orders", context.analysis.recording_name, result.sentence, columns)]
 
     def pictures(self, result: RunUp, context: Context) -> list[Picture]:

@@ -8,12 +8,13 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from tonecomb.core.estimate.bands import band_rms
-from tonecomb.core.estimate.content import LEAST_BINS
+from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.bands import Band, band_rms
+from tonecomb.core.estimate.display import LEAST_BINS, LevelGain
 from tonecomb.core.estimate.slices import Slices, Slicing, run_slices
 from tonecomb.core.method import Method
 from tonecomb.core.progress import Progress, silent
-from tonecomb.core.record.recording import Recording
+from tonecomb.core.record.recording import Array, Recording
 from tonecomb.formats.columns import Table, series
 from tonecomb.formats.kinds.kind import Context, Kind, Picture
 
@@ -48,7 +49,7 @@ class SliceKind(Kind[Slices]):
     def lines(self, result: Slices, context: Context) -> list[str]:
         lines = []
         for one in _each(result):
-            bands = "".join(f"  {level:.5g}" for level in one["bands"])
+            bands = "".join(f"  {level:.5g}" for level in one["levels"])
             lines.append(
                 f"slice {one['time_s']:.4f} s: rms {one['rms']:.5g}, highest "
                 f"{one['highest']:.5g} at {one['highest_hz']:.5g} Hz{bands}"
@@ -75,14 +76,18 @@ class SliceKind(Kind[Slices]):
 
 
 def _each(slices: Slices) -> list[dict[str, Any]]:
-    """Of each slice its rms, its highest place and its bands, in the quantity that is shown."""
+    """Of each slice its rms and its highest place, in the quantity that is shown, and its levels
+    (rms, bin by bin)."""
     method, curves = slices.method, slices.curves()
+    plain, gains = slices.first, [_gain(slices, band) for band in slices.method.levels]
     every = slices.displayed(method.shown.display.above(LEAST_BINS * slices.first.frame_hz))
     places = curves.frequency
     if curves.stepped:
         places = np.sqrt(places[:-1] * places[1:])
     told = []
-    for time, squares, values in zip(slices.time, every.mean_square, curves.values, strict=True):
+    for i, (time, squares, values) in enumerate(
+        zip(slices.time, every.mean_square, curves.values, strict=True)
+    ):
         spectrum, first = replace(every, mean_square=squares), 0 if curves.stepped else 1
         top = int(np.argmax(values[first:])) + first
         told.append(
@@ -91,7 +96,20 @@ def _each(slices: Slices) -> list[dict[str, Any]]:
                 "rms": spectrum.rms,
                 "highest_hz": float(places[top]),
                 "highest": float(values[top]),
-                "bands": [band_rms(spectrum, band.low, band.high) for band in method.follow.bands],
+                "levels": [
+                    band_rms(replace(plain, mean_square=slices.mean_square[i] * gain), band.low,
+                             band.high)
+                    for band, gain in zip(method.levels, gains, strict=True)
+                ],
             }
         )
     return told
+
+
+def _gain(slices: Slices, band: Band) -> Array:
+    """What the mean squares of bins are multiplied by to be those of a level."""
+    frequency = slices.first.frequency
+    try:
+        return LevelGain(band, slices.channel.unit).squares(frequency, slices.first.frame_hz)
+    except UserError:  # told of the level itself
+        return np.full(len(frequency), np.nan)

@@ -10,6 +10,7 @@ from tonecomb.core.against_truth import compared
 from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.find.comb import Comb, inharmonicity, mains, matching
 from tonecomb.core.find.knowledge import Knowledge
+from tonecomb.core.find.levels import level_readings, profile_reading
 from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.find.ratios import ratio_words, small_ratio
@@ -78,9 +79,14 @@ class Spectra(Kind[Analysis]):
             "unlisted_peaks": 0 if a.found is None else a.found.unlisted,
             "resonances": [_resonance(one) for one in a.resonances],
             "combs": [_comb(comb, families, a.unit.quantity) for comb in families],
-            "bands": readings.bands(a).values(),
+            "levels": readings.levels(a).values(),
+            "bands": [
+                {"low_hz": one.band.low, "high_hz": one.band.high, "rms": one.value,
+                 "unit": one.unit}
+                for one in level_readings(a) if one.band.detector == "rms"
+            ],
             "cautions": [{"code": one.code, "text": one.text} for one in context.cautions],
-        } | ({} if a.truth is None else {"truth": readings.truth(a).values()})
+        } | _tested(a) | ({} if a.truth is None else {"truth": readings.truth(a).values()})
 
     def lines(self, result: Analysis, context: Context) -> list[str]:
         a, said, r = result, context.said, result.resolution
@@ -112,8 +118,9 @@ class Spectra(Kind[Analysis]):
         families = said.families(a)
         lines += [f"comb {comb_words(comb, families, a.unit.quantity)}" for comb in families]
         lines += [f"made: {readings.truth_words(one, a.amplitude_unit)}" for one in compared(a)]
-        for band, level in zip(a.method.follow.bands, a.band_levels, strict=True):
-            lines.append(f"band {band.low:g}–{band.high:g} Hz: {level:.6g} {a.unit.symbol} rms")
+        lines += [f"level {one.words}" for one in level_readings(a)]
+        tested = profile_reading(a)
+        lines += [] if tested is None else [tested.words]
         return lines + [f"{caution.code}: {caution.text}" for caution in context.cautions]
 
     def tables(self, result: Analysis, context: Context) -> list[Table[Any]]:
@@ -122,7 +129,8 @@ class Spectra(Kind[Analysis]):
             readings.peaks(result, context.said),
             readings.combs(result, context.said.families(result)),
             readings.resonances(result),
-            readings.bands(result),
+            readings.levels(result),
+            *readings.breaches(result),
             *([] if result.truth is None else [readings.truth(result)]),
         ]
 
@@ -218,6 +226,20 @@ def comb_words(comb: Comb, combs: tuple[Comb, ...], quantity: str) -> str:
         ratio = small_ratio(comb.carrier, comb.carrier_std, parent.spacing)
         text += f"; the carrier is {ratio_words(ratio)} of {of}" if ratio else ""
     return text
+
+
+def _tested(a: Analysis) -> dict[str, Any]:
+    """For JSON: what came of the test spectrum, where there is one."""
+    found = profile_reading(a)
+    if found is None:
+        return {}
+    return {
+        "test_spectrum": {
+            "rms": found.rms, "asked_rms": found.asked, "unit": found.unit,
+            "not_judged": found.why_not,
+            "breaches": [row for table in readings.breaches(a) for row in table.values()],
+        }
+    }  # fmt: skip
 
 
 def _said(said: Knowledge, peak: Peak, a: Analysis) -> str:

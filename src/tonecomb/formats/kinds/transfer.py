@@ -237,7 +237,7 @@ def curves_table(result: Transfer) -> Table[int]:
         columns.append((f"magnitude_{i + 1}", f"{one.name} [{unit}]", np.abs(result.curves[i])))
         if result.reference is not None:
             phase = np.angle(result.curves[i], deg=True)
-            columns.append((f"phase_{i + 1}", f"{one.name} phase [°]", phase))
+            columns.append((f"phase_{i + 1}", f"{one.name} phase lead [°]", phase))
         if r.coherence is not None:
             columns.append((f"coherence_{i + 1}", f"{one.name} coherence", r.coherence[i]))
     return series("response", result.recording_name, result.sentence, columns)
@@ -274,7 +274,7 @@ def _panel(result: Transfer) -> Panel:
         axes[0].legend(fontsize=7, loc="best")
         axes[0].set_ylabel(f"{result.title}, dB re 1 {result.units[0]}")
         if phases:
-            axes[1].set_ylabel("Phase, °")
+            axes[1].set_ylabel("Phase lead, °")
             axes[1].set_ylim(-190, 190)
         if r.coherence is not None:
             axes[2].axhline(r.floor, color="0.6", linewidth=0.6, linestyle=":")

@@ -8,6 +8,8 @@ from typing import Any, ClassVar
 
 import numpy as np
 
+from tonecomb.core.estimate.bands import Band
+from tonecomb.core.estimate.display import LevelGain
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
 from tonecomb.core.estimate.trend import Trend, run_trend
 from tonecomb.core.method import Method, Shown
@@ -34,15 +36,16 @@ class Trends(Kind[Trend]):
         return run_trend(method, recording, method.follow.tracks, progress)
 
     def values(self, result: Trend, context: Context) -> dict[str, Any]:
-        bands = zip(result.method.follow.bands, result.bands, strict=True)
+        bands = zip(result.method.levels, result.bands, strict=True)
         return {
             "trend": {
                 "time_s": result.time.tolist(),
                 "rms": result.rms.tolist(),
                 "crest_factor": result.crest.tolist(),
                 "kurtosis": result.kurtosis.tolist(),
-                "bands": [
-                    {"low_hz": band.low, "high_hz": band.high, "rms": level.tolist()}
+                "levels": [
+                    {"low_hz": band.low, "high_hz": band.high, "unit": _unit(band, result),
+                     "rms": level.tolist()}
                     for band, level in bands
                 ],
                 "tracks": [
@@ -83,9 +86,9 @@ class Trends(Kind[Trend]):
             ("crest_factor", "crest factor", result.crest),
             ("kurtosis", "kurtosis", result.kurtosis),
         ]
-        for band, level in zip(method.follow.bands, result.bands, strict=True):
-            name = band.name or f"{band.low:g}–{band.high:g} Hz"
-            columns.append((name, f"{name} [{shown} rms]", level))
+        for band, level in zip(method.levels, result.bands, strict=True):
+            symbol = _unit(band, result)
+            columns.append((f"{band.called} {symbol}", f"{band.called} [{symbol} rms]", level))
         for i, track in enumerate(result.tracks):
             title = track.wanted.title
             columns.append((f"{title} hz", f"{title} [Hz]", track.frequency))
@@ -110,17 +113,28 @@ def amplitude(trend: Trend, number: int) -> Array:
 
 
 def lines_of(trend: Trend, kind: str) -> tuple[list[tuple[str, Array]], str, str]:
-    """Named values against time, what they are and their unit: ``levels`` of bands and tracks (rms
-    where there are none), ``rms``, ``crest`` or ``kurtosis``."""
+    """Named values against time, what they are and their unit: ``levels`` and tracks in the unit
+    that is shown, or where there are none the levels in that of the first (else the rms), ``rms``,
+    ``crest`` or ``kurtosis``."""
     symbol, method = trend.channel.unit, trend.method
     if kind == "crest":
         return [("crest factor", trend.crest)], "Crest factor", ""
     if kind == "kurtosis":
         return [("kurtosis", trend.kurtosis)], "Kurtosis", ""
-    bands = zip(method.follow.bands, trend.bands, strict=True)
-    found = [(band.name or f"{band.low:g}–{band.high:g} Hz", level) for band, level in bands]
+    shown = method.shown.display.unit(symbol).symbol
+    bands = [
+        (band.called, _unit(band, trend), level)
+        for band, level in zip(method.levels, trend.bands, strict=True)
+    ]
+    if bands and not trend.tracks and shown not in {unit for _, unit, _ in bands}:
+        shown = bands[0][1]
+    found = [(name, level) for name, unit, level in bands if unit == shown]
     rms = 1 / LEVEL_FACTORS[method.shown.level]
     found += [(one.wanted.title, rms * amplitude(trend, i)) for i, one in enumerate(trend.tracks)]
     if kind == "rms" or not found:
         return [("rms of the frames", trend.rms)], "Rms", symbol
-    return found, "Level", f"{method.shown.display.unit(symbol).symbol} rms"
+    return found, "Level", f"{shown} rms"
+
+
+def _unit(band: Band, trend: Trend) -> str:
+    return LevelGain(band, trend.channel.unit).symbol

@@ -154,7 +154,10 @@ def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
     high = high if high is not None else highest(analysis)
     x, y = reduce_curve(frequency, values, low, high, _COLUMNS, log=view.log_frequency)
     y = _levels(analysis, y, view)
-    axes.plot(x, y, color=TRACE, linewidth=0.8, label="now")
+    sure = x >= analysis.curve.sure_from
+    axes.plot(x[sure], y[sure], color=TRACE, linewidth=0.8, label="now")
+    if not sure.all():
+        axes.plot(x[~sure], y[~sure], color=TRACE, linewidth=0.8, alpha=0.4)
     _draw_band(axes, analysis, view, x, y)
     _draw_others(axes, analysis, view, low, high)
     for one in analysis.resonances if method.shown.display.drawn == "bins" else ():

@@ -16,7 +16,7 @@ WHOLE = ("contents", "terms")
 """Sections of a report as a whole: they stand before and after those of its channels."""
 AUDIENCES = {
     "full": tuple(SECTIONS),
-    "one page": ("in short", "cautions", "spectrum", "source"),
+    "one page": ("in short", "levels", "cautions", "spectrum", "source"),
 }
 COVER = ("title", "client", "machine", "place", "author")
 """Lines of a cover, in their order."""

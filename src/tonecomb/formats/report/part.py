@@ -9,6 +9,7 @@ from typing import Any
 from tonecomb.core.against_truth import compared
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.knowledge import NOTHING, Knowledge
+from tonecomb.core.find.levels import level_readings, profile_reading
 from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record import pyramid
 from tonecomb.core.record.recording import Recording, Stretch, whole
@@ -74,6 +75,7 @@ def values(one: Part, words: Words, mark: str = "", progress: Progress = silent)
     )
     view = one.view if one.view.flags else replace(one.view, flags=figures.flags_of(families))
     search = analysis.method.search.peaks
+    tested = () if (reading := profile_reading(analysis)) is None else (reading,)
     return dict(
         name=one.name,
         sentence=analysis.sentence,
@@ -83,7 +85,7 @@ def values(one: Part, words: Words, mark: str = "", progress: Progress = silent)
         short=[told.text for told in in_short(analysis, problems, said)],
         resonances=[resonance_words(mode) for mode in analysis.resonances],
         combs=[comb_words(comb, families, analysis.unit.quantity) for comb in families],
-        bands=_bands(analysis),
+        levels=[level.words for level in (*level_readings(analysis), *tested)],
         waveform=_inline(panel, f"{mark}wave"),
         spectrum=_inline(figures.spectrum_panel(analysis, view), f"{mark}spec"),
         peaks=peaks,
@@ -104,7 +106,7 @@ def values(one: Part, words: Words, mark: str = "", progress: Progress = silent)
 
 HAS = {
     "in short": "short", "cautions": "problems", "resonances": "resonances", "combs": "combs",
-    "put in": "known", "bands": "bands", "changes": "changing",
+    "put in": "known", "levels": "levels", "changes": "changing",
 }  # fmt: skip
 """Sections that are left out where the value of this name is empty."""
 
@@ -167,15 +169,6 @@ def _set_aside(analysis: Analysis, words: Words) -> str:
     if averaging.leave_clipped:
         why.append(words("resolution", "clipped"))
     return f"{out}: {'; '.join(why)}" if why else out
-
-
-def _bands(analysis: Analysis) -> Pairs:
-    told = []
-    for band, level in zip(analysis.method.follow.bands, analysis.band_levels, strict=True):
-        limits = f"{band.low:g}–{band.high:g} Hz"
-        name = f"{band.name}, {limits}" if band.name else limits
-        told.append((name, f"{significant(level)} {analysis.unit.symbol} rms"))
-    return told
 
 
 def _changed(one: Part, words: Words) -> Pairs:

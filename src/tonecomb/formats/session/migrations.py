@@ -96,8 +96,29 @@ def presets_3(presets: list[Body]) -> list[Body]:
     return [{**one, "method": method_6(one["method"])} for one in presets]
 
 
+def document_9(document: Body) -> Body:
+    """Version 9 has levels that stay in a unit of their own, whatever is shown."""
+    for one in (*document["recordings"], *document.get("held", [])):
+        _levels_9(one["method"])
+    return document
+
+
+def _levels_9(method: Body) -> None:
+    shown = method.get("shown", {}).get("display", {}).get("quantity", "")
+    symbol = {"Acceleration": "m/s²", "Velocity": "mm/s", "Displacement": "µm"}.get(shown, "")
+    for band in method.get("follow", {}).get("bands", []):
+        band["unit"] = symbol
+
+
+def presets_4(presets: list[Body]) -> list[Body]:
+    """Version 4 has levels that stay in a unit of their own."""
+    for one in presets:
+        _levels_9(one["method"])
+    return presets
+
+
 SESSIONS: dict[int, Callable[[Body], Body]] = {
-    1: document_2, 2: same, 3: same, 4: same, 5: document_6, 6: same, 7: same,
+    1: document_2, 2: same, 3: same, 4: same, 5: document_6, 6: same, 7: same, 8: document_9,
 }  # fmt: skip
 """By the version that they start from."""
 

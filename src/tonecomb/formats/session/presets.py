@@ -12,7 +12,7 @@ from tonecomb.formats.json_text import json_text
 from tonecomb.formats.session import limits, migrations, schema, strict
 
 FORMAT = "tone-comb presets"
-VERSION = 3
+VERSION = 4
 
 
 def load(file: Path) -> tuple[Preset, ...]:
@@ -23,8 +23,10 @@ def load(file: Path) -> tuple[Preset, ...]:
     body = strict.read_body(file, FORMAT, tuple(range(1, VERSION + 1)), "a list of presets")
     try:
         content = body.get("presets")
-        if body["version"] < VERSION:
+        if body["version"] < 3:
             content = migrations.presets_3(content or [])
+        if body["version"] < 4:
+            content = migrations.presets_4(content or [])
         found = schema.converter().structure(content, tuple[Preset, ...])
         limits.check(found)
         for preset in found:

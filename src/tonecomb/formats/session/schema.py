@@ -27,6 +27,7 @@ from tonecomb.core.document import (
 from tonecomb.core.estimate.averages import AVERAGES, Average, InStep, Single
 from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.display import Display
+from tonecomb.core.estimate.profile import Profile
 from tonecomb.core.estimate.shaft import Shaft
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import Wanted
@@ -83,12 +84,13 @@ NAMES: dict[type, str] = {
     Averaging: "average struck leave_clipped",
     Shown: "scaling level display",
     Search: "peaks fits",
-    Follow: "tracks bands",
-    Display: "quantity low_cut reference drawn bands",
+    Follow: "tracks bands profile",
+    Profile: "points unit below above",
+    Display: "quantity low_cut reference drawn bands units weighting",
     PeakSearch: "above_db prominence_db low high most least above_floor_db spacing by_hand",
     Fit: "low high modes",
     Wanted: "low high teeth name",
-    Band: "low high name",
+    Band: "low high name unit detector limits accept weighting",
     Shaft: "comb channel tacho pulses orders",
     Sync: "period channel level falling",
     Stretch: "start end",

@@ -17,7 +17,7 @@ from tonecomb.formats.json_text import json_text
 from tonecomb.formats.session import limits, migrations, schema, strict
 
 FORMAT = "tone-comb session"
-VERSION = 8
+VERSION = 9
 SUFFIX = ".tcomb"
 SCRIPT = "tone-comb-session"
 """The id of the element of a report that holds its session."""
