@@ -243,7 +243,9 @@ def test_a_band_is_shown_by_a_click(opened: Bench, settle: Settle) -> None:
     opened.stage.spectrum.set_limits(0, 100)
     opened.store.edit_method("Bands", bands=(Band(2900, 3300, "ringing"),))
     settle()
-    (name,) = [b for b in opened.readings.bands.findChildren(QPushButton) if b.text() == "ringing"]
+    opened.readings.show_page("levels")
+    buttons = opened.readings.levels.findChildren(QPushButton)
+    (name,) = [b for b in buttons if b.text().startswith("ringing")]
     QTest.mouseClick(name, Qt.MouseButton.LeftButton, pos=QPoint(4, 4))
     low, high = opened.stage.spectrum.limits()
     assert low < 2900 and high > 3300 and high - low < 600

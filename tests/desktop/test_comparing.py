@@ -205,7 +205,7 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
     opened.store.edit_method("Place", average=Single(7.4), frame=8192, window="rectangular")
     settle()
     assert pane.pages.currentIndex() == 1
-    assert pane.plot.label_of("left") == "Phase re start, °"
+    assert pane.plot.label_of("left") == "Phase lead re start, °"
     single = opened.context.results.analysis.single  # type: ignore[union-attr]
     assert single is not None
     opened.stage.spectrum.set_limits(40, 90)

@@ -1,4 +1,4 @@
-"""Every phrase edited in place, by keys and mouse; presets, bands and the ruler's handle."""
+"""Every phrase edited in place, by keys and mouse; presets and the ruler's handle."""
 
 from __future__ import annotations
 
@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import QCheckBox, QMessageBox, QPushButton
 from tests.desktop.test_bench import popover
 
 from tonecomb.core.estimate.averages import InStep
-from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.method import Method
 from tonecomb.core.record.recording import Stretch
@@ -159,7 +158,9 @@ def test_velocity_in_bands_with_a_reference(opened: Bench, settle: Settle) -> No
     popover().close()
     settle()
     spectrum = opened.stage.spectrum
-    assert spectrum.label_of("left") == "Velocity, dB re 1 nm/s rms, 1/3-octave bands"
+    assert spectrum.label_of("left") == (
+        "Velocity, dB re 1 nm/s rms, 1/3-octave bands (pale: under 3 bins wide)"
+    )
     height = spectrum.height()
     for room, shown in ((150, "dB re 1 nm/s rms"), (height, spectrum.label_of("left"))):
         spectrum.resize(spectrum.width(), room)
@@ -177,7 +178,9 @@ def test_velocity_in_bands_with_a_reference(opened: Bench, settle: Settle) -> No
     write("Reference of decibels", "0.001")
     popover().close()
     settle()
-    assert spectrum.label_of("left") == "Velocity, dB re 0.001 mm/s rms, 1/3-octave bands"
+    assert spectrum.label_of("left") == (
+        "Velocity, dB re 0.001 mm/s rms, 1/3-octave bands (pale: under 3 bins wide)"
+    )
     opened.method_line.edit("drawn")
     pick("Drawn", ("decade", 0))
     write("Bands a decade", "20")
@@ -186,9 +189,9 @@ def test_velocity_in_bands_with_a_reference(opened: Bench, settle: Settle) -> No
     popover().close()
     settle()
     assert spectrum.label_of("left").endswith("running total")
-    assert opened.context.results.analysis.curve.values[-1] == pytest.approx(  # type: ignore[union-attr]
-        opened.context.results.analysis.spectrum.rms  # type: ignore[union-attr]
-    )
+    analysis = opened.context.results.analysis
+    assert analysis is not None
+    assert analysis.curve.values[-1] == pytest.approx(analysis.rms)
 
 
 def test_presets_are_kept_used_and_handed_on(
@@ -228,27 +231,6 @@ def test_presets_are_kept_used_and_handed_on(
     (tmp_path / "p.json").write_text("{}")
     opened.presets.import_from(tmp_path / "p.json")
     assert "p.json is not a list of presets of Tone Comb; choose" in opened.context.notices.text
-
-
-def test_named_bands_are_read(opened: Bench, settle: Settle) -> None:
-    QTest.keyClick(opened, Qt.Key.Key_L, Qt.KeyboardModifier.ShiftModifier)
-    follow("Add 10–1000 Hz")
-    follow("Add a band")
-    rows = popover().findChildren(Number)
-    for field, text in zip(rows[-2:], ("400", "430"), strict=True):
-        field.selectAll()
-        QTest.keyClicks(field, text)
-        QTest.keyClick(field, Qt.Key.Key_Return)
-    wanted = (Band(10, 1000, "Overall 10–1000 Hz"), Band(400, 430))
-    assert method(opened).follow.bands == wanted
-    rows[-1].setValue(300)
-    assert method(opened).follow.bands == wanted, "the limits must rise"
-    popover().close()
-    settle()
-    (overall, level), (mesh, mesh_level), (rest, rms) = opened.readings.bands.texts()
-    assert (overall, mesh, rest) == ("Overall 10–1000 Hz", "400–430 Hz", "all over the stretch")
-    assert float(mesh_level) == pytest.approx(0.9, rel=0.01), "the demo's mesh, and its noise"
-    assert float(mesh_level) < float(level) < float(rms)
 
 
 def test_the_handle_shows_before_it_is_let_go(opened: Bench, settle: Settle) -> None:

@@ -90,7 +90,8 @@ def test_from_the_shaft_to_the_resonances(
     rows = (tmp_path / "o.csv").read_text().splitlines()
     assert rows[0].startswith("# run-up: Tower bracket · ") and "by shaft angle" in rows[0]
     table = [row for row in rows if not row.startswith("#")]
-    assert table[0].startswith("time [s],speed [Hz],order 1 [m/s² rms],order 1 phase [°],order 2")
+    heads = "time [s],speed [Hz],order 1 [m/s² rms],order 1 phase lead [°],order 2"
+    assert table[0].startswith(heads)
     page = (tmp_path / "r.html").read_text()
     assert "met by order 17" in page and "by shaft angle" in page
     assert (tmp_path / "p.png").read_bytes().startswith(b"\x89PNG")

@@ -223,7 +223,7 @@ def test_other_pictures_of_it(tapped: Bench, settle: Settle, qtbot: Any, way: st
         turns = (phase[1:] - np.angle(found.curves[0][1:], deg=True)) / 360
         assert np.abs(turns - np.round(turns)).max() < 1e-6
         assert np.nanmax(np.abs(np.diff(phase[1:]))) <= 180.0
-        assert pane.phase.label_of("left") == "Phase, unwrapped, °"
+        assert pane.phase.label_of("left") == "Phase lead, unwrapped, °"
     elif way == "poles":
         assert pane.poles.isVisible() and len(pane.poles.poles) == len(found.modes.poles)
     elif way == "circle":

@@ -13,6 +13,7 @@ from tonecomb.core.made.starters import STARTERS, Starter
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.stage.pane import PaneSpec
 from tonecomb.desktop.stage.panes import PANES
+from tonecomb.desktop.state.systems import system_of
 
 if TYPE_CHECKING:
     from tonecomb.desktop.bench import Bench
@@ -82,7 +83,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("File", "Export trend…", "", "Save tracks, levels and figures against time as a table", lambda b: b.exports.export_kind("trend"), needs_recording=True),
     Action("File", "Export orders…", "", "Save the levels of a run-up's orders over speed as a table", lambda b: b.exports.export_kind("run-up"), needs_recording=True),
     Action("File", "Export what filters changed…", "", "Save how the level of each peak changed as a table", lambda b: b.exports.export_kind("before-after"), needs_recording=True),
-    Action("File", "Export bands…", "", "Save the levels of the bands as a table", lambda b: b.exports.export_readings("bands"), needs_recording=True),
+    Action("File", "Export levels…", "", "Save the levels with their zones as a table", lambda b: b.exports.export_readings("levels"), needs_recording=True),
     Action("File", "Quit", "Ctrl+Q", "Close the bench", lambda b: b.close(), divided=True),
     Action("Edit", "Undo", "Ctrl+Z", "Take the last edit back", lambda b: b.store.undo()),
     Action("Edit", "Redo", "Ctrl+Shift+Z", "Do again what was taken back", lambda b: b.store.redo()),
@@ -113,6 +114,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("View", "Columns of the readings…", "", "Choose the columns of the peaks or the combs", lambda b: b.readings.choose_columns(), needs_recording=True),
     Action("View", "Shelf", "Ctrl+1", "Fold the shelf away or open it", lambda b: b.layout_.toggle_column(0), checked=lambda b: not b.shelf.isHidden(), divided=True),
     Action("View", "Readings", "Ctrl+2", "Fold the readings away or open them", lambda b: b.layout_.toggle_column(2), checked=lambda b: not b.readings.isHidden()),
+    Action("View", "Inch units", "", "Integrals, derivatives and levels in g, in/s and mil, or in m/s², mm/s and µm; files stay as they are", lambda b: b.method.toggle_units(), checked=lambda b: system_of(b.store.document) == "inch", divided=True),
     Action("View", "Night theme", "Ctrl+T", "Light on dark, or ink on paper", lambda b: b.layout_.toggle_theme(), checked=lambda b: b.layout_.theme.name == "Night"),
     Action("View", "Larger type", "", "Everything written larger, from the next start on", lambda b: b.layout_.toggle_type(), checked=lambda b: settings.larger_type()),
     Action("Signal", "Halve the frame", "[", "Finer in time, coarser in frequency", lambda b: b.method.scale_frame(0.5), needs_recording=True),
@@ -151,7 +153,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("Find", "Sidebands about the peak", "", "A comb of sidebands about the chosen peak", lambda b: b.context.combs.sidebands_at(b.readings.current_peak()), needs_recording=True),
     Action("Find", "Remove the comb", "Delete", "Take the comb away that is chosen in the readings; set a chosen tap or capture aside, or take it back", lambda b: b.finding.delete(), needs_recording=True),
     Action("Find", "Fit a resonance…", "F", "Drag over a range, and fit one mode or two", lambda b: b.finding.choose_fit(not b.stage.spectrum.drag.choosing), checked=lambda b: b.stage.spectrum.drag.choosing, needs_recording=True),
-    Action("Find", "Bands…", "Shift+L", "Name bands whose rms is read", lambda b: b.method.edit_bands(), needs_recording=True),
+    Action("Find", "Levels…", "Shift+L", "Say which levels are read, and their zones", lambda b: b.method.edit_levels(), needs_recording=True),
     Action("Find", "Next peak", "N", "Go to the next peak in the readings", lambda b: b.readings.step(1), needs_recording=True),
     Action("Find", "Previous peak", "Shift+N", "Go to the peak before in the readings", lambda b: b.readings.step(-1), needs_recording=True),
     Action("Find", "Lower peaks", "Ctrl+PgDown", "List the peaks that are lower than those listed", lambda b: b.readings.peaks.turn(1), needs_recording=True),

@@ -223,13 +223,13 @@ class Exports(QObject):
         self._export("Export all tables", "tables.xlsx", several, make)
 
     def export_readings(self, page: str) -> None:
-        """Save what a page of the readings shows, or the ``bands``, as a table."""
+        """Save what a page of the readings shows, or the ``levels``, as a table."""
         said = knowledge(self._store.ref)
         makers: dict[str, Callable[[Analysis], Table[Any]]] = {
             "peaks": lambda a: readings.peaks(a, said),
             "combs": lambda a: readings.combs(a, said.families(a)),
             "resonances": readings.resonances,
-            "bands": readings.bands,
+            "levels": readings.levels,
             "truth": readings.truth,
         }
         if page == "modes":

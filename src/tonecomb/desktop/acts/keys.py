@@ -68,10 +68,11 @@ should not count.</p>
 the bins, over the whole stretch. The figure in brackets is one standard deviation in units of
 the last digit. Click a peak to go to it. One that is wider than the window's line is fitted as a
 resonance: its damping stands below, the fit is drawn over the data. The cautions below say when a
-reading should not be trusted; a click follows their advice. Shift+L names bands whose rms is read,
-K draws the 95 % band, U the noise floor, 3 the phase of a single frame. By hand: I picks a peak at
-the cursor, J marks one in every view, R names it, Shift+R sets it aside, F fits one resonance or
-two to a range that you drag. T describes the machine: its shaft gives orders (O), its known
+reading should not be trusted; a click follows their advice. Shift+L says which levels are read,
+with the zones that you type, K draws the 95 % band, U the noise floor, 3 the phase of a single
+frame. By hand: I picks a peak at the cursor, J marks one in every view, R names it, Shift+R sets it
+aside, F fits one resonance or two to a range that you drag. T describes the machine: its shaft
+gives orders (O), its known
 frequencies name peaks. Q shows only rows that hold what you type.</p>
 <p><b>6. Find the combs.</b> Shift+B finds families of harmonics and sidebands among the peaks, B
 drops a comb at the cursor. Drag one of its teeth: the fundamental follows, and snaps to the tones

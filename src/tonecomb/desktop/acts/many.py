@@ -78,7 +78,8 @@ class Many(QObject):
             limits.append(Limit("curve", "curve", points=asking.curve.points, unit=unit))
         # A stretch is of the recording that it was chosen in.
         alike = method.having(stretch=None)
-        plan = Plan((Rule(method=alike),), tuple(limits), context.notes.knowledge.of_machine())
+        plan = Plan((Rule(method=alike),), tuple(limits),
+                    said=context.notes.knowledge.of_machine())  # fmt: skip
         self._run(plan, files, asking.chosen, asking.reports.isChecked())
 
     def _run(self, plan: Plan, files: list[Path], out: Path, reports: bool) -> None:

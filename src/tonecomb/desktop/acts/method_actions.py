@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject
 
+from tonecomb.core.document import in_units
 from tonecomb.core.estimate.windows import WINDOWS, window
+from tonecomb.core.units import System
 from tonecomb.desktop.acts.presets import Presets, PresetsPopover
 from tonecomb.desktop.dialogs.several import SeveralDialog
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.method_line.averaging import StrikePopover
 from tonecomb.desktop.method_line.line import MethodLine
-from tonecomb.desktop.readings.bands import BandsPopover
+from tonecomb.desktop.readings.levels import LevelsPopover
 from tonecomb.desktop.readings.readings import Readings
 from tonecomb.desktop.stage.stage import Stage
+from tonecomb.desktop.state import systems
 
 
 class MethodActions(QObject):
@@ -28,7 +31,7 @@ class MethodActions(QObject):
         self._line, self._stage, self._readings = line, stage, readings
         line.presets.clicked.connect(self.show_presets)
         line.wheeled.connect(self._turn)
-        readings.bands_wanted.connect(self.edit_bands)
+        readings.levels_wanted.connect(self.edit_levels)
 
     def _turn(self, key: str, notches: int) -> None:
         """The wheel was turned over a phrase of the method line."""
@@ -77,12 +80,20 @@ class MethodActions(QObject):
             popover = PresetsPopover(self._presets, self._line)
             popover.open_below(self._line.presets, popover.focusProxy())
 
-    def edit_bands(self) -> None:
-        """Name the bands whose level is read."""
+    def edit_levels(self) -> None:
+        """Choose the levels that are read."""
         signal, method = self._store.current, self._store.method
         if signal is not None and method is not None:
-            popover = BandsPopover(self._store, signal, self._readings)
-            popover.open_below(self._readings.bands, popover.focusProxy())
+            popover = LevelsPopover(self._store, signal, self._readings)
+            popover.open_below(self._readings.tabs["levels"], popover.focusProxy())
+
+    def toggle_units(self) -> None:
+        """Show what is worked out in the other system of units."""
+        inch = systems.system_of(self._store.document) == "inch"
+        system: System = "metric" if inch else "inch"
+        systems.choose(system)
+        document = in_units(self._store.document, system)
+        self._store.apply(f"Units: {system}", document)
 
     def hold_several(self) -> None:
         """Analyse several channels alike and hold their traces."""

@@ -13,7 +13,7 @@ from tonecomb.core import document as edits
 from tonecomb.core.document import Fingerprint, RecordingRef
 from tonecomb.core.errors import UserError
 from tonecomb.core.made.made import Made
-from tonecomb.core.method import default_method
+from tonecomb.core.method import default_method, in_units
 from tonecomb.core.progress import Progress, part
 from tonecomb.core.record.given import NOTHING_GIVEN, Given
 from tonecomb.core.record.recording import Recording
@@ -22,6 +22,7 @@ from tonecomb.desktop.dialogs.importing import Asked, ImportDialog
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import Theme
+from tonecomb.desktop.state.systems import system_of
 from tonecomb.formats import files, remembered
 from tonecomb.formats.assemble import Understood
 from tonecomb.formats.registry import READERS, description, identified, understand, understand_anew
@@ -222,6 +223,7 @@ class Opening(QObject):
         self._jobs.submit("Reading as agreed", work, self._shelve, self._notices.tell)
 
     def _shelve(self, found: list[Opened]) -> None:
+        system = system_of(self._store.document)
         for one in found:
             recording, path = one.recording, Path(one.recording.path or "").absolute()
             self._store.keep(one.understood, one.given.how)
@@ -231,7 +233,7 @@ class Opening(QObject):
                 name=recording.name,
                 path=str(path),
                 fingerprint=one.fingerprint,
-                method=default_method(shown or recording),
+                method=in_units(default_method(shown or recording), system),
                 given=one.given,
             )
             document = edits.add_recording(self._store.document, ref)
@@ -340,12 +342,13 @@ class Opening(QObject):
 
         def done(opened: list[Opened]) -> None:
             document = self._store.document
+            system = system_of(document)
             for one in opened:
                 self._store.keep(one.understood, NOTHING_GIVEN.how)
                 recording = one.recording
                 ref = RecordingRef(
                     recording.id, recording.name, str(recording.path), one.fingerprint,
-                    default_method(recording),
+                    in_units(default_method(recording), system),
                 )  # fmt: skip
                 document = edits.add_recording(document, ref)
             first = opened[0].recording

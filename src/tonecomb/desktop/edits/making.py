@@ -13,11 +13,12 @@ from tonecomb.core.document import Fingerprint, RecordingRef
 from tonecomb.core.errors import UserError
 from tonecomb.core.made.made import Made
 from tonecomb.core.made.part import Part
-from tonecomb.core.method import Method, default_frame, default_method
+from tonecomb.core.method import Method, default_frame, default_method, in_units
 from tonecomb.core.record.given import Given
 from tonecomb.desktop.state.results import Results
 from tonecomb.desktop.state.scheduler import Scheduler
 from tonecomb.desktop.state.store import Store
+from tonecomb.desktop.state.systems import system_of
 
 SAMPLING = -1
 """As the number of a part: the sampling."""
@@ -41,8 +42,9 @@ class Making(QObject):
         """Put a made recording on the shelf; raises :class:`UserError` where it cannot be made."""
         new = uuid.uuid4().hex[:12]
         recording = made.recording(new)
+        method = in_units(default_method(recording), system_of(self._store.document))
         ref = RecordingRef(
-            new, made.name, "", Fingerprint(0, ""), default_method(recording), Given(made=made)
+            new, made.name, "", Fingerprint(0, ""), method, Given(made=made)
         )
         self._store.apply(f"Make {made.name}", edits.add_recording(self._store.document, ref))
 

@@ -213,6 +213,9 @@ def style_sheet(t: Theme) -> str:
     #notice[fault="true"] {{ background: {t.fault_ground}; border-color: {t.fault}; }}
     #problem {{ background: {t.caution_ground}; border: none;
                 border-left: 3px solid {t.caution}; padding: 6px 8px; }}
+    #zone, #over {{ background: {t.ground}; border: 1px solid {t.quiet}; border-radius: 3px;
+                   font-weight: 600; padding: 1px 0; }}
+    #over {{ background: {t.fault_ground}; border-color: {t.fault}; color: {t.fault}; }}
     #edge_flag {{ background: {t.raised}; border: 1px solid {t.accent}; border-radius: 3px;
         color: {t.ink}; padding: 1px 6px; }}
     #readout {{ background: {t.raised}; border: 1px solid {t.lines}; border-radius: 3px;

@@ -13,6 +13,7 @@ from tonecomb.core import document as edits
 from tonecomb.core.document import Chain
 from tonecomb.core.errors import UserError
 from tonecomb.core.steps.keep import Keep
+from tonecomb.core.steps.motion import Motion
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
 from tonecomb.core.steps.table import STEPS
@@ -21,6 +22,7 @@ from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import Choice, label, link
 from tonecomb.desktop.method_line.step_editors import fields_of, first_of
 from tonecomb.desktop.state.store import Store
+from tonecomb.desktop.state.systems import system_of
 
 
 class ChainPopover(RowsPopover):
@@ -126,7 +128,10 @@ class ChainPopover(RowsPopover):
             return
         signal = prepare(recording, self._steps)
         channel = min(method.source.channel, len(signal.channels) - 1)
-        self._apply((*self._steps, first_of(kind, signal, channel)))
+        step = first_of(kind, signal, channel)
+        if isinstance(step, Motion):
+            step = replace(step, units=system_of(self._store.document))
+        self._apply((*self._steps, step))
         self._fill()
 
     def _change(self, number: int, step: Step) -> None:

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tonecomb.core.estimate.bands import FRACTIONS
 from tonecomb.core.estimate.display import MOST_PER_DECADE
+from tonecomb.core.estimate.weighting import fitting
 from tonecomb.core.method import LEVELS, Method
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.units import MOTIONS, unit
@@ -62,11 +63,19 @@ def scaling_popover(store: Store, signal: Signal, method: Method, parent: QWidge
             "Nothing is shown below: an integral lifts whatever is there.\n"
             "0: from 1 Hz, or half the lowest thing that is found"
         )
-        quantity.picked.connect(lambda value: _change(store, "Choose quantity", quantity=value))
+        quantity.picked.connect(
+            lambda value: _change(store, "Choose quantity", quantity=value, weighting="")
+        )
         low_cut.valueChanged.connect(
             lambda value: _change(store, "Choose low cut", low_cut=value or None)
         )
         popover.add(row(label("Shown"), quantity, label("from"), low_cut, None))
+    if weights := fitting(symbol.symbol):
+        names = [("", "not weighted"), *((one.key, f"by {one.key}: {one.note}") for one in weights)]
+        weighted = Choice(names, display.weighting, "Weighting")
+        weighted.setToolTip("Of curves and levels; peaks keep their plain level")
+        weighted.picked.connect(lambda value: _change(store, "Choose weighting", weighting=value))
+        popover.add(row(label("Weighted"), weighted, None))
     popover.add(_drawn_row(store, method))
     return popover
 

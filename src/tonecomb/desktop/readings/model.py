@@ -51,8 +51,9 @@ COLUMNS = (
           _frequency_std, 58),
     Shown("amplitude", "Amplitude", "", "Amplitude of the tone",
           lambda row: level(row.amplitude[0])),
-    Shown("phase_deg", "Phase", "°", "Phase in degrees of a cosine at the stretch's start; – where "
-          "it wanders over the stretch", lambda row: whole(row.peak.tone.phase_deg), 36),
+    Shown("phase_deg", "Phase", "°", "Phase lead in degrees: how far a cosine is "
+          "on its way at the stretch's start, 90° a quarter period after its crest; – where it "
+          "wanders over the stretch", lambda row: whole(row.peak.tone.phase_deg), 36),
     Shown("behaviour", "Behaviour", "does", "What the tone does over the stretch: nothing for one "
           "that is steady; ± Hz for one that moves; in how many of the frames it stands; by how "
           "many dB it swells and fades; hump for one that is no single tone",

@@ -1,4 +1,4 @@
-"""Readings: peaks, combs, resonances and bands, the overall level, and the cautions."""
+"""Readings: peaks, combs, resonances and levels, figures of the stretch, and the cautions."""
 
 from __future__ import annotations
 
@@ -17,10 +17,10 @@ from tonecomb.core.say.caution import Caution
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import label, link, panel, row, rule
-from tonecomb.desktop.readings.bands import BandReadings
 from tonecomb.desktop.readings.changes import ChangeReadings
 from tonecomb.desktop.readings.combs import CombReadings
 from tonecomb.desktop.readings.events import EventReadings
+from tonecomb.desktop.readings.levels import LevelReadings
 from tonecomb.desktop.readings.modes import ModeReadings
 from tonecomb.desktop.readings.peaks import PeakReadings
 from tonecomb.desktop.readings.resonances import ResonanceReadings
@@ -65,7 +65,7 @@ class Readings(QWidget):
 
     peak_chosen = pyqtSignal(object)
     remedy_chosen = pyqtSignal(object)
-    bands_wanted = pyqtSignal()
+    levels_wanted = pyqtSignal()
     place_chosen = pyqtSignal(float)
     range_chosen = pyqtSignal(float, float)
 
@@ -85,19 +85,20 @@ class Readings(QWidget):
         column.addWidget(self.short)
         self.peaks = PeakReadings(notes, combs)
         self.combs = CombReadings(combs, context.isolating)
-        self.resonances = ResonanceReadings(context.fits)
+        self.resonances, self.levels = ResonanceReadings(context.fits), LevelReadings()
         self.truth = TruthReadings(context.making)
         self.events, self.modes = EventReadings(), ModeReadings(context.store, context.mode_notes)
         self.changes = ChangeReadings(context.changes)
         self.pages: dict[str, Page] = {
             "peaks": self.peaks, "combs": self.combs, "resonances": self.resonances,
-            "truth": self.truth, "events": self.events, "modes": self.modes,
+            "levels": self.levels, "truth": self.truth, "events": self.events, "modes": self.modes,
             "changes": self.changes,
         }  # fmt: skip
         tips = (
             "Tones one by one",
             "Families of harmonics and sidebands",
             "Natural frequencies and damping",
+            "Levels of bands, with their zones",
             "What was put in, and what was read",
             "Captures and alarms of the live recording",
             "Modes of the transfer function, and its taps",
@@ -107,13 +108,14 @@ class Readings(QWidget):
             name: link(name.capitalize(), tip, partial(self.show_page, name))
             for name, tip in zip(self.pages, tips, strict=True)
         }
-        *usual, truth, events, modes, changes = self.tabs.values()
+        *usual, levels, truth, events, modes, changes = self.tabs.values()
         column.addLayout(row(*usual, None, spacing=10))
         self.search = link("", "Change which peaks are found (P)", self.edit_search)
         self._filtering = link("filter", "Show only rows that hold what you type (Q)",
                                self.focus_filter)  # fmt: skip
         column.addLayout(
-            row(truth, events, modes, changes, self.search, None, self._filtering, spacing=10)
+            row(levels, truth, events, modes, changes, self.search, None, self._filtering,
+                spacing=10)
         )
         self.filter_field = QLineEdit()
         self.filter_field.setPlaceholderText("only rows with …")
@@ -128,6 +130,8 @@ class Readings(QWidget):
         for one in self.pages.values():
             assert isinstance(one, QWidget)
             self._pages.addWidget(one)
+        self.levels.wanted.connect(self.levels_wanted)
+        self.levels.chosen.connect(self.range_chosen)
         self.truth.chosen.connect(self.place_chosen)
         self.peaks.chosen.connect(self.peak_chosen)
         self.combs.chosen.connect(self.place_chosen)
@@ -147,10 +151,6 @@ class Readings(QWidget):
         column.addWidget(rule())
         self.stretch = StretchReadings()
         column.addWidget(self.stretch)
-        self.bands = BandReadings()
-        self.bands.wanted.connect(self.bands_wanted)
-        self.bands.chosen.connect(self.range_chosen)
-        column.addWidget(self.bands)
         self.cards = QVBoxLayout()
         self.cards.setSpacing(6)
         column.addLayout(self.cards)
@@ -174,7 +174,7 @@ class Readings(QWidget):
             if same and (analysis.found is None or before.found is analysis.found):
                 return  # the readings before stay until there are others
         self._analysis = analysis
-        self.bands.show_analysis(analysis)
+        self.levels.show_analysis(analysis)
         self.peaks.show_analysis(analysis)
         self.resonances.show_analysis(analysis)
         self.truth.show_analysis(analysis)
@@ -239,6 +239,7 @@ class Readings(QWidget):
             "peaks": 0 if analysis is None else len(analysis.peaks or ()),
             "combs": len(self._combs.shown),
             "resonances": 0 if analysis is None else len(analysis.resonances),
+            "levels": len(self.levels.found),
             "truth": 0,
             "events": self._events,
             "modes": self.modes.count,
@@ -302,8 +303,8 @@ class Readings(QWidget):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
-        for one in (self.stretch, self.bands):  # on a low screen the peaks have what there is
-            one.setVisible(self.height() >= _TALL)
+        # On a low screen the peaks have what there is.
+        self.stretch.setVisible(self.height() >= _TALL)
         self._deal_cautions()
 
     def _turn_cautions(self) -> None:

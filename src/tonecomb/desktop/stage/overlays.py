@@ -1,23 +1,29 @@
-"""Over a spectrum: its confidence band, the noise floor, and what was fitted to resonances."""
+"""Over a spectrum: its confidence band, the noise floor, what was fitted to resonances, and the
+tolerances of a test spectrum."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 
 import numpy as np
 import pyqtgraph as pg
+from PyQt6.QtCore import Qt
 
 from tonecomb.core.analysis import Analysis
+from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.confidence import band_words, limits_db
 from tonecomb.core.estimate.display import Curve
-from tonecomb.core.estimate.spectrum import decibels_per_decade
+from tonecomb.core.estimate.spectrum import decibels_per_decade, scaled
 from tonecomb.core.record.recording import Array
 from tonecomb.core.say.numbers import warranted, with_std
+from tonecomb.core.units import conversion
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 
 _BAND = "95 % band"
+_FINE = 400  # points of a tolerance's line
 
 
 class Overlays:
@@ -37,7 +43,8 @@ class Overlays:
         self.fits.setZValue(3)
         self.noise = pg.PlotCurveItem()
         self._noise_colour = ""
-        self.items = (self.band, self.fits, self.noise)
+        self.tolerances = (pg.PlotCurveItem(), pg.PlotCurveItem())
+        self.items = (self.band, self.fits, self.noise, *self.tolerances)
         for item in (*self.edges, *self.items):
             plot.addItem(item, ignoreBounds=True)
 
@@ -46,6 +53,8 @@ class Overlays:
         self._noise_colour = theme.caution
         self.fits.setPen(pg.mkPen(theme.second, width=2))
         self.noise.setPen(pg.mkPen(theme.caution, width=1.5))
+        for one in self.tolerances:
+            one.setPen(pg.mkPen(theme.fault, width=1, style=Qt.PenStyle.DashLine))
         band = pg.mkColor(theme.traces[0])
         band.setAlpha(50)
         self.band.setBrush(band)
@@ -54,12 +63,15 @@ class Overlays:
         """There is no spectrum."""
         self.band.hide()
         self.noise.hide()
+        for one in self.tolerances:
+            one.hide()
         self.fits.setData([], [])
 
     def draw(self, analysis: Analysis, x: Array, y: Array, *, decibels: bool) -> None:
         """Draw what is wanted over an analysis, whose curve is drawn by ``x`` and ``y``."""
         self._draw_band(analysis, x, y, decibels)
         self._draw_noise(analysis)
+        self._draw_tolerances(analysis)
 
     def told(self, analysis: Analysis | None) -> tuple[str, list[tuple[str, str]]]:
         """What is said behind the curve's own name, and colours and what stands for them."""
@@ -115,3 +127,24 @@ class Overlays:
         noise = replace(analysis.spectrum, mean_square=analysis.floor)
         values = noise.values(method.shown.scaling, method.shown.level)
         self.noise.setData(*self._line(self._on_axis(Curve(noise.frequency, values, False))))
+
+    def _draw_tolerances(self, analysis: Analysis) -> None:
+        """Above and below the test spectrum, where it measures what is shown."""
+        profile, shown = analysis.method.follow.profile, analysis.method.shown
+        size = None
+        if profile is not None and shown.display.drawn == "bins":
+            with suppress(UserError):
+                own = profile.unit or analysis.channel.unit
+                size = conversion(own, analysis.unit.symbol) ** 2 * analysis.spectrum.enbw_hz
+        for one, off in zip(self.tolerances, (1, -1), strict=True):
+            one.setVisible(size is not None)
+            if profile is None or size is None:
+                continue
+            frequency = np.geomspace(*profile.span, _FINE)
+            decibels = profile.above if off > 0 else -profile.below
+            squares = size * profile.density(frequency) * 10 ** (decibels / 10)
+            spectrum = analysis.spectrum
+            values = scaled(
+                squares, shown.scaling, shown.level, spectrum.enbw_hz, spectrum.gain_s
+            )
+            one.setData(*self._line(self._on_axis(Curve(frequency, values, False))))

@@ -19,8 +19,8 @@ from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.pane import Pane, Views
 
 _PARTS: tuple[tuple[Part, str], ...] = (
-    ("phase", "Phase"),
-    ("unwrapped", "Phase, unwrapped"),
+    ("phase", "Phase lead"),
+    ("unwrapped", "Phase lead, unwrapped"),
     ("real", "Real part"),
     ("imaginary", "Imaginary part"),
     ("delay", "Group delay"),

@@ -81,7 +81,7 @@ class ResponsePlot(FrequencyPlot):
                 edge.sigPositionChangeFinished.connect(lambda moved: self._move(moved, True))
                 self.addItem(edge, ignoreBounds=True)
         self.place_edges()
-        self.set_label("left", "Phase, °" if self.phase else "Gain, dB")
+        self.set_label("left", "Phase lead, °" if self.phase else "Gain, dB")
         self._draw()
 
     def take_axis(self, *_: object) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -63,9 +64,9 @@ class SpectrumView(FrequencyPlot):
         self._others: deque[tuple[Analysis, Curve | None]] = deque(maxlen=_OTHERS)
         self._chosen: Peak | None = None
         self._theme: Theme | None = None
-        self.curve = Trace()
+        self.curve, self.pale = Trace(), Trace()  # of bands, and of those that are too narrow
         self._spot = pg.ScatterPlotItem(size=7, pxMode=True)
-        for item in (self.curve, self._spot):
+        for item in (self.curve, self.pale, self._spot):
             self.addItem(item, ignoreBounds=True)
         self._spot.setZValue(5)
         self.always_cell = self._stale = False
@@ -94,7 +95,7 @@ class SpectrumView(FrequencyPlot):
 
     def paint_items(self, theme: Theme) -> None:
         self._theme = theme
-        self.curve.setPen(pg.mkPen(theme.traces[self._colour]))
+        _colour(self.curve, self.pale, theme.traces[self._colour])
         self._spot.setPen(pg.mkPen(theme.raised))
         self._spot.setBrush(pg.mkBrush(theme.ink))
         parts = (self.overlays, self.held, self.frames, self.taken, self.liftered,
@@ -147,7 +148,7 @@ class SpectrumView(FrequencyPlot):
         """Draw the curve in this one of the trace colours."""
         self._colour = number
         if self._theme is not None:
-            self.curve.setPen(pg.mkPen(self._theme.traces[number]))
+            _colour(self.curve, self.pale, self._theme.traces[number])
 
     def show_held(self, held: list[Shown]) -> None:
         """Draw these traces behind the current one, in the current scaling."""
@@ -180,7 +181,7 @@ class SpectrumView(FrequencyPlot):
 
     def _curves(self) -> list[tuple[Array, Array]]:
         """All that is drawn as lines, as the axes have it."""
-        shown = (self.curve, self.overlays.fits, *self.held.curves, *self.frames.curves,
+        shown = (self.curve, self.pale, self.overlays.fits, *self.held.curves, *self.frames.curves,
                  *self.taken.curves, *self.liftered.curves)  # fmt: skip
         return _lines(shown)
 
@@ -201,7 +202,7 @@ class SpectrumView(FrequencyPlot):
     def _on_axis(self, curve: Curve) -> Curve:
         if not self.decibels or self._analysis is None:
             return curve
-        return Curve(curve.frequency, self._analysis.decibels(curve.values), curve.stepped)
+        return replace(curve, values=self._analysis.decibels(curve.values))
 
     def _line(self, curve: Curve) -> tuple[Array, Array]:
         """What of a curve is in view, with as many points as can be seen."""
@@ -249,7 +250,7 @@ class SpectrumView(FrequencyPlot):
         if stale == self._stale:
             return
         self._stale = stale
-        for item in (self.curve, *self.overlays.items, *self.marks.items):
+        for item in (self.curve, self.pale, *self.overlays.items, *self.marks.items):
             item.setOpacity(0.3 if stale else 1.0)
 
     def preview(self, resolution: Resolution | None) -> None:
@@ -327,6 +328,7 @@ class SpectrumView(FrequencyPlot):
         analysis, drawn = self._analysis, self._drawn
         shown = analysis is not None and drawn is not None and len(drawn.values) > 0
         self.curve.setVisible(shown)
+        self.pale.setVisible(shown)
         self.show_scales(shown)
         if not shown or analysis is None or drawn is None:
             self.marks.hide()
@@ -339,7 +341,9 @@ class SpectrumView(FrequencyPlot):
             self.cell.show(None)
             return
         x, y = self._line(drawn)
-        self.curve.setData(x, y)
+        sure = self.places(np.array([drawn.sure_from]))[0] if drawn.narrow else -np.inf
+        self.curve.setData(x[x >= sure], y[x >= sure])
+        self.pale.setData(x[x <= sure], y[x <= sure])
         if self.main is None and self.outlook.chosen:
             self.beyond.show(analysis, drawn)
         else:
@@ -393,6 +397,13 @@ def _value_text(analysis: Analysis, drawn: Curve, at: int, *, decibels: bool) ->
     if not decibels:
         return linear
     return f"{drawn.values[at]:.1f} dB".replace("-", "−") + f" · {linear}"
+
+
+def _colour(curve: Trace, pale: Trace, name: str) -> None:
+    colour = pg.mkColor(name)
+    curve.setPen(pg.mkPen(colour))
+    colour.setAlphaF(0.4)
+    pale.setPen(pg.mkPen(colour))
 
 
 def _lines(items: Iterable[Any]) -> list[tuple[Array, Array]]:

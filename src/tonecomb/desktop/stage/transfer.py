@@ -185,7 +185,7 @@ class TransferPane(Pane):
         else:
             self.level.show_curves(r.frequency, upper, found.title, f"dB re 1 {unit}")
             limits = (0.0, 0.0) if self._unwrapped else (-190.0, 190.0)
-            title = "Phase, unwrapped" if self._unwrapped else "Phase"
+            title = "Phase lead, unwrapped" if self._unwrapped else "Phase lead"
             self.phase.show_curves(r.frequency, lower, title, "°", limits)
         self.phase.setVisible(found.reference is not None)
         self.coherence.setVisible(r.coherence is not None)

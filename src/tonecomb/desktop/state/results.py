@@ -6,10 +6,12 @@ from collections.abc import Callable, Hashable
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from tonecomb.core.analysis import Analysis, Findings, followed_spectrum, run_findings
+from tonecomb.core.analysis import Analysis, followed_spectrum, run_findings
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.estimate import Estimate, run_spectrum
-from tonecomb.core.method import Method, plan
+from tonecomb.core.estimate.true_peak import true_peaks
+from tonecomb.core.find.findings import Findings
+from tonecomb.core.method import Follow, Method, plan
 from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.state.scheduler import QUICK_PLAIN, QUICK_SAMPLES, Scheduler, Slot, Want
 from tonecomb.desktop.state.store import Store
@@ -55,10 +57,12 @@ class Results(QObject):
         self._later.setSingleShot(True)
         self._estimate = Slot(scheduler, self._wanted)
         self._found = Slot(scheduler, self._wanted_findings)
+        self._extremes = Slot(scheduler, self._wanted_extremes, lazy=True)
         self._estimate.looked.connect(self._follow)
         self._estimate.changed.connect(self._follow)
         self._estimate.waiting.connect(self.waiting)
         self._found.changed.connect(self._arrived)
+        self._extremes.changed.connect(self._show)
         self._later.timeout.connect(self._found.follow_now)
         for slot in (self._estimate, self._found):
             slot.failed.connect(self.failed)
@@ -96,7 +100,7 @@ class Results(QObject):
     @property
     def busy(self) -> bool:
         """Whether a spectrum, or what is found in it, is awaited."""
-        return self._estimate.busy or self._found.busy
+        return self._estimate.busy or self._found.busy or self._extremes.busy
 
     def follow(self) -> None:
         """What is to be read may have changed."""
@@ -145,6 +149,23 @@ class Results(QObject):
             lambda progress: run_findings(estimate, parts, recording, progress),
         )
 
+    def _wanted_extremes(self) -> Want | None:
+        """The levels that are read from samples, where there are any."""
+        now = self._now()
+        if now is None or self._estimate.shown is None:
+            return None
+        signal, method = now
+        rows = tuple(one for one in method.levels if one.detector != "rms")
+        if not rows:
+            return None
+        parts = Method(method.source, method.frames, follow=Follow(bands=rows))
+        recording = signal.recording
+        return Want(
+            ("extremes", signal.key, method.source, method.frames.detrend, rows),
+            "Looking for the levels' peaks",
+            lambda progress: true_peaks(parts, recording, progress), background=True,
+        )  # fmt: skip
+
     def _follow(self, _: object = None) -> None:
         """The estimate is there, or how it is shown may have changed."""
         if self._estimate.ticket is not None:
@@ -154,6 +175,7 @@ class Results(QObject):
             self._found.follow_now()
         elif not self._later.isActive():  # the curve goes first
             self._later.start(_FIND_MS if self._scheduler.lively else 0)
+        self._extremes.follow_now()
         self._show()
 
     def _arrived(self, found: Findings | None) -> None:
@@ -171,13 +193,15 @@ class Results(QObject):
             found = self._last  # what is there is of another curve of the same kind
         if self._estimate.ticket is not None:
             return
-        told = (estimate, found, now and now[1], now and now[0].key)
+        known = self._extremes.wanted == self._wanted_extremes() and self._extremes.ticket is None
+        extremes = (self._extremes.shown or ()) if known else ()
+        told = (estimate, found, extremes, now and now[1], now and now[0].key)
         if told == self._told:
             return
         self._told = told
         self.analysis = None
         if now is not None and estimate is not None:
-            self.analysis = Analysis.of(estimate, found, now[1], now[0].recording)
+            self.analysis = Analysis.of(estimate, found, now[1], now[0].recording, extremes)
         self.analysis_changed.emit(self.analysis)
 
 

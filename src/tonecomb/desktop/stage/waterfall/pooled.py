@@ -41,7 +41,7 @@ def relief_of(slices: Slices, analysis: Analysis, view: View, *, decibels: bool)
     columns, edges = columns_of(view, first.bin_hz, len(first.frequency))
     if shown.display.drawn == "bins":
         bins = slices.mean_square
-        gain = analysis.gain(first.frequency) ** 2
+        gain = analysis.weighted_gain(first.frequency) ** 2
         pooled = np.stack(
             [(bins[:, c.start : c.stop] * gain[c.start : c.stop]).max(axis=1) for c in columns],
             axis=1,
