@@ -204,6 +204,15 @@ def test_a_line_at_a_bands_limit_is_said(low: float, words: str) -> None:
     assert bool(told) == bool(words) and all(f"it {words} in it" in one for one in told)
 
 
+def test_a_line_at_the_limit_of_another_quantity_is_said() -> None:
+    """In acceleration the line at 9.95 Hz is 32 dB below another, in velocity the strongest."""
+    x = 0.12 * np.cos(2 * np.pi * 9.95 * T) + 5 * np.cos(2 * np.pi * 410 * T)
+    row = Band(10.0, 380.0, unit="mm/s")
+    done = tonecomb.analyse(recording(x, fs=FS), Method.of(frame=1024, bands=(row,)))
+    (told,) = [one.text for one in done.cautions if one.code == "near-limit"]
+    assert told.startswith("9.95 Hz lies ") and "velocity 10–380 Hz rms ends: it does not" in told
+
+
 def test_the_length_of_a_vector_is_said_to_have_other_frequencies() -> None:
     """Two axes in phase at 50 Hz: the length shows 100, 200, 300 Hz, and nothing at 50."""
     x = np.cos(2 * np.pi * 50 * T)

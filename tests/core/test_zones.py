@@ -82,6 +82,7 @@ def test_what_cannot_be_judged_says_why(analysis: Analysis) -> None:
         (Limit("x", "band", ZONES, 3, 100, unit="µm"), "the low cut allows figures from 5"),
         (Limit("x", "band", ZONES, 5, 100, unit="µm"), ""),
         (Limit("x", "band", ZONES), ""),
+        (Limit("x", "band", ZONES, weighting="A"), "by A, the spectrum not weighted"),
         (Limit("x", "tone", ZONES), ""),
         (Limit("x", "curve", points=((10, 1), (501, 1))), "to 501 Hz, the spectrum to 500 Hz"),
         (Limit("x", "curve", points=((3, 1), (50, 1)), unit="µm"), "the low cut is at 5 Hz"),

@@ -224,7 +224,7 @@ def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
     modes.tree.setCurrentItem(modes.tree.topLevelItem(0))
     assert "fitted to a decay" in modes.told.text() and "at half power" in modes.told.text()
     for part, reference, label in (
-        ("unwrapped", "centre", "Phase, unwrapped re centre, °"),
+        ("unwrapped", "centre", "Phase lead, unwrapped re centre, °"),
         ("real", "start", "Real part, m/s² rms"),
         ("imaginary", "start", "Imaginary part, m/s² rms"),
         ("delay", "start", "Group delay re start, s"),

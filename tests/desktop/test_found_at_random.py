@@ -151,7 +151,7 @@ def test_a_row_whose_band_is_gone_changes_nothing(bench: Bench, settle: Settle) 
     bench.opening.open_demo()
     settle()
     bench.store.edit_method("Add band", bands=(Band(10, 100), Band(100, 200)))
-    bench.action("Bands…").trigger()
+    bench.action("Levels…").trigger()
     popover = QApplication.activePopupWidget()
     assert popover is not None
     ends = [one for one in popover.findChildren(Number) if one.accessibleName() == "To"]

@@ -98,6 +98,8 @@ def test_a_peak_comes_from_the_samples(opened: Bench, settle: Settle) -> None:
     )  # fmt: skip
     settle()
     (_, name, value), (_, _, sure), _ = opened.readings.levels.texts()
+    exact = [one.value for one in opened.readings.levels.found]
+    assert exact == [one["value"] for one in read_alone(opened)], "to the last digit"
     assert name == "displacement 10–1000 Hz p–p" and value.endswith("µm")
     alone = read_alone(opened)
     assert float(value.split()[0]) == pytest.approx(alone[0]["value"], rel=1e-3)

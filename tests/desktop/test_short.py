@@ -25,9 +25,11 @@ def test_sentences_lead_to_their_places(opened: Bench, settle: Settle) -> None:
     QTest.mouseClick(short.more, Qt.MouseButton.LeftButton)
     assert "= 34 × family A" in short.words.text()
     assert short.words.height() >= short.words.heightForWidth(short.words.width())
-    # A click on the family drops its comb; again, it is there already.
+    # A click on the level shows its page, one on the family drops its comb; again, it is there.
+    QTest.mouseClick(short.words, Qt.MouseButton.LeftButton, pos=QPoint(20, 52))
+    assert opened.readings.page == "levels"
     for _ in range(2):
-        QTest.mouseClick(short.words, Qt.MouseButton.LeftButton, pos=QPoint(20, 52))
+        QTest.mouseClick(short.words, Qt.MouseButton.LeftButton, pos=QPoint(20, 72))
         settle()
         ref = opened.store.ref
         assert ref is not None and [round(one.spacing, 3) for one in ref.combs] == [24.3]

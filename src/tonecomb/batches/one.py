@@ -215,7 +215,7 @@ def counted(outcomes: Sequence[Outcome]) -> str:
     """How many exceed a limit, have one that is not judged, or could not be used. Nothing is said
     of limits where there are none."""
     said = []
-    if any(told.rows.get("limits") for one in outcomes for told in one.channels):
+    if any(told.exceeded or told.rows.get("limits") for one in outcomes for told in one.channels):
         said = [f"{sum(one.exceeded for one in outcomes)} exceed a limit"]
     if unjudged := sum(one.not_judged for one in outcomes):
         said.append(f"{unjudged} have one that is not judged")

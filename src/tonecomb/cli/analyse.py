@@ -164,7 +164,7 @@ class Call:
             wanted, axes = wanted[:1], tuple(wanted[1:])
         analyses = []
         for i, channel in enumerate(wanted):
-            method = method_of(recording, channel, self.base, settings)
+            method = method_of(recording, channel, self.base, settings, self.said.shaft)
             if axes:
                 method = method.having(channel=channel, axes=axes)
             if other is not None:

@@ -176,12 +176,14 @@ _OPTIONS = (
 
 
 def method_of(
-    recording: Recording, channel: int, base: Method | None, settings: dict[str, Any]
-) -> Method:
-    """The method for a channel: ``base``, or the default one, with what was asked for."""
+    recording: Recording, channel: int, base: Method | None, settings: dict[str, Any],
+    turns: float | None = None,
+) -> Method:  # fmt: skip
+    """The method for a channel: ``base``, or the default one for a shaft that ``turns`` at so many
+    Hz, with what was asked for."""
     steps = chain_of(base, settings)
     signal = prepare(recording, steps)
-    method = (base or Method()).having(channel=channel, steps=steps).levelled(recording)
+    method = (base or Method()).having(channel=channel, steps=steps).levelled(recording, turns)
     if settings["system"] is not None:
         method = in_units(method, settings["system"])
         steps = method.source.steps

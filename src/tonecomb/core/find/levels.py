@@ -10,6 +10,7 @@ import numpy as np
 from tonecomb.core.analysis import Analysis
 from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.bands import Band
+from tonecomb.core.estimate.content import Content
 from tonecomb.core.estimate.display import LEAST_BINS, LevelGain
 from tonecomb.core.estimate.true_peak import Extremes
 
@@ -73,8 +74,12 @@ def _value(a: Analysis, gain: LevelGain) -> tuple[float, str]:
     if band.detector != "rms":
         found = dict(a.extremes).get(band, Extremes(math.nan, math.nan, "it is still computed"))
         return found.peak if band.detector == "peak" else found.peak_to_peak, found.why_not
-    content = a.content.converted(gain, gain.display.cut, whole=not gain.integrates)
-    return math.sqrt(content.band(band.low, band.high)), ""
+    return math.sqrt(content_of(a, gain).band(band.low, band.high)), ""
+
+
+def content_of(a: Analysis, gain: LevelGain) -> Content:
+    """The lines and the rest of an analysis as a level has them."""
+    return a.content.converted(gain, gain.display.cut, whole=not gain.integrates)
 
 
 def uncovered(a: Analysis, low: float, high: float, cut: float = 0.0) -> str:
@@ -144,7 +149,7 @@ def profile_reading(a: Analysis) -> ProfileReading | None:
     low, high = profile.span
     gain = LevelGain(Band(low, high, unit=profile.unit), a.channel.unit)
     try:
-        content = a.content.converted(gain, low, whole=not gain.integrates)
+        content = content_of(a, gain)
     except UserError as error:
         return ProfileReading(math.nan, profile.rms, gain.symbol, why_not=error.text)
     rms = math.sqrt(content.band(low, high))

@@ -39,7 +39,8 @@ class Limit:
     strongest ``tone`` between them in the method's level, or the whole ``curve`` in the method's
     scaling by its highest excess over ``points`` (Hz, value), between which it is straight on
     logarithmic axes. ``zones`` rise; what is above the one called ``accept`` (the last where that
-    is "") exceeds the limit. Figures are in ``unit``, in whatever is shown where that is ""."""
+    is "") exceeds the limit. Figures are in ``unit``, in whatever is shown where that is "", and
+    weighted by ``weighting``."""
 
     name: str
     kind: LimitKind
@@ -49,6 +50,7 @@ class Limit:
     points: tuple[tuple[float, float], ...] = ()
     unit: str = ""
     accept: str = ""
+    weighting: str = ""
 
     def check(self) -> None:
         """Raise :class:`UserError` where this is no limit."""
@@ -118,6 +120,9 @@ class Limit:
 
     def _why_not(self, a: Analysis, factor: float) -> str:
         """Why this cannot be judged, "" where it can."""
+        weighting = "" if self.kind == "tone" else a.display.weighting  # peaks are plain
+        if weighting != self.weighting:
+            return f"it is {_weighted(self.weighting)}, the spectrum {_weighted(weighting)}"
         frames_only = self.kind == "band" or (self.kind == "overall" and a.order)
         if frames_only and a.other_ends:
             return "an end of the stretch, hardly weighed by the frames, is not as loud as the rest"
@@ -159,6 +164,10 @@ class Limit:
         return float(over[worst]), float(at[worst])
 
 
+def _weighted(key: str) -> str:
+    return f"weighted by {key}" if key else "not weighted"
+
+
 @dataclass(frozen=True)
 class Verdict:
     """What came of a ``limit``: the ``value`` in ``unit``, the ``zone`` that it lies in and whether
@@ -197,4 +206,7 @@ def over(held: Analysis, margin_db: float, name: str = "held trace") -> Limit:
     wide = np.array([highest[max(i - 2, 0) : i + 3].max() for i in range(_PARTS)])
     middles = np.sqrt(edges[:-1] * edges[1:])
     points = zip(middles[there].tolist(), (factor * wide[there]).tolist(), strict=True)
-    return Limit(name, "curve", points=tuple(points), unit=held.unit.symbol)
+    return Limit(
+        name, "curve", points=tuple(points), unit=held.unit.symbol,
+        weighting=held.display.weighting,
+    )  # fmt: skip

@@ -9,7 +9,9 @@ from dataclasses import replace
 import numpy as np
 
 from tonecomb.core.analysis import Analysis
-from tonecomb.core.estimate.display import LEAST_BINS
+from tonecomb.core.errors import UserError
+from tonecomb.core.estimate.display import LEAST_BINS, LevelGain
+from tonecomb.core.find.levels import content_of
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.say.caution import Caution, Seen, setting
 from tonecomb.core.say.numbers import significant
@@ -69,8 +71,13 @@ def near_zero(a: Analysis, seen: Seen) -> Caution | None:
 
 def near_limit(a: Analysis, seen: Seen) -> Caution | None:
     """A strong line lies so near to a band's limit that a little makes it count or not."""
-    hz, levels = a.spectrum.frame_hz, a.levels
+    hz = a.spectrum.frame_hz
     for band in a.method.levels:
+        try:
+            wider = replace(band, low=max(band.low - _NEAR_LIMIT * hz, 0.0))
+            levels = content_of(a, LevelGain(wider, a.channel.unit, a.display.cut))
+        except UserError:  # told of the level itself
+            continue
         inside = levels.band(band.low, band.high)
         for limit in (band.low, band.high):
             near = np.abs(levels.frequency - limit) < _NEAR_LIMIT * hz
@@ -82,7 +89,7 @@ def near_limit(a: Analysis, seen: Seen) -> Caution | None:
             return Caution(
                 "near-limit",
                 f"{line:.5g} Hz lies {abs(line - limit) / hz:.1f} bins from {limit:g} Hz, where "
-                f"the band {band.called} ends: it {counts} in it.",
+                f"the level {band.words} ends: it {counts} in it.",
             )
     return None
 

@@ -87,6 +87,8 @@ class Finding(QObject):
         if part.kind == "comb" and part.name:
             self._combs.keep(part.name)
             self._readings.show_page("combs")
+        elif part.kind == "level":
+            self._readings.show_page("levels")
         elif part.kind in ("peak", "resonance"):
             self._readings.show_page("resonances" if part.kind == "resonance" else "peaks")
             self._readings.place_chosen.emit(part.frequency)
