@@ -12,15 +12,15 @@ from functools import partial
 import numpy as np
 from scipy.signal import lfilter
 
-from tonecomb.core.analysis import run
 from tonecomb.core.estimate.framing import make_framing
-from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.comb import Comb, Line
 from tonecomb.core.find.combs import find_combs
 from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.tones import fit_tones
-from tonecomb.core.method import Method, default_method
+from tonecomb.core.method.method import Method, default_method
 from tonecomb.core.record.recording import ArraySamples, Channel, Recording
+from tonecomb.core.record.windows import window
+from tonecomb.core.results.analysis import run
 
 FS, SECONDS = 2000.0, 30.0
 

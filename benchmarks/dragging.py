@@ -29,9 +29,9 @@ def _measure() -> None:
     from tonecomb.desktop.app import make_application
 
     app = make_application(["tone-comb"])
-    from tonecomb.core.made.made import Made
-    from tonecomb.core.made.sampling import Sampling
-    from tonecomb.core.made.tones import Tone
+    from tonecomb.core.synthesis.made import Made
+    from tonecomb.core.synthesis.sampling import Sampling
+    from tonecomb.core.synthesis.tones import Tone
     from tonecomb.desktop.bench import Bench
 
     bench = Bench()

@@ -14,7 +14,7 @@ import soundfile
 
 import tonecomb
 from benchmarks.timing import medians
-from tonecomb.core.estimate.estimate import run_spectrum
+from tonecomb.core.results.estimate import run_spectrum
 
 GIGABYTE = 1 << 30
 RATE = 51_200

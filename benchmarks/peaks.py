@@ -9,8 +9,8 @@ import scipy.fft
 
 from benchmarks.timing import medians
 from tonecomb.core.estimate.framing import make_framing
-from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.tones import fit_tones
+from tonecomb.core.record.windows import window
 
 
 def main() -> None:

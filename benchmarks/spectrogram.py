@@ -13,9 +13,9 @@ import scipy.fft
 
 from benchmarks.timing import medians
 from tonecomb.core.estimate.framing import Framing
-from tonecomb.core.estimate.spectrogram import Spectrogram, View, spectrogram
-from tonecomb.core.estimate.windows import window
 from tonecomb.core.record.recording import ArraySamples
+from tonecomb.core.record.windows import window
+from tonecomb.core.results.spectrogram import Spectrogram, View, spectrogram
 
 SAMPLES, FRAME, HOP = 12_000_000, 4096, 1024
 FS = 12_800.0

@@ -14,7 +14,7 @@ import scipy.signal
 from benchmarks.timing import medians
 from tonecomb.core.estimate.framing import make_framing
 from tonecomb.core.estimate.spectrum import averaged_spectrum
-from tonecomb.core.estimate.windows import window
+from tonecomb.core.record.windows import window
 
 SAMPLES = 12_000_000
 BATCH, ROWS = (

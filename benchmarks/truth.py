@@ -12,10 +12,10 @@ import numpy as np
 
 from benchmarks import changing
 from benchmarks.changing import FS, Made, Make
-from tonecomb.core.analysis import Analysis, run
 from tonecomb.core.find.peaks import Peak
-from tonecomb.core.method import default_method
+from tonecomb.core.method.method import default_method
 from tonecomb.core.record.recording import Array, ArraySamples, Channel, Recording
+from tonecomb.core.results.analysis import Analysis, run
 from tonecomb.core.say.cautions import cautions
 
 NEAR_HZ = 3.0  # of the range that a tone covers, in which a peak is its

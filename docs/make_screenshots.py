@@ -86,7 +86,7 @@ def bench_pictures() -> None:
 
 def changes_picture(bench: Bench, settle: Callable[[], None]) -> None:
     """The bullwheel against the gearbox, by the list of what changed."""
-    from tonecomb.core.document import select
+    from tonecomb.core.method.document import select
 
     settle()
     bench.context.held.hold()
@@ -147,10 +147,10 @@ def live_picture(bench: Bench, settle: Callable[[], None]) -> None:
 
 def made_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     """A made signal."""
-    from tonecomb.core.made.made import Made
-    from tonecomb.core.made.noise import Noise
-    from tonecomb.core.made.sampling import Sampling
-    from tonecomb.core.made.tones import Sweep, Tone
+    from tonecomb.core.synthesis.made import Made
+    from tonecomb.core.synthesis.noise import Noise
+    from tonecomb.core.synthesis.sampling import Sampling
+    from tonecomb.core.synthesis.tones import Sweep, Tone
 
     before = bench.store.document
     parts = (Tone(61.8, 2.0), Tone(143.0, 1.2, phase=90.0, am=40.0, am_rate=6.0),
@@ -170,10 +170,10 @@ def time_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     """A comb through spectrum and spectrogram; a run-up as waterfall, as trend, by its orders."""
     from PyQt6.QtCore import QPointF
 
-    from tonecomb.core.document import select
     from tonecomb.core.estimate.bands import Band
     from tonecomb.core.estimate.shaft import of_comb
     from tonecomb.core.estimate.tracks import Wanted
+    from tonecomb.core.method.document import select
 
     before, stage = bench.store.document, bench.stage
     bench.store.edit_method("Change", frame=8192)
@@ -212,7 +212,7 @@ def time_pictures(bench: Bench, settle: Callable[[], None]) -> None:
 
 def filter_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     """Filters with before and after; a region of the run-up; a bearing's hits; a cepstrum."""
-    from tonecomb.core.document import select, set_steps
+    from tonecomb.core.method.document import select, set_steps
     from tonecomb.core.steps.comb_notch import CombNotch
     from tonecomb.core.steps.filters import BandPass
 
@@ -243,7 +243,7 @@ def filter_pictures(bench: Bench, settle: Callable[[], None]) -> None:
 
 def resonance_picture(bench: Bench, settle: Callable[[], None]) -> None:
     """A mode of the bracket, fitted to one tap's decay."""
-    from tonecomb.core.document import select
+    from tonecomb.core.method.document import select
     from tonecomb.core.record.recording import Stretch
 
     before = bench.store.document
@@ -266,9 +266,9 @@ def transfer_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     """The bracket's taps, one set aside, with curves, coherence and fit; then the modes' shapes."""
     from PyQt6.QtTest import QTest
 
-    from tonecomb.core.document import PeakNote, select, set_mode_notes, set_sketch
-    from tonecomb.core.modal.between import Between
-    from tonecomb.core.modal.sketch import Place, Sketch
+    from tonecomb.core.method.document import PeakNote, select, set_mode_notes, set_sketch
+    from tonecomb.core.method.frf_settings import Between
+    from tonecomb.core.method.sketch import Place, Sketch
     from tonecomb.desktop.stage.transfer import TransferPane
 
     before = bench.store.document
@@ -321,9 +321,9 @@ def overview_picture(bench: Bench, settle: Callable[[], None], folder: Path) -> 
     from tonecomb.batches.plan import Plan, Rule
     from tonecomb.batches.run import run
     from tonecomb.batches.sources import recordings_in
-    from tonecomb.core.find.knowledge import Knowledge
-    from tonecomb.core.find.zones import Limit, Zone
-    from tonecomb.core.record.given import Given, Import
+    from tonecomb.core.method.given import Given, Import
+    from tonecomb.core.results.knowledge import Knowledge
+    from tonecomb.core.results.zones import Limit, Zone
     from tonecomb.demo import ropeway
     from tonecomb.desktop.dialogs.many import OverviewDialog
 

@@ -16,7 +16,7 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, settings
 
-from tonecomb.core.progress import silent
+from tonecomb.core.base.progress import silent
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 gc.set_threshold(30_000, 20, 50)  # what the tests keep is looked through seldom: a tenth faster
@@ -95,7 +95,7 @@ def demo(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Path:
 def demo_computed_once() -> Iterator[None]:
     """Results are pure: what one test had computed of a file of the demo, another need not compute
     again, whichever kind it is."""
-    from tonecomb.core.analysis import Analysis
+    from tonecomb.core.results.analysis import Analysis
     from tonecomb.core.say import cautions
     from tonecomb.demo import ropeway
     from tonecomb.formats.kinds.table import KINDS

@@ -7,11 +7,11 @@ from typing import Any
 
 import numpy as np
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.estimate.estimate import run_spectrum
-from tonecomb.core.estimate.windows import WINDOWS
-from tonecomb.core.method import Method
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import ArraySamples, Channel, Recording
+from tonecomb.core.record.windows import WINDOWS
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.estimate import run_spectrum
 
 SUMS = [name for name, one in WINDOWS.items() if one.terms]
 """Windows that are sums of cosines: exact on the bins."""

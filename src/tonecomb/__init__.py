@@ -12,7 +12,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-__version__ = "0.1.0"
+from tonecomb.version import __version__ as __version__
 
 if TYPE_CHECKING:
     from tonecomb.api import (

@@ -14,31 +14,31 @@ from pathlib import Path
 from tonecomb.batches.plan import Plan, Rule, load
 from tonecomb.batches.run import Batch, run
 from tonecomb.batches.sources import recordings_in
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.estimate import averages
 from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.estimate.shaft import Shaft, of_comb
-from tonecomb.core.estimate.slices import Slicing
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.find.comb import Comb
-from tonecomb.core.find.damping import Fit
-from tonecomb.core.find.knowledge import Knowledge
 from tonecomb.core.find.mode import Resonance
-from tonecomb.core.find.peaks import Peak, PeakSearch
-from tonecomb.core.find.zones import Limit, Zone
-from tonecomb.core.made.made import Made
-from tonecomb.core.made.starters import starter
-from tonecomb.core.method import Method, default_method
-from tonecomb.core.progress import Progress, silent
-from tonecomb.core.record.given import NOTHING_GIVEN, Given
+from tonecomb.core.find.peaks import Peak
+from tonecomb.core.method.given import NOTHING_GIVEN, Given
+from tonecomb.core.method.method import Method, default_method
+from tonecomb.core.method.searches import Fit, PeakSearch
 from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.knowledge import Knowledge
+from tonecomb.core.results.slices import Slicing
+from tonecomb.core.results.zones import Limit, Zone
 from tonecomb.core.say.caution import Caution
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
+from tonecomb.core.synthesis.made import Made
+from tonecomb.core.synthesis.starters import starter
 from tonecomb.formats import made_json
 from tonecomb.formats.analysed import Analysed, analyse, report
 from tonecomb.formats.columns import Table

@@ -26,8 +26,8 @@ from tonecomb.batches.run import run
 from tonecomb.batches.sources import recordings_in
 from tonecomb.batches.tables import write as write_tables
 from tonecomb.batches.trends import drawn, trends
-from tonecomb.core.errors import Cancelled
-from tonecomb.core.find.knowledge import Knowledge
+from tonecomb.core.base.errors import Cancelled
+from tonecomb.core.results.knowledge import Knowledge
 from tonecomb.formats.registry import write_recording
 
 FS = 2000

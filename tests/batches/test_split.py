@@ -24,11 +24,11 @@ from tonecomb.batches import run as run_module
 from tonecomb.batches.crew import ProcessCrew, Processes
 from tonecomb.batches.plan import Plan
 from tonecomb.batches.run import run
-from tonecomb.core import spread as spread_module
-from tonecomb.core.errors import UserError
-from tonecomb.core.record.given import NOTHING_GIVEN
-from tonecomb.core.record.whole_look import whole_look
-from tonecomb.core.spread import Alone, Crew, share
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method.given import NOTHING_GIVEN
+from tonecomb.core.record import parallel as spread_module
+from tonecomb.core.record.channel_scan import whole_look
+from tonecomb.core.record.parallel import Alone, Crew, share
 
 FS = 4000
 

@@ -19,11 +19,11 @@ import soundfile
 from tests.support import write_csv
 
 from tonecomb.cli.main import entry
-from tonecomb.core.document import Document, RecordingRef
 from tonecomb.core.estimate.averages import InStep
 from tonecomb.core.estimate.synchronous import Sync
-from tonecomb.core.method import Method, Preset
-from tonecomb.core.record.given import Given, Import
+from tonecomb.core.method.document import Document, RecordingRef
+from tonecomb.core.method.given import Given, Import
+from tonecomb.core.method.method import Method, Preset
 from tonecomb.core.record.sensors import Calibration, ChannelGiven
 from tonecomb.core.steps.combine import Sum
 from tonecomb.core.steps.keep import Keep

@@ -10,7 +10,7 @@ from tests.cli.test_cli import call
 from tests.support import read_all
 
 import tonecomb
-from tonecomb.core.made.starters import STARTERS, starter
+from tonecomb.core.synthesis.starters import STARTERS, starter
 
 
 @pytest.mark.parametrize("suffix", [".wav", ".h5", ".csv"])

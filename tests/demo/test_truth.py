@@ -10,9 +10,9 @@ import numpy as np
 import pytest
 from tests.support import FEW, read_all
 
-from tonecomb.core.analysis import run
-from tonecomb.core.method import Method
-from tonecomb.core.record.given import Given, Import
+from tonecomb.core.method.given import Given, Import
+from tonecomb.core.method.method import Method
+from tonecomb.core.results.analysis import run
 from tonecomb.demo import ropeway
 from tonecomb.formats.output import description
 from tonecomb.formats.registry import open_recording

@@ -46,7 +46,7 @@ def remembered() -> Callable[[Callable[..., Any]], Callable[..., Any]]:
 @pytest.fixture(scope="session")
 def opened_once(demo: Path) -> Callable[..., Any]:
     """The demo's files stay as they are: what was read of one serves the next test too."""
-    from tonecomb.core.record.given import NOTHING_GIVEN
+    from tonecomb.core.method.given import NOTHING_GIVEN
     from tonecomb.desktop.acts.opening import open_file
 
     kept: dict[Path, Any] = {}
@@ -162,7 +162,7 @@ def opened(bench: Bench, settle: Callable[[], None]) -> Bench:
 @pytest.fixture
 def runup(opened: Bench, settle: Callable[[], None]) -> Bench:
     """The motor's channel of the run-up."""
-    from tonecomb.core.document import select
+    from tonecomb.core.method.document import select
 
     ref = next(r for r in opened.store.document.recordings if r.name == "run-up")
     opened.store.apply("Choose", select(opened.store.document, ref.id, 0))

@@ -197,7 +197,7 @@ class Hand:
             self.watchdog.doing = "choose another"
             refs = self.bench.store.document.recordings
             if refs:
-                from tonecomb.core.document import select
+                from tonecomb.core.method.document import select
 
                 ref = self.random.choice(refs)
                 chosen = select(self.bench.store.document, ref.id, 0)

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QTimer
 
-from tonecomb.core import document as edits
+from tonecomb.core.method import document as edits
 from tonecomb.desktop.app import make_application
 from tonecomb.desktop.state.autosave import left_behind
 

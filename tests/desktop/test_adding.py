@@ -14,9 +14,9 @@ import pytest
 from PyQt6.QtWidgets import QApplication, QCheckBox
 
 import tonecomb
+from tonecomb.core.base.setting import setting
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.setting import setting
 from tonecomb.core.steps.step import Step
 from tonecomb.core.steps.table import STEPS
 from tonecomb.formats.session import session

@@ -11,14 +11,14 @@ import soundfile
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
-from tests.core.test_cautions import CASES, QUIET
-from tests.core.test_cautions import tone as sine
+from tests.core.say.test_cautions import CASES, QUIET
+from tests.core.say.test_cautions import tone as sine
 
 from tonecomb.core.estimate.averages import Mean
-from tonecomb.core.estimate.windows import WINDOWS, window
-from tonecomb.core.find.damping import Fit
-from tonecomb.core.method import Method
+from tonecomb.core.method.method import Method
+from tonecomb.core.method.searches import Fit
 from tonecomb.core.record.recording import Stretch
+from tonecomb.core.record.windows import WINDOWS, window
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.widgets import Number, OptionList, Popover
 from tonecomb.desktop.method_line.window_picker import WindowPicker, figures

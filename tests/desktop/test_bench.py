@@ -16,8 +16,8 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel
 from tests.desktop import mouse
 from tests.support import write_csv
 
-from tonecomb.core.estimate.windows import WINDOWS
-from tonecomb.core.say.sentence import sentence
+from tonecomb.core.method.sentence import sentence
+from tonecomb.core.record.windows import WINDOWS
 from tonecomb.demo import ropeway
 from tonecomb.desktop.actions import ACTIONS, MENUS
 from tonecomb.desktop.acts.keys import keys_html

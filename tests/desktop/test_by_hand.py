@@ -14,9 +14,9 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLineEdit, 
 from tests.desktop.test_bench import drag
 from tests.desktop.test_peak_notes import choose
 
-from tonecomb.core.document import select
 from tonecomb.core.estimate.bands import Band
-from tonecomb.core.find.machine import Known, Machine
+from tonecomb.core.method.document import select
+from tonecomb.core.method.machine import Known, Machine
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.machine import MachineDialog
 from tonecomb.desktop.kit import settings

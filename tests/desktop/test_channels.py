@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.core.document import set_steps
+from tonecomb.core.method.document import set_steps
 from tonecomb.core.steps.decimate import Decimate
 from tonecomb.core.steps.keep import Keep
 from tonecomb.desktop.bench import Bench

@@ -14,11 +14,11 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 from tests.desktop.test_bench import drag
 from tests.support import estimated
 
-from tonecomb.core.document import select
 from tonecomb.core.estimate.averages import Highest, Single
-from tonecomb.core.estimate.compare import compare
-from tonecomb.core.estimate.confidence import band_db
+from tonecomb.core.method.document import select
 from tonecomb.core.record.recording import Stretch
+from tonecomb.core.results.compare import compare
+from tonecomb.core.results.confidence import band_db
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.several import SeveralDialog
 

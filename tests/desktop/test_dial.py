@@ -11,10 +11,10 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from tests.desktop import mouse
 
-from tonecomb.core.made.made import Made
-from tonecomb.core.made.noise import Noise
-from tonecomb.core.made.sampling import Sampling
-from tonecomb.core.made.tones import Teeth, Tone
+from tonecomb.core.synthesis.made import Made
+from tonecomb.core.synthesis.noise import Noise
+from tonecomb.core.synthesis.sampling import Sampling
+from tonecomb.core.synthesis.tones import Teeth, Tone
 from tonecomb.desktop.kit.dial import Dial, Reach, turned
 from tonecomb.desktop.stage.phrase_editor import reach_of, setting_in
 

@@ -13,7 +13,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu, QTreeWidgetItem
 from tests.desktop.test_bench import drag
 
-from tonecomb.core.document import DroppedComb
+from tonecomb.core.method.document import DroppedComb
 from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.readings.combs import CombReadings

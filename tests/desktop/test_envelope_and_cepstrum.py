@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import QDialogButtonBox
 from tests.desktop.mouse import drag
 from tests.desktop.test_method_line import method
 
-from tonecomb.core.document import select
-from tonecomb.core.find.machine import Known, Machine
+from tonecomb.core.method.document import select
+from tonecomb.core.method.machine import Known, Machine
 from tonecomb.core.steps.envelope import Envelope
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.bearing import BearingDialog

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QCheckBox, QLabel
 from tests.desktop.mouse import drag
 from tests.desktop.test_method_line import method, named, pick, write
 
-from tonecomb.core import document as edits
+from tonecomb.core.method import document as edits
 from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.filters import BandPass, Filter, HighPass, LowPass
 from tonecomb.core.steps.step import Step

@@ -13,7 +13,7 @@ from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.first_look import FirstLook
 from tonecomb.desktop.kit.theme import current_theme
 
-HEAVY = ("numpy", "scipy", "pyqtgraph", "matplotlib", "pyarrow", "tonecomb.core.document")
+HEAVY = ("numpy", "scipy", "pyqtgraph", "matplotlib", "pyarrow", "tonecomb.core.method.document")
 
 
 def test_it_brings_in_nothing_that_it_does_not_show() -> None:

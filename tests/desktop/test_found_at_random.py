@@ -16,12 +16,12 @@ from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLabel, QMessageBox, QWidget
 from tests.support import recording
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.shaft import Shaft
 from tonecomb.core.estimate.tracks import Wanted
-from tonecomb.core.find.damping import Fit
-from tonecomb.core.method import Method, plan
+from tonecomb.core.method.method import Method, plan
+from tonecomb.core.method.searches import Fit
 from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.app import Defects
 from tonecomb.desktop.bench import Bench

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication
 from tests.desktop.mouse import drag
 from tests.desktop.test_scheduler import Bed, bed, want
 
-from tonecomb.core.errors import Cancelled
+from tonecomb.core.base.errors import Cancelled
 from tonecomb.core.say import placing
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit import gesture

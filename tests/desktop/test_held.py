@@ -11,7 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu, QTreeWidgetItem
 
-from tonecomb.core import document as edits
+from tonecomb.core.method import document as edits
 from tonecomb.core.steps.keep import Keep
 from tonecomb.core.steps.scale import Scale
 from tonecomb.desktop.bench import Bench

@@ -13,11 +13,11 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from tests.support import recording
 
-from tonecomb.core.analysis import Analysis, run
-from tonecomb.core.document import select
-from tonecomb.core.find.first_view import highest
-from tonecomb.core.find.peaks import PeakSearch
-from tonecomb.core.method import Method
+from tonecomb.core.method.document import select
+from tonecomb.core.method.method import Method
+from tonecomb.core.method.searches import PeakSearch
+from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.first_view import highest
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.theme import PAPER
 from tonecomb.desktop.stage.lines import LinesPlot

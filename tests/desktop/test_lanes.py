@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QInputDialog, QLabel
 from tests.desktop import mouse
 
-from tonecomb.core import document as edits
+from tonecomb.core.method import document as edits
 from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.stage.waveform import WaveformView

@@ -16,7 +16,7 @@ from tests.desktop.test_bench import popover
 
 import tonecomb
 from tonecomb.core.estimate.bands import Band
-from tonecomb.core.method import Method
+from tonecomb.core.method.method import Method
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.widgets import Choice, Number
 from tonecomb.desktop.state.systems import system_of

@@ -16,9 +16,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from tonecomb.core import document as edits
-from tonecomb.core.errors import UserError
-from tonecomb.core.sound import Heard
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method import document as edits
+from tonecomb.core.results.sound import Heard
 from tonecomb.core.steps.filters import LowPass
 from tonecomb.desktop.acts import listening
 from tonecomb.desktop.bench import Bench

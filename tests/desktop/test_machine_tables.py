@@ -8,8 +8,8 @@ from pathlib import Path
 import pytest
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
-from tonecomb.core.document import DroppedComb
-from tonecomb.core.find.machine import Known, Machine
+from tonecomb.core.method.document import DroppedComb
+from tonecomb.core.method.machine import Known, Machine
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.machine import MachineDialog
 from tonecomb.desktop.kit import settings

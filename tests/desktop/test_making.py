@@ -16,14 +16,14 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton
 from tests.desktop import mouse
 
-from tonecomb.core.made.hits import Hits
-from tonecomb.core.made.made import Made
-from tonecomb.core.made.noise import Noise
-from tonecomb.core.made.sampling import Sampling
-from tonecomb.core.made.starters import STARTERS
-from tonecomb.core.made.tones import Sweep, Teeth, Tone
 from tonecomb.core.record.truth import folded
 from tonecomb.core.steps.as_sampled import AsSampled
+from tonecomb.core.synthesis.hits import Hits
+from tonecomb.core.synthesis.made import Made
+from tonecomb.core.synthesis.noise import Noise
+from tonecomb.core.synthesis.sampling import Sampling
+from tonecomb.core.synthesis.starters import STARTERS
+from tonecomb.core.synthesis.tones import Sweep, Teeth, Tone
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.dial import Dial, Phrase
 from tonecomb.desktop.kit.widgets import Number

@@ -12,7 +12,7 @@ import soundfile
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
-from tonecomb.core.document import select
+from tonecomb.core.method.document import select
 from tonecomb.core.record.blocks import BLOCKS, BlockCache
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.state import envelopes, memory

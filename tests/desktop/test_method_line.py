@@ -14,7 +14,7 @@ from tests.desktop.test_bench import popover
 
 from tonecomb.core.estimate.averages import InStep
 from tonecomb.core.estimate.synchronous import Sync
-from tonecomb.core.method import Method
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit import settings

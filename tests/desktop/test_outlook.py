@@ -12,9 +12,9 @@ from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 from tests.support import recording
 
-from tonecomb.core.analysis import Analysis, run
-from tonecomb.core.document import select
-from tonecomb.core.method import Method
+from tonecomb.core.method.document import select
+from tonecomb.core.method.method import Method
+from tonecomb.core.results.analysis import Analysis, run
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.theme import PAPER
 from tonecomb.desktop.stage.spectrum import SpectrumView

@@ -8,7 +8,7 @@ from dataclasses import replace
 import pytest
 from PyQt6.QtWidgets import QApplication
 
-from tonecomb.core.document import PeakNote, set_peak_notes
+from tonecomb.core.method.document import PeakNote, set_peak_notes
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.theme import NIGHT, PAPER, current_theme
 from tonecomb.desktop.stage.panes import PANES

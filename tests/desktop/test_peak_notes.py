@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QInputDialog, QMenu
 
-from tonecomb.core.document import PeakNote, note_at
+from tonecomb.core.method.document import PeakNote, note_at
 from tonecomb.desktop.bench import Bench
 from tonecomb.formats.session import session
 

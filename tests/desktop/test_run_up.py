@@ -11,9 +11,9 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton
 
-from tonecomb.core.document import DroppedComb, select, set_combs
 from tonecomb.core.estimate.shaft import Shaft, of_comb
 from tonecomb.core.estimate.synchronous import Sync
+from tonecomb.core.method.document import DroppedComb, select, set_combs
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.shaft import ShaftPopover, suggested
 from tonecomb.formats.session import session

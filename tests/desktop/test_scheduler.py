@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from tonecomb.core.errors import Cancelled, UserError
+from tonecomb.core.base.errors import Cancelled, UserError
 from tonecomb.desktop.state import scheduler
 from tonecomb.desktop.state.jobs import Jobs
 from tonecomb.desktop.state.scheduler import Cache, Scheduler, Slot, Want, bytes_of

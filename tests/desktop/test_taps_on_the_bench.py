@@ -12,9 +12,9 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QPushButton, QTableWidgetItem
 
-from tonecomb.core.document import select, set_sketch
+from tonecomb.core.method.document import select, set_sketch
+from tonecomb.core.method.sketch import Place, Sketch
 from tonecomb.core.modal.shock import shock_spectrum
-from tonecomb.core.modal.sketch import Place, Sketch
 from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.sketch import SketchDialog

@@ -11,9 +11,9 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton
 
-from tonecomb.core.document import DroppedComb, set_combs
 from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.tracks import Wanted
+from tonecomb.core.method.document import DroppedComb, set_combs
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.tracks import TracksPopover
 from tonecomb.desktop.kit.widgets import Number

@@ -13,17 +13,17 @@ from hypothesis import strategies as st
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from tonecomb.core.against_truth import Compared
-from tonecomb.core.made.hits import Hits, Mode
-from tonecomb.core.made.made import Made
-from tonecomb.core.made.noise import Noise
-from tonecomb.core.made.part import Part
-from tonecomb.core.made.sampling import Sampling
-from tonecomb.core.made.tones import Sweep, Teeth, Tone
-from tonecomb.core.made.waves import Square
 from tonecomb.core.record import sinc
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.truth import folded, turned
+from tonecomb.core.results.against_truth import Compared
+from tonecomb.core.synthesis.hits import Hits, Mode
+from tonecomb.core.synthesis.made import Made
+from tonecomb.core.synthesis.noise import Noise
+from tonecomb.core.synthesis.part import Part
+from tonecomb.core.synthesis.sampling import Sampling
+from tonecomb.core.synthesis.tones import Sweep, Teeth, Tone
+from tonecomb.core.synthesis.waves import Square
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.readings.truth import off_words, told_of
 from tonecomb.desktop.stage.fold_strip import FoldStrip, placed

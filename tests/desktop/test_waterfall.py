@@ -16,9 +16,9 @@ from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtTest import QTest
 from tests.desktop import mouse
 
-from tonecomb.core.document import Mark, set_marks
-from tonecomb.core.errors import Cancelled
+from tonecomb.core.base.errors import Cancelled
 from tonecomb.core.estimate.display import Display
+from tonecomb.core.method.document import Mark, set_marks
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.stage.waterfall import pane
 from tonecomb.desktop.stage.waterfall.relief import draw

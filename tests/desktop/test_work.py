@@ -15,10 +15,10 @@ import pytest
 from PyQt6.QtWidgets import QFileDialog, QMessageBox
 from tests.support import write_csv
 
-from tonecomb.core.document import Document, Fingerprint, RecordingRef
-from tonecomb.core.errors import UserError
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress
+from tonecomb.core.method.document import Document, Fingerprint, RecordingRef
+from tonecomb.core.method.method import Method
 from tonecomb.desktop import app
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.theme import THEMES, Theme

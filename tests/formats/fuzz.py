@@ -16,7 +16,7 @@ from pathlib import Path
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.formats.registry import understand
 
 _HEADER = 1500  # bytes at the start that are hit more often than the rest

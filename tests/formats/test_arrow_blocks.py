@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pyarrow import feather
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.formats import arrow_blocks, columnar
 from tonecomb.formats.registry import open_recording
 

@@ -14,14 +14,14 @@ from hypothesis import strategies as st
 from tests.support import read_all
 
 import tonecomb
-from tonecomb.core.errors import UserError
-from tonecomb.core.made.hits import Hits, Mode
-from tonecomb.core.made.made import Made
-from tonecomb.core.made.noise import Noise
-from tonecomb.core.made.sampling import Sampling
-from tonecomb.core.made.starters import STARTERS
-from tonecomb.core.made.table import PARTS
-from tonecomb.core.made.tones import Tone
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.synthesis.hits import Hits, Mode
+from tonecomb.core.synthesis.made import Made
+from tonecomb.core.synthesis.noise import Noise
+from tonecomb.core.synthesis.sampling import Sampling
+from tonecomb.core.synthesis.starters import STARTERS
+from tonecomb.core.synthesis.table import PARTS
+from tonecomb.core.synthesis.tones import Tone
 from tonecomb.formats import made_json
 
 PLAIN = {

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from tests.support import read_all
 
-from tonecomb.core.record.given import ColumnGiven, Given, Import
+from tonecomb.core.method.given import ColumnGiven, Given, Import
 from tonecomb.formats.registry import understand
 
 N = 700

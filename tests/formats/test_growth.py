@@ -10,7 +10,7 @@ from tempfile import NamedTemporaryFile
 
 import pytest
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.formats import contents, sound
 from tonecomb.formats.registry import open_recording
 from tonecomb.formats.report import sealed

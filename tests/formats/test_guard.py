@@ -21,8 +21,8 @@ from tests.cli.test_cli import call
 from tests.support import recording
 
 import tonecomb
-from tonecomb.core.errors import UserError
-from tonecomb.core.find.knowledge import Knowledge
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.results.knowledge import Knowledge
 from tonecomb.formats import files
 from tonecomb.formats.registry import WRITERS, write_recording
 from tonecomb.formats.session import limits, presets, session

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from tests.support import write_csv
 
-from tonecomb.core.record.given import ColumnGiven, Given, Import
+from tonecomb.core.method.given import ColumnGiven, Given, Import
 from tonecomb.core.record.sensors import Sensor
 from tonecomb.formats import remembered, sensor_library
 from tonecomb.formats.registry import understand

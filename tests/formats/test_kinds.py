@@ -12,20 +12,20 @@ import pytest
 from matplotlib.figure import Figure
 from tests.support import read_all, recording
 
-from tonecomb.core.analysis import Analysis, run
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import silent
 from tonecomb.core.estimate.bands import Band, band_rms
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.estimate.shaft import Shaft
-from tonecomb.core.estimate.slices import Slicing
-from tonecomb.core.estimate.spectrogram import View, run_spectrogram
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import Wanted
-from tonecomb.core.estimate.trend import run_trend
-from tonecomb.core.method import Method, Shown
-from tonecomb.core.modal.between import Between
-from tonecomb.core.progress import silent
+from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.method import Method, Shown
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.slices import Slicing
+from tonecomb.core.results.spectrogram import View, run_spectrogram
+from tonecomb.core.results.trend import run_trend
 from tonecomb.core.steps.filters import LowPass
 from tonecomb.formats import output
 from tonecomb.formats.kinds.alike import Other

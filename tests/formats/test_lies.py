@@ -14,8 +14,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.made.starters import STARTERS
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.synthesis.starters import STARTERS
 from tonecomb.formats import machines, made_json
 from tonecomb.formats.session import presets, session
 from tonecomb.live import rtp, sdp

@@ -12,13 +12,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.support import recording, tone
 
-from tonecomb.core.analysis import run
-from tonecomb.core.document import DroppedComb, Fingerprint, PeakNote, RecordingRef
-from tonecomb.core.errors import UserError
-from tonecomb.core.find.knowledge import knowledge
-from tonecomb.core.find.machine import Known, Machine, named
-from tonecomb.core.find.peaks import PeakSearch
-from tonecomb.core.method import Method
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method.document import DroppedComb, Fingerprint, PeakNote, RecordingRef
+from tonecomb.core.method.machine import Known, Machine, named
+from tonecomb.core.method.method import Method
+from tonecomb.core.method.searches import PeakSearch
+from tonecomb.core.results.analysis import run
+from tonecomb.core.results.knowledge import knowledge
 from tonecomb.formats import machines, readings
 from tonecomb.formats.kinds.kind import Context
 from tonecomb.formats.kinds.table import SPECTRUM

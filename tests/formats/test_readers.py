@@ -24,11 +24,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import read_all, recording, write_csv
 
-from tonecomb.core.analysis import run
-from tonecomb.core.errors import Cancelled, UserError
-from tonecomb.core.method import default_method
-from tonecomb.core.record.given import ColumnGiven, Given, Import
+from tonecomb.core.base.errors import Cancelled, UserError
+from tonecomb.core.method.given import ColumnGiven, Given, Import
+from tonecomb.core.method.method import default_method
 from tonecomb.core.record.recording import Channel
+from tonecomb.core.results.analysis import run
 from tonecomb.core.say.cautions import cautions
 from tonecomb.formats import files
 from tonecomb.formats.registry import (

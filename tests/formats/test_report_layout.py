@@ -16,7 +16,7 @@ from tests.cli.test_cli import call
 from tests.support import recording
 
 import tonecomb
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.formats.analysed import Analysed
 from tonecomb.formats.report import html
 from tonecomb.formats.report import layout as layout_module

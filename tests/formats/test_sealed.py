@@ -13,7 +13,7 @@ import soundfile
 from tests.cli.test_cli import call
 
 import tonecomb
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.formats.report import pdf, sealed
 from tonecomb.formats.report.check import check
 from tonecomb.formats.report.layout import SECTIONS, Layout

@@ -15,18 +15,16 @@ import pytest
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
-from tonecomb.core.document import Document, RecordingRef
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.setting import settings as settings_of
 from tonecomb.core.estimate.averages import AVERAGES, Average, Highest, InStep, Mean, Median, Single
 from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.display import Display
-from tonecomb.core.find.damping import Fit
-from tonecomb.core.made.made import Made
-from tonecomb.core.made.noise import Noise
-from tonecomb.core.modal.sketch import Place
-from tonecomb.core.record.given import Given
+from tonecomb.core.method.document import Document, RecordingRef
+from tonecomb.core.method.given import Given
+from tonecomb.core.method.searches import Fit
+from tonecomb.core.method.sketch import Place
 from tonecomb.core.record.recording import Stretch
-from tonecomb.core.setting import settings as settings_of
 from tonecomb.core.steps.combine import VectorSum
 from tonecomb.core.steps.decimate import Decimate
 from tonecomb.core.steps.isolate import Isolate
@@ -36,6 +34,8 @@ from tonecomb.core.steps.remove import RemoveDrift
 from tonecomb.core.steps.scale import Scale
 from tonecomb.core.steps.step import Step
 from tonecomb.core.steps.table import STEPS as KINDS
+from tonecomb.core.synthesis.made import Made
+from tonecomb.core.synthesis.noise import Noise
 from tonecomb.formats.session import limits, presets, schema, session
 
 KEPT = Path(__file__).parent / "kept"
@@ -134,7 +134,7 @@ def test_a_field_may_be_renamed_in_the_code_alone(monkeypatch: pytest.MonkeyPatc
 def test_what_makes_no_sense_is_refused(
     tmp_path: Path, place: tuple[str, str], value: object
 ) -> None:
-    from tonecomb.core.errors import UserError
+    from tonecomb.core.base.errors import UserError
 
     body = json.loads((KEPT / "session-v6.tcomb").read_text())
     part, name = place

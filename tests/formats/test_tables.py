@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import read_all
 
-from tonecomb.core.errors import Cancelled, UserError
-from tonecomb.core.record.given import ColumnGiven, Given, Import
+from tonecomb.core.base.errors import Cancelled, UserError
+from tonecomb.core.method.given import ColumnGiven, Given, Import
 from tonecomb.core.record.recording import Channel
 from tonecomb.formats import text_table
 from tonecomb.formats.registry import open_recording, understand

@@ -15,7 +15,7 @@ from tests.cli.test_cli import call
 from tests.support import recording
 
 import tonecomb
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.formats import functions, tables_as
 from tonecomb.formats.analysed import Analysed
 from tonecomb.formats.columns import Column, Table

@@ -21,25 +21,25 @@ from hypothesis import given
 from hypothesis import strategies as st
 from matplotlib.figure import Figure
 from matplotlib.text import Text
-from tests.core.test_steps import CONTRACT
+from tests.core.steps.test_steps import CONTRACT
 from tests.support import recording, tone
 
-from tonecomb.core.analysis import Analysis, run
-from tonecomb.core.document import Document, Fingerprint, HeldTrace, RecordingRef
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.averages import AVERAGES, InStep, Single
 from tonecomb.core.estimate.bands import Band
-from tonecomb.core.estimate.confidence import band_db
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.estimate.shaft import Shaft, of_comb
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import Wanted
-from tonecomb.core.estimate.windows import WINDOWS
-from tonecomb.core.find.peaks import PeakSearch
-from tonecomb.core.method import Method, Preset, Shown
-from tonecomb.core.record.given import ColumnGiven, Given, Import
+from tonecomb.core.method.document import Document, Fingerprint, HeldTrace, RecordingRef
+from tonecomb.core.method.given import ColumnGiven, Given, Import
+from tonecomb.core.method.method import Method, Preset, Shown
+from tonecomb.core.method.searches import PeakSearch
 from tonecomb.core.record.pyramid import envelope_of
 from tonecomb.core.record.recording import Stretch
+from tonecomb.core.record.windows import WINDOWS
+from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.confidence import band_db
 from tonecomb.core.say.numbers import with_std
 from tonecomb.core.steps.keep import Keep
 from tonecomb.core.steps.motion import Integral

@@ -19,7 +19,7 @@ from tests.cli.test_cli import call
 from tests.support import read_all, recording
 
 import tonecomb
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Channel
 from tonecomb.formats import growing
 from tonecomb.formats.growing import DiskFull, GrowingFile

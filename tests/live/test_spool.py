@@ -15,7 +15,7 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Channel
 from tonecomb.live import spool
 from tonecomb.live.receiver import Receiver

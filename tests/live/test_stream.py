@@ -16,8 +16,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import recording
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.record.evenly import Filled
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.record.resampling import Filled
 from tonecomb.demo.node import AT_ONCE_S, FULL_SCALE, Node, Ropeway
 from tonecomb.live import rtp, sdp
 from tonecomb.live.network import NetworkSource

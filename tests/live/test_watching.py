@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Channel
 from tonecomb.live.source import Block
 from tonecomb.live.watching import Alarm, AlarmWatch, Event, Trigger, TriggerWatch, Watch

@@ -8,10 +8,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import FEW, SUMS, estimated, recording, tone
 
-from tonecomb.core.analysis import run
 from tonecomb.core.find.floor import noise_floor
-from tonecomb.core.method import Method
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Stretch
+from tonecomb.core.results.analysis import run
 
 windows = st.sampled_from(SUMS)
 methods = st.builds(

@@ -7,12 +7,12 @@ import pytest
 from tests.support import recording
 
 import tonecomb
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.tracks import Wanted
-from tonecomb.core.find.damping import Fit
-from tonecomb.core.method import default_method
-from tonecomb.core.modal.between import Between
+from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.method import default_method
+from tonecomb.core.method.searches import Fit
 from tonecomb.formats import output
 
 N = 4096

@@ -12,8 +12,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.support import recording
 
-from tonecomb.core.record.evenly import Affine, Columns, Part, excerpt
 from tonecomb.core.record.recording import ArraySamples, Stretch
+from tonecomb.core.record.resampling import Affine, Columns, Part, excerpt
 from tonecomb.formats.clock import Clock, is_stamp
 from tonecomb.formats.columnar import _Groups
 from tonecomb.formats.spool import Spool

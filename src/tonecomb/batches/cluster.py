@@ -13,7 +13,7 @@ from contextlib import contextmanager
 from typing import Any
 
 from tonecomb.batches.one import Job, Outcome, keep, work
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 
 TRIES = 3  # of a job whose worker is lost
 _AHEAD = 4  # jobs a thread of the cluster that wait

@@ -16,11 +16,11 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress
-from tonecomb.core.record.given import Given
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress
+from tonecomb.core.method.given import Given
+from tonecomb.core.record.parallel import Crew, StretchRead, Work, share
 from tonecomb.core.record.recording import Recording
-from tonecomb.core.spread import Crew, StretchRead, Work, share
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.formats.registry import open_recording
 

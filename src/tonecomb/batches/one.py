@@ -15,12 +15,12 @@ from pathlib import Path
 from typing import Any
 
 from tonecomb.batches.plan import Plan
-from tonecomb.core.errors import Cancelled, UserError
-from tonecomb.core.find.levels import level_readings
-from tonecomb.core.find.zones import Verdict
-from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.base.errors import Cancelled, UserError
+from tonecomb.core.base.progress import Progress, part, silent
+from tonecomb.core.record.parallel import Alone, Crew
+from tonecomb.core.results.levels import level_readings
+from tonecomb.core.results.zones import Verdict
 from tonecomb.core.say.in_short import in_short
-from tonecomb.core.spread import Alone, Crew
 from tonecomb.formats import atomic, files, output, readings
 from tonecomb.formats.analysed import Analysed, analyse
 from tonecomb.formats.registry import open_recording

@@ -6,12 +6,12 @@ from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
 
-from tonecomb import __version__
 from tonecomb.batches.one import Outcome, Told, counted
 from tonecomb.batches.plan import Plan
 from tonecomb.batches.trends import drawn, trends
 from tonecomb.core.say.numbers import significant
 from tonecomb.formats import atomic
+from tonecomb.version import __version__
 
 LISTED = 2_000
 """Channels on the page, the worst; the tables have all."""

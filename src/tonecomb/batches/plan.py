@@ -7,13 +7,13 @@ from dataclasses import dataclass, replace
 from fnmatch import fnmatchcase
 from pathlib import Path
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.bands import Band
-from tonecomb.core.estimate.windows import window
-from tonecomb.core.find.knowledge import NOTHING, Knowledge, knowledge
-from tonecomb.core.find.zones import Limit
-from tonecomb.core.method import Method
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Channel, Recording
+from tonecomb.core.record.windows import window
+from tonecomb.core.results.knowledge import NOTHING, Knowledge, knowledge
+from tonecomb.core.results.zones import Limit
 from tonecomb.formats.json_text import json_text
 from tonecomb.formats.report import sealed
 from tonecomb.formats.session import limits, schema, session, strict

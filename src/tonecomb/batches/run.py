@@ -17,9 +17,9 @@ from tonecomb.batches.cluster import Notice, cluster, on_cluster
 from tonecomb.batches.crew import ClusterCrew, ProcessCrew, Processes
 from tonecomb.batches.one import DONE, Job, Outcome, jobs, keep, kept, work
 from tonecomb.batches.plan import Plan
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.spread import Crew
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, part, silent
+from tonecomb.core.record.parallel import Crew
 from tonecomb.formats import atomic, guard
 from tonecomb.formats.registry import opened_lazily
 
@@ -70,7 +70,8 @@ def run(
 
     What an earlier call did of the same files by the same plan stands. Raises :class:`UserError`
     where ``out`` cannot be written or has files of others in the way, and
-    :class:`~tonecomb.core.errors.Cancelled` where ``progress`` does: what is done by then stands.
+    :class:`~tonecomb.core.base.errors.Cancelled` where ``progress`` does: what is done by then
+    stands.
     """
     tables.refuse_others(out)
     guard.refuse_others(out / "overview.html")

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from tonecomb.batches.one import DONE, REPORTS, once
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.formats.files import head
 from tonecomb.formats.guard import is_ours
 from tonecomb.formats.registry import READERS

@@ -9,11 +9,11 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
-from tonecomb import __version__
 from tonecomb.batches.one import TABLES, Outcome
 from tonecomb.core.say.plain import printable
 from tonecomb.formats import atomic, guard
 from tonecomb.formats.columns import harmless
+from tonecomb.version import __version__
 
 _FIRST = ("recording", "file", "start", "channel", "unit")
 

@@ -25,15 +25,15 @@ from tonecomb.cli.common import (
 from tonecomb.cli.common import stretch as stretch_option
 from tonecomb.cli.method import chain_of, method_of, method_options, slicing_of
 from tonecomb.cli.reporting import Writing, reporting
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.errors import UserError
-from tonecomb.core.find.knowledge import NOTHING, Knowledge, knowledge
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress, part
-from tonecomb.core.record.evenly import excerpt
-from tonecomb.core.record.given import NOTHING_GIVEN, Given
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, part
+from tonecomb.core.method.given import NOTHING_GIVEN, Given
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.record.resampling import excerpt
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.formats import guard, output
 from tonecomb.formats.kinds.alike import Other
 from tonecomb.formats.registry import write_recording

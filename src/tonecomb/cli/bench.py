@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 
 _DISPLAYS = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
 

@@ -8,9 +8,9 @@ from typing import Any
 import click
 
 from tonecomb.cli.common import channel_of
-from tonecomb.core.errors import UserError
-from tonecomb.core.modal.between import Between
-from tonecomb.core.modal.sketch import WAYS, Sketch, place_from
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.sketch import WAYS, Sketch, place_from
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.record.signal import Signal
 

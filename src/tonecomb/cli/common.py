@@ -13,14 +13,15 @@ from typing import Any, get_args
 
 import click
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress
-from tonecomb.core.record.given import NOTHING_GIVEN, Given, MissingChoice, TimeChoice
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress
+from tonecomb.core.base.units import FULL_SCALE, unit
+from tonecomb.core.method.given import NOTHING_GIVEN, Given, MissingChoice
 from tonecomb.core.record.recording import Channel
 from tonecomb.core.record.sensors import EVERY, Calibration, ChannelGiven
 from tonecomb.core.record.sensors import say as also
+from tonecomb.core.record.timebase import TimeChoice
 from tonecomb.core.say.plain import printable
-from tonecomb.core.units import FULL_SCALE, unit
 from tonecomb.formats.registry import with_time
 
 
@@ -251,3 +252,10 @@ forcing = click.option(
 def say(text: str, *, err: bool = False, nl: bool = True) -> None:
     """Print, with nothing in it that a terminal would act on: names come from files."""
     click.echo(printable(text), err=err, nl=nl)
+
+
+def all_commands() -> click.Group:
+    """The program's commands, of which the running one is."""
+    root = click.get_current_context().find_root().command
+    assert isinstance(root, click.Group)
+    return root

@@ -12,8 +12,8 @@ from tonecomb.cli.analyse import Call
 from tonecomb.cli.common import Reading, as_json, forcing, importing, only, say, shown_progress
 from tonecomb.cli.common import stretch as stretch_option
 from tonecomb.cli.method import method_options
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import part
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import part
 from tonecomb.formats import output
 from tonecomb.formats.kinds.changes import Before, ChangesKind
 from tonecomb.formats.kinds.kind import Told

@@ -17,9 +17,9 @@ from tonecomb.cli.common import (
     shown_progress,
     stretch,
 )
-from tonecomb.core.progress import part
-from tonecomb.core.record.evenly import excerpt
+from tonecomb.core.base.progress import part
 from tonecomb.core.record.recording import Stretch
+from tonecomb.core.record.resampling import excerpt
 from tonecomb.formats import guard
 from tonecomb.formats.registry import write_recording
 

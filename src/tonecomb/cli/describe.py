@@ -8,7 +8,7 @@ import click
 
 import tonecomb
 from tonecomb.cli.common import Reading, as_json, importing, say, shown_progress
-from tonecomb.core.progress import part
+from tonecomb.core.base.progress import part
 from tonecomb.formats import output
 
 

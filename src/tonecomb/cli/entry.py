@@ -11,9 +11,10 @@ from pathlib import Path
 
 import click
 
-from tonecomb.cli.common import say
-from tonecomb.core.errors import UserError
-from tonecomb.core.itself import PYTHON
+from tonecomb.cli import manual
+from tonecomb.cli.common import all_commands, say
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.results.itself import PYTHON
 from tonecomb.formats import atomic
 
 # The asset, and its place under the user's data folder.
@@ -52,11 +53,8 @@ def desktop_entry(remove: bool) -> None:
     if remove:
         page.unlink(missing_ok=True)
     else:
-        from tonecomb.cli import manual
-        from tonecomb.cli.main import commands
-
         atomic.make_folder(page.parent)
-        atomic.write_text(page, manual.page(commands))
+        atomic.write_text(page, manual.page(all_commands()))
         say(str(page))
     for program, folder in _TOLD:
         if (found := shutil.which(program)) and (base / folder).is_dir():
@@ -81,8 +79,6 @@ def completion(shell: str) -> None:
     """Print what makes SHELL complete the program's words, for its start-up file."""
     from click.shell_completion import get_completion_class
 
-    from tonecomb.cli.main import commands
-
     kind = get_completion_class(shell)
     assert kind is not None
-    say(kind(commands, {}, "tone-comb", "_TONE_COMB_COMPLETE").source())
+    say(kind(all_commands(), {}, "tone-comb", "_TONE_COMB_COMPLETE").source())

@@ -11,7 +11,6 @@ import sys
 
 import click
 
-from tonecomb import __version__
 from tonecomb.cli.analyse import analyse
 from tonecomb.cli.batch import batch
 from tonecomb.cli.bench import demo, open_bench, run_bench
@@ -27,8 +26,9 @@ from tonecomb.cli.manual import manual
 from tonecomb.cli.node import node
 from tonecomb.cli.record import record
 from tonecomb.cli.steps import steps
-from tonecomb.core.errors import Cancelled, UserError
+from tonecomb.core.base.errors import Cancelled, UserError
 from tonecomb.formats.atomic import reason
+from tonecomb.version import __version__
 
 STOPPED = 130
 UNUSABLE = 2

@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 
 from tonecomb.cli.common import forcing, say, shown_progress
-from tonecomb.core.made.starters import STARTERS, starter
+from tonecomb.core.synthesis.starters import STARTERS, starter
 from tonecomb.formats import guard, made_json
 from tonecomb.formats.registry import write_recording
 

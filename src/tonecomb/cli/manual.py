@@ -7,8 +7,8 @@ from collections.abc import Iterator
 
 import click
 
-from tonecomb import __version__
-from tonecomb.cli.common import say
+from tonecomb.cli.common import all_commands, say
+from tonecomb.version import __version__
 
 _FOOT = """.SH EXIT STATUS
 0 where all is well; 1 where
@@ -64,6 +64,4 @@ def _escaped(text: str) -> str:
 @click.command()
 def manual() -> None:
     """Print the manual page, in roff: man -l takes it."""
-    from tonecomb.cli.main import commands
-
-    say(page(commands).rstrip("\n"))
+    say(page(all_commands()).rstrip("\n"))

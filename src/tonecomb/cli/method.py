@@ -12,26 +12,26 @@ import click
 
 from tonecomb.cli.between import BETWEEN_OPTIONS, between_of
 from tonecomb.cli.common import Pair, channel_of
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import MOTIONS, SYSTEMS
 from tonecomb.core.estimate.averages import AVERAGES, Average, InStep, Single
 from tonecomb.core.estimate.bands import Band, octave_bands
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.estimate.profile import parsed
 from tonecomb.core.estimate.shaft import Shaft, of_comb
-from tonecomb.core.estimate.slices import Slicing
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.estimate.weighting import WEIGHTINGS
-from tonecomb.core.estimate.windows import WINDOWS
-from tonecomb.core.find.damping import Fit
-from tonecomb.core.method import LEVELS, Method, Preset, in_units
+from tonecomb.core.method.method import LEVELS, Method, Preset, in_units
+from tonecomb.core.method.searches import Fit
+from tonecomb.core.method.sentence import DETRENDS, SCALINGS
 from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.say.sentence import DETRENDS, SCALINGS
+from tonecomb.core.record.windows import WINDOWS
+from tonecomb.core.results.slices import Slicing
 from tonecomb.core.steps.as_sampled import AsSampled
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
-from tonecomb.core.units import MOTIONS, SYSTEMS
 from tonecomb.formats import level_text, step_text
 
 _CHOSEN = ("detrend", "window", "frame", "overlap", "pad", "scaling", "level")

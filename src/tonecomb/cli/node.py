@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 import click
 
 from tonecomb.cli.common import Seconds, say
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.formats import atomic
 
 if TYPE_CHECKING:

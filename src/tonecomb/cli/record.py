@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 import click
 
 from tonecomb.cli.common import Seconds, say, shown_progress
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 
 if TYPE_CHECKING:
     from tonecomb.core.record.recording import Channel

@@ -13,7 +13,7 @@ import click
 import tonecomb
 from tonecomb.api import Analysed
 from tonecomb.cli.common import shown_progress
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Recording
 from tonecomb.formats import guard, output
 from tonecomb.formats.report.folder import ALSO, PICTURES

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import platformdirs
 
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.record.recording import Array, ArraySamples, Channel, Recording
 from tonecomb.demo import signals, structures
 from tonecomb.demo.signals import ChannelTruth

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from tonecomb.core.made.starters import STARTERS, Starter
+from tonecomb.core.synthesis.starters import STARTERS, Starter
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.stage.pane import PaneSpec
 from tonecomb.desktop.stage.panes import PANES

@@ -20,7 +20,7 @@ from types import TracebackType
 from PyQt6.QtCore import QLoggingCategory, Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.desktop.first_look import FirstLook
 from tonecomb.desktop.kit import settings
 from tonecomb.formats import atomic

@@ -8,20 +8,20 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import QMainWindow, QSplitter, QVBoxLayout, QWidget
 
+from tonecomb.desktop.acts.batch_actions import Many
 from tonecomb.desktop.acts.channels import Channels
 from tonecomb.desktop.acts.exports import Exports
 from tonecomb.desktop.acts.failures import Failures
 from tonecomb.desktop.acts.finding import Finding
-from tonecomb.desktop.acts.going import Going
 from tonecomb.desktop.acts.guide import Tour
 from tonecomb.desktop.acts.helping import Helping
 from tonecomb.desktop.acts.layout import Layout
 from tonecomb.desktop.acts.listening import Listening
 from tonecomb.desktop.acts.live import LiveActs
 from tonecomb.desktop.acts.making import MakingActs
-from tonecomb.desktop.acts.many import Many
 from tonecomb.desktop.acts.menus import Menus
 from tonecomb.desktop.acts.method_actions import MethodActions
+from tonecomb.desktop.acts.navigation import Going
 from tonecomb.desktop.acts.opening import Opening
 from tonecomb.desktop.acts.presets import Presets
 from tonecomb.desktop.acts.reporting import Reporting

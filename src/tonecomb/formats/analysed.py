@@ -8,15 +8,15 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from tonecomb.core.analysis import Analysis
+from tonecomb.core.base.progress import Progress, part, silent
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.find.comb import Comb
-from tonecomb.core.find.knowledge import NOTHING, Knowledge
 from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.peaks import Peak
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.knowledge import NOTHING, Knowledge
 from tonecomb.core.say.caution import Caution
 from tonecomb.core.say.cautions import cautions
 from tonecomb.formats import atomic, guard
@@ -205,7 +205,7 @@ def analyse(
     ``method`` is the default one for None: the first channel, whole, Hann, half overlapped.
     ``asked`` is what is asked of a kind besides the method, like ``{"slices": Slicing(count=10)}``;
     ``said`` is what is known of the machine. Raises :class:`UserError` where the method does not
-    fit, and :class:`~tonecomb.core.errors.Cancelled` where ``progress`` does.
+    fit, and :class:`~tonecomb.core.base.errors.Cancelled` where ``progress`` does.
     """
     method = (method or Method()).resolved(recording, said.shaft)
     analysis = SPECTRUM.run(method, recording, None, part(progress, 0, 0.6))

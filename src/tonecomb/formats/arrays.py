@@ -11,9 +11,9 @@ from pathlib import Path
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress, part
-from tonecomb.core.record.given import Import
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, part
+from tonecomb.core.method.given import Import
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.formats.contents import (
     MOST_COLUMNS,

@@ -9,12 +9,12 @@ from pathlib import Path
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, part, silent
+from tonecomb.core.base.units import COUNTS, FULL_SCALE, PLAIN, UNKNOWN, find_unit, unit
+from tonecomb.core.method.given import ColumnGiven, Given, Import, Role
 from tonecomb.core.record import timebase
 from tonecomb.core.record.calibration import calibrated
-from tonecomb.core.record.evenly import Columns, Filled, Gridded, Part, longest, whole_parts
-from tonecomb.core.record.given import ColumnGiven, Given, Import, Role
 from tonecomb.core.record.recording import (
     Array,
     Break,
@@ -24,10 +24,10 @@ from tonecomb.core.record.recording import (
     Recording,
     Samples,
 )
+from tonecomb.core.record.resampling import Columns, Filled, Gridded, Part, longest, whole_parts
 from tonecomb.core.record.sensors import EVERY, ChannelGiven, said_of
 from tonecomb.core.record.timebase import TimeBase
 from tonecomb.core.say.plain import printable
-from tonecomb.core.units import COUNTS, FULL_SCALE, PLAIN, UNKNOWN, find_unit, unit
 from tonecomb.formats import time_column
 from tonecomb.formats.contents import Column, Contents, bracketed
 

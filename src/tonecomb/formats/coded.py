@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from threading import Lock
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 
 # subtype of libsndfile: in words
 LOSSY = {

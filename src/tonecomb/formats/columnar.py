@@ -15,9 +15,9 @@ from typing import Any
 
 import numpy as np
 
-from tonecomb.core.progress import Progress
+from tonecomb.core.base.progress import Progress
+from tonecomb.core.method.given import Import
 from tonecomb.core.record.blocks import BLOCKS
-from tonecomb.core.record.given import Import
 from tonecomb.core.record.recording import Array, Recording, Samples
 from tonecomb.formats import arrow_blocks, atomic
 from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, rate_of

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
 
-from tonecomb import __version__
+from tonecomb.version import __version__
 
 Row = TypeVar("Row")
 

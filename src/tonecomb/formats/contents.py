@@ -13,8 +13,8 @@ from pathlib import Path
 
 import numpy as np
 
-from tonecomb.core.errors import Cancelled, UserError
-from tonecomb.core.record.given import Role
+from tonecomb.core.base.errors import Cancelled, UserError
+from tonecomb.core.method.given import Role
 from tonecomb.core.record.recording import Array, Problem, Samples
 
 _RATE_NAME = re.compile(

@@ -9,9 +9,9 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import BinaryIO
 
-from tonecomb.core.document import Fingerprint
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, silent
+from tonecomb.core.method.document import Fingerprint
 from tonecomb.formats import guard
 from tonecomb.formats.atomic import reason
 

@@ -11,17 +11,17 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from tonecomb import __version__
-from tonecomb.core.errors import UserError
-from tonecomb.core.units import unit
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import unit
 from tonecomb.formats import atomic
 from tonecomb.formats.universal import add_set
+from tonecomb.version import __version__
 
 if TYPE_CHECKING:
-    from tonecomb.core.analysis import Analysis
     from tonecomb.core.estimate.spectrum import Scaling
-    from tonecomb.core.modal.sketch import Sketch
-    from tonecomb.core.modal.transfer import Transfer
+    from tonecomb.core.method.sketch import Sketch
+    from tonecomb.core.results.analysis import Analysis
+    from tonecomb.core.results.transfer import Transfer
 
 _FRF, _EVEN, _HERTZ = 4, 1, 18
 _SPECTRA: dict[Scaling, int] = {"power": 2, "psd": 9}

@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Channel
 from tonecomb.formats.atomic import reason
 from tonecomb.formats.sound import OPEN_SIZE, said_of

@@ -9,7 +9,7 @@ import os
 import stat
 from pathlib import Path
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 
 _MARK = b"Tone Comb"
 _HEAD = 1 << 16  # bytes in which what we write says that it is ours,

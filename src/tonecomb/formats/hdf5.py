@@ -20,8 +20,8 @@ from typing import Any
 
 import numpy as np
 
-from tonecomb.core.progress import Progress
-from tonecomb.core.record.given import Import
+from tonecomb.core.base.progress import Progress
+from tonecomb.core.method.given import Import
 from tonecomb.core.record.recording import Array, Recording, Samples
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import (

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import get_args
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import SYSTEMS, System
 from tonecomb.core.estimate.bands import Band, Detector
 from tonecomb.core.estimate.weighting import WEIGHTINGS
-from tonecomb.core.units import SYSTEMS, System
 
 MEASURED = "measured"
 """The quantity of the channel itself."""

@@ -11,8 +11,8 @@ import csv
 import io
 from pathlib import Path
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.find.machine import Known
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method.machine import Known
 from tonecomb.formats import atomic, files
 
 HEADER = ("name", "frequency [Hz]", "times shaft", "tolerance [%]")

@@ -6,12 +6,12 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.made.made import Made
-from tonecomb.core.made.part import Part
-from tonecomb.core.made.sampling import Sampling
-from tonecomb.core.made.table import PARTS
-from tonecomb.core.units import unit
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import unit
+from tonecomb.core.synthesis.made import Made
+from tonecomb.core.synthesis.part import Part
+from tonecomb.core.synthesis.sampling import Sampling
+from tonecomb.core.synthesis.table import PARTS
 from tonecomb.formats import atomic, files, setting_text
 from tonecomb.formats.json_text import json_text
 from tonecomb.formats.session import strict

@@ -9,8 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from tonecomb.core.progress import Progress
-from tonecomb.core.record.given import Import
+from tonecomb.core.base.progress import Progress
+from tonecomb.core.method.given import Import
 from tonecomb.formats.arrays import contents, split_array
 from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, rate_of
 from tonecomb.formats.on_disk import ArraySeries, aside

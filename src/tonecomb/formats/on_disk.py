@@ -13,7 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Array
 from tonecomb.formats.atomic import reason
 from tonecomb.formats.contents import plain

@@ -8,7 +8,7 @@ import unicodedata
 from dataclasses import asdict
 from typing import Any
 
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.record.statistics import channel_figures, sample_problem
 from tonecomb.formats.json_text import json_text

@@ -10,20 +10,20 @@ from typing import Any
 
 import numpy as np
 
-from tonecomb.core.against_truth import Compared, compared
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.document import PeakNote
+from tonecomb.core.base.units import unit
 from tonecomb.core.find.behaviour import Behaviour
 from tonecomb.core.find.comb import Comb, Tooth
-from tonecomb.core.find.knowledge import NOTHING, Knowledge
-from tonecomb.core.find.levels import Breach, LevelReading, level_readings, profile_reading
 from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.method.document import PeakNote
+from tonecomb.core.method.sentence import SCALINGS
+from tonecomb.core.results.against_truth import Compared, compared
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.knowledge import NOTHING, Knowledge
+from tonecomb.core.results.levels import Breach, LevelReading, level_readings, profile_reading
 from tonecomb.core.say import numbers
 from tonecomb.core.say.behaviour import words
 from tonecomb.core.say.numbers import with_std
-from tonecomb.core.say.sentence import SCALINGS
-from tonecomb.core.units import unit
 from tonecomb.formats.columns import Column, Table
 
 

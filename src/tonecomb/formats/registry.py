@@ -7,11 +7,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.made.made import Made
-from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.record.given import NOTHING_GIVEN, ColumnGiven, Given, Import, Role
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, part, silent
+from tonecomb.core.method.given import NOTHING_GIVEN, ColumnGiven, Given, Import, Role
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.synthesis.made import Made
 from tonecomb.formats import (
     arrays,
     columnar,

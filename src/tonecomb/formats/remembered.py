@@ -8,7 +8,7 @@ from pathlib import Path
 
 import cattrs
 
-from tonecomb.core.record.given import Given
+from tonecomb.core.method.given import Given
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import Contents
 from tonecomb.formats.session import schema

@@ -7,9 +7,9 @@ import math
 from dataclasses import MISSING
 from typing import Any
 
-from tonecomb.core.made import hits
-from tonecomb.core.setting import Setting, settings
+from tonecomb.core.base.setting import Setting, settings
 from tonecomb.core.steps import regions
+from tonecomb.core.synthesis import hits
 
 MOST = 100
 """Regions in a setting at most."""

@@ -19,12 +19,12 @@ from pathlib import Path
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress, part
-from tonecomb.core.record.evenly import Affine
-from tonecomb.core.record.given import Import
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, part
+from tonecomb.core.base.units import FULL_SCALE, find_unit, unit
+from tonecomb.core.method.given import Import
 from tonecomb.core.record.recording import Array, Channel, Problem, Recording, Samples
-from tonecomb.core.units import FULL_SCALE, find_unit, unit
+from tonecomb.core.record.resampling import Affine
 from tonecomb.formats import atomic, coded
 from tonecomb.formats.contents import Column, Contents
 

@@ -8,7 +8,7 @@ from bisect import bisect_right
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.formats.atomic import reason
 from tonecomb.formats.on_disk import need_room

@@ -9,8 +9,8 @@ from __future__ import annotations
 from dataclasses import MISSING
 from typing import Any
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.setting import Setting, settings
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.setting import Setting, settings
 from tonecomb.core.steps.step import Step
 from tonecomb.core.steps.table import STEPS, step_kind
 from tonecomb.formats import setting_text

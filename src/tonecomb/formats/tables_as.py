@@ -13,10 +13,10 @@ from typing import Any
 
 import numpy as np
 
-from tonecomb import __version__
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.formats import atomic
 from tonecomb.formats.columns import Table
+from tonecomb.version import __version__
 
 _ROWS = 1_048_576  # of a sheet
 _NAME = 31  # letters of a sheet's name

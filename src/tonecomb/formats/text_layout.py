@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.units import find_unit
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import find_unit
 from tonecomb.formats import clock, files, time_column
 from tonecomb.formats.contents import bracketed
 

@@ -15,12 +15,12 @@ from typing import Any, BinaryIO
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress
-from tonecomb.core.record.evenly import Affine
-from tonecomb.core.record.given import Import, Role
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress
+from tonecomb.core.base.units import find_unit
+from tonecomb.core.method.given import Import, Role
 from tonecomb.core.record.recording import Array, Recording, Samples
-from tonecomb.core.units import find_unit
+from tonecomb.core.record.resampling import Affine
 from tonecomb.formats import atomic, files, text_layout
 from tonecomb.formats.clock import Clock
 from tonecomb.formats.contents import Column, Contents

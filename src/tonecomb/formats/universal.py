@@ -10,12 +10,12 @@ from typing import Any
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress
+from tonecomb.core.base.units import UNKNOWN, unit
+from tonecomb.core.method.given import Import
 from tonecomb.core.record import timebase
-from tonecomb.core.record.given import Import
 from tonecomb.core.record.recording import Array, Recording, Samples
-from tonecomb.core.units import UNKNOWN, unit
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, scalar
 from tonecomb.formats.on_disk import ArraySeries, aside

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.formats.sound import parse_channels
 from tonecomb.live.pace import Pace
 from tonecomb.live.placing import Placing

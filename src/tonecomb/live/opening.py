@@ -6,7 +6,7 @@ import ipaddress
 import re
 from pathlib import Path
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.formats.registry import open_recording
 from tonecomb.live import sdp
 from tonecomb.live.network import NetworkSource

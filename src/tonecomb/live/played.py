@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tonecomb.core.record.evenly import Filled
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.record.resampling import Filled
 from tonecomb.live.source import Block, Described, Source
 
 _BLOCK_S = 0.02

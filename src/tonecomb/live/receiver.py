@@ -21,8 +21,8 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import BinaryIO
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.itself import PYTHON
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.results.itself import PYTHON
 from tonecomb.formats.atomic import reason
 from tonecomb.live.opening import open_source
 from tonecomb.live.spool import SpoolReader, SpoolWriter

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.formats import atomic
 from tonecomb.formats.growing import DiskFull, GrowingFile
 from tonecomb.formats.registry import open_recording, write_recording

@@ -11,7 +11,7 @@ import re
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.formats import files
 from tonecomb.live.rtp import WIDTHS
 

@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Channel
 from tonecomb.live.source import Block, Described, Source
 

@@ -16,12 +16,12 @@ from typing import Any, Literal
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.bands import band_rms
 from tonecomb.core.estimate.framing import make_framing
 from tonecomb.core.estimate.spectrum import Spectrum, averaged_spectrum
-from tonecomb.core.estimate.windows import window
 from tonecomb.core.record.recording import Array, Channel
+from tonecomb.core.record.windows import window
 from tonecomb.live.source import Block
 
 Slope = Literal["rising", "falling", "beyond"]

@@ -14,14 +14,14 @@ from hypothesis import strategies as st
 from tests.cli.test_cli import call
 from tests.support import recording
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.method import default_method
-from tonecomb.core.modal.alike import alike
-from tonecomb.core.modal.between import Between
-from tonecomb.core.modal.lengths import by_length
-from tonecomb.core.modal.sketch import WAYS, Place, Sketch, place_from, seen
-from tonecomb.core.modal.transfer import Transfer, run_transfer
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.method import default_method
+from tonecomb.core.method.sketch import WAYS, Place, Sketch, place_from, seen
 from tonecomb.core.record.recording import Channel, Recording
+from tonecomb.core.results.lengths import by_length
+from tonecomb.core.results.mac import alike
+from tonecomb.core.results.transfer import Transfer, run_transfer
 
 FS = 2048.0
 SHAPES = np.array([[1.0, 0.7, 0.4], [0.8, -0.5, -0.9], [-0.4, 1.0, -0.7]])  # modes, points

@@ -8,12 +8,12 @@ from typing import Any
 import numpy as np
 import pytest
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.modal.between import Between, over, shown
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method.frf_settings import Between, over, shown
+from tonecomb.core.modal.impacts import Tap
 from tonecomb.core.modal.modes import find_modes, mac
 from tonecomb.core.modal.response import Response, hammer_reaches, of_frames, of_taps
 from tonecomb.core.modal.shock import shock_spectrum
-from tonecomb.core.modal.taps import Tap
 
 FS = 4096.0
 MODES = ((61.8, 0.012, 0.021), (143.0, 0.009, -0.034), (388.0, 0.015, 0.052))

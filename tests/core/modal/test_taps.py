@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from tonecomb.core.modal.decays import of_decays
+from tonecomb.core.modal.impacts import find_taps
 from tonecomb.core.modal.modes import find_modes
-from tonecomb.core.modal.taps import find_taps
 from tonecomb.demo.structures import TAPS_DOUBLE, TAPS_FIRST, TAPS_MODES, TAPS_PEAKS, TAPS_SPACING
 from tonecomb.demo.structures import taps as ropeway_taps
 

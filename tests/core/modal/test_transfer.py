@@ -14,12 +14,12 @@ from tests.cli.test_cli import call
 from tests.support import recording
 
 import tonecomb
-from tonecomb.core.errors import UserError
-from tonecomb.core.method import Method, default_method
-from tonecomb.core.modal.between import Between
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.method import Method, default_method
 from tonecomb.core.modal.modes import mac
-from tonecomb.core.modal.transfer import Transfer, run_transfer
 from tonecomb.core.record.recording import Channel, Recording
+from tonecomb.core.results.transfer import Transfer, run_transfer
 from tonecomb.demo.structures import TAPS_MODES
 from tonecomb.formats.kinds.transfer import modes_table
 

@@ -1,1 +1,1 @@
-"""Windows, frames, and what is estimated of them."""
+"""Numerics of spectra: framing, averaging, levels, bands, tracks, orders."""

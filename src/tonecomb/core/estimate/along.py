@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from tonecomb.core.base.progress import Progress, part
 from tonecomb.core.estimate.followed import Follow, Followed, Room
 from tonecomb.core.estimate.framing import Framing, effective_averages
 from tonecomb.core.estimate.level import StretchLevel, stretch_level
@@ -24,9 +25,8 @@ from tonecomb.core.estimate.spectrum import (
     averaged_spectrum,
     spectrum_of,
 )
-from tonecomb.core.estimate.windows import window
-from tonecomb.core.progress import Progress, part
-from tonecomb.core.spread import Read, Tell, spread
+from tonecomb.core.record.parallel import Read, Tell, spread
+from tonecomb.core.record.windows import window
 
 WORTH_IT = 1024
 """Frames from which on a few tell what to expect of all."""

@@ -14,15 +14,15 @@ from typing import ClassVar
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.finite import check_samples
+from tonecomb.core.base.progress import Progress, part
 from tonecomb.core.estimate.framing import Framing, make_framing
 from tonecomb.core.estimate.spectrum import READ_SAMPLES, Detrend, detrended, frames_of, read_frames
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.transform import rfft
-from tonecomb.core.finite import check_samples
-from tonecomb.core.progress import Progress, part
+from tonecomb.core.record.parallel import Read
 from tonecomb.core.record.recording import Array, Channel
-from tonecomb.core.spread import Read
 
 _HELD_BYTES = 192 << 20  # of squared magnitudes that are held at once for the median
 _GROUP = 1 << 20  # samples of frames that are transformed at once

@@ -8,11 +8,11 @@ from typing import Any, Literal, get_args
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import unit
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.estimate.weighting import check as check_weighting
 from tonecomb.core.record.recording import Array
-from tonecomb.core.units import unit
 
 Detector = Literal["rms", "peak", "peak-to-peak"]
 """``peak`` is that of the samples after ``unit``'s integrals, between them included."""

@@ -17,8 +17,8 @@ from numpy.typing import NDArray
 from tonecomb.core.estimate.bands import band_power
 from tonecomb.core.estimate.display import LEAST_BINS
 from tonecomb.core.estimate.spectrum import Spectrum
-from tonecomb.core.estimate.windows import Window
 from tonecomb.core.record.recording import Array
+from tonecomb.core.record.windows import Window
 
 _WIDE = 30  # lines, the strongest, whose side lobes are known all over the spectrum
 _NEAR = 64  # bins that those of the others reach

@@ -9,12 +9,12 @@ from typing import Literal
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import MOTIONS, SYSTEMS, System, Unit, conversion, unit
 from tonecomb.core.estimate import weighting
 from tonecomb.core.estimate.bands import FRACTIONS, Band, band_edges, band_power
 from tonecomb.core.estimate.spectrum import Level, Scaling, Spectrum
 from tonecomb.core.record.recording import Array
-from tonecomb.core.units import MOTIONS, SYSTEMS, System, Unit, conversion, unit
 
 Drawn = Literal["bins", "octave", "decade", "total"]
 MOST_PER_DECADE = 200

@@ -22,9 +22,9 @@ from tonecomb.core.estimate.spectrum import (
     read_frames,
 )
 from tonecomb.core.estimate.transform import on_lines, rfft, rows_at_once
-from tonecomb.core.estimate.windows import window
+from tonecomb.core.record.parallel import Read, Tell
 from tonecomb.core.record.recording import Array
-from tonecomb.core.spread import Read, Tell
+from tonecomb.core.record.windows import window
 
 CELL = 32  # bins that share a level
 AROUND = 2  # cells to each side that are averaged with it

@@ -9,8 +9,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.estimate.windows import overlap_correlation
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.record.windows import overlap_correlation
 
 MAX_OVERLAP = 99.0
 

@@ -13,10 +13,10 @@ from typing import Literal
 
 import numpy as np
 
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.estimate.framing import Framing
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.record.parallel import Read, Tell, spread
 from tonecomb.core.record.recording import Array
-from tonecomb.core.spread import Read, Tell, spread
 
 Detrend = Literal["none", "mean", "line"]
 _READ = 1 << 20  # samples read at once

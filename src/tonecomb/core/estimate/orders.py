@@ -15,12 +15,12 @@ from functools import cache
 import numpy as np
 from scipy.interpolate import PchipInterpolator, make_smoothing_spline
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, part, silent
 from tonecomb.core.estimate.synchronous import Sync, crossings
-from tonecomb.core.progress import Progress, part, silent
 from tonecomb.core.record import sinc
-from tonecomb.core.record.evenly import excerpt
 from tonecomb.core.record.recording import Array, ArraySamples, Recording, Samples
+from tonecomb.core.record.resampling import excerpt
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.decimate import Decimate, decimated
 

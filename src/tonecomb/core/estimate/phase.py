@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tonecomb.core.estimate.spectrum import Detrend, detrended
-from tonecomb.core.estimate.windows import Window
 from tonecomb.core.record.recording import Array
+from tonecomb.core.record.windows import Window
 
 Part = Literal["phase", "unwrapped", "real", "imaginary", "delay"]
 Reference = Literal["start", "centre"]

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import unit
 from tonecomb.core.record.recording import Array
-from tonecomb.core.units import unit
 
 MOST_POINTS = 200
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.record.signal import Signal

@@ -16,16 +16,16 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.finite import HOLES
+from tonecomb.core.base.progress import Progress, silent
+from tonecomb.core.base.units import Unit
 from tonecomb.core.estimate.framing import Framing
 from tonecomb.core.estimate.level import Detrend, LevelSums, StretchLevel, stretch_level
 from tonecomb.core.estimate.transform import on_lines, rfft, rows_at_once
-from tonecomb.core.estimate.windows import Window
-from tonecomb.core.finite import HOLES
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.record.parallel import Read, Tell, spread
 from tonecomb.core.record.recording import Array
-from tonecomb.core.spread import Read, Tell, spread
-from tonecomb.core.units import Unit
+from tonecomb.core.record.windows import Window
 
 Scaling = Literal["amplitude", "power", "psd", "amplitude-density", "energy"]
 Level = Literal["rms", "peak", "peak-to-peak"]

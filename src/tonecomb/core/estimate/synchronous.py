@@ -14,8 +14,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress, part
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, part
 from tonecomb.core.record import sinc
 from tonecomb.core.record.recording import Array, Channel
 from tonecomb.core.record.signal import Signal

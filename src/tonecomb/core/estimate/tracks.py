@@ -20,7 +20,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Array
 
 _CANDIDATES = 4  # maxima of a frame

@@ -13,9 +13,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import unit
 from tonecomb.core.record.recording import Array
-from tonecomb.core.units import unit
 
 _F1, _F2, _F3, _F4 = 20.598997, 107.65265, 737.86223, 12194.217  # Hz, of A and C
 _FLAT = 1 / math.sqrt(2)  # Q of the band limits

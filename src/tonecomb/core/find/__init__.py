@@ -1,1 +1,1 @@
-"""What is found in an estimate: peaks, tones, combs, resonances."""
+"""What is looked for in an estimate: peaks, tones, families, modes, hits."""

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.find.machine import Known
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method.machine import Known
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ from typing import Literal
 
 import numpy as np
 
-from tonecomb.core.estimate.courses import ENBW, Courses, line_offset
+from tonecomb.core.estimate.frame_statistics import ENBW, Courses, line_offset
 from tonecomb.core.find.changes import spans
 from tonecomb.core.find.tone import Tone
 from tonecomb.core.record.recording import Array

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.estimate.courses import ENBW, Courses
+from tonecomb.core.estimate.frame_statistics import ENBW, Courses
 from tonecomb.core.record.recording import Array
 
 _PARTS = 12  # at most, into which the stretch is cut

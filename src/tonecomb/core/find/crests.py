@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from tonecomb.core.estimate.framing import make_framing
-from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.tones import fit_tones
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.record.windows import window
 
 _NEAR = 2.0  # bins to each side in which the tone is looked for
 

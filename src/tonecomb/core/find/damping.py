@@ -19,12 +19,12 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.errors import UserError
 from tonecomb.core.estimate.spectrum import Spectrum
-from tonecomb.core.estimate.windows import Window
 from tonecomb.core.find.mode import Kind, Resonance, half_power_width
 from tonecomb.core.find.mode_lines import ModeLines
+from tonecomb.core.method.searches import Fit
 from tonecomb.core.record.recording import Array
+from tonecomb.core.record.windows import Window
 
 WIDER = 1.35  # times the window's −3 dB width from which a line is a resonance
 _REACH = 6.0  # half-power bandwidths to each side that are fitted
@@ -44,23 +44,6 @@ SURE = 0.3  # of the damping ratio, which its standard deviation must not exceed
 _SURE_BY_HAND = 0.5  # the same where somebody says that there is a mode
 _TRIED = 2  # maxima that are tried as the second of two modes
 _SMOOTH = 30  # of a range over which it is smoothed to find them
-
-
-@dataclass(frozen=True)
-class Fit:
-    """A range (Hz) in which one mode or two are fitted because the user says so."""
-
-    low: float
-    high: float
-    modes: int = 1
-
-    def check(self, nyquist: float) -> None:
-        """Raise :class:`UserError` where there is no such range, or no such fit."""
-        if not 0 <= self.low < self.high <= nyquist * (1 + 1e-9) or self.modes not in (1, 2):
-            raise UserError(
-                f"No mode can be fitted from {self.low:g} to {self.high:g} Hz",
-                remedy=f"choose a range between 0 and {nyquist:g} Hz, and 1 or 2 modes",
-            )
 
 
 @dataclass(frozen=True, eq=False)

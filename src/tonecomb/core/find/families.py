@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from tonecomb.core.find.comb import Comb, Line, Tooth
 from tonecomb.core.find.combs import MOST_TEETH, find_combs
-from tonecomb.core.find.moving import Moving
+from tonecomb.core.find.variable_speed import Moving
 
 _STRONGEST = 150  # tones among which families are looked for
 _LEAST = 3  # teeth that a family has

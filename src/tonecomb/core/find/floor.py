@@ -9,12 +9,12 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.estimate.courses import Courses, courses_of, follow_frames
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.estimate.followed import Followed, kept_bins
+from tonecomb.core.estimate.frame_statistics import Courses, courses_of, follow_frames
 from tonecomb.core.estimate.spectrum import Spectrum
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.record.parallel import Read
 from tonecomb.core.record.recording import Array
-from tonecomb.core.spread import Read
 
 QUANTILE = 0.3  # below the median, so that many tones in the neighbourhood do not lift it
 CHANCE = 0.02  # that noise alone exceeds the threshold somewhere in a spectrum

@@ -15,12 +15,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.finite import check_samples
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.estimate.transform import ifft, rfft
-from tonecomb.core.finite import check_samples
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.record.parallel import Read
 from tonecomb.core.record.recording import Array
-from tonecomb.core.spread import Read
 
 DIVISIONS = (1, 2, 3, 4, 6, 8, 12, 16, 24, 32)
 """Into how many bands of one width the frequencies are divided."""

@@ -23,8 +23,8 @@ from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.find.behaviour import Behaviour
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.find.tone import Tone
+from tonecomb.core.record.parallel import Read
 from tonecomb.core.record.recording import Array
-from tonecomb.core.spread import Read
 
 _LONGEST = 1 << 22  # samples of a stretch that is transformed at once
 _ASKED, _PARTED = 12, 4  # strongest peaks whose line is looked at; and those that are no lone line

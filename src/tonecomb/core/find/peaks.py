@@ -7,18 +7,18 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from tonecomb.core.base.progress import Progress, part, silent
 from tonecomb.core.estimate.spectrum import Spectrum
-from tonecomb.core.estimate.windows import Window
 from tonecomb.core.find.behaviour import Behaviour
-from tonecomb.core.find.blurred import checked
 from tonecomb.core.find.floor import Noise
+from tonecomb.core.find.line_shape import checked
 from tonecomb.core.find.refine import JOINTLY, Candidate, Refine, Refined
 from tonecomb.core.find.tone import Tone
-from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.method.searches import PeakSearch
+from tonecomb.core.record.parallel import Read
 from tonecomb.core.record.recording import Array
-from tonecomb.core.spread import Read
+from tonecomb.core.record.windows import Window
 
-MOST = 300  # peaks that are kept where nobody says how many
 _TRIED = 600  # highest local maxima that are looked at
 _HUMP = 4.0  # times the floor, 6 dB, down to which a hump goes
 _BEYOND = 1  # bins more
@@ -28,28 +28,6 @@ _STOPPED = 1e-4  # of the loudest noise, 40 dB
 _LOWEST = 4.0  # bins below which a hump of noise is slow drift
 _LOW = 16.0  # times the floor, 12 dB
 _OUTSIDE = 10  # strong tones outside the range that take part in the fit
-
-
-@dataclass(frozen=True)
-class PeakSearch:
-    """What counts as a peak.
-
-    At most ``above_db`` below the highest one, standing out by ``prominence_db``, between
-    ``low`` and ``high`` (Hz, None for the end of the axis); with an rms amplitude of ``least``
-    (the channel's unit) or more, ``above_floor_db`` over the noise around it, and no higher peak
-    nearer than ``spacing`` (Hz). The ``most`` highest are kept, and the highest points nearest to
-    the frequencies ``by_hand`` (Hz) whatever they are.
-    """
-
-    above_db: float = 60.0
-    prominence_db: float = 4.0
-    low: float | None = None
-    high: float | None = None
-    most: int = MOST
-    least: float = 0.0
-    above_floor_db: float = 0.0
-    spacing: float = 0.0
-    by_hand: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -6,18 +6,18 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tonecomb.core.estimate.courses import ENBW, Courses
+from tonecomb.core.base.progress import Progress, part, silent
+from tonecomb.core.estimate.frame_statistics import ENBW, Courses
 from tonecomb.core.estimate.spectrum import Spectrum
-from tonecomb.core.estimate.windows import Window
 from tonecomb.core.find.behaviour import Behaviour, behaviour
-from tonecomb.core.find.by_lines import tones_by_lines
+from tonecomb.core.find.bin_fit import tones_by_lines
+from tonecomb.core.find.bin_model import REACH
 from tonecomb.core.find.floor import Noise
-from tonecomb.core.find.kept_lines import Span, in_turn, with_lines
-from tonecomb.core.find.line_model import REACH
+from tonecomb.core.find.kept_bins import Span, in_turn, with_lines
 from tonecomb.core.find.tone import Tone
 from tonecomb.core.find.tones import fit_tones
-from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.spread import Read
+from tonecomb.core.record.parallel import Read
+from tonecomb.core.record.windows import Window
 
 JOINTLY = 30
 """Highest peaks that are fitted all at once."""

@@ -14,8 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tonecomb.core.estimate.framing import Framing, effective_averages
-from tonecomb.core.estimate.windows import Window
 from tonecomb.core.record.recording import Array
+from tonecomb.core.record.windows import Window
 
 Complex = NDArray[np.complex128]
 _ENOUGH = 8  # independent frames from which their own scatter tells the noise

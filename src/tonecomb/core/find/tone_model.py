@@ -10,9 +10,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from tonecomb.core.estimate.windows import Window
 from tonecomb.core.find.tone import Complex
 from tonecomb.core.record.recording import Array
+from tonecomb.core.record.windows import Window
 
 _COLUMNS_BYTES = 48 << 20  # the weighted model is kept whole up to this size
 _ROWS = 1 << 13  # samples of a frame handled at once beyond it

@@ -18,16 +18,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.estimate.courses import Courses
+from tonecomb.core.base.progress import Progress, part, silent
+from tonecomb.core.estimate.frame_statistics import Courses
 from tonecomb.core.estimate.framing import Framing
 from tonecomb.core.estimate.spectrum import frames_of, read_frames
-from tonecomb.core.estimate.windows import Window, window
-from tonecomb.core.find.line_model import ENOUGH, line_model
+from tonecomb.core.find.bin_model import ENOUGH, line_model
 from tonecomb.core.find.tone import Amplitude, Complex, Course, Information, Tone, tone_of
 from tonecomb.core.find.tone_model import SampleModel, Scratch
-from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.record.parallel import Read, Tell, spread
 from tonecomb.core.record.recording import Array
-from tonecomb.core.spread import Read, Tell, spread
+from tonecomb.core.record.windows import Window, window
 
 Numbers = NDArray[np.int_]
 

@@ -1,1 +1,1 @@
-"""Taps, transfer functions and modes."""
+"""Transfer functions, impacts, and the modes fitted to them."""

@@ -13,9 +13,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.modal.impacts import Tap
 from tonecomb.core.modal.response import Response, alike_bins
-from tonecomb.core.modal.taps import Tap
 from tonecomb.core.record.recording import Array
 
 CONTACT_S = 0.004

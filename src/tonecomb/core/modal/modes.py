@@ -17,10 +17,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.modal.poles import Pole, find_poles, settled
 from tonecomb.core.modal.response import Response
-from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Array
 
 Complex = NDArray[np.complex128]

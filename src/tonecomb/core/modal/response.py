@@ -14,27 +14,21 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.estimate.framing import effective_averages, make_framing
 from tonecomb.core.estimate.spectrum import detrended, frames_of, read_frames
-from tonecomb.core.estimate.windows import window
-from tonecomb.core.modal.taps import Tap
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.method.frf_settings import Estimator
+from tonecomb.core.modal.impacts import Tap
+from tonecomb.core.record.parallel import Read
 from tonecomb.core.record.recording import Array
-from tonecomb.core.spread import Read
+from tonecomb.core.record.windows import window
 
 Complex = NDArray[np.complex128]
-Estimator = Literal["h1", "h2", "hv"]
-ESTIMATORS: dict[Estimator, tuple[str, str]] = {
-    "h1": ("H1", "Noise in the answer averages out"),
-    "h2": ("H2", "Noise in the reference averages out"),
-    "hv": ("Hv", "The mean of both, where either is noisy"),
-}
 _PULSE_ROOM = 3.0  # times the pulse's width after it, that the force window lets through
 _PULSE_FADE = 2.0  # times it, over which it fades
 _READ = 1 << 18  # samples read at once

@@ -13,9 +13,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.finite import check_samples
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.finite import check_samples
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.record.recording import Array
 
 MOST_SAMPLES = 4_000_000

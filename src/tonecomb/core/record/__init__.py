@@ -1,1 +1,1 @@
-"""What was recorded: samples, their time base, figures, and what the user says about them."""
+"""Samples as they were recorded: signals, blocks, pyramids, windows, parallel passes."""

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from tonecomb.core.record.evenly import Affine
+from tonecomb.core.base.units import PLAIN, conversion, unit
 from tonecomb.core.record.recording import Channel, Recording
+from tonecomb.core.record.resampling import Affine
 from tonecomb.core.record.sensors import ChannelGiven, said_of
-from tonecomb.core.units import PLAIN, conversion, unit
 
 
 def calibrated(recording: Recording, said: tuple[ChannelGiven, ...]) -> Recording:

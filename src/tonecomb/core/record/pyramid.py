@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.progress import Progress, silent
+from tonecomb.core.record.parallel import PART, Read, Tell, spread
 from tonecomb.core.record.recording import Array, Samples
-from tonecomb.core.spread import PART, Read, Tell, spread
 
 BASE = 256  # samples in a cell of the finest level
 FACTOR = 16  # cells that one cell of the next level stands for

@@ -11,12 +11,12 @@ from typing import TYPE_CHECKING, Any, Literal, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.truth import Truth
 
 if TYPE_CHECKING:
+    from tonecomb.core.record.parallel import Crew
     from tonecomb.core.record.pyramid import Pyramid
-    from tonecomb.core.spread import Crew
 
 Array = NDArray[np.float64]
 RateSource = Literal["header", "time column", "given", "unknown"]

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.units import unit
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import unit
 
 
 @dataclass(frozen=True)

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.progress import Progress, silent
+from tonecomb.core.base.units import PLAIN
+from tonecomb.core.record.parallel import Read, Tell, spread
 from tonecomb.core.record.recording import Array, Channel, Problem, Sampled
-from tonecomb.core.spread import Read, Tell, spread
-from tonecomb.core.units import PLAIN
 
 _BLOCK = 1 << 20
 _NEAR = 1 << 15  # samples that stay near while they are added up

@@ -8,13 +8,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.record.clipping import clipped
-from tonecomb.core.record.held import Held, HeldSamples
+from tonecomb.core.record.dropouts import Held, HeldSamples
+from tonecomb.core.record.parallel import Read, StretchRead, Tell, spread
 from tonecomb.core.record.pyramid import Cells, cells_of, joined
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.spread import Read, StretchRead, Tell, spread
 
 _PARTS = 16
 _NEAR = 1 << 15  # samples that stay near while they are added up

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress, silent
-from tonecomb.core.record.given import TimeChoice
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.record.recording import Array, Problem
 
 _GAP = 1.5  # a step this much longer than the usual one is a gap
@@ -22,6 +22,8 @@ _JITTER = 0.1  # share of a step from which uneven steps are told
 _COARSE = 0.95  # share of steps that rise, below which stamps are coarser than samples
 
 Indices = NDArray[np.int64]
+
+TimeChoice = Literal["nominal", "resample", "cut"]
 
 
 @dataclass(frozen=True, eq=False)

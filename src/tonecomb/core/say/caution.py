@@ -6,11 +6,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.find.hits import Hits
-from tonecomb.core.method import Method
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.survey import Survey
+from tonecomb.core.results.analysis import Analysis
 
 Edit = Callable[[Method], Method]
 """What a remedy does to a method."""

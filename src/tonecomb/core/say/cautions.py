@@ -13,20 +13,20 @@ from itertools import pairwise
 
 import numpy as np
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, part, silent
 from tonecomb.core.estimate.averages import Mean
-from tonecomb.core.estimate.confidence import confidence_db
-from tonecomb.core.estimate.estimate import run_spectrum
-from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.comb import MAINS, mains
 from tonecomb.core.find.hits import LEAST_SAMPLES, Hits, find_hits
-from tonecomb.core.method import Frames, Method
-from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.method.method import Frames, Method
 from tonecomb.core.record.recording import Array, Recording, Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.record.statistics import uncalibrated
 from tonecomb.core.record.survey import survey
+from tonecomb.core.record.windows import window
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.confidence import confidence_db
+from tonecomb.core.results.estimate import run_spectrum
 from tonecomb.core.say import changing, coded, levels
 from tonecomb.core.say.caution import Caution, Detector, Edit, Seen, setting
 from tonecomb.core.say.numbers import with_std

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from tonecomb.core.find.differences import Difference, Differences
+from tonecomb.core.results.differences import Difference, Differences
 from tonecomb.core.say.numbers import signed, significant, with_std
 
 

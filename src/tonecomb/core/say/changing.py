@@ -7,14 +7,14 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.averages import Single
 from tonecomb.core.estimate.tracks import Wanted
-from tonecomb.core.estimate.windows import window
 from tonecomb.core.find.mode import half_power_width
 from tonecomb.core.find.peaks import Peak
-from tonecomb.core.method import Method
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Array, Stretch
+from tonecomb.core.record.windows import window
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.say.caution import Caution, Edit, Seen, setting
 from tonecomb.core.say.numbers import span
 from tonecomb.core.steps.as_sampled import AsSampled

@@ -7,14 +7,14 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
 from tonecomb.core.find.comb import MAINS, Comb, mains, matching
-from tonecomb.core.find.knowledge import NOTHING, Knowledge
-from tonecomb.core.find.levels import level_readings
-from tonecomb.core.find.machine import named
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.find.ratios import ratio_words, small_ratio
+from tonecomb.core.method.machine import named
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.knowledge import NOTHING, Knowledge
+from tonecomb.core.results.levels import level_readings
 from tonecomb.core.say.behaviour import words as behaviour_words
 from tonecomb.core.say.caution import Caution
 from tonecomb.core.say.numbers import runs, significant, span, with_std

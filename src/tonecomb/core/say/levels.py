@@ -8,11 +8,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.display import LEAST_BINS, LevelGain
-from tonecomb.core.find.levels import content_of
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.levels import content_of
 from tonecomb.core.say.caution import Caution, Seen, setting
 from tonecomb.core.say.numbers import significant
 from tonecomb.core.steps.chain import maker_of

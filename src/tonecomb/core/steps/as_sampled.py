@@ -12,12 +12,13 @@ from typing import Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.record import chance, sinc
-from tonecomb.core.record.evenly import Filled
+from tonecomb.core.base.setting import setting
+from tonecomb.core.record import seeded_noise as chance
+from tonecomb.core.record import sinc
 from tonecomb.core.record.quantised import MOST_BITS, quantised
 from tonecomb.core.record.recording import Array, Problem, Samples
+from tonecomb.core.record.resampling import Filled
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.setting import setting
 from tonecomb.core.steps.decimate import low_passed, passed, settling
 from tonecomb.core.steps.step import Step, rounded, unfit
 

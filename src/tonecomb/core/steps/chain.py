@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from tonecomb.core.setting import settings
+from tonecomb.core.base.setting import settings
 from tonecomb.core.steps.step import Step
 
 

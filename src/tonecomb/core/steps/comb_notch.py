@@ -10,13 +10,13 @@ from typing import Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
+from tonecomb.core.base.setting import setting
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.setting import setting
 from tonecomb.core.steps.fir import smooth
+from tonecomb.core.steps.harmonic_tracks import Course, Teeth
 from tonecomb.core.steps.sections import refused
 from tonecomb.core.steps.step import Step, rounded
-from tonecomb.core.steps.teeth import Course, Teeth
 
 _MOST = 400
 _SETTLES = 1.5  # over the width: what the ends do to a tooth's amplitude

@@ -8,12 +8,12 @@ from typing import ClassVar
 
 import numpy as np
 
+from tonecomb.core.base.setting import setting
+from tonecomb.core.base.units import conversion
 from tonecomb.core.record.recording import Array, Channel, Samples
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.setting import setting
 from tonecomb.core.steps.adding import with_channel
 from tonecomb.core.steps.step import Step, check_channels
-from tonecomb.core.units import conversion
 
 
 @dataclass(frozen=True)

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import ClassVar
 
+from tonecomb.core.base.setting import setting
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.setting import setting
 from tonecomb.core.steps.fir import Shaped, design, smooth
 from tonecomb.core.steps.step import Step, unfit
 

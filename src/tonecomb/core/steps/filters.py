@@ -10,9 +10,9 @@ from typing import Any, ClassVar, cast
 import numpy as np
 from numpy.typing import NDArray
 
+from tonecomb.core.base.setting import setting
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.setting import setting
 from tonecomb.core.steps.recursive import Filtered
 from tonecomb.core.steps.sections import (
     FAMILIES,

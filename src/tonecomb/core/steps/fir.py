@@ -13,7 +13,7 @@ from functools import cached_property
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.steps.recursive import Continued
 

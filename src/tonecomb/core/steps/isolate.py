@@ -18,10 +18,10 @@ from typing import Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.estimate.windows import WINDOWS, window
+from tonecomb.core.base.setting import setting
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.setting import setting
+from tonecomb.core.record.windows import WINDOWS, window
 from tonecomb.core.steps.fir import design, smooth
 from tonecomb.core.steps.recursive import bridged
 from tonecomb.core.steps.regions import Box, Marked, Region, Tooth

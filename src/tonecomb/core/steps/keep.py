@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
-from tonecomb.core.record.evenly import Part
+from tonecomb.core.base.setting import setting
 from tonecomb.core.record.recording import Stretch
+from tonecomb.core.record.resampling import Part
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.setting import setting
 from tonecomb.core.steps.step import Step
 
 

@@ -9,14 +9,14 @@ from typing import Any, ClassVar
 
 import numpy as np
 
+from tonecomb.core.base.setting import setting
+from tonecomb.core.base.units import MOTIONS, PLAIN, SYSTEMS, conversion, unit
 from tonecomb.core.record.recording import Array, Channel
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.setting import setting
 from tonecomb.core.steps.adding import with_channel
 from tonecomb.core.steps.combine import Pointwise
 from tonecomb.core.steps.fir import Shaped, compact, smooth
 from tonecomb.core.steps.step import Step, check_channels, rounded, unfit
-from tonecomb.core.units import MOTIONS, PLAIN, SYSTEMS, conversion, unit
 
 _TAPS = 14  # periods of the low cut that a filter lasts
 _FADE = 0.44  # of the low cut, over which it fades in, from half of it on

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Array
 
 MOST_POINTS = 5000

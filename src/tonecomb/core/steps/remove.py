@@ -11,9 +11,9 @@ from typing import Any, ClassVar
 
 import numpy as np
 
+from tonecomb.core.base.setting import setting
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.setting import setting
 from tonecomb.core.steps.fir import Shaped, compact, smooth
 from tonecomb.core.steps.step import Step, rounded, unfit
 

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
+from tonecomb.core.base.setting import setting
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.setting import setting
 from tonecomb.core.steps.adding import with_channel
 from tonecomb.core.steps.combine import Pointwise
 from tonecomb.core.steps.step import Step, check_channels

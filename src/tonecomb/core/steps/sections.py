@@ -16,7 +16,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Array
 
 Family = Literal["butterworth", "chebyshev-1", "chebyshev-2", "elliptic", "bessel"]

@@ -1,6 +1,6 @@
 """What a step of a chain is: words, a check, and a signal made of a signal.
 
-The fields of a step are its settings (:mod:`tonecomb.core.setting`).
+The fields of a step are its settings (:mod:`tonecomb.core.base.setting`).
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from typing import Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Array, Channel
 from tonecomb.core.record.signal import Signal
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.steps.as_sampled import AsSampled
 from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.combine import Difference, Sum, VectorSum

@@ -7,7 +7,7 @@ from dataclasses import replace
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QDialog
 
-from tonecomb.core import document as edits
+from tonecomb.core.method import document as edits
 from tonecomb.core.record.sensors import ChannelGiven, say
 from tonecomb.core.steps.chain import without_channel
 from tonecomb.desktop.dialogs.calibrating import CalibrationDialog

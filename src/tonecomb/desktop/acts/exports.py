@@ -12,12 +12,12 @@ from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QLocale, QObject, QUrl
 from PyQt6.QtGui import QDesktopServices, QGuiApplication, QImage
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from tonecomb.core.analysis import Analysis, run
-from tonecomb.core.errors import UserError
-from tonecomb.core.find.knowledge import knowledge
-from tonecomb.core.progress import Progress, part
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, part
 from tonecomb.core.record.recording import Recording, whole
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.knowledge import knowledge
 from tonecomb.desktop.acts import report_parts
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings

@@ -7,8 +7,8 @@ from dataclasses import replace
 
 from PyQt6.QtCore import QObject
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.finite import HOLES
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.finite import HOLES
 from tonecomb.desktop.acts.opening import Opening
 from tonecomb.desktop.edits.context import Context
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject
 
-from tonecomb.core import document as edits
-from tonecomb.core.document import Mark
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.method import document as edits
+from tonecomb.core.method.document import Mark
 from tonecomb.core.say.in_short import Part
 from tonecomb.desktop.dialogs.machine import MachineDialog
 from tonecomb.desktop.dialogs.shaft import open_shaft

@@ -7,11 +7,11 @@ from collections.abc import Iterable
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
-from tonecomb import __version__
 from tonecomb.desktop.acts.keys import GUIDE, Page, keys_html
 from tonecomb.desktop.dialogs.finder import Finder
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.state.memory import Memory
+from tonecomb.version import __version__
 
 
 class Helping:

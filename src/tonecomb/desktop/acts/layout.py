@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject
 from PyQt6.QtGui import QGuiApplication, QScreen
 from PyQt6.QtWidgets import QMainWindow, QSplitter, QWidget
 
-from tonecomb.core import document as edits
+from tonecomb.core.method import document as edits
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import (

@@ -6,12 +6,12 @@ from dataclasses import replace
 
 from PyQt6.QtCore import QObject
 
-from tonecomb.core.before_after import taken_by, without_taking
-from tonecomb.core.errors import UserError
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.sound import Heard, Sound, Way, equally_loud
+from tonecomb.core.results.before_after import taken_by, without_taking
+from tonecomb.core.results.sound import Heard, Sound, Way, equally_loud
 from tonecomb.core.steps.filters import BandPass
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step

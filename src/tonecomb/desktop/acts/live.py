@@ -15,17 +15,17 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, Qt, QTimer
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
-from tonecomb.core import document as edits
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.document import Fingerprint, Mark, RecordingRef
-from tonecomb.core.errors import UserError
-from tonecomb.core.itself import PYTHON
-from tonecomb.core.method import Frames, default_frame, default_method
-from tonecomb.core.progress import Progress
-from tonecomb.core.record.evenly import Filled
-from tonecomb.core.record.given import Given
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress
+from tonecomb.core.method import document as edits
+from tonecomb.core.method.document import Fingerprint, Mark, RecordingRef
+from tonecomb.core.method.given import Given
+from tonecomb.core.method.method import Frames, default_frame, default_method
 from tonecomb.core.record.pyramid import BASE
 from tonecomb.core.record.recording import Problem, Recording
+from tonecomb.core.record.resampling import Filled
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.itself import PYTHON
 from tonecomb.core.say.numbers import clock
 from tonecomb.desktop.acts.opening import Opening
 from tonecomb.desktop.acts.watching import Watching

@@ -9,14 +9,14 @@ from pathlib import Path
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog
 
-from tonecomb.core import document as edits
-from tonecomb.core.errors import UserError
-from tonecomb.core.known_tone import calibration
-from tonecomb.core.made.made import Made
-from tonecomb.core.made.starters import PLAIN
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method import document as edits
 from tonecomb.core.record.sensors import ChannelGiven, say
+from tonecomb.core.results.known_tone import calibration
 from tonecomb.core.steps.as_sampled import AsSampled
 from tonecomb.core.steps.prepare import prepare
+from tonecomb.core.synthesis.made import Made
+from tonecomb.core.synthesis.starters import PLAIN
 from tonecomb.desktop.dialogs.known_tone import KnownToneDialog
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject
 
-from tonecomb.core.document import in_units
-from tonecomb.core.estimate.windows import WINDOWS, window
-from tonecomb.core.units import System
+from tonecomb.core.base.units import System
+from tonecomb.core.method.document import in_units
+from tonecomb.core.record.windows import WINDOWS, window
 from tonecomb.desktop.acts.presets import Presets, PresetsPopover
 from tonecomb.desktop.dialogs.several import SeveralDialog
 from tonecomb.desktop.edits.context import Context

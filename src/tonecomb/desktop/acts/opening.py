@@ -9,14 +9,14 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog
 
-from tonecomb.core import document as edits
-from tonecomb.core.document import Fingerprint, RecordingRef
-from tonecomb.core.errors import UserError
-from tonecomb.core.made.made import Made
-from tonecomb.core.method import default_method, in_units
-from tonecomb.core.progress import Progress, part
-from tonecomb.core.record.given import NOTHING_GIVEN, Given
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, part
+from tonecomb.core.method import document as edits
+from tonecomb.core.method.document import Fingerprint, RecordingRef
+from tonecomb.core.method.given import NOTHING_GIVEN, Given
+from tonecomb.core.method.method import default_method, in_units
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.synthesis.made import Made
 from tonecomb.demo import ropeway
 from tonecomb.desktop.dialogs.importing import Asked, ImportDialog
 from tonecomb.desktop.edits.context import Context

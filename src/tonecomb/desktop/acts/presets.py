@@ -8,9 +8,9 @@ from pathlib import Path
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QLineEdit, QMessageBox, QVBoxLayout, QWidget
 
-from tonecomb.core.document import set_method
-from tonecomb.core.errors import UserError
-from tonecomb.core.method import Preset
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method.document import set_method
+from tonecomb.core.method.method import Preset
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.widgets import Popover, label, link, row, rule

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from tonecomb.core.find.knowledge import Knowledge, knowledge
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress, part
+from tonecomb.core.base.progress import Progress, part
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.results.knowledge import Knowledge, knowledge
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.state.store import Store
 from tonecomb.formats.analysed import analyse

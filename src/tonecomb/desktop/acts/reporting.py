@@ -7,7 +7,7 @@ import json
 from PyQt6.QtCore import QObject, QUrl
 from PyQt6.QtGui import QDesktopServices
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.desktop.acts.exports import Exports
 from tonecomb.desktop.acts.report_parts import SCOPES, keep_scope, kept_scope
 from tonecomb.desktop.dialogs.reporting import ReportDialog

@@ -7,9 +7,9 @@ from pathlib import Path
 
 from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer
 
-from tonecomb.core.document import Fingerprint
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress
+from tonecomb.core.method.document import Fingerprint
 from tonecomb.desktop.acts.opening import Opening
 from tonecomb.desktop.edits.context import Context
 from tonecomb.formats import files

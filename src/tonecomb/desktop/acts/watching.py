@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.desktop.dialogs.watching import Wanted, WatchPopover
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.readings.readings import Readings

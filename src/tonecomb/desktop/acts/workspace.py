@@ -9,12 +9,12 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
-from tonecomb.core import document as edits
-from tonecomb.core.document import Document
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress, part
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, part
+from tonecomb.core.base.units import unit
+from tonecomb.core.method import document as edits
+from tonecomb.core.method.document import Document
 from tonecomb.core.steps.prepare import prepare
-from tonecomb.core.units import unit
 from tonecomb.desktop.acts.opening import Opened, Opening, open_file
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings

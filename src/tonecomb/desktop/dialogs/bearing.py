@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QDialogButtonBox, QFormLayout, QLineEdit, QVBoxLayout, QWidget
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.find.bearing import Bearing
-from tonecomb.core.find.machine import Known
+from tonecomb.core.method.machine import Known
 from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.kit.widgets import Number, label
 

@@ -15,11 +15,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import PLAIN, unit
 from tonecomb.core.record.calibration import calibrated
 from tonecomb.core.record.recording import ArraySamples, Channel, Recording
 from tonecomb.core.record.sensors import Calibration, ChannelGiven, Sensor
-from tonecomb.core.units import PLAIN, unit
 from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.widgets import Choice, Number, label, link, row

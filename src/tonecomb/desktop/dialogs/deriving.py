@@ -10,13 +10,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from tonecomb.core.base.units import conversion
 from tonecomb.core.record.recording import Channel
 from tonecomb.core.steps.chain import channels_of
 from tonecomb.core.steps.combine import Difference, Sum, VectorSum
 from tonecomb.core.steps.motion import Derivative, DoubleIntegral, Integral, Motion
 from tonecomb.core.steps.scale import Scale
 from tonecomb.core.steps.step import Step
-from tonecomb.core.units import conversion
 from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.kit.widgets import Choice, Number, label, row
 from tonecomb.desktop.state.jobs import Job, Jobs

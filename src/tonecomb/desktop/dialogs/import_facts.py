@@ -9,7 +9,7 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from tonecomb.core.record.given import ColumnGiven, Given, Import
+from tonecomb.core.method.given import ColumnGiven, Given, Import
 from tonecomb.core.say.numbers import lasting
 from tonecomb.desktop.kit.widgets import Choice, Number, label, row
 from tonecomb.formats import time_column

@@ -23,9 +23,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.core.progress import Progress
+from tonecomb.core.base.progress import Progress
+from tonecomb.core.method.given import Given
 from tonecomb.core.record import pyramid
-from tonecomb.core.record.given import Given
 from tonecomb.core.record.pyramid import Envelope
 from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.dialogs.import_facts import Facts, said_of, unsaid

@@ -6,13 +6,13 @@ from collections.abc import Sequence
 
 from PyQt6.QtWidgets import QDialogButtonBox, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.errors import UserError
-from tonecomb.core.known_tone import CALIBRATOR, Checked, check
-from tonecomb.core.made.made import Made
-from tonecomb.core.made.part import peak
-from tonecomb.core.made.tones import Tone
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.known_tone import CALIBRATOR, Checked, check
 from tonecomb.core.say.numbers import signed, with_std
+from tonecomb.core.synthesis.made import Made
+from tonecomb.core.synthesis.part import peak
+from tonecomb.core.synthesis.tones import Tone
 from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.kit.widgets import Choice, Number, label, row
 

@@ -18,9 +18,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.core.document import DroppedComb
-from tonecomb.core.errors import UserError
-from tonecomb.core.find.machine import Known, Machine
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method.document import DroppedComb
+from tonecomb.core.method.machine import Known, Machine
 from tonecomb.desktop.dialogs.bearing import BearingDialog
 from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.kit import settings

@@ -32,7 +32,7 @@ from PyQt6.QtWidgets import (
 
 from tonecomb.batches.one import Outcome, Told, counted
 from tonecomb.batches.overview import sorted_channels
-from tonecomb.core.analysis import Analysis
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.say.numbers import significant
 from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.dialogs.limit_curve import LimitCurve

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.kit.widgets import Choice, label, link, row
 from tonecomb.formats.report.layout import AUDIENCES, COVER, SECTIONS, Cover, Layout, logo_of

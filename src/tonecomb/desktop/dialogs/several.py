@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.units import conversion
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import conversion
 from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.state.store import Store
 

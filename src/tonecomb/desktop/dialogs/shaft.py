@@ -6,12 +6,12 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from tonecomb.core.document import DroppedComb
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.shaft import Shaft
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import MOST_TEETH, Wanted
-from tonecomb.core.method import Method
+from tonecomb.core.method.document import DroppedComb
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.kit.widgets import Choice, Number, Popover, label, link, row
 from tonecomb.desktop.state.store import Store

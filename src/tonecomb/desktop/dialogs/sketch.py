@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.core.modal.sketch import WAYS, Place, Sketch
+from tonecomb.core.method.sketch import WAYS, Place, Sketch
 from tonecomb.core.record.recording import Channel
 from tonecomb.desktop.kit.figure import FigureView
 from tonecomb.desktop.kit.theme import current_theme

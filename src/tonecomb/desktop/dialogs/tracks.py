@@ -7,8 +7,8 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from tonecomb.core.document import DroppedComb
 from tonecomb.core.estimate.tracks import MOST_TEETH, Wanted
+from tonecomb.core.method.document import DroppedComb
 from tonecomb.desktop.kit.rows_popover import RowsPopover
 from tonecomb.desktop.kit.widgets import Number, label, link, row
 from tonecomb.desktop.state.store import Store

@@ -6,11 +6,10 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.modal.between import FORMS, Between
-from tonecomb.core.modal.response import ESTIMATORS
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import unit
+from tonecomb.core.method.frf_settings import ESTIMATORS, FORMS, Between
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.units import unit
 from tonecomb.desktop.kit.widgets import Choice, Number, Popover, label, link, row
 from tonecomb.desktop.state.store import Store
 

@@ -8,7 +8,7 @@ from functools import partial
 
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.desktop.kit.rows_popover import RowsPopover
 from tonecomb.desktop.kit.widgets import Choice, Number, label, link, row
 from tonecomb.live.source import Described

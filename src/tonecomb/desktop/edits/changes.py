@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tonecomb.core.analysis import Analysis, run_findings
-from tonecomb.core.errors import UserError
-from tonecomb.core.find.differences import Differences, differences
-from tonecomb.core.find.knowledge import NOTHING, Knowledge, knowledge
-from tonecomb.core.progress import Progress
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress
+from tonecomb.core.results.analysis import Analysis, run_findings
+from tonecomb.core.results.differences import Differences, differences
+from tonecomb.core.results.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.desktop.edits.held import HeldTraces
 from tonecomb.desktop.state.scheduler import Slot, Want
 from tonecomb.desktop.state.state import State

@@ -7,14 +7,14 @@ from dataclasses import dataclass, replace
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QInputDialog, QWidget
 
-from tonecomb.core import document as edits
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.document import DroppedComb
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.find import comb as families
 from tonecomb.core.find.comb import Comb
-from tonecomb.core.find.knowledge import knowledge, measured_comb, reach, same
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.method import document as edits
+from tonecomb.core.method.document import DroppedComb
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.knowledge import knowledge, measured_comb, reach, same
 from tonecomb.desktop.state.messages import Notices
 from tonecomb.desktop.state.results import Results
 from tonecomb.desktop.state.store import Store

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from tonecomb.core import document as edits
+from tonecomb.core.method import document as edits
 from tonecomb.core.steps.envelope import Envelope
 from tonecomb.desktop.state.store import Store
 

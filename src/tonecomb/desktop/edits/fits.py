@@ -7,7 +7,7 @@ from dataclasses import replace
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core.find.damping import Fit
+from tonecomb.core.method.searches import Fit
 from tonecomb.desktop.kit.widgets import Popover, link, row
 from tonecomb.desktop.state.store import Store
 

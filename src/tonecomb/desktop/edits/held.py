@@ -9,17 +9,17 @@ from dataclasses import dataclass, replace
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QInputDialog, QWidget
 
-from tonecomb.core import document as edits
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.document import HeldTrace, RecordingRef
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.averages import Single
-from tonecomb.core.estimate.compare import Comparison, alike, compare
-from tonecomb.core.estimate.estimate import Estimate
-from tonecomb.core.estimate.windows import window
-from tonecomb.core.method import Method
+from tonecomb.core.method import document as edits
+from tonecomb.core.method.document import HeldTrace, RecordingRef
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.record.windows import window
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.compare import Comparison, alike, compare
+from tonecomb.core.results.estimate import Estimate
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.desktop.state.messages import Notices
 from tonecomb.desktop.state.results import spectrum_want

@@ -7,8 +7,8 @@ from dataclasses import replace
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core import document as edits
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method import document as edits
 from tonecomb.core.steps.isolate import Isolate
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.regions import Points, Region, Tooth

@@ -8,13 +8,13 @@ from typing import Any
 
 from PyQt6.QtCore import QObject
 
-from tonecomb.core import document as edits
-from tonecomb.core.document import Fingerprint, RecordingRef
-from tonecomb.core.errors import UserError
-from tonecomb.core.made.made import Made
-from tonecomb.core.made.part import Part
-from tonecomb.core.method import Method, default_frame, default_method, in_units
-from tonecomb.core.record.given import Given
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method import document as edits
+from tonecomb.core.method.document import Fingerprint, RecordingRef
+from tonecomb.core.method.given import Given
+from tonecomb.core.method.method import Method, default_frame, default_method, in_units
+from tonecomb.core.synthesis.made import Made
+from tonecomb.core.synthesis.part import Part
 from tonecomb.desktop.state.results import Results
 from tonecomb.desktop.state.scheduler import Scheduler
 from tonecomb.desktop.state.store import Store

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QInputDialog, QWidget
 
-from tonecomb.core.document import Mark, set_marks
+from tonecomb.core.method.document import Mark, set_marks
 from tonecomb.desktop.state.store import Store
 
 

@@ -7,10 +7,10 @@ from dataclasses import replace
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QInputDialog, QWidget
 
-from tonecomb.core import document as edits
-from tonecomb.core.document import PeakNote, note_at
-from tonecomb.core.find.knowledge import Knowledge, knowledge, mode_play
+from tonecomb.core.method import document as edits
+from tonecomb.core.method.document import PeakNote, note_at
 from tonecomb.core.modal.modes import Mode
+from tonecomb.core.results.knowledge import Knowledge, knowledge, mode_play
 from tonecomb.desktop.state.store import Store
 
 

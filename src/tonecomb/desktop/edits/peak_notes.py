@@ -7,12 +7,12 @@ from dataclasses import replace
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QInputDialog, QWidget
 
-from tonecomb.core import document as edits
-from tonecomb.core.document import PeakNote, RecordingRef, note_at
-from tonecomb.core.errors import UserError
-from tonecomb.core.find.knowledge import Knowledge, knowledge
-from tonecomb.core.find.machine import named
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.method import document as edits
+from tonecomb.core.method.document import PeakNote, RecordingRef, note_at
+from tonecomb.core.method.machine import named
+from tonecomb.core.results.knowledge import Knowledge, knowledge
 from tonecomb.desktop.state.messages import Notices
 from tonecomb.desktop.state.results import Results
 from tonecomb.desktop.state.store import Store

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core.modal.sketch import Figure, seen
+from tonecomb.core.method.sketch import Figure, seen
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
 

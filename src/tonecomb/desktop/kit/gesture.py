@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable
 from typing import TypeVar
 
-from tonecomb.core.progress import Progress
+from tonecomb.core.base.progress import Progress
 
 T = TypeVar("T")
 _STILL_S = 0.12  # after which a hand rests

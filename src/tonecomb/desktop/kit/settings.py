@@ -9,7 +9,7 @@ import platformdirs
 from PyQt6.QtCore import QSettings
 
 if TYPE_CHECKING:  # colours and layout do not wait for the document
-    from tonecomb.core.document import RecordingRef
+    from tonecomb.core.method.document import RecordingRef
 
 APP = "tone-comb"
 RECENT = 10

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from tonecomb.core.estimate.averages import AVERAGES, Average, InStep, Single
 from tonecomb.core.estimate.synchronous import Sync
-from tonecomb.core.method import Method
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Stretch, whole
 from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.kit.widgets import (

@@ -9,9 +9,9 @@ from functools import partial
 
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QInputDialog, QLabel, QWidget
 
-from tonecomb.core import document as edits
-from tonecomb.core.document import Chain
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method import document as edits
+from tonecomb.core.method.document import Chain
 from tonecomb.core.steps.keep import Keep
 from tonecomb.core.steps.motion import Motion
 from tonecomb.core.steps.prepare import prepare

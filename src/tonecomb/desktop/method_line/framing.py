@@ -6,11 +6,11 @@ from functools import partial
 
 from PyQt6.QtWidgets import QPushButton, QWidget
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.framing import MAX_OVERLAP, good_lengths
-from tonecomb.core.estimate.windows import window
-from tonecomb.core.method import MAX_PAD, Method, resolution
+from tonecomb.core.method.method import MAX_PAD, Method, resolution
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.record.windows import window
 from tonecomb.desktop.kit.widgets import Number, Popover, label, link, row
 from tonecomb.desktop.method_line.sketch import (
     Sketch,

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QWheelEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
-from tonecomb.core.say.sentence import STEP, phrases
+from tonecomb.core.method.sentence import STEP, phrases
 from tonecomb.desktop.kit.flow import Flow
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import Popover, label, link, panel, rule

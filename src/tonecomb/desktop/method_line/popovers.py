@@ -6,12 +6,12 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core.document import select
-from tonecomb.core.method import Method
+from tonecomb.core.base.units import unit
+from tonecomb.core.method.document import select
+from tonecomb.core.method.method import Method
+from tonecomb.core.method.sentence import seconds
 from tonecomb.core.record.recording import whole
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.say.sentence import seconds
-from tonecomb.core.units import unit
 from tonecomb.desktop.edits.stretch import set_stretch
 from tonecomb.desktop.kit.theme import current_theme
 from tonecomb.desktop.kit.widgets import Number, Option, Popover, label, link, row

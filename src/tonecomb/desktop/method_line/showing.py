@@ -7,12 +7,12 @@ from typing import Any
 
 from PyQt6.QtWidgets import QWidget
 
+from tonecomb.core.base.units import MOTIONS, unit
 from tonecomb.core.estimate.bands import FRACTIONS
 from tonecomb.core.estimate.display import MOST_PER_DECADE
 from tonecomb.core.estimate.weighting import fitting
-from tonecomb.core.method import LEVELS, Method
+from tonecomb.core.method.method import LEVELS, Method
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.units import MOTIONS, unit
 from tonecomb.desktop.kit.widgets import Choice, Number, Option, Popover, label, link, row
 from tonecomb.desktop.method_line.choosing import choices
 from tonecomb.desktop.state.store import Store

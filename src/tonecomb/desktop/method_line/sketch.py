@@ -9,8 +9,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core.estimate.windows import Window
 from tonecomb.core.record.recording import Array
+from tonecomb.core.record.windows import Window
 from tonecomb.desktop.kit.theme import current_theme, font
 
 _SIZE = (360, 84)

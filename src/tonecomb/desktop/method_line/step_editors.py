@@ -12,8 +12,8 @@ from typing import Any
 
 from PyQt6.QtWidgets import QCheckBox, QLineEdit, QVBoxLayout, QWidget
 
+from tonecomb.core.base.setting import Setting, settings
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.setting import Setting, settings
 from tonecomb.core.steps.regions import Region, parsed
 from tonecomb.core.steps.step import Step
 from tonecomb.desktop.kit.widgets import Choice, Number, label

@@ -11,8 +11,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.estimate.windows import FAMILIES, WINDOWS, Window, window
+from tonecomb.core.record.windows import FAMILIES, WINDOWS, Window, window
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import Number, Option, OptionList, Popover, label, row
 

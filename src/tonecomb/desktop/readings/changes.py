@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor
 from PyQt6.QtWidgets import QTreeWidgetItem, QVBoxLayout, QWidget
 
-from tonecomb.core.find.differences import Difference
+from tonecomb.core.results.differences import Difference
 from tonecomb.core.say import changed
 from tonecomb.core.say.numbers import signed, warranted
 from tonecomb.desktop.edits.changes import Changes

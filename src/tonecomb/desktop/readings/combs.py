@@ -9,9 +9,9 @@ from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QHeaderView, QMenu, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.comb import inharmonicity, mains
 from tonecomb.core.find.ratios import ratio_words, small_ratio
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.say.distortion import distortion_words
 from tonecomb.core.say.numbers import span, warranted, with_std
 from tonecomb.desktop.edits.combs import Combs, ShownComb

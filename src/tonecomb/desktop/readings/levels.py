@@ -20,20 +20,20 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import SYSTEMS, unit
 from tonecomb.core.estimate.bands import ZONES, Band, Detector
 from tonecomb.core.estimate.profile import parsed
 from tonecomb.core.estimate.weighting import fitting
-from tonecomb.core.find.levels import (
+from tonecomb.core.record.signal import Signal
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.levels import (
     LevelReading,
     ProfileReading,
     level_readings,
     profile_reading,
 )
-from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.numbers import significant
-from tonecomb.core.units import SYSTEMS, unit
 from tonecomb.desktop.kit.rows_popover import RowsPopover, clear
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import Choice, Number, label, link, row

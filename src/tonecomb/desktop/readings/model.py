@@ -10,9 +10,9 @@ from typing import Any
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QObject, QSortFilterProxyModel, Qt
 from PyQt6.QtGui import QColor
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.find.knowledge import Knowledge
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.knowledge import Knowledge
 from tonecomb.core.say.behaviour import brief, words
 from tonecomb.core.say.numbers import borne, level, signed, warranted, whole
 from tonecomb.desktop.kit.theme import current_theme, font

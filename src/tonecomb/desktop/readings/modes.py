@@ -8,11 +8,11 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor
 from PyQt6.QtWidgets import QHeaderView, QTreeWidgetItem, QVBoxLayout, QWidget
 
-from tonecomb.core.find.knowledge import NOTHING, Knowledge
-from tonecomb.core.modal.between import Between
+from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.modal.impacts import Tap
 from tonecomb.core.modal.modes import Mode
-from tonecomb.core.modal.taps import Tap
-from tonecomb.core.modal.transfer import Transfer
+from tonecomb.core.results.knowledge import NOTHING, Knowledge
+from tonecomb.core.results.transfer import Transfer
 from tonecomb.core.say.numbers import with_std
 from tonecomb.desktop.edits.mode_notes import ModeNotes
 from tonecomb.desktop.kit.theme import current_theme, font

@@ -15,8 +15,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.say.behaviour import words
 from tonecomb.core.say.numbers import with_std
 from tonecomb.desktop.edits.combs import Combs

@@ -9,10 +9,10 @@ from PyQt6.QtCore import QPoint, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QGuiApplication, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QLineEdit, QSizePolicy, QStackedLayout, QVBoxLayout, QWidget
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.peaks import Peak
-from tonecomb.core.modal.transfer import Transfer
 from tonecomb.core.record.statistics import StretchFigures
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.transfer import Transfer
 from tonecomb.core.say.caution import Caution
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit.theme import Theme, font

@@ -8,8 +8,8 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHeaderView, QMenu, QTreeWidgetItem, QVBoxLayout, QWidget
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.find.mode import Resonance
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.say.numbers import warranted, with_std
 from tonecomb.desktop.edits.fits import Fits
 from tonecomb.desktop.kit.theme import font

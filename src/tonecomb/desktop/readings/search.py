@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core.method import Method
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.kit.widgets import Number, Popover, label, row
 from tonecomb.desktop.state.store import Store

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QRect, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QResizeEvent
 from PyQt6.QtWidgets import QLabel, QSizePolicy, QVBoxLayout, QWidget
 
-from tonecomb.core.analysis import Analysis
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.say.caution import Caution
 from tonecomb.core.say.in_short import Part, in_short
 from tonecomb.desktop.edits.peak_notes import PeakNotes

@@ -8,8 +8,8 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QIcon, QPixmap
 from PyQt6.QtWidgets import QTreeWidgetItem, QVBoxLayout, QWidget
 
-from tonecomb.core.against_truth import Compared, compared
-from tonecomb.core.analysis import Analysis
+from tonecomb.core.results.against_truth import Compared, compared
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.say.numbers import level, signed, warranted
 from tonecomb.desktop.edits.making import Making
 from tonecomb.desktop.kit.theme import current_theme, font

@@ -16,8 +16,8 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLayout, QWidget
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.method import Method, Resolution, resolution
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method.method import Method, Resolution, resolution
 from tonecomb.core.record.recording import whole
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.numbers import lasting

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QMenu, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
-from tonecomb.core import document as edits
-from tonecomb.core.document import Chain, select
+from tonecomb.core.method import document as edits
+from tonecomb.core.method.document import Chain, select
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.edits.context import Context

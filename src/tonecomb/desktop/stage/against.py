@@ -7,9 +7,9 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QStackedLayout, QVBoxLayout, QWidget
 
-from tonecomb.core.estimate.compare import Comparison
 from tonecomb.core.estimate.display import Curve
 from tonecomb.core.estimate.reduce import reduce_curve
+from tonecomb.core.results.compare import Comparison
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.kit.widgets import Choice, label, row
 from tonecomb.desktop.stage.comb_lines import CombLines

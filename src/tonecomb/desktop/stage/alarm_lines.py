@@ -11,9 +11,9 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.spectrum import scaled
 from tonecomb.core.record.recording import Array
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 from tonecomb.desktop.stage.upright import UprightLines

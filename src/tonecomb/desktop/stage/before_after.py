@@ -5,14 +5,14 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QStackedLayout, QVBoxLayout, QWidget
 
-from tonecomb.core import document as edits
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.before_after import BeforeAfter, taken_by
+from tonecomb.core.base.units import unit
+from tonecomb.core.method import document as edits
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.before_after import BeforeAfter, taken_by
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
-from tonecomb.core.units import unit
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import Choice, label, row

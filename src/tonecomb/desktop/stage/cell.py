@@ -5,7 +5,7 @@ from __future__ import annotations
 import pyqtgraph as pg
 from PyQt6.QtGui import QFont
 
-from tonecomb.core.method import Resolution
+from tonecomb.core.method.method import Resolution
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 

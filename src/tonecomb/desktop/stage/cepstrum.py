@@ -7,8 +7,8 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QLabel, QVBoxLayout
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.estimate.cepstrum import Cepstrum
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.cepstrum import Cepstrum
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import label, link, row

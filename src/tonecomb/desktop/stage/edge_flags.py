@@ -15,8 +15,8 @@ from tonecomb.core.say.numbers import significant
 from tonecomb.desktop.kit.theme import font
 
 if TYPE_CHECKING:
-    from tonecomb.core.analysis import Analysis
     from tonecomb.core.estimate.display import Curve
+    from tonecomb.core.results.analysis import Analysis
     from tonecomb.desktop.stage.spectrum import SpectrumView
 
 _NEARLY = 10.0  # dB below the highest in view, down to which something beyond is worth a word

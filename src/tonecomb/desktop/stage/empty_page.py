@@ -8,7 +8,7 @@ from functools import partial
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
-from tonecomb.core.made.starters import PLAIN, STARTERS
+from tonecomb.core.synthesis.starters import PLAIN, STARTERS
 from tonecomb.desktop.kit.widgets import label, link, row
 
 

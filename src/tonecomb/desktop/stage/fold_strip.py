@@ -9,8 +9,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.record.truth import KnownLine, Truth, folded
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import current_theme, font
 from tonecomb.desktop.stage.part_colours import part_colour

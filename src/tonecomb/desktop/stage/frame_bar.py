@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QSlider, QWidget
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import Choice, label, link, row
-from tonecomb.desktop.state.moments import SPEEDS, Moments, Player
+from tonecomb.desktop.state.frame_cursor import SPEEDS, Moments, Player
 
 
 class FrameBar(QWidget):

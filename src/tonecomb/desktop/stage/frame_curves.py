@@ -7,11 +7,11 @@ from collections.abc import Callable
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.averages import Single
 from tonecomb.core.estimate.display import Curve
+from tonecomb.core.method.sentence import seconds
 from tonecomb.core.record.recording import Array
-from tonecomb.core.say.sentence import seconds
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 

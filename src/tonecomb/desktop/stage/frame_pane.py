@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtWidgets import QVBoxLayout
 
-from tonecomb.core.analysis import Analysis
+from tonecomb.core.base.units import unit
 from tonecomb.core.estimate.averages import Single
 from tonecomb.core.estimate.spectrum import detrended
-from tonecomb.core.estimate.windows import window
 from tonecomb.core.record.recording import Array
-from tonecomb.core.units import unit
+from tonecomb.core.record.windows import window
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.stage.lines import LinesPlot

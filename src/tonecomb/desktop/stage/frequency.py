@@ -10,8 +10,8 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.record.recording import Array
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.desktop.kit.plot import Axis, Plot
 from tonecomb.desktop.kit.theme import Theme
 

@@ -8,8 +8,8 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 
-from tonecomb.core.estimate.spectrogram import View
 from tonecomb.core.record.recording import Array
+from tonecomb.core.results.spectrogram import View
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot

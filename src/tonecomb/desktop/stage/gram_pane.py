@@ -7,11 +7,11 @@ from typing import Any
 
 from PyQt6.QtWidgets import QVBoxLayout
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.estimate.spectrogram import Spectrogram
 from tonecomb.core.record.pyramid import Envelope
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.spectrogram import Spectrogram
 from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import Theme, font

@@ -7,9 +7,9 @@ import math
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.estimate.spectrogram import Pooling, Spectrogram
 from tonecomb.core.record.recording import Array
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.spectrogram import Pooling, Spectrogram
 from tonecomb.desktop.kit.theme import PAPER, Theme
 from tonecomb.formats.report import colours
 

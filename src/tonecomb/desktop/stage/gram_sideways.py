@@ -10,7 +10,7 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 
-from tonecomb.core.estimate.spectrogram import View
+from tonecomb.core.results.spectrogram import View
 from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import PAPER, Theme, font

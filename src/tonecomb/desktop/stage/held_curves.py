@@ -6,9 +6,9 @@ from collections.abc import Callable
 
 import pyqtgraph as pg
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.display import Curve
 from tonecomb.core.record.recording import Array
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.desktop.edits.held import Shown
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.frequency import FrequencyPlot

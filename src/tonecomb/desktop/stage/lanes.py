@@ -9,11 +9,11 @@ from PyQt6 import sip
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from tonecomb.core.document import Mark
+from tonecomb.core.base.units import unit
+from tonecomb.core.method.document import Mark
 from tonecomb.core.record.pyramid import Envelope
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.units import unit
 from tonecomb.desktop.kit import turns
 from tonecomb.desktop.kit.plot import AXIS_WIDTH, Axis
 from tonecomb.desktop.kit.theme import PAPER, Theme

@@ -13,7 +13,7 @@ from tonecomb.core.estimate.reduce import reduce_curve
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import PAPER, Theme
-from tonecomb.desktop.stage.uprights import Uprights
+from tonecomb.desktop.stage.labelled_lines import Uprights
 
 _STYLES = ((Qt.PenStyle.SolidLine, "━━"), (Qt.PenStyle.DashLine, "╍╍"),
            (Qt.PenStyle.DotLine, "┅┅"), (Qt.PenStyle.DashDotLine, "━╍"))  # fmt: skip

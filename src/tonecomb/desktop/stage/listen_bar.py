@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QPushButton, QVBoxLayout, QWidget
 
-from tonecomb.core.sound import SPEEDS, Way
+from tonecomb.core.results.sound import SPEEDS, Way
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import Choice, Number, label, link, row
 

@@ -10,7 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from tonecomb.core.estimate.framing import make_framing
-from tonecomb.core.method import Frames
+from tonecomb.core.method.method import Frames
 from tonecomb.core.say.numbers import clock
 from tonecomb.desktop.kit.theme import current_theme, font
 from tonecomb.desktop.kit.widgets import Choice, label

@@ -20,10 +20,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.core.made.made import Made
-from tonecomb.core.made.part import Part
-from tonecomb.core.made.table import PARTS
 from tonecomb.core.record.truth import folded
+from tonecomb.core.synthesis.made import Made
+from tonecomb.core.synthesis.part import Part
+from tonecomb.core.synthesis.table import PARTS
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.edits.making import SAMPLING
 from tonecomb.desktop.kit.dial import Phrase, turned

@@ -11,11 +11,11 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
-from tonecomb.core.find.knowledge import NOTHING, Knowledge
-from tonecomb.core.modal.alike import Alike
-from tonecomb.core.modal.lengths import ByLength
 from tonecomb.core.modal.modes import Mode
-from tonecomb.core.modal.transfer import Transfer
+from tonecomb.core.results.knowledge import NOTHING, Knowledge
+from tonecomb.core.results.lengths import ByLength
+from tonecomb.core.results.mac import Alike
+from tonecomb.core.results.transfer import Transfer
 from tonecomb.core.say.numbers import with_std
 from tonecomb.desktop.kit.figure import AZIMUTH, ELEVATION, paint_figure, turned
 from tonecomb.desktop.kit.theme import PAPER, Theme, font

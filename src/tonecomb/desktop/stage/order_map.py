@@ -15,7 +15,7 @@ from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.formats.report import colours
 
 if TYPE_CHECKING:
-    from tonecomb.core.find.run_up import RunUp
+    from tonecomb.core.results.run_up import RunUp
 
 _DOWN_DB = 70.0  # of the highest level, where the colours begin at most
 _QUIET = 40.0  # percentile of the levels that has the lowest colour

@@ -8,10 +8,10 @@ from collections.abc import Callable
 
 import numpy as np
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.display import Curve
-from tonecomb.core.find.first_view import highest, level_range, lowest
 from tonecomb.core.record.recording import Array
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.first_view import highest, level_range, lowest
 from tonecomb.desktop.kit.plot import Zoom
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 

@@ -11,14 +11,14 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.errors import UserError
-from tonecomb.core.estimate.confidence import band_words, limits_db
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import conversion
 from tonecomb.core.estimate.display import Curve
 from tonecomb.core.estimate.spectrum import decibels_per_decade, scaled
 from tonecomb.core.record.recording import Array
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.confidence import band_words, limits_db
 from tonecomb.core.say.numbers import warranted, with_std
-from tonecomb.core.units import conversion
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 

@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING, Literal
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit.theme import Theme

@@ -10,8 +10,8 @@ import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF
 
-from tonecomb.core.document import PeakNote
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.method.document import PeakNote
 from tonecomb.core.record.recording import Array
 from tonecomb.core.say.numbers import tone_text, warranted
 from tonecomb.core.say.placing import Rect

@@ -7,11 +7,11 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QStackedLayout, QVBoxLayout, QWidget
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.averages import Single
 from tonecomb.core.estimate.phase import WORTH_DB, Part, Reference
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
 from tonecomb.core.record.recording import Array
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.kit.widgets import Choice, Number, label, link, row
 from tonecomb.desktop.stage.comb_lines import CombLines

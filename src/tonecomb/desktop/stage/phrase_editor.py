@@ -11,11 +11,11 @@ from typing import Any
 
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.made import hits
-from tonecomb.core.made.made import Made
-from tonecomb.core.made.part import UNIT
-from tonecomb.core.setting import Setting, setting_of
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.setting import Setting, setting_of
+from tonecomb.core.synthesis import hits
+from tonecomb.core.synthesis.made import Made
+from tonecomb.core.synthesis.part import UNIT
 from tonecomb.desktop.edits.making import SAMPLING, Making
 from tonecomb.desktop.kit.dial import Dial, Reach
 from tonecomb.desktop.kit.widgets import Choice, Number, Popover, label, link, row

@@ -9,9 +9,9 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QSplitter, QVBoxLayout, QWidget
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
-from tonecomb.core.method import Shown
+from tonecomb.core.method.method import Shown
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import label, link, row
@@ -23,7 +23,7 @@ from tonecomb.formats.kinds.run_up import crossing_words
 from tonecomb.formats.report.figures import Panel
 
 if TYPE_CHECKING:
-    from tonecomb.core.find.run_up import RunUp
+    from tonecomb.core.results.run_up import RunUp
 
 
 _LEAST_ORDER = 0.1

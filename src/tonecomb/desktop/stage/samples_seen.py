@@ -5,8 +5,8 @@ from __future__ import annotations
 import pyqtgraph as pg
 from PyQt6.QtCore import QObject
 
-from tonecomb.core.between import MOST_SAMPLES, Between, between
-from tonecomb.core.progress import Progress
+from tonecomb.core.base.progress import Progress
+from tonecomb.core.results.reconstruction import MOST_SAMPLES, Between, between
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.waveform import WaveformView

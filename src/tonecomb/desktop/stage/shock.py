@@ -7,9 +7,9 @@ from collections.abc import Callable
 import numpy as np
 from PyQt6.QtWidgets import QLabel, QVBoxLayout
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.modal.shock import ShockSpectrum
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import Choice, label, row

@@ -9,7 +9,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QGraphicsRectItem
 
-from tonecomb.core.document import Mark
+from tonecomb.core.method.document import Mark
 from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import Theme, font

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.estimate.estimate import Estimate
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.estimate import Estimate
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import label

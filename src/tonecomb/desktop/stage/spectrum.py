@@ -13,14 +13,14 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.errors import UserError
-from tonecomb.core.estimate.compare import alike, in_unit_of
+from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.display import Curve
 from tonecomb.core.estimate.reduce import reduce_curve
 from tonecomb.core.find.peaks import Peak
-from tonecomb.core.method import Resolution
+from tonecomb.core.method.method import Resolution
 from tonecomb.core.record.recording import Array
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.compare import alike, in_unit_of
 from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.edits.held import Shown
 from tonecomb.desktop.kit.plot import Trace

@@ -9,8 +9,8 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QScrollArea, QSplitter, QStackedLayout, QVBoxLayout, QWidget
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.document import Mark
+from tonecomb.core.method.document import Mark
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.steps.regions import Box
 from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.edits.context import Context

@@ -8,11 +8,11 @@ from collections.abc import Sequence
 import numpy as np
 from PyQt6.QtWidgets import QLabel, QStackedLayout, QVBoxLayout, QWidget
 
-from tonecomb.core.method import Method
+from tonecomb.core.method.given import Given
+from tonecomb.core.method.method import Method
 from tonecomb.core.modal.modes import Complex, Mode
-from tonecomb.core.modal.transfer import Transfer
-from tonecomb.core.record.given import Given
 from tonecomb.core.record.recording import Array
+from tonecomb.core.results.transfer import Transfer
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import Choice, label, link, row

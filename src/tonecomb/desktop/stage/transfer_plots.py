@@ -21,7 +21,7 @@ from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import PAPER, Theme
 from tonecomb.desktop.stage.comb_lines import CombLines
 from tonecomb.desktop.stage.frequency import FrequencyPlot
-from tonecomb.desktop.stage.uprights import Uprights
+from tonecomb.desktop.stage.labelled_lines import Uprights
 
 
 @dataclass(frozen=True, eq=False)

@@ -7,8 +7,8 @@ from collections.abc import Callable
 import numpy as np
 from PyQt6.QtWidgets import QLabel, QVBoxLayout
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.estimate.trend import Trend
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.trend import Trend
 from tonecomb.core.steps.regions import MOST_POINTS, Tooth
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import Theme, font

@@ -7,7 +7,7 @@ from typing import Any
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
-from tonecomb.core.analysis import Analysis
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.stage.fold_strip import Placed, placed
 from tonecomb.desktop.stage.frequency import FrequencyPlot

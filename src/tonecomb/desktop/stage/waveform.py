@@ -10,12 +10,12 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtWidgets import QLabel
 
-from tonecomb.core.between import MOST_SAMPLES
+from tonecomb.core.base.units import unit
+from tonecomb.core.method.sentence import seconds
 from tonecomb.core.record.pyramid import Envelope, Pyramid
 from tonecomb.core.record.recording import Array, Stretch
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.say.sentence import seconds
-from tonecomb.core.units import unit
+from tonecomb.core.results.reconstruction import MOST_SAMPLES
 from tonecomb.desktop.kit.dense import DenseTrace
 from tonecomb.desktop.kit.plot import AXIS_WIDTH, Plot, Zoom
 from tonecomb.desktop.kit.theme import Theme, font

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tonecomb.core import document as edits
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress
 from tonecomb.core.find.hits import Hits
-from tonecomb.core.progress import Progress
+from tonecomb.core.method import document as edits
 from tonecomb.core.record.statistics import sample_problem
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.say.caution import Caution, Seen
 from tonecomb.core.say.cautions import find_cautions, look, short_stretch
 from tonecomb.desktop.state.envelopes import Envelopes

@@ -14,9 +14,9 @@ from pathlib import Path
 
 from PyQt6.QtCore import QLockFile, QObject, QTimer, pyqtSignal
 
-from tonecomb.core.document import Document
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress
+from tonecomb.core.method.document import Document
 from tonecomb.desktop.kit.settings import data_folder
 from tonecomb.desktop.state.jobs import Jobs
 from tonecomb.desktop.state.store import Store

@@ -9,8 +9,8 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress
 from tonecomb.core.record import pyramid
 from tonecomb.core.record.clipping import clipped
 from tonecomb.core.record.pyramid import Envelope, Pyramid

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress
 from tonecomb.core.record.periods import Periods, count_periods
 from tonecomb.core.record.statistics import StretchFigures, stretch_figures
 from tonecomb.desktop.state.scheduler import Scheduler, Slot, Want

@@ -13,8 +13,8 @@ from typing import Any, TypeVar
 from PyQt6 import sip
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tonecomb.core.errors import Cancelled, UserError
-from tonecomb.core.progress import Progress
+from tonecomb.core.base.errors import Cancelled, UserError
+from tonecomb.core.base.progress import Progress
 from tonecomb.desktop.kit import turns
 
 T = TypeVar("T")

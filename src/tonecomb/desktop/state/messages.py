@@ -8,7 +8,7 @@ from enum import Enum
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMessageBox, QPushButton, QToolButton, QWidget
 
-from tonecomb.core.errors import Cancelled
+from tonecomb.core.base.errors import Cancelled
 from tonecomb.desktop.kit.widgets import label, link
 
 

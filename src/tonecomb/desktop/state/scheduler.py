@@ -18,8 +18,8 @@ from typing import Any, Protocol
 import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from tonecomb.core.errors import Cancelled, UserError
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.errors import Cancelled, UserError
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.desktop.kit.gesture import giving_way
 
 ROOM, LIVE_ROOM = 64 << 20, 8 << 20  # bytes of results

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QLockFile
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.desktop.kit.settings import data_folder
 from tonecomb.formats import atomic, files
 

@@ -21,8 +21,8 @@ from PyQt6.QtCore import (
     pyqtSignal,
 )
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.sound import Heard
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.results.sound import Heard
 
 _BUFFER_S = 0.2
 _AHEAD_S = 2.0  # that the file is filled ahead of the device

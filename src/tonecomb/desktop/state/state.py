@@ -13,12 +13,12 @@ from tonecomb.desktop.kit.turns import later
 from tonecomb.desktop.state.advice import Advice
 from tonecomb.desktop.state.envelopes import Envelopes
 from tonecomb.desktop.state.figures import Figures
+from tonecomb.desktop.state.frame_cursor import Moments, Player
 from tonecomb.desktop.state.jobs import Jobs
-from tonecomb.desktop.state.moments import Moments, Player
+from tonecomb.desktop.state.lazy_result import Watched
 from tonecomb.desktop.state.results import Results
 from tonecomb.desktop.state.scheduler import Scheduler
 from tonecomb.desktop.state.store import Store
-from tonecomb.desktop.state.watched import Watched
 from tonecomb.formats.kinds.table import KINDS
 
 

@@ -8,12 +8,12 @@ from typing import Any, TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from tonecomb.core.document import Document, RecordingRef, set_method
-from tonecomb.core.errors import UserError
-from tonecomb.core.finite import not_finite
-from tonecomb.core.history import History, Step
-from tonecomb.core.method import Method
-from tonecomb.core.record.given import Given, Import
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.finite import not_finite
+from tonecomb.core.method.document import Document, RecordingRef, set_method
+from tonecomb.core.method.given import Given, Import
+from tonecomb.core.method.history import History, Step
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Channel, Problem, Recording
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.prepare import prepare

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from tonecomb.core.document import Document
-from tonecomb.core.units import System
+from tonecomb.core.base.units import System
+from tonecomb.core.method.document import Document
 from tonecomb.desktop.kit import settings
 
 _KEY = "units"

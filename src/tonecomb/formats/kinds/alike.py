@@ -6,16 +6,16 @@ from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from tonecomb.core.method import Method
-from tonecomb.core.modal.sketch import Sketch
-from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.base.progress import Progress, part, silent
+from tonecomb.core.method.method import Method
+from tonecomb.core.method.sketch import Sketch
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.say.numbers import with_std
 from tonecomb.formats.columns import Column, Table
 from tonecomb.formats.kinds.kind import Context, Kind
 
 if TYPE_CHECKING:
-    from tonecomb.core.modal.alike import Alike, Pair
+    from tonecomb.core.results.mac import Alike, Pair
 
 
 @dataclass(frozen=True)
@@ -48,8 +48,8 @@ class AlikeKind(Kind["Alike"]):
     def run(
         self, method: Method, recording: Recording, asked: Any = None, progress: Progress = silent
     ) -> Alike:
-        from tonecomb.core.modal.alike import alike
-        from tonecomb.core.modal.transfer import run_transfer
+        from tonecomb.core.results.mac import alike
+        from tonecomb.core.results.transfer import run_transfer
 
         other: Other = asked
         a = run_transfer(method.answering(), recording, part(progress, 0, 0.5))

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Hashable, Sequence
 from typing import Any, ClassVar
 
-from tonecomb.core.before_after import BeforeAfter, Change, compare, taken_by
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.progress import Progress, silent
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.results.before_after import BeforeAfter, Change, compare, taken_by
 from tonecomb.formats.columns import Column, Table
 from tonecomb.formats.kinds.kind import Context, Kind, Picture
 from tonecomb.formats.palette import TRACES

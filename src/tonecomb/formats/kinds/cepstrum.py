@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Hashable, Sequence
 from typing import Any, ClassVar
 
-from tonecomb.core.estimate.cepstrum import Cepstrum, Rahmonic, cepstrum
-from tonecomb.core.estimate.estimate import run_spectrum
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.progress import Progress, silent
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.results.cepstrum import Cepstrum, Rahmonic, cepstrum
+from tonecomb.core.results.estimate import run_spectrum
 from tonecomb.core.say.numbers import with_std
 from tonecomb.formats.columns import Column, Table
 from tonecomb.formats.kinds.kind import Context, Kind, Picture

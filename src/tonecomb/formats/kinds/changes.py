@@ -6,12 +6,12 @@ from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
-from tonecomb.core.analysis import Analysis, run
-from tonecomb.core.find.differences import Difference, Differences, differences
-from tonecomb.core.find.knowledge import NOTHING, Knowledge
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.progress import Progress, silent
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.differences import Difference, Differences, differences
+from tonecomb.core.results.knowledge import NOTHING, Knowledge
 from tonecomb.core.say import changed
 from tonecomb.formats.columns import Column, Table
 from tonecomb.formats.kinds.kind import Context, Kind

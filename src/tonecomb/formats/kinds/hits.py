@@ -8,12 +8,12 @@ from typing import Any, ClassVar
 
 import numpy as np
 
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.find.hits import Envelopes, Hits, find_hits
-from tonecomb.core.find.knowledge import Knowledge
-from tonecomb.core.find.machine import named
-from tonecomb.core.method import Method, Source
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.method.machine import named
+from tonecomb.core.method.method import Method, Source
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.results.knowledge import Knowledge
 from tonecomb.core.say.numbers import with_std
 from tonecomb.core.steps.envelope import Envelope
 from tonecomb.core.steps.prepare import prepare

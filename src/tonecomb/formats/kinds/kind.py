@@ -11,11 +11,11 @@ from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar, Generic, TypeVar
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.find.knowledge import NOTHING, Knowledge
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.progress import Progress, silent
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.knowledge import NOTHING, Knowledge
 from tonecomb.core.say.caution import Caution
 from tonecomb.formats.columns import Table
 from tonecomb.formats.report.figures import Panel

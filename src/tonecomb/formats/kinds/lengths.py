@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Hashable, Sequence
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.progress import Progress, silent
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
 from tonecomb.formats.columns import Column, Table
 from tonecomb.formats.kinds.kind import Context, Kind
 
 if TYPE_CHECKING:
-    from tonecomb.core.modal.lengths import ByLength
+    from tonecomb.core.results.lengths import ByLength
 
 
 class LengthsKind(Kind["ByLength"]):
@@ -37,7 +37,7 @@ class LengthsKind(Kind["ByLength"]):
     def run(
         self, method: Method, recording: Recording, asked: Any = None, progress: Progress = silent
     ) -> ByLength:
-        from tonecomb.core.modal.lengths import by_length
+        from tonecomb.core.results.lengths import by_length
 
         return by_length(method.answering(), recording, progress)
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any, ClassVar
 
+from tonecomb.core.base.progress import Progress, part, silent
 from tonecomb.core.estimate.averages import Average, Highest, Lowest, Median
-from tonecomb.core.estimate.estimate import Estimate, run_spectrum
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.results.estimate import Estimate, run_spectrum
 from tonecomb.formats.kinds.kind import Kind
 
 _AVERAGES: tuple[Average, ...] = (Highest(), Median(), Lowest())

@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
-from tonecomb.core.method import Method, Shown
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.method.method import Method, Shown
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.say.numbers import with_std
 from tonecomb.formats.columns import Table, series
@@ -20,7 +20,7 @@ from tonecomb.formats.kinds.kind import Context, Kind, Picture
 
 if TYPE_CHECKING:  # they bring SciPy's interpolation
     from tonecomb.core.find.crossings import Crossing
-    from tonecomb.core.find.run_up import RunUp
+    from tonecomb.core.results.run_up import RunUp
 
 
 class RunUps(Kind["RunUp"]):
@@ -40,7 +40,7 @@ class RunUps(Kind["RunUp"]):
     def run(
         self, method: Method, recording: Recording, asked: Any = None, progress: Progress = silent
     ) -> RunUp:
-        from tonecomb.core.find.run_up import analyse_run_up
+        from tonecomb.core.results.run_up import analyse_run_up
 
         if method.shaft is None:
             raise UserError("No shaft is named", remedy="choose one (on the bench with Shift+F)")

@@ -7,10 +7,10 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.method import Method, frame_plan
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, silent
+from tonecomb.core.method.method import Method, frame_plan
 from tonecomb.core.modal.shock import MOST_SAMPLES, ShockSpectrum, shock_spectrum
-from tonecomb.core.progress import Progress, silent
 from tonecomb.core.record.recording import Recording
 from tonecomb.formats.columns import Table, series
 from tonecomb.formats.kinds.kind import Context, Kind, Picture

@@ -8,13 +8,13 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.estimate.bands import Band, band_rms
 from tonecomb.core.estimate.display import LEAST_BINS, LevelGain
-from tonecomb.core.estimate.slices import Slices, Slicing, run_slices
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Array, Recording
+from tonecomb.core.results.slices import Slices, Slicing, run_slices
 from tonecomb.formats.columns import Table, series
 from tonecomb.formats.kinds.kind import Context, Kind, Picture
 

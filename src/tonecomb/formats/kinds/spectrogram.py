@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Hashable
 from typing import ClassVar
 
-from tonecomb.core.estimate.spectrogram import Spectrogram, View, run_spectrogram
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.progress import Progress, silent
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.results.spectrogram import Spectrogram, View, run_spectrogram
 from tonecomb.formats.kinds.kind import Context, Kind, Picture
 
 _ROWS, _COLUMNS = 400, 900  # on paper

@@ -6,17 +6,17 @@ import math
 from collections.abc import Hashable
 from typing import Any, ClassVar
 
-from tonecomb.core.against_truth import compared
-from tonecomb.core.analysis import Analysis, run
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.find.comb import Comb, inharmonicity, mains, matching
-from tonecomb.core.find.knowledge import Knowledge
-from tonecomb.core.find.levels import level_readings, profile_reading
 from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.find.ratios import ratio_words, small_ratio
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.results.against_truth import compared
+from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.knowledge import Knowledge
+from tonecomb.core.results.levels import level_readings, profile_reading
 from tonecomb.core.say.behaviour import words
 from tonecomb.core.say.distortion import counted, distortion_words
 from tonecomb.core.say.in_short import in_short

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Hashable, Mapping
 from typing import Any
 
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.base.progress import Progress, part, silent
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
 from tonecomb.formats.kinds.alike import AlikeKind
 from tonecomb.formats.kinds.before_after import BeforesAfters

@@ -8,20 +8,20 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 
-from tonecomb.core.find.knowledge import NOTHING, Knowledge
-from tonecomb.core.method import Method
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.progress import Progress, silent
+from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.results.knowledge import NOTHING, Knowledge
 from tonecomb.core.say.numbers import with_std
 from tonecomb.formats.columns import Column, Table, series
 from tonecomb.formats.kinds.kind import Context, Kind, Picture
 from tonecomb.formats.report.figures import Panel
 
 if TYPE_CHECKING:
-    from tonecomb.core.document import PeakNote
+    from tonecomb.core.method.document import PeakNote
+    from tonecomb.core.modal.impacts import Tap
     from tonecomb.core.modal.modes import Mode
-    from tonecomb.core.modal.taps import Tap
-    from tonecomb.core.modal.transfer import Transfer
+    from tonecomb.core.results.transfer import Transfer
 
 _FAR_PHASE = 20.0  # degrees from 0 or 180, from which a part of a shape is told as complex
 
@@ -44,7 +44,7 @@ class TransferKind(Kind["Transfer"]):
     def run(
         self, method: Method, recording: Recording, asked: Any = None, progress: Progress = silent
     ) -> Transfer:
-        from tonecomb.core.modal.transfer import run_transfer
+        from tonecomb.core.results.transfer import run_transfer
 
         return run_transfer(method.answering(), recording, progress)
 

@@ -8,13 +8,13 @@ from typing import Any, ClassVar
 
 import numpy as np
 
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.display import LevelGain
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
-from tonecomb.core.estimate.trend import Trend, run_trend
-from tonecomb.core.method import Method, Shown
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.method.method import Method, Shown
 from tonecomb.core.record.recording import Array, Recording
+from tonecomb.core.results.trend import Trend, run_trend
 from tonecomb.formats.columns import Table, series
 from tonecomb.formats.kinds.kind import Context, Kind, Picture
 

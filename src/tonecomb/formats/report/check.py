@@ -7,12 +7,12 @@ from collections.abc import Sequence, Set
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from tonecomb.core.document import Fingerprint, RecordingRef
-from tonecomb.core.errors import UserError
-from tonecomb.core.find.knowledge import knowledge
-from tonecomb.core.progress import Progress, part, silent
-from tonecomb.core.record.given import Given
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, part, silent
+from tonecomb.core.method.document import Fingerprint, RecordingRef
+from tonecomb.core.method.given import Given
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.results.knowledge import knowledge
 from tonecomb.formats import files
 from tonecomb.formats.analysed import analyse
 from tonecomb.formats.registry import open_recording

@@ -13,20 +13,19 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from tonecomb import __version__
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.errors import UserError
-from tonecomb.core.estimate.compare import alike, in_unit_of
-from tonecomb.core.estimate.confidence import band_db, band_words, limits_db
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import unit
 from tonecomb.core.estimate.reduce import reduce_curve
 from tonecomb.core.estimate.spectrum import decibels_per_decade
 from tonecomb.core.find.comb import Comb
-from tonecomb.core.find.first_view import highest, level_range, lowest
 from tonecomb.core.record.pyramid import Envelope
 from tonecomb.core.record.recording import Array
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.compare import alike, in_unit_of
+from tonecomb.core.results.confidence import band_db, band_words, limits_db
+from tonecomb.core.results.first_view import highest, level_range, lowest
 from tonecomb.core.say.numbers import tone_text
 from tonecomb.core.say.placing import Label, ceiling, place
-from tonecomb.core.units import unit
 from tonecomb.formats.palette import (
     ACCENT,
     INK,
@@ -38,6 +37,7 @@ from tonecomb.formats.palette import (
     TRACES,
     readable,
 )
+from tonecomb.version import __version__
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

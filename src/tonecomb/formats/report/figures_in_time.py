@@ -7,15 +7,15 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from tonecomb.core.analysis import Analysis
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.estimate.reduce import reduce_curve
-from tonecomb.core.estimate.slices import Slices
-from tonecomb.core.estimate.spectrogram import Spectrogram
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
-from tonecomb.core.estimate.trend import Trend
-from tonecomb.core.method import Shown
+from tonecomb.core.method.method import Shown
 from tonecomb.core.record.recording import Array
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.slices import Slices
+from tonecomb.core.results.spectrogram import Spectrogram
+from tonecomb.core.results.trend import Trend
 from tonecomb.formats.palette import INK, LINES, QUIET, RAISED, SECOND, TRACE
 from tonecomb.formats.report import colours
 from tonecomb.formats.report.figures import Panel
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import FigureBase
 
-    from tonecomb.core.find.run_up import RunUp
+    from tonecomb.core.results.run_up import RunUp
 
 _DOWN_DB = 70.0  # of the highest level, where colours and heights begin at most
 _QUIET = 40.0  # percentile of the levels that has the lowest colour

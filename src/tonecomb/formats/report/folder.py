@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
-from tonecomb.core.progress import Progress
+from tonecomb.core.base.progress import Progress
 from tonecomb.core.record.recording import Recording
 from tonecomb.formats import atomic, functions, tables_as
 from tonecomb.formats.kinds.kind import Context, Told

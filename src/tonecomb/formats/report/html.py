@@ -9,14 +9,14 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from tonecomb import __version__
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress, silent
-from tonecomb.core.progress import part as share
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, silent
+from tonecomb.core.base.progress import part as share
 from tonecomb.formats.report import sealed, terms
 from tonecomb.formats.report.layout import USUAL, WHOLE, Layout
 from tonecomb.formats.report.part import HAS, Part, values
 from tonecomb.formats.report.words import Words, words
+from tonecomb.version import __version__
 
 _MOST = 200  # parts of one report
 

@@ -6,7 +6,7 @@ import base64
 from dataclasses import dataclass
 from pathlib import Path
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.formats import files
 from tonecomb.formats.report.words import ENGLISH, words
 

@@ -6,22 +6,22 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from tonecomb.core.against_truth import compared
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.find.knowledge import NOTHING, Knowledge
-from tonecomb.core.find.levels import level_readings, profile_reading
-from tonecomb.core.progress import Progress, part, silent
+from tonecomb.core.base.progress import Progress, part, silent
+from tonecomb.core.method.sentence import seconds
 from tonecomb.core.record import pyramid
+from tonecomb.core.record.channel_scan import whole_look
 from tonecomb.core.record.recording import Recording, Stretch, whole
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.record.statistics import ChannelFigures
-from tonecomb.core.record.whole_look import whole_look
+from tonecomb.core.results.against_truth import compared
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.knowledge import NOTHING, Knowledge
+from tonecomb.core.results.levels import level_readings, profile_reading
 from tonecomb.core.say.behaviour import words as doing_words
 from tonecomb.core.say.cautions import cautions
 from tonecomb.core.say.in_short import in_short
 from tonecomb.core.say.numbers import significant
 from tonecomb.core.say.plain import printable
-from tonecomb.core.say.sentence import seconds
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.formats import files, readings
 from tonecomb.formats.kinds.kind import Context, Told

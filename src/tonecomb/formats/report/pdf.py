@@ -11,8 +11,8 @@ from importlib.resources import files as resources
 from pathlib import Path
 from typing import Any, Literal
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.formats import files
 from tonecomb.formats.session import limits
 

@@ -10,10 +10,10 @@ from html.parser import HTMLParser
 from pathlib import Path
 from typing import Any
 
-from tonecomb.core.document import Document, Fingerprint, RecordingRef
-from tonecomb.core.errors import UserError
-from tonecomb.core.estimate.slices import Slicing
-from tonecomb.core.find.machine import Machine
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method.document import Document, Fingerprint, RecordingRef
+from tonecomb.core.method.machine import Machine
+from tonecomb.core.results.slices import Slicing
 from tonecomb.formats import files
 from tonecomb.formats.kinds.kind import Told
 from tonecomb.formats.report.layout import Layout

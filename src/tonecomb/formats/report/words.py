@@ -13,7 +13,7 @@ from functools import cache
 from importlib.resources import files
 from typing import Any
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 
 ENGLISH = "en"
 

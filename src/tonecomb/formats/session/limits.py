@@ -7,12 +7,12 @@ import math
 from dataclasses import fields, is_dataclass
 from typing import Any
 
-from tonecomb.core.document import Document, DroppedComb, RecordingRef
 from tonecomb.core.estimate.shaft import Shaft
 from tonecomb.core.estimate.tracks import Wanted
-from tonecomb.core.find.peaks import PeakSearch
-from tonecomb.core.modal.between import Between
-from tonecomb.core.modal.sketch import Place, Sketch
+from tonecomb.core.method.document import Document, DroppedComb, RecordingRef
+from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.searches import PeakSearch
+from tonecomb.core.method.sketch import Place, Sketch
 
 MOST_BYTES = 64 << 20
 """Of a file, beyond which it is not read."""

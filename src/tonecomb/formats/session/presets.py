@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from tonecomb.core.errors import UserError
-from tonecomb.core.estimate.windows import window
-from tonecomb.core.method import Preset
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.method.method import Preset
+from tonecomb.core.record.windows import window
 from tonecomb.formats import atomic
 from tonecomb.formats.json_text import json_text
 from tonecomb.formats.session import limits, migrations, schema, strict

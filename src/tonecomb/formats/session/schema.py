@@ -14,7 +14,14 @@ from typing import Any
 import cattrs
 from cattrs.gen import make_dict_structure_fn, make_dict_unstructure_fn, override
 
-from tonecomb.core.document import (
+from tonecomb.core.estimate.averages import AVERAGES, Average, InStep, Single
+from tonecomb.core.estimate.bands import Band
+from tonecomb.core.estimate.display import Display
+from tonecomb.core.estimate.profile import Profile
+from tonecomb.core.estimate.shaft import Shaft
+from tonecomb.core.estimate.synchronous import Sync
+from tonecomb.core.estimate.tracks import Wanted
+from tonecomb.core.method.document import (
     Chain,
     Document,
     DroppedComb,
@@ -24,18 +31,10 @@ from tonecomb.core.document import (
     PeakNote,
     RecordingRef,
 )
-from tonecomb.core.estimate.averages import AVERAGES, Average, InStep, Single
-from tonecomb.core.estimate.bands import Band
-from tonecomb.core.estimate.display import Display
-from tonecomb.core.estimate.profile import Profile
-from tonecomb.core.estimate.shaft import Shaft
-from tonecomb.core.estimate.synchronous import Sync
-from tonecomb.core.estimate.tracks import Wanted
-from tonecomb.core.find.damping import Fit
-from tonecomb.core.find.machine import Known, Machine
-from tonecomb.core.find.peaks import PeakSearch
-from tonecomb.core.made.made import Made
-from tonecomb.core.method import (
+from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.given import ColumnGiven, Given, Import
+from tonecomb.core.method.machine import Known, Machine
+from tonecomb.core.method.method import (
     OPTIONAL,
     Averaging,
     Follow,
@@ -46,12 +45,12 @@ from tonecomb.core.method import (
     Shown,
     Source,
 )
-from tonecomb.core.modal.between import Between
-from tonecomb.core.modal.sketch import Place, Sketch
-from tonecomb.core.record.given import ColumnGiven, Given, Import
+from tonecomb.core.method.searches import Fit, PeakSearch
+from tonecomb.core.method.sketch import Place, Sketch
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.sensors import Calibration, ChannelGiven
 from tonecomb.core.steps.step import Step
+from tonecomb.core.synthesis.made import Made
 from tonecomb.formats import made_json, step_text
 from tonecomb.formats.session import strict
 

@@ -7,14 +7,14 @@ import re
 from dataclasses import replace
 from pathlib import Path
 
-from tonecomb import __version__
-from tonecomb.core.document import Document, RecordingRef
-from tonecomb.core.errors import UserError
-from tonecomb.core.estimate.windows import window
-from tonecomb.core.units import unit
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.units import unit
+from tonecomb.core.method.document import Document, RecordingRef
+from tonecomb.core.record.windows import window
 from tonecomb.formats import atomic, files
 from tonecomb.formats.json_text import json_text
 from tonecomb.formats.session import limits, migrations, schema, strict
+from tonecomb.version import __version__
 
 FORMAT = "tone-comb session"
 VERSION = 9

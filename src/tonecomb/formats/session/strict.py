@@ -9,7 +9,7 @@ from typing import Any
 
 import cattrs
 
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 from tonecomb.formats import files
 from tonecomb.formats.session import limits
 

@@ -9,9 +9,9 @@ from dataclasses import replace
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.estimate.slices import Slices, Slicing
-from tonecomb.core.estimate.spectrogram import View
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.slices import Slices, Slicing
+from tonecomb.core.results.spectrogram import View
 from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import PAPER, Theme, font

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tonecomb.core.analysis import Analysis
-from tonecomb.core.estimate.slices import Slices
-from tonecomb.core.estimate.spectrogram import View, columns_of
 from tonecomb.core.estimate.spectrum import scaled
 from tonecomb.core.record.recording import Array
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.slices import Slices
+from tonecomb.core.results.spectrogram import View, columns_of
 
 _DOWN_DB = 70.0  # of the highest level, where heights begin at most
 _QUIET = 30.0  # percentile of the levels that lies at the foot

@@ -9,7 +9,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.stage.waterfall.scene import Scene
 

@@ -18,7 +18,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.core.progress import Progress, silent
+from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.kit.gesture import giving_way, moves
 from tonecomb.desktop.kit.theme import PAPER, Theme, font

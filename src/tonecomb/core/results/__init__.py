@@ -1,0 +1,1 @@
+"""What came of a method: estimates, analyses, trends, run-ups, levels, comparisons."""

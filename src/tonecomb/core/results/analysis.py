@@ -1,0 +1,386 @@
+"""One analysis: what was estimated, what was found in it, and how it is shown."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tonecomb.core.base.progress import Progress, part, silent
+from tonecomb.core.estimate.bands import Band
+from tonecomb.core.estimate.content import Content, Gain, content
+from tonecomb.core.estimate.display import LOW_CUT, Curve, Display, curve
+from tonecomb.core.estimate.framing import effective_averages
+from tonecomb.core.estimate.spectrum import LEVEL_FACTORS, Spectrum
+from tonecomb.core.find.changes import find_changes
+from tonecomb.core.find.comb import Comb, Line
+from tonecomb.core.find.families import families
+from tonecomb.core.find.floor import expected_bins, find_noise
+from tonecomb.core.find.impact_resonance import find_ringing
+from tonecomb.core.find.mode import Resonance, half_power_width
+from tonecomb.core.find.parting import parted
+from tonecomb.core.find.peaks import Peak, find_peaks
+from tonecomb.core.find.variable_speed import Moving, find_moving
+from tonecomb.core.method.method import Method, Plan, Shown, plan
+from tonecomb.core.method.searches import Fit
+from tonecomb.core.method.sentence import sentence
+from tonecomb.core.record.parallel import Read
+from tonecomb.core.record.recording import Array, Recording
+from tonecomb.core.record.truth import Truth
+from tonecomb.core.record.windows import window
+from tonecomb.core.results.estimate import Estimate, run_spectrum
+from tonecomb.core.results.findings import SEVERAL, Findings, modes, of_family, of_mode
+from tonecomb.core.results.shown import ShownEstimate
+from tonecomb.core.results.true_peak import Extremes, true_peaks
+from tonecomb.core.steps.filters import Filter
+from tonecomb.core.steps.prepare import prepare
+
+_UNSTEADY = ("moves", "hump")
+_SWELLS = ("comes and goes", "modulated")
+_BORNE_OUT = 1.4  # times the floor, that a tooth's range holds on average
+_DEEPEST = 1e-6  # of a filter's gain squared, down to which noise is seen to follow it
+_FAR = 0.1  # of its frequency that a tone moves, so that it may be the first of a family
+WANDERS = 0.01  # of a bin that the place of a tone is uncertain at least where its phase wanders
+_OF_WIDTH = 0.4  # of a wandering line's width, for one average, that its place is uncertain
+
+
+@dataclass(frozen=True, eq=False)
+class Analysis(ShownEstimate):
+    """An estimate, what was ``found`` in it (None while it has not been looked for), and the
+    method by which both are shown, with its sentence. All that is needed to draw, export and
+    report it; to show it otherwise computes nothing anew.
+
+    Everything below is as the method says it is shown: where it asks for another quantity, bins,
+    peaks and fits have been multiplied by a power of iω.
+    """
+
+    found: Findings | None
+    sentence: str
+    truth: Truth | None = None
+    """What is known to be in the recording, of a made one."""
+    extremes: tuple[tuple[Band, Extremes], ...] = ()
+    """Of the method's levels that are read from samples."""
+
+    @classmethod
+    def of(
+        cls, estimate: Estimate, found: Findings | None, method: Method, recording: Recording,
+        extremes: tuple[tuple[Band, Extremes], ...] = (),
+    ) -> Analysis:  # fmt: skip
+        """What was computed of a recording, shown as ``method`` says."""
+        made = cls(estimate, method, found, "", recording.truth, extremes)
+        return made.shown_by(method, recording)
+
+    @cached_property
+    def display(self) -> Display:
+        """How it is shown. Where no low cut is chosen: from 1 Hz, or half the lowest thing that was
+        found."""
+        display, found = self.method.shown.display, self.found
+        if display.low_cut is not None or found is None:
+            return display
+        sure = [peak.tone.frequency for peak in found.peaks if peak.tone.steady or peak.clear]
+        lowest = min([*sure, *(one.frequency for one in found.resonances)], default=math.inf)
+        return replace(display, low_cut=min(LOW_CUT, float(f"{lowest / 2:.2g}")))
+
+    @cached_property
+    def peaks(self) -> tuple[Peak, ...] | None:
+        """The peaks, None while they have not been looked for."""
+        if self.found is None:
+            return None
+        if not self.order:
+            return self.found.peaks
+        shown = (self._shown(peak) for peak in self.found.peaks)
+        return tuple(peak for peak in shown if peak.tone.amplitude > 0)
+
+    def _shown(self, peak: Peak) -> Peak:
+        """A peak as another quantity: its phase turns by a right angle for each iω."""
+        gain = float(self.gain(np.array([peak.tone.frequency]))[0])
+        phase = peak.tone.phase_deg - 90.0 * self.order
+        tone = replace(
+            peak.tone,
+            amplitude=peak.tone.amplitude * gain,
+            amplitude_std=peak.tone.amplitude_std * gain,
+            phase_deg=(phase + 180.0) % 360.0 - 180.0,
+        )
+        return replace(peak, tone=tone, level=peak.level * gain**2, floor=peak.floor * gain**2)
+
+    @cached_property
+    def resonances(self) -> tuple[Resonance, ...]:
+        """The resonances."""
+        found = () if self.found is None else self.found.resonances
+        if not self.derived:
+            return found
+        return tuple(
+            replace(one, fit=one.fit * self.weighted_gain(one.fit_frequency) ** 2) for one in found
+        )
+
+    @cached_property
+    def floor(self) -> Array | None:
+        """The noise's mean square per bin, shape (bins,); known with the peaks."""
+        floor = None if self.found is None else self.found.floor
+        if floor is None or not self.derived:
+            return floor
+        return floor * self.weighted_gain(self.estimate.spectrum.frequency) ** 2
+
+    @property
+    def averages(self) -> Array | None:
+        """What each bin is worth in independent averages, shape (bins,), where that was seen."""
+        return None if self.found is None else self.found.averages
+
+    def resonance(self, peak: Peak) -> Resonance | None:
+        """The mode that a peak is the top of, None where it is a tone's line."""
+        near = (
+            one for one in self.resonances
+            if abs(one.frequency - peak.tone.frequency) < max(one.bandwidth, one.half_power) / 2
+        )  # fmt: skip
+        return next(near, None)
+
+    @property
+    def unfitted(self) -> tuple[Fit, ...]:
+        """Ranges that were to be fitted by hand where the data does not bear out a mode."""
+        if self.found is None:
+            return ()
+        return tuple(
+            fit for fit in self.method.search.fits
+            if not any(fit.low <= one.frequency <= fit.high for one in self.resonances)
+        )  # fmt: skip
+
+    @cached_property
+    def lines(self) -> tuple[Line, ...]:
+        """The peaks as the search for combs takes them; amplitudes in the method's level.
+
+        The place of a line that wanders is known no better than its width and the number of
+        averages allow, whatever a tone's standard deviation there would be.
+        """
+        lines = []
+        for peak in self.peaks or ():
+            tone, std = peak.tone, peak.tone.frequency_std
+            still = peak.behaviour is None or peak.behaviour.kind not in _UNSTEADY
+            if not tone.steady and still:
+                std = math.hypot(std, WANDERS * self.spectrum.bin_hz)
+            elif not tone.steady:
+                width = half_power_width(self.spectrum, tone.frequency)
+                width = self.spectrum.bin_hz if math.isnan(width) else width
+                std = math.hypot(std, _OF_WIDTH * width / self.spectrum.effective_averages**0.5)
+            stands = still and (peak.behaviour is None or peak.behaviour.kind != "comes and goes")
+            lines.append(Line(tone.frequency, std, self.amplitude(peak)[0], stands))
+        return tuple(lines)
+
+    @cached_property
+    def combs(self) -> tuple[Comb, ...]:
+        """Families among the peaks, found with them; their amplitudes are as they are shown."""
+        found = self.found
+        # Where a quantity leaves peaks out, the numbers of the lines are others.
+        if found and found.combs is not None and len(self.lines) == len(found.peaks):
+            return tuple(comb.measured_by(self.lines) for comb in found.combs)
+        moving = None if found is None else found.moving
+        return families(self.lines, self.fs / 2, moving, self.resolution.separable_hz)
+
+    def present(self, peak: Peak) -> float:
+        """A tone's peak amplitude while it stands, in the quantity that is shown."""
+        doing = peak.behaviour
+        if doing is None:
+            return peak.tone.amplitude
+        return doing.present * (
+            float(self.gain(np.array([peak.tone.frequency]))[0]) if self.order else 1
+        )
+
+    @cached_property
+    def content(self) -> Content:
+        """The lines that stand in the stretch and the rest of the frames' mean, in the channel's
+        own quantity. What moves over bins, a hump and a mode are no lines."""
+        peaks = () if self.found is None else self.found.peaks
+        lines = [
+            one for one in peaks
+            if one.tone.steady or (self.resonance(one) is None and (
+                one.behaviour is None or one.behaviour.kind not in _UNSTEADY
+            ))
+        ]  # fmt: skip
+        return content(
+            self.estimate.averaged, window(self.method.frames.window),
+            np.array([one.tone.frequency for one in lines]),
+            np.array([one.tone.amplitude**2 / 2 for one in lines]),
+            np.array([one.tone.steady for one in lines], dtype=bool),
+            None if self.found is None or self.estimate.mean is not None else self.found.floor,
+        )  # fmt: skip
+
+    def as_low_as(self, cut: float) -> Gain:
+        """The gain to what is shown, were the low cut at this frequency (Hz)."""
+        display = replace(self.display, low_cut=cut)
+        return lambda frequency: display.gain(frequency, self.channel.unit)
+
+    @cached_property
+    def levels(self) -> Content:
+        """The content in the quantity that is shown."""
+        if not self.derived:
+            return self.content
+        cut = self.display.cut if self.order else 0.0
+        return self.content.converted(self.weighted_gain, cut, whole=not self.order)
+
+    @cached_property
+    def curve(self) -> Curve:
+        """What is drawn, in the method's scaling, linear. Bands and totals are of the content,
+        where the frames' mean is drawn."""
+        shown, levels = self.method.shown, self.levels
+        if shown.display.drawn == "bins" or self.estimate.mean is not None:
+            return super().curve
+        lines = levels.frequency, levels.power
+        return curve(levels.rest, shown.scaling, shown.level, shown.display, lines)
+
+    @property
+    def rms(self) -> float:
+        """The overall rms in the unit that is shown: of the stretch's samples, or in another
+        quantity than the channel's, which has no samples, of its frames."""
+        return math.sqrt(self.levels.whole) if self.derived else self.estimate.level.rms
+
+    def band_level(self, low: float, high: float) -> float:
+        """The rms between two frequencies in Hz, in the unit that is shown."""
+        return math.sqrt(self.levels.band(low, high))
+
+    def highest(self, count: int) -> tuple[Peak, ...]:
+        """The highest peaks and those picked by hand, by rising frequency."""
+        order = sorted(self.peaks or (), key=lambda peak: (not peak.by_hand, -peak.level))
+        chosen = order[: count + sum(peak.by_hand for peak in order)]
+        return tuple(sorted(chosen, key=lambda peak: peak.tone.frequency))
+
+    def shown_by(self, method: Method, recording: Recording) -> Analysis:
+        """The same, shown as ``method`` says."""
+        shown = replace(self, method=method)
+        # From which frequency on is known by what was found.
+        display = shown.display if shown.order else method.shown.display
+        return replace(shown, sentence=sentence(method.having(display=display), recording))
+
+    def displayed(self, shown: Shown) -> Analysis:
+        """The same in another scaling, and as another quantity. The sentence stays."""
+        return replace(self, method=replace(self.method, shown=shown))
+
+    def bare(self) -> Analysis:
+        """Without what was found."""
+        return replace(self, found=None)
+
+    def amplitude(self, peak: Peak) -> tuple[float, float]:
+        """A peak's amplitude in the method's level, and its standard deviation."""
+        factor = LEVEL_FACTORS[self.method.shown.level] / LEVEL_FACTORS["peak"]
+        return peak.tone.amplitude * factor, peak.tone.amplitude_std * factor
+
+
+def run(method: Method, recording: Recording, progress: Progress = silent) -> Analysis:
+    """Analyse ``recording`` by ``method``: spectrum and peaks. Pure: same arguments, same result.
+
+    Raises :class:`UserError` when the method does not fit or samples are missing.
+    """
+    method = method.resolved(recording)
+    estimate = followed_spectrum(method, recording, part(progress, 0.0, 0.5))
+    found = run_findings(estimate, method, recording, part(progress, 0.5, 0.9))
+    extremes = true_peaks(method, recording, part(progress, 0.9, 1.0))
+    return Analysis.of(replace(estimate, followed=None), found, method, recording, extremes)
+
+
+def followed_spectrum(
+    method: Method, recording: Recording, progress: Progress = silent
+) -> Estimate:
+    """As :func:`run_spectrum`, but for the frames, which are followed in the same pass where that
+    can be: what is then found takes less, and the spectrum a little more."""
+
+    def expect(few: Spectrum, count: int) -> NDArray[np.int_]:
+        return expected_bins(few, count, shaped_by(method, recording, few.frequency))
+
+    return run_spectrum(method, recording, progress, expect)
+
+
+def shaped_by(method: Method, recording: Recording, frequency: Array) -> Array | None:
+    """The square of the gain of a chain's filters at these frequencies (Hz), as far down as noise
+    follows it; None where nothing is filtered."""
+    steps = method.source.steps
+    total: Array | None = None
+    for i, step in enumerate(steps):
+        if isinstance(step, Filter) and not step.off:
+            fs = prepare(recording, steps[:i]).rate
+            gain = np.abs(step.response(np.minimum(frequency, 0.4999 * fs), fs)) ** 2
+            total = gain if total is None else total * gain
+    return None if total is None else np.maximum(total, _DEEPEST)
+
+
+def run_findings(
+    estimate: Estimate, method: Method, recording: Recording, progress: Progress = silent
+) -> Findings:
+    """Look for peaks and resonances in an estimate that was made by the same method."""
+    average, search = method.averaging.average, method.search
+    if not average.typical or method.source.axes:
+        # A tone is fitted to all frames alike: its amplitude would not be that of the curve.
+        return Findings()
+    p = plan(method.findings(), recording)
+    read: Read = p.read
+    if not average.spaced and estimate.single is not None:
+        samples = estimate.single.samples
+
+        def read(start: int, stop: int) -> Array:
+            return samples[start:stop]
+
+    spectrum = estimate.spectrum
+    nominal = effective_averages(spectrum.framing, p.taper.name)
+    shape = shaped_by(method, recording, spectrum.frequency)
+    noise = find_noise(
+        read, spectrum, p.fs, nominal, shape, part(progress, 0, 0.2), estimate.followed
+    )
+    progress = part(progress, 0.2, 1)
+    peaks, unlisted = find_peaks(spectrum, search.peaks, read, p.fs, p.taper, noise, progress)
+    if estimate.single is None and not recording.live:  # what grows is looked at again at once
+        peaks = parted(peaks, spectrum, read, p.fs)
+    found = Findings(peaks, noise.floor, noise.averages, unlisted=unlisted)
+    if noise.courses is not None:
+        found = replace(found, changes=find_changes(noise.courses, p.fs))
+    before = Analysis(estimate, method.findings(), found, "")
+    moving = _moving(before, read, p)
+    found = replace(found, moving=moving)
+    combs = before.combs if moving is None else replace(before, found=found).combs
+    rung = find_ringing(combs, spectrum, read, p.fs, method.frames.detrend)
+    resonances = [*modes(estimate, found, combs, method, p.taper), *rung]
+    resonances.sort(key=lambda one: one.frequency)
+    separable = estimate.resolution.separable_hz
+    peaks = tuple(of_family(of_mode(peak, resonances), moving, separable) for peak in peaks)
+    return replace(found, peaks=peaks, combs=combs, resonances=tuple(resonances))
+
+
+def _moving(before: Analysis, read: Read, p: Plan) -> Moving | None:
+    """A family that moves, looked for where several peaks do, or where what is there is not."""
+    peaks, found = before.peaks or (), before.found
+    if p.framing.kept is not None or found is None:
+        return None
+    moves = [
+        one for one in peaks
+        if one.behaviour and not one.tone.steady and one.behaviour.kind != "comes and goes"
+    ]  # fmt: skip
+    goes = any(one.behaviour and one.behaviour.kind in _SWELLS for one in peaks)
+    changes = found.changes is not None and found.changes.elsewhere > 0 and not goes
+    far = any(
+        one.behaviour and one.behaviour.moved > _FAR * one.tone.frequency for one in moves
+    )  # a fundamental that runs: its teeth may stand where it holds its speed
+    if len(moves) < SEVERAL and not changes and not far:
+        return None
+    teeth = {line for comb in before.combs for line in comb.lines}
+    still = [
+        one.tone.frequency for i, one in enumerate(peaks) if one.tone.steady and i not in teeth
+    ]
+    heard = find_moving(read, p.framing.length, p.fs, np.array(still))
+    if heard is None or not _borne_out(heard, before):
+        return None
+    start = p.start / p.fs  # of the stretch, from which it was heard
+    return replace(heard, track=tuple((start + time, f) for time, f in heard.track))
+
+
+def _borne_out(heard: Moving, before: Analysis) -> bool:
+    """Whether the average has something over its noise where a tooth of the family was: what is
+    heard in short frames may be steady lines beside those that were left out."""
+    power, floor, hz = before.spectrum.mean_square, before.floor, before.spectrum.bin_hz
+    if floor is None:
+        return True
+
+    for number in heard.teeth:
+        first, last = math.floor(number * heard.low / hz), math.ceil(number * heard.high / hz)
+        over = power[first : last + 1] / np.maximum(floor[first : last + 1], 1e-300)
+        if len(over) and over.mean() > _BORNE_OUT:
+            return True
+    return False

@@ -1,0 +1,109 @@
+"""What was found in an estimate, and how its parts bear on each other."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+from tonecomb.core.find.behaviour import Behaviour
+from tonecomb.core.find.changes import Changes
+from tonecomb.core.find.comb import Comb
+from tonecomb.core.find.damping import Data, find_resonances, fit_by_hand
+from tonecomb.core.find.mode import Resonance
+from tonecomb.core.find.modes_near_tones import find_under
+from tonecomb.core.find.peaks import Peak
+from tonecomb.core.find.variable_speed import Moving
+from tonecomb.core.method.method import Method
+from tonecomb.core.record.recording import Array
+from tonecomb.core.record.windows import Window
+from tonecomb.core.results.estimate import Estimate
+
+SEVERAL = 3
+"""Peaks that move, or stand still, from which a family, or a mode under them, is looked for."""
+_SWEPT = 2.0  # times what is told apart, that a tooth sweeps over before its peaks are its
+
+
+@dataclass(frozen=True, eq=False)
+class Findings:
+    """What was found in an estimate, in the channel's own quantity: ``peaks``, the noise's mean
+    square per bin (unit²) and what each bin is worth in averages (shape (bins,)), a family that
+    moves, how many more peaks there are than were asked for, what else changes over the stretch,
+    the families among the peaks (None where they have not been looked for), and ``resonances``."""
+
+    peaks: tuple[Peak, ...] = ()
+    floor: Array | None = None
+    averages: Array | None = None
+    moving: Moving | None = None
+    unlisted: int = 0
+    changes: Changes | None = None
+    combs: tuple[Comb, ...] | None = None
+    resonances: tuple[Resonance, ...] = ()
+
+    @property
+    def nbytes(self) -> int:
+        """What it holds in memory, besides the estimate."""
+        return 0 if self.floor is None else 2 * self.floor.nbytes
+
+
+def of_family(peak: Peak, moving: Moving | None, separable: float) -> Peak:
+    """The peak, which is somewhere in what a tooth of a family sweeps over where it has no phase
+    and no behaviour of its own: nothing steady stands there."""
+    doing, tone = peak.behaviour, peak.tone
+    if moving is None or doing is None or doing.kind != "steady" or tone.steady:
+        return peak
+    number = max(1, round(tone.frequency / moving.mean))
+    low, high = number * moving.low, number * moving.high
+    if not low <= tone.frequency <= high or high - low < _SWEPT * separable:
+        return peak
+    tone = replace(tone, frequency_std=max(tone.frequency_std, (high - low) / math.sqrt(12)))
+    return replace(peak, tone=tone, behaviour=replace(doing, kind="moves", low=low, high=high))
+
+
+def of_mode(peak: Peak, resonances: list[Resonance]) -> Peak:
+    """The peak, whose wandering is that of the noise where a mode explains it."""
+    doing, f = peak.behaviour, peak.tone.frequency
+    near = (one for one in resonances if one.kind == "noise")
+    if (
+        doing is None
+        or peak.tone.steady
+        or not any(abs(one.frequency - f) < one.bandwidth for one in near)
+    ):
+        return peak
+    return replace(peak, behaviour=Behaviour("hump", 1.0, peak.tone.amplitude, f, f))
+
+
+def modes(
+    estimate: Estimate, found: Findings, combs: tuple[Comb, ...], method: Method, taper: Window
+) -> list[Resonance]:
+    """The modes that are fitted by hand, those that are peaks, and those under tones."""
+    spectrum, peaks, fits = estimate.spectrum, found.peaks, method.search.fits
+    teeth = {line for comb in combs for line in comb.lines}
+    moving = found.moving
+    # Hits that slip have teeth so wide that a few frames show several peaks in each.
+    slip = [
+        comb for comb in combs
+        if 2 * sum(not peaks[i].tone.steady for i in comb.lines) > len(comb.lines)
+    ]  # fmt: skip
+    alone = [
+        peak for i, peak in enumerate(peaks)
+        if i not in teeth and not (moving and moving.sweeps(peak.tone.frequency))
+        and not any(comb.goes_on_to(peak.tone.frequency) for comb in combs)
+        and not any(comb.beside_tooth(peak.tone.frequency) for comb in slip)
+    ]  # fmt: skip
+    decay = None if estimate.single is None else estimate.single.samples
+    data = Data(spectrum, taper, estimate.fs, decay, found.averages)
+    by_hand = [one for fit in fits for one in fit_by_hand(data, fit)]
+    if moving is not None and moving.runs:
+        return by_hand  # what the averaged spectrum rises to there is where it dwelt
+    by_itself = [
+        one for one in find_resonances(data, [peak.tone.frequency for peak in alone])
+        if not any(fit.low <= one.frequency <= fit.high for fit in fits)
+        and not any(comb.beside_tooth(one.frequency) for comb in slip)
+    ]  # fmt: skip
+    still = [peak for peak in peaks if peak.tone.steady]
+    if decay is not None or moving or len(still) < SEVERAL or found.floor is None:
+        return [*by_hand, *by_itself]
+    known = [one.frequency for one in (*by_hand, *by_itself)]
+    # A tooth that is wider than a line is no mode.
+    known += [peaks[i].tone.frequency for i in teeth if not peaks[i].tone.steady]
+    return [*by_hand, *by_itself, *find_under(still, data, found.floor, known)]
