@@ -209,7 +209,7 @@ import signal, socket, subprocess, sys, time
 from pathlib import Path
 from tonecomb.batches.plan import Plan
 from tonecomb.batches.run import run
-from tonecomb.core.errors import UserError
+from tonecomb.core.base.errors import UserError
 
 def start(what, *rest):
     return subprocess.Popen([sys.executable, "-m", f"distributed.cli.dask_{what}", *rest,

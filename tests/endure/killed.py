@@ -29,8 +29,8 @@ from pathlib import Path
 import numpy as np
 import tonecomb
 from dataclasses import replace
-from tonecomb.core.document import Document, Fingerprint, RecordingRef
-from tonecomb.core.method import Method
+from tonecomb.core.method.document import Document, Fingerprint, RecordingRef
+from tonecomb.core.method.method import Method
 from tonecomb.formats.registry import WRITERS, write_recording
 from tonecomb.formats.session import session
 source, folder, what = Path(sys.argv[1]), Path(sys.argv[2]), sys.argv[3]
