@@ -6,6 +6,7 @@ import sys
 
 from PyQt6.QtCore import QObject
 
+from tonecomb.core.base.units import registry
 from tonecomb.core.estimate.transform import forget_plans
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.sections import get_ready
@@ -53,13 +54,14 @@ class State:
         return self.store.current
 
     def _get_ready(self) -> None:
-        """When all is done for the first time, load what filters need, so that the first one does
-        not hold the window."""
+        """When all is done for the first time, load what filters and unusual units need, so that
+        the first of them does not hold the window for a second."""
         if self.store.current is None:
             return
         self.scheduler.idle.disconnect(self._get_ready)
         if "scipy.signal" not in sys.modules:
             self.jobs.submit(
-                "Getting filters ready", lambda _: get_ready(), lambda _: None, lambda _: None,
+                "Getting filters ready", lambda _: (get_ready(), registry()), lambda _: None,
+                lambda _: None,
                 background=True,
             )  # fmt: skip
