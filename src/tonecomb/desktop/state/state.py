@@ -61,7 +61,11 @@ class State:
         self.scheduler.idle.disconnect(self._get_ready)
         if "scipy.signal" not in sys.modules:
             self.jobs.submit(
-                "Getting filters ready", lambda _: (get_ready(), registry()), lambda _: None,
-                lambda _: None,
+                "Getting filters ready", lambda _: _load(), lambda _: None, lambda _: None,
                 background=True,
             )  # fmt: skip
+
+
+def _load() -> None:
+    get_ready()
+    registry()
