@@ -16,7 +16,7 @@ from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.filters import HighPass, LowPass, Notch
 from tonecomb.core.steps.isolate import Isolate
 from tonecomb.core.steps.prepare import prepare
-from tonecomb.core.steps.regions import Box, Region, Tooth
+from tonecomb.core.steps.regions import Region, RegionBox, RegionTooth
 from tonecomb.core.steps.step import Step
 
 FS, N = 51_200.0, 4_000_000
@@ -68,11 +68,14 @@ def _regions(x: np.ndarray) -> None:
             scipy.fft.irfft(scipy.fft.rfft(frames[first : first + 16], axis=1), axis=1)
 
     span = N / FS
-    boxes: tuple[Region, ...] = (Box(0.1 * span, 0.9 * span, 1000, 5000), Box(-1, 2 * span, 0, 1e5))
+    boxes: tuple[Region, ...] = (
+        RegionBox(0.1 * span, 0.9 * span, 1000, 5000),
+        RegionBox(-1, 2 * span, 0, 1e5),
+    )
     took = medians({
         "bare": bare,
         "two boxes": lambda: _through(x, Isolate(boxes, frame=frame)),
-        "a tooth": lambda: _through(x, Isolate((Tooth(7, 0.0, ((0.0, 60.0),)),))),
+        "a tooth": lambda: _through(x, Isolate((RegionTooth(7, 0.0, ((0.0, 60.0),)),))),
         "comb notch": lambda: _through(x, CombNotch(50.0)),
     }, 3)  # fmt: skip
     print(

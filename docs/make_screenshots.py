@@ -267,7 +267,7 @@ def transfer_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     from PyQt6.QtTest import QTest
 
     from tonecomb.core.method.document import PeakNote, select, set_mode_notes, set_sketch
-    from tonecomb.core.method.frf_settings import Between
+    from tonecomb.core.method.frf_settings import FrfSettings
     from tonecomb.core.method.sketch import Place, Sketch
     from tonecomb.desktop.stage.transfer import TransferPane
 
@@ -275,7 +275,7 @@ def transfer_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     taps = next(ref for ref in before.recordings if ref.name == "bracket-taps")
     bench.store.apply("Hammer", select(before, taps.id, 0))
     bench.stage.show_pane("transfer")
-    asked = Between(0, low=20.0, high=600.0, aside=(2,))
+    asked = FrfSettings(0, low=20.0, high=600.0, aside=(2,))
     bench.store.edit_method("Choose transfer function", between=asked)
     settle()
     bench.readings.show_page("modes")

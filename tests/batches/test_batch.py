@@ -20,7 +20,7 @@ from tests.support import recording
 
 from tonecomb.batches import one as one_module
 from tonecomb.batches import overview
-from tonecomb.batches.one import Job, Outcome, Told, kept
+from tonecomb.batches.one import BatchJob, ChannelOutcome, Outcome, kept
 from tonecomb.batches.plan import load
 from tonecomb.batches.run import run
 from tonecomb.batches.sources import recordings_in
@@ -134,7 +134,7 @@ def test_it_goes_on_where_it_was_stopped(files: Path, plan: Path, tmp_path: Path
     assert run(wanted, moved, out, reports=False).kept == 3
     assert run(load(_other(plan)), paths, out, reports=False).kept == 0
     assert replace(wanted, said=Knowledge(shaft=24.3)).digest != wanted.digest
-    assert kept(Job(paths[0], wanted, tmp_path / "nowhere")) is None
+    assert kept(BatchJob(paths[0], wanted, tmp_path / "nowhere")) is None
 
 
 def _other(plan: Path) -> Path:
@@ -197,7 +197,7 @@ def test_what_is_no_plan_is_told(change: dict[str, object], word: str, tmp_path:
 def test_a_point_s_level_over_time_is_drawn_where_it_is_known() -> None:
     def taken(day: int, rms: float, point: str = "winch", start: str = "") -> Outcome:
         when = start or f"2026-11-{day:02d}T08:00:00"
-        told = Told("DE", "mm/s", "", rms)
+        told = ChannelOutcome("DE", "mm/s", "", rms)
         return Outcome(f"/plant/{point}_{day}.wav", f"{point}_{day}", "", start=when,
                        channels=(told,))  # fmt: skip
 
@@ -237,7 +237,7 @@ def test_an_outcome_that_somebody_was_at_is_made_anew(
     files: Path, plan: Path, tmp_path: Path, where: tuple[str | int, ...], wrong: object
 ) -> None:
     """Or holds what it may: the tables and the overview are made of it."""
-    job = Job(files / "pump 1.wav", load(plan), tmp_path, reports=False)
+    job = BatchJob(files / "pump 1.wav", load(plan), tmp_path, reports=False)
     if not (tmp_path / "done").exists():
         (tmp_path / "done").mkdir()
     one_module.work(job)

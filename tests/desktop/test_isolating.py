@@ -17,7 +17,7 @@ from tests.desktop.test_method_line import method
 
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.steps.isolate import Isolate
-from tonecomb.core.steps.regions import Box, Outline, Tooth
+from tonecomb.core.steps.regions import Outline, RegionBox, RegionTooth
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.stage.gram_pane import GramPane
 from tonecomb.desktop.stage.trend import TrendPane
@@ -85,7 +85,7 @@ def test_a_box_is_kept_and_swapped_by_a_key(
     (step,) = method(wail).source.steps
     assert isinstance(step, Isolate)
     (box,) = step.regions
-    assert isinstance(box, Box)
+    assert isinstance(box, RegionBox)
     assert (box.start, box.end) == pytest.approx((3.0, 9.0), abs=0.2)
     assert (box.low, box.high) == pytest.approx((300.0, 900.0), abs=20)
     peaks = wail.context.results.analysis.peaks  # type: ignore[union-attr]
@@ -130,7 +130,7 @@ def test_an_outline_is_drawn_and_a_second_joins_it(
     lines[0].clear()
     lines[0].editingFinished.emit()
     settle()
-    assert method(wail).source.steps[0].regions == (Box(1.0, 2.0, 100.0, 200.0),)  # type: ignore[attr-defined]
+    assert method(wail).source.steps[0].regions == (RegionBox(1.0, 2.0, 100.0, 200.0),)  # type: ignore[attr-defined]
     popover.close()
 
 
@@ -154,7 +154,7 @@ def test_a_tooth_is_kept_along_its_track(
     (step,) = method(wail).source.steps
     assert isinstance(step, Isolate)
     (tooth,) = step.regions
-    assert isinstance(tooth, Tooth)
+    assert isinstance(tooth, RegionTooth)
     assert tooth.number == 5
     assert len(tooth.points) > 100
     assert step.words(()).startswith("kept: tooth 5 of 58")
@@ -179,7 +179,7 @@ def test_a_track_is_kept_alone(wail: Bench, settle: Settle) -> None:
     (step,) = method(wail).source.steps
     assert isinstance(step, Isolate)
     (tooth,) = step.regions
-    assert isinstance(tooth, Tooth)
+    assert isinstance(tooth, RegionTooth)
     assert 170 < tooth.fundamentals.mean() < 178
     after = wail.context.results.analysis.spectrum.rms  # type: ignore[union-attr]
     assert after == pytest.approx(0.2 / 3 / np.sqrt(2), rel=0.1)

@@ -25,7 +25,7 @@ from tonecomb.core.synthesis.sampling import Sampling
 from tonecomb.core.synthesis.starters import STARTERS
 from tonecomb.core.synthesis.tones import Sweep, Teeth, Tone
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.kit.dial import Dial, Phrase
+from tonecomb.desktop.kit.dial import Dial, DialPhrase
 from tonecomb.desktop.kit.widgets import Number
 from tonecomb.desktop.stage.phrase_editor import PhraseEditor
 from tonecomb.formats import made_json
@@ -41,7 +41,7 @@ def description(bench: Bench) -> Made:
     return found
 
 
-def click(phrase: Phrase) -> PhraseEditor:
+def click(phrase: DialPhrase) -> PhraseEditor:
     QTest.mouseClick(phrase, LEFT)
     found = QApplication.activePopupWidget()
     assert isinstance(found, PhraseEditor)

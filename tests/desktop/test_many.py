@@ -13,7 +13,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialog, QLabel
 
-from tonecomb.batches.one import Outcome, Told
+from tonecomb.batches.one import ChannelOutcome, Outcome
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.limit_curve import LimitCurve, parsed
 from tonecomb.desktop.dialogs.many import WAITS, ManyDialog, OverviewDialog
@@ -136,7 +136,9 @@ def test_rows_come_as_recordings_are_done(qtbot: Any, qapp: QApplication) -> Non
         return [(shown.sorted.index(i, 0).data(), shown.sorted.index(i, 4).data()) for i in rows]
 
     shown.table.selectRow(2)
-    shown.add(Outcome("/x/3.wav", "3", "", channels=(Told("a", "g", "", 1.0, ("over",)),)))
+    shown.add(
+        Outcome("/x/3.wav", "3", "", channels=(ChannelOutcome("a", "g", "", 1.0, ("over",)),))
+    )
     shown.add(Outcome("/x/0.wav", "0", "", failed="no rate"))
     qtbot.waitUntil(lambda: shown.model.waiting == 2, timeout=2000)
     assert told() == [("0", "could not be used"), ("3", "over"), ("1", WAITS), ("2", WAITS)]
@@ -148,7 +150,7 @@ def test_rows_come_as_recordings_are_done(qtbot: Any, qapp: QApplication) -> Non
 def test_a_thousand_rows_are_sorted_by_their_figures(qtbot: Any, qapp: QApplication) -> None:
     every = tuple(
         Outcome(f"/x/{i}.wav", f"point {i}", "", channels=(
-            Told("a", "mm/s", "", (i * 37) % 1000 / 10, ("over",) if i == 500 else ()),
+            ChannelOutcome("a", "mm/s", "", (i * 37) % 1000 / 10, ("over",) if i == 500 else ()),
         )) for i in range(1000)
     )  # fmt: skip
     shown = OverviewDialog(None, every, "all", Path("x"))  # type: ignore[arg-type]

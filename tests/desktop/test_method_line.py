@@ -20,7 +20,7 @@ from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.widgets import Choice, Number
 from tonecomb.desktop.method_line.popovers import EDITORS
-from tonecomb.desktop.method_line.sketch import Sketch
+from tonecomb.desktop.method_line.sketch import SignalSketch
 from tonecomb.formats.session import presets
 
 Settle = Callable[[], None]
@@ -91,7 +91,7 @@ def test_the_frame_in_seconds_and_by_its_bins(opened: Bench, settle: Settle) -> 
     assert method(opened).frames.frame == 4320
     write("Zero padding factor", "4")
     assert (method(opened).frames.frame, method(opened).frames.pad) == (4320, 4)
-    assert "Padding ×4" in popover().findChildren(Sketch)[0].accessibleName()
+    assert "Padding ×4" in popover().findChildren(SignalSketch)[0].accessibleName()
     popover().close()
     opened.store.undo()
     assert method(opened).frames.frame == 32768, "one step"
@@ -100,7 +100,7 @@ def test_the_frame_in_seconds_and_by_its_bins(opened: Bench, settle: Settle) -> 
 def test_overlap_shows_the_weight_along_the_record(opened: Bench) -> None:
     opened.store.edit_method("Change", window="flat-top", overlap=0.0)
     opened.method_line.edit("overlap")
-    sketch = popover().findChildren(Sketch)[0]
+    sketch = popover().findChildren(SignalSketch)[0]
     assert "Weight along the record: 0 to 100 %" in sketch.accessibleName()
     follow("Recommended for Flat-top: 75 %")
     assert method(opened).frames.overlap == 75

@@ -17,7 +17,7 @@ from tonecomb.core.record import sinc
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.truth import folded, turned
 from tonecomb.core.results.against_truth import Compared
-from tonecomb.core.synthesis.hits import Hits, Mode
+from tonecomb.core.synthesis.hits import Hits, RungMode
 from tonecomb.core.synthesis.made import Made
 from tonecomb.core.synthesis.noise import Noise
 from tonecomb.core.synthesis.part import Part
@@ -69,7 +69,9 @@ def test_what_lies_between_samples_is_the_one_curve(share: float, places: list[f
 
 
 def test_the_strip_places_every_line(qapp: object, begun: Callable[[Made], Bench]) -> None:
-    bench = begun(of(Tone(61.8), Tone(700.0, 0.5), Tone(90.0, 0.001), Sweep(8.0, 300.0)))
+    bench = begun(
+        of(Tone(61.8), Tone(700.0, 0.5), Tone(90.0, 0.001), Sweep(8.0, 300.0))
+    )
     strip = bench.stage.spectra.folds
     assert [round(one.is_at, 1) for one in strip.lines] == [61.8, 700.0], "the weakest are left out"
     assert strip.top == pytest.approx(1.08 * 700), "as far as the highest goes"
@@ -107,7 +109,7 @@ def test_no_strip_for_what_was_recorded(opened: Bench, settle: Settle) -> None:
         (Tone(61.8), {}, ""), (Tone(176.4), {}, "above half the rate: shows at 79.6 Hz"),
         (Tone(176.4), {"low_pass": 20.0, "order": 8}, "above half the rate, and taken out before"),
         (Teeth(40.0, 5, roll_off=0.0), {}, "2 of its lines above half the rate"),
-        (Noise(), {}, ""), (Hits(rung=(Mode(500.0, 1.0),), scatter=2.0), {}, ""),
+        (Noise(), {}, ""), (Hits(rung=(RungMode(500.0, 1.0),), scatter=2.0), {}, ""),
     ],
 )  # fmt: skip
 def test_the_maker_says_what_becomes_of_a_part(

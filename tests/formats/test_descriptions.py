@@ -15,7 +15,7 @@ from tests.support import read_all
 
 import tonecomb
 from tonecomb.core.base.errors import UserError
-from tonecomb.core.synthesis.hits import Hits, Mode
+from tonecomb.core.synthesis.hits import Hits, RungMode
 from tonecomb.core.synthesis.made import Made
 from tonecomb.core.synthesis.noise import Noise
 from tonecomb.core.synthesis.sampling import Sampling
@@ -40,7 +40,7 @@ def written(tmp_path: Path, body: Any) -> Path:
 def test_a_short_description_is_enough(tmp_path: Path) -> None:
     made = made_json.load(written(tmp_path, PLAIN))
     assert made == Made(
-        "hum", parts=(Tone(61.8, 2.0, "rms"), Hits(rung=(Mode(143.0, 1.5),))),
+        "hum", parts=(Tone(61.8, 2.0, "rms"), Hits(rung=(RungMode(143.0, 1.5),))),
         sampling=Sampling(1000.0, 2500),
     )  # fmt: skip
     recording = tonecomb.open(tmp_path / "hum.json")

@@ -19,7 +19,7 @@ from tonecomb.core.estimate.display import Display
 from tonecomb.core.estimate.shaft import Shaft
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import Wanted
-from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.frf_settings import FrfSettings
 from tonecomb.core.method.method import Method, Shown
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.results.analysis import Analysis, run
@@ -28,18 +28,18 @@ from tonecomb.core.results.spectrogram import View, run_spectrogram
 from tonecomb.core.results.trend import run_trend
 from tonecomb.core.steps.filters import LowPass
 from tonecomb.formats import output
-from tonecomb.formats.kinds.alike import Other
+from tonecomb.formats.kinds.alike import OtherRecording
 from tonecomb.formats.kinds.changes import Earlier
-from tonecomb.formats.kinds.kind import Context, Kind, Told
+from tonecomb.formats.kinds.kind import Kind, ResultContext, ResultEntry
 from tonecomb.formats.kinds.table import KINDS, SPECTRUM, besides, kind
 from tonecomb.formats.kinds.trend import amplitude as track_amplitude
 from tonecomb.formats.kinds.trend import lines_of
 from tonecomb.formats.report import figures, figures_in_time
-from tonecomb.formats.report.figures import Panel, SpectrumView
+from tonecomb.formats.report.figures import DrawnSpectrum, Panel
 from tonecomb.formats.report.figures_in_time import GramLook
 from tonecomb.formats.report.folder import files_of
 from tonecomb.formats.report.html import report
-from tonecomb.formats.report.part import Part
+from tonecomb.formats.report.part import ReportPart
 
 FS, SECONDS = 1000.0, 16.0
 SHAFT = Shaft(tacho=Sync(channel=1, level=0.0), orders=(1.0, 3.0))
@@ -65,21 +65,21 @@ Results = dict[str, Any]
 
 
 @pytest.fixture(scope="module")
-def told(made: Recording) -> list[Told]:
+def told(made: Recording) -> list[ResultEntry]:
     return besides(METHOD, made, {"slices": Slicing(count=4, width=2.0)})
 
 
 @pytest.fixture(scope="module")
-def changing(told: list[Told]) -> Results:
+def changing(told: list[ResultEntry]) -> Results:
     return {one.kind.key: one.result for one in told}
 
 
 @pytest.fixture(scope="module")
-def context(analysis: Analysis) -> Context:
-    return Context(analysis)
+def context(analysis: Analysis) -> ResultContext:
+    return ResultContext(analysis)
 
 
-def table(key: str, result: Any, context: Context) -> str:
+def table(key: str, result: Any, context: ResultContext) -> str:
     (one,) = kind(key).tables(result, context)
     return one.csv()
 
@@ -110,19 +110,19 @@ def test_only_what_is_asked_for_is_computed(made: Recording) -> None:
 
 
 @pytest.mark.parametrize("one", KINDS, ids=lambda one: one.key)
-def test_a_kind_hangs_on_its_parts_alone(made: Recording, one: Any, context: Context) -> None:
+def test_a_kind_hangs_on_its_parts_alone(made: Recording, one: Any, context: ResultContext) -> None:
     """With everything else set back the result is told alike; what only changes how a spectrum is
     shown is not among the parts."""
     asked = {
         "slices": Slicing(count=3),
         "spectrogram": View(20, 30),
-        "alike": Other(),
+        "alike": OtherRecording(),
         "changes": Earlier(made, METHOD),
     }.get(one.key)
     needed = {"before-after": {"steps": (LowPass(200.0),)},
-              "transfer": {"between": Between(0, hits=False)},
-              "by-length": {"between": Between(None, low=20.0, high=300.0)},
-              "alike": {"between": Between(0, hits=False, low=20.0, high=300.0)},
+              "transfer": {"between": FrfSettings(0, hits=False)},
+              "by-length": {"between": FrfSettings(None, low=20.0, high=300.0)},
+              "alike": {"between": FrfSettings(0, hits=False, low=20.0, high=300.0)},
               }.get(one.key, {})  # fmt: skip
     if one.key == "alike":  # a shape is of two answers and more
         first, other = (made.samples.read(i, 0, made.length) for i in range(2))
@@ -145,7 +145,7 @@ def test_a_kind_hangs_on_its_parts_alone(made: Recording, one: Any, context: Con
         assert picture.panel.height > 0
 
 
-def test_the_tables_hold_the_values(changing: Results, context: Context) -> None:
+def test_the_tables_hold_the_values(changing: Results, context: ResultContext) -> None:
     trend, slices, run_up = (changing[key] for key in ("trend", "slices", "run-up"))
     titles, cells = rows(table("trend", trend, context))
     assert titles == ["time [s]", "rms [m/s²]", "crest factor", "kurtosis", "low [m/s² rms]",
@@ -168,7 +168,9 @@ def test_the_tables_hold_the_values(changing: Results, context: Context) -> None
 
 
 @pytest.mark.parametrize("level", ["rms", "peak", "peak-to-peak"])
-def test_levels_are_those_that_are_named(made: Recording, context: Context, level: Any) -> None:
+def test_levels_are_those_that_are_named(
+    made: Recording, context: ResultContext, level: Any
+) -> None:
     """Tables say an amplitude in the level of the method; beside bands everything is rms."""
     trend = run_trend(METHOD.having(level=level), made, METHOD.follow.tracks)
     wanted = {"rms": np.sqrt(0.125), "peak": 0.5, "peak-to-peak": 1.0}[level]
@@ -183,7 +185,7 @@ def test_levels_are_those_that_are_named(made: Recording, context: Context, leve
         assert title == word and len(values) == len(trend.time)
 
 
-def test_velocity_changes_everything_that_is_told(made: Recording, context: Context) -> None:
+def test_velocity_changes_everything_that_is_told(made: Recording, context: ResultContext) -> None:
     display = Display(quantity="Velocity", low_cut=2.0)
     bands = (Band(20, 60, "low", "mm/s"), Band(100, 200, unit="mm/s"))
     method = METHOD.having(display=display, shaft=None, bands=bands)
@@ -204,7 +206,7 @@ def test_velocity_changes_everything_that_is_told(made: Recording, context: Cont
     assert "[mm/s rms]" in table("trend", found["trend"], context).splitlines()[2]
 
 
-def test_json_is_strict_and_whole(told: list[Told], context: Context) -> None:
+def test_json_is_strict_and_whole(told: list[ResultEntry], context: ResultContext) -> None:
     every = [one.kind.values(one.result, context) for one in told]
     values = json.loads(output.dumps({k: v for one in every for k, v in one.items()}))
     assert set(values) == {"slices", "trend", "run_up"}
@@ -270,9 +272,9 @@ def test_a_trend_a_waterfall_and_a_run_up_on_paper(analysis: Analysis, changing:
 
 
 def test_all_files_of_an_analysis(
-    made: Recording, analysis: Analysis, told: list[Told], context: Context
+    made: Recording, analysis: Analysis, told: list[ResultEntry], context: ResultContext
 ) -> None:
-    files = dict(files_of(made, [Told(SPECTRUM, analysis), *told], context, silent))
+    files = dict(files_of(made, [ResultEntry(SPECTRUM, analysis), *told], context, silent))
     tables = {f"{name}.csv" for name in ("spectrum", "peaks", "combs", "resonances", "levels",
                                          "trend", "slices", "orders")}  # fmt: skip
     pictures = {f"{name}.png" for name in ("spectrum", "spectrogram", "waterfall", "trend",
@@ -281,12 +283,12 @@ def test_all_files_of_an_analysis(
     assert all(files[name].startswith(b"\x89PNG") for name in pictures)
     page = files["report.html"].decode()
     assert page.count("<figure>") == 6 and "4 slices of 2 s each." in page
-    plain = report([Part(made, analysis)])
+    plain = report([ReportPart(made, analysis)])
     assert plain.count("<figure>") == 2 and "Changes in time" not in plain
 
 
 def test_a_picture_that_was_made_elsewhere_is_put_below(analysis: Analysis) -> None:
-    spectrum = figures.spectrum_panel(analysis, SpectrumView())
+    spectrum = figures.spectrum_panel(analysis, DrawnSpectrum())
     alone = figures.stacked([spectrum], "png")
     both = figures.stacked([spectrum, figures.image_panel(alone, 4.4)], "png", "a heading")
     sizes = [int.from_bytes(png[20:24], "big") for png in (alone, both)]
@@ -305,7 +307,7 @@ def test_a_saved_spectrum_shows_levels_and_not_the_low_cut(
     shown = METHOD.having(display=display, scaling=scaling, frame=4000)
     analysis = run(shown, made)
     axes = Figure().subplots()
-    figures.spectrum_axes(axes, analysis, SpectrumView(decibels=decibels))
+    figures.spectrum_axes(axes, analysis, DrawnSpectrum(decibels=decibels))
     low, high = axes.get_xlim()
     assert low == pytest.approx(8.0 if quantity else 0.0) and high > 20.0
     bottom, top = axes.get_ylim()

@@ -20,7 +20,7 @@ from tonecomb.core.method.searches import PeakSearch
 from tonecomb.core.results.analysis import run
 from tonecomb.core.results.knowledge import knowledge
 from tonecomb.formats import machines, readings
-from tonecomb.formats.kinds.kind import Context
+from tonecomb.formats.kinds.kind import ResultContext
 from tonecomb.formats.kinds.table import SPECTRUM
 
 names = st.text(st.characters(exclude_categories=("C", "Z")), min_size=1, max_size=12).filter(
@@ -104,7 +104,7 @@ def test_everything_that_is_said_goes_into_the_tables() -> None:
     told = {round(float(row["frequency [Hz]"]), 1): row for row in rows}
     assert (told[413.1]["name"], told[413.1]["order"]) == ("mesh", "17")
     assert told[48.6]["name"] == "my own" and told[97.2]["set aside"] == "known"
-    context = Context(analysis, said=said)
+    context = ResultContext(analysis, said=said)
     values = SPECTRUM.values(analysis, context)
     assert [comb["name"] for comb in values["combs"]] == ["motor"], "what was found is the same"
     assert all(tooth["found"] for tooth in values["combs"][0]["teeth"])

@@ -46,9 +46,9 @@ from tonecomb.core.steps.motion import Integral
 from tonecomb.formats import atomic, files, readings
 from tonecomb.formats.registry import open_recording
 from tonecomb.formats.report import figures
-from tonecomb.formats.report.figures import Other, SpectrumView
+from tonecomb.formats.report.figures import DrawnSpectrum, OtherTrace
 from tonecomb.formats.report.html import report
-from tonecomb.formats.report.part import Part
+from tonecomb.formats.report.part import ReportPart
 from tonecomb.formats.session import presets, session
 
 finite = st.floats(0, 1e6, allow_nan=False)
@@ -294,7 +294,7 @@ def test_report(demo: Path, log: bool) -> None:
     source = demo / "drive-steady.h5"
     opened = replace(open_recording(source), name="<b>drive</b> & co")
     analysis = run(Method.of(channel=1, frame=32768), opened)
-    html = report([Part(opened, analysis, SpectrumView(log_frequency=log))])
+    html = report([ReportPart(opened, analysis, DrawnSpectrum(log_frequency=log))])
     page = _Tags()
     page.feed(html)
     assert page.links == [], "self-contained"
@@ -316,8 +316,8 @@ def test_report(demo: Path, log: bool) -> None:
 
 def test_report_says_when_there_are_no_peaks() -> None:
     made = recording(np.random.default_rng(1).standard_normal(5000))
-    view = SpectrumView(decibels=False)
-    html = report([Part(made, run(Method.of(frame=256), made), view)])
+    view = DrawnSpectrum(decibels=False)
+    html = report([ReportPart(made, run(Method.of(frame=256), made), view)])
     assert "No peak within 60" in html
 
 
@@ -326,8 +326,8 @@ def test_bands_held_traces_and_the_confidence_band_are_in_the_picture() -> None:
     method = Method.of(frame=256, scaling="psd", bands=(Band(10, 100, "low"), Band(100, 200)))
     analysis, other = run(method, made), run(method.having(frame=1024), made)
     newton = run(method, recording(np.ones(500), unit="N"))
-    others = (Other("longer", other, "#B4572A"), Other("force", newton, "#4C7A3D"))
-    view = SpectrumView(confidence=True, others=others)
+    others = (OtherTrace("longer", other, "#B4572A"), OtherTrace("force", newton, "#4C7A3D"))
+    view = DrawnSpectrum(confidence=True, others=others)
     low, high = band_db(analysis) or (0.0, 0.0)
     figure = Figure()
     axes = figure.add_subplot()
@@ -341,7 +341,7 @@ def test_bands_held_traces_and_the_confidence_band_are_in_the_picture() -> None:
     held = axes.get_lines()[1]
     wanted = 10 * np.log10(other.curve.values[1:] / 1e-12)
     assert np.nanmax(held.get_ydata()) == pytest.approx(wanted.max())
-    html = report([Part(made, analysis, view)])
+    html = report([ReportPart(made, analysis, view)])
     level = f"{analysis.band_level(10, 100):.4g} m/s²"
     assert f">low 10–100 Hz rms: {level}" in html
     assert ">100–200 Hz rms: " in html
@@ -350,12 +350,12 @@ def test_bands_held_traces_and_the_confidence_band_are_in_the_picture() -> None:
 @pytest.mark.parametrize(
     ("view", "display"),
     [
-        (SpectrumView(), Display()),
-        (SpectrumView(True, False, 10, 200), Display(drawn="octave")),
-        (SpectrumView(bottom=0, top=90), Display(drawn="total")),
+        (DrawnSpectrum(), Display()),
+        (DrawnSpectrum(True, False, 10, 200), Display(drawn="octave")),
+        (DrawnSpectrum(bottom=0, top=90), Display(drawn="total")),
     ],
 )
-def test_pictures(analysis: Analysis, view: SpectrumView, display: Display) -> None:
+def test_pictures(analysis: Analysis, view: DrawnSpectrum, display: Display) -> None:
     analysis = analysis.displayed(Shown("psd", "rms", display))
     envelope = envelope_of(np.sin(np.arange(2000.0)), 0, 500)
     spectrum, heading = figures.spectrum_panel(analysis, view), figures.heading_of(analysis)
@@ -377,7 +377,7 @@ def test_labels_in_the_picture_keep_off_each_other_and_the_curve() -> None:
     method = Method.of(frame=8192)
     analysis = run(method.having(peaks=PeakSearch(most=30)), recording(x, fs=4000.0))
     figure = Figure(figsize=(10, 4.4), layout="constrained")
-    panel = figures.spectrum_panel(analysis, SpectrumView(low=0.0, high=2000.0))
+    panel = figures.spectrum_panel(analysis, DrawnSpectrum(low=0.0, high=2000.0))
     finish = panel.draw(figure)
     figure.draw_without_rendering()
     assert callable(finish)

@@ -10,7 +10,7 @@ import tonecomb
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.tracks import Wanted
-from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.frf_settings import FrfSettings
 from tonecomb.core.method.method import default_method
 from tonecomb.core.method.searches import Fit
 from tonecomb.formats import output
@@ -30,9 +30,9 @@ SETTINGS = (
     ({"fits": (Fit(20.0, 200.0),), "tracks": (Wanted(5, 200, (1, 2)),), "bands": (Band(10, 100),)},
      {"hits": True, "cepstrum": True, "shock": (10.0, 12)}),
     ({"window": "rectangular", "detrend": "none", "scaling": "psd"}, {}),
-    ({"between": Between(0, low=10, high=300)}, {}),
-    ({"between": Between(0, hits=False, low=10, high=300)}, {}),
-    ({"between": Between(None, low=10, high=300)}, {}),
+    ({"between": FrfSettings(0, low=10, high=300)}, {}),
+    ({"between": FrfSettings(0, hits=False, low=10, high=300)}, {}),
+    ({"between": FrfSettings(None, low=10, high=300)}, {}),
 )  # fmt: skip
 
 

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from tests.support import recording
 
 from tonecomb.core.record.recording import ArraySamples, Stretch
-from tonecomb.core.record.resampling import Affine, Columns, Part, excerpt
+from tonecomb.core.record.resampling import Affine, Columns, ResampledPart, excerpt
 from tonecomb.formats.clock import Clock, is_stamp
 from tonecomb.formats.columnar import _Groups
 from tonecomb.formats.spool import Spool
@@ -69,7 +69,9 @@ def test_stacks_of_samples(
     order: list[int], first: int, span: list[int], factor: float, offset: float
 ) -> None:
     source = ArraySamples.of(*DATA)
-    stack = Affine(Part(Columns(source, tuple(order)), first), (factor,) * 3, (offset,) * 3)
+    stack = Affine(
+        ResampledPart(Columns(source, tuple(order)), first), (factor,) * 3, (offset,) * 3
+    )
     start, stop = (min(end, 700 - first) for end in span)
     for i in range(3):
         wanted = factor * DATA[order[i]][first:][start:stop] + offset

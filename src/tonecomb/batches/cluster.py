@@ -12,7 +12,7 @@ from concurrent.futures import CancelledError
 from contextlib import contextmanager
 from typing import Any
 
-from tonecomb.batches.one import Job, Outcome, keep, work
+from tonecomb.batches.one import BatchJob, Outcome, keep, work
 from tonecomb.core.base.errors import UserError
 
 TRIES = 3  # of a job whose worker is lost
@@ -92,14 +92,14 @@ def _check_versions(client: Any) -> None:
 
 
 def on_cluster(
-    client: Any, left: Sequence[Job], notice: Notice
-) -> Iterator[tuple[Job, Outcome]]:  # fmt: skip
+    client: Any, left: Sequence[BatchJob], notice: Notice
+) -> Iterator[tuple[BatchJob, Outcome]]:  # fmt: skip
     """What came of each job, as they are done. Those of lost workers are done again, by others or
     by new ones; ``notice`` is handed a sentence where workers are lost or come."""
     from distributed import KilledWorker
 
     waiting, ended = iter(left), queue.SimpleQueue[Any]()
-    running: dict[Any, Job] = {}
+    running: dict[Any, BatchJob] = {}
     workers, looked = set(client.nthreads()), time.monotonic()
 
     def send() -> None:

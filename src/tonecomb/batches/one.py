@@ -34,7 +34,7 @@ _ALONE = Alone()  # one thread: there are as many processes as are wanted
 
 
 @dataclass(frozen=True)
-class Job:
+class BatchJob:
     """A file, what is to be done with it, the folder of the batch, and whether a report of each
     channel is written."""
 
@@ -56,7 +56,7 @@ class Job:
 
 
 @dataclass(frozen=True)
-class Told:
+class ChannelOutcome:
     """One channel: what it is, its overall ``rms``, what was ``exceeded``, which limits could not
     be judged and why, the worst ``zone``, its report (relative to the batch's folder, "" for none),
     what it holds in short, and the rows of each table."""
@@ -90,7 +90,7 @@ class Outcome:
     start: str = ""
     duration: float = 0.0
     failed: str = ""
-    channels: tuple[Told, ...] = ()
+    channels: tuple[ChannelOutcome, ...] = ()
 
     @property
     def exceeded(self) -> bool:
@@ -103,7 +103,7 @@ class Outcome:
         return any(one.not_judged for one in self.channels)
 
 
-def work(job: Job, progress: Progress = silent, crew: Crew = _ALONE) -> Outcome:
+def work(job: BatchJob, progress: Progress = silent, crew: Crew = _ALONE) -> Outcome:
     """Do a job, with others where there is a ``crew``, and keep its outcome in the batch's folder.
     A file that cannot be used is an outcome too; a place that cannot be written is a
     :class:`UserError`."""
@@ -137,7 +137,7 @@ def work(job: Job, progress: Progress = silent, crew: Crew = _ALONE) -> Outcome:
     return keep(job, outcome)
 
 
-def keep(job: Job, outcome: Outcome) -> Outcome:
+def keep(job: BatchJob, outcome: Outcome) -> Outcome:
     """Write an outcome where :func:`kept` finds it; as it will be found."""
     text = output.dumps({"written by": "Tone Comb"} | asdict(outcome))
     atomic.write_text(job.done, text + "\n")
@@ -159,7 +159,7 @@ def _parsed(text: str) -> Outcome:
     return outcome
 
 
-def kept(job: Job) -> Outcome | None:
+def kept(job: BatchJob) -> Outcome | None:
     """The outcome of an earlier call, where file and plan are still the same; what failed is tried
     again."""
     try:
@@ -173,7 +173,7 @@ def kept(job: Job) -> Outcome | None:
     return outcome if there and wanted and current and not outcome.failed else None
 
 
-def _told(job: Job, place: str, done: Analysed) -> Told:
+def _told(job: BatchJob, place: str, done: Analysed) -> ChannelOutcome:
     """What there is to say of a channel, whose report goes to a ``place`` if it is wanted."""
     a, said = done.analysis, done.context.said
     verdicts = [limit.judge(a) for limit in job.plan.limits]
@@ -203,7 +203,7 @@ def _told(job: Job, place: str, done: Analysed) -> Told:
         "limits": [asdict(one) for one in verdicts],
     }
     worst = over[0].zone if over else next((one.zone for one in verdicts if one.zone), "")
-    return Told(
+    return ChannelOutcome(
         a.channel.name, a.unit.symbol, a.sentence, a.rms,
         tuple(one.words for one in over),
         tuple(one.words for one in verdicts if one.why_not), worst, place if job.reports else "",
@@ -223,9 +223,9 @@ def counted(outcomes: Sequence[Outcome]) -> str:
     return ", ".join((*said, f"{failed} could not be used"))
 
 
-def jobs(paths: Sequence[Path], plan: Plan, out: Path, reports: bool) -> list[Job]:
+def jobs(paths: Sequence[Path], plan: Plan, out: Path, reports: bool) -> list[BatchJob]:
     """One for each file, each file once."""
-    return [Job(path, plan, out, reports) for path in once(paths)]
+    return [BatchJob(path, plan, out, reports) for path in once(paths)]
 
 
 def once(paths: Iterable[Path]) -> list[Path]:

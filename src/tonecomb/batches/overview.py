@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
 
-from tonecomb.batches.one import Outcome, Told, counted
+from tonecomb.batches.one import ChannelOutcome, Outcome, counted
 from tonecomb.batches.plan import Plan
 from tonecomb.batches.trends import drawn, trends
 from tonecomb.core.say.numbers import significant
@@ -17,7 +17,7 @@ LISTED = 2_000
 """Channels on the page, the worst; the tables have all."""
 
 
-def sorted_channels(outcomes: Sequence[Outcome]) -> list[tuple[Outcome, Told]]:
+def sorted_channels(outcomes: Sequence[Outcome]) -> list[tuple[Outcome, ChannelOutcome]]:
     """Every channel of every recording: what exceeds most limits first, then by falling level
     within each unit."""
     every = [(one, told) for one in outcomes for told in one.channels]

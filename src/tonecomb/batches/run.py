@@ -15,7 +15,7 @@ from typing import Any
 from tonecomb.batches import overview, tables
 from tonecomb.batches.cluster import Notice, cluster, on_cluster
 from tonecomb.batches.crew import ClusterCrew, ProcessCrew, Processes
-from tonecomb.batches.one import DONE, Job, Outcome, jobs, keep, kept, work
+from tonecomb.batches.one import DONE, BatchJob, Outcome, jobs, keep, kept, work
 from tonecomb.batches.plan import Plan
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.progress import Progress, part, silent
@@ -103,7 +103,7 @@ class _Means:
     client: Any = None
     processes: Processes | None = None
 
-    def crew(self, job: Job) -> Crew | None:
+    def crew(self, job: BatchJob) -> Crew | None:
         """Who share a job, None where it is done by one."""
         if self.client is None and self.processes is None:
             return None
@@ -133,8 +133,8 @@ def _means(workers: int, scheduler: str) -> Iterator[_Means]:
 
 
 def _by(
-    means: _Means, left: Sequence[Job], progress: Progress, notice: Notice
-) -> Iterator[tuple[Job, Outcome]]:
+    means: _Means, left: Sequence[BatchJob], progress: Progress, notice: Notice
+) -> Iterator[tuple[BatchJob, Outcome]]:
     """Long recordings first, each by all; then the others, one by each."""
     crews = {job.key: crew for job in left if (crew := means.crew(job)) is not None}
     for i, job in enumerate(job for job in left if job.key in crews):
@@ -149,18 +149,18 @@ def _by(
         yield from _in_turn(others, progress)
 
 
-def _in_turn(left: Sequence[Job], progress: Progress) -> Iterator[tuple[Job, Outcome]]:
+def _in_turn(left: Sequence[BatchJob], progress: Progress) -> Iterator[tuple[BatchJob, Outcome]]:
     for i, job in enumerate(left):
         yield job, work(job, part(progress, i / len(left), (i + 1) / len(left)))
 
 
-def _in_processes(left: Sequence[Job], workers: int) -> Iterator[tuple[Job, Outcome]]:
+def _in_processes(left: Sequence[BatchJob], workers: int) -> Iterator[tuple[BatchJob, Outcome]]:
     """By several processes. One that dies is replaced, and what it was at is tried again."""
     tries = dict.fromkeys((job.key for job in left), 0)
     waiting = list(reversed(left))
     while waiting:
         with ProcessPoolExecutor(workers, get_context("spawn")) as pool:
-            under_way: dict[Future[Outcome], Job] = {}
+            under_way: dict[Future[Outcome], BatchJob] = {}
             try:
                 while waiting or under_way:
                     while waiting and len(under_way) < workers * _AHEAD:
@@ -184,6 +184,6 @@ def _in_processes(left: Sequence[Job], workers: int) -> Iterator[tuple[Job, Outc
                 raise
 
 
-def _given_up(job: Job) -> Outcome:
+def _given_up(job: BatchJob) -> Outcome:
     died = f"its process died {TRIES} times; analyse it alone to see why"
     return keep(job, Outcome(str(job.path), job.path.stem, job.plan.digest, failed=died))

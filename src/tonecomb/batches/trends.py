@@ -25,7 +25,7 @@ _COUNTED = re.compile(r"[\d_:.\-T]+")
 
 
 @dataclass(frozen=True)
-class Trend:
+class DatedTrend:
     """A ``point``, its overall rms in ``unit`` and when each was taken, by time."""
 
     point: str
@@ -39,7 +39,7 @@ class Trend:
         return self.rms[-1] / self.rms[0] if self.rms[0] > 0 else 0.0
 
 
-def trends(outcomes: Sequence[Outcome]) -> list[Trend]:
+def trends(outcomes: Sequence[Outcome]) -> list[DatedTrend]:
     """Those of points with three recordings or more that say when they were taken, the one that
     grew most first. One point are channels of one name and unit, of recordings in one folder whose
     names differ in numbers alone."""
@@ -59,11 +59,11 @@ def trends(outcomes: Sequence[Outcome]) -> list[Trend]:
         times, levels = zip(*readings, strict=True)
         if len(set(times)) >= _LEAST:
             point = " · ".join(part for part in (folder, name, channel) if part)
-            found.append(Trend(point, unit, times, levels))
+            found.append(DatedTrend(point, unit, times, levels))
     return sorted(found, key=lambda trend: -trend.growth)
 
 
-def drawn(found: Sequence[Trend]) -> str:
+def drawn(found: Sequence[DatedTrend]) -> str:
     """The first of them as one SVG element, "" where there are none."""
     from tonecomb.formats.report import figures
 
@@ -73,7 +73,7 @@ def drawn(found: Sequence[Trend]) -> str:
     return picture[picture.index("<svg") :]
 
 
-def _panel(one: Trend) -> Panel:
+def _panel(one: DatedTrend) -> Panel:
     from tonecomb.formats.report.figures import Panel
 
     def draw(part: FigureBase) -> None:

@@ -13,7 +13,7 @@ import tonecomb
 from tonecomb.api import Analysed
 from tonecomb.cli.between import between_of, sketch_of
 from tonecomb.cli.common import (
-    Reading,
+    ReadingOptions,
     as_json,
     channels_of,
     forcing,
@@ -35,7 +35,7 @@ from tonecomb.core.record.signal import Signal
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.knowledge import NOTHING, Knowledge, knowledge
 from tonecomb.formats import guard, output
-from tonecomb.formats.kinds.alike import Other
+from tonecomb.formats.kinds.alike import OtherRecording
 from tonecomb.formats.registry import write_recording
 
 
@@ -75,7 +75,7 @@ from tonecomb.formats.registry import write_recording
 @forcing
 def analyse(
     paths: tuple[Path, ...],
-    reading: Reading,
+    reading: ReadingOptions,
     as_json: bool,
     channels: tuple[str, ...],
     session: Path | None,
@@ -135,7 +135,7 @@ class Call:
     ``base`` of a session and the ``settings`` of the call, the ``channels`` named, and what is
     ``asked`` besides."""
 
-    reading: Reading
+    reading: ReadingOptions
     settings: dict[str, Any]
     channels: tuple[str, ...] = ()
     given: Given = NOTHING_GIVEN
@@ -169,7 +169,7 @@ class Call:
                 method = method.having(channel=channel, axes=axes)
             if other is not None:
                 sketch = sketch_of(other, there or places)
-                asked["alike"] = Other(other.id, other, method, said.sketch, sketch)
+                asked["alike"] = OtherRecording(other.id, other, method, said.sketch, sketch)
             done = part(progress, *(0.2 + 0.8 * (i + k) / len(wanted) for k in (0, 1)))
             analyses.append(
                 tonecomb.analyse(recording, method, asked=asked, said=said, progress=done)

@@ -9,7 +9,7 @@ import click
 
 from tonecomb.cli.common import channel_of
 from tonecomb.core.base.errors import UserError
-from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.frf_settings import FrfSettings
 from tonecomb.core.method.sketch import WAYS, Sketch, place_from
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.record.signal import Signal
@@ -60,7 +60,7 @@ BETWEEN_OPTIONS = (
 """Options that :func:`between_of` and :func:`sketch_of` understand."""
 
 
-def between_of(signal: Signal, settings: dict[str, Any]) -> Between | None:
+def between_of(signal: Signal, settings: dict[str, Any]) -> FrfSettings | None:
     """The transfer function that the call asks for."""
     taps, reference = settings["taps"], settings["reference"]
     if not taps and reference is None:
@@ -87,7 +87,7 @@ def between_of(signal: Signal, settings: dict[str, Any]) -> Between | None:
             raise UserError(f"‘{text}’ is no range for modes",
                             remedy="give it like 20:600, or 20:600:30") from error  # fmt: skip
     chosen = {name: settings[name] for name in ("estimator", "form") if settings[name]}
-    return Between(
+    return FrfSettings(
         number, settings["answers"], taps, decay=settings["exponential"] or 0.0,
         aside=_whole("--set-aside", settings["set_aside"]),
         taken=_whole("--take", settings["take"]), low=low, high=high, order=order, **chosen,

@@ -25,7 +25,7 @@ from tonecomb.core.say.plain import printable
 from tonecomb.formats.registry import with_time
 
 
-class Pair(click.ParamType):
+class RangeOption(click.ParamType):
     """Two numbers with a colon between them."""
 
     name = "LOW:HIGH"
@@ -84,7 +84,7 @@ class OfChannel(click.ParamType):
             self.fail(error.text)
 
 
-class Scale(OfChannel):
+class ScaleOption(OfChannel):
     """A sensitivity, or what full scale stands for."""
 
     def __init__(self, raw: str = "") -> None:
@@ -122,7 +122,7 @@ def shown_progress(what: str) -> Iterator[Progress]:
 
 
 @dataclass(frozen=True)
-class Reading:
+class ReadingOptions:
     """What the call says about how a file is read: of the ``file`` and of how it is ``imported``,
     over what is said already, and where its time stands."""
 
@@ -163,7 +163,7 @@ def importing(command: Callable[..., Any]) -> Callable[..., Any]:
         if len({one.channel for one in channels}) < len(channels):
             raise click.UsageError("A channel is given a unit or a scale twice; say it once.")
         file = _said({"rate": rate, "unit": plain[0] if plain else None})
-        reading = Reading(file, tuple(channels), _said(how), time_column, time_unit)
+        reading = ReadingOptions(file, tuple(channels), _said(how), time_column, time_unit)
         return command(reading=reading, **rest)
 
     for option in (
@@ -187,12 +187,12 @@ def importing(command: Callable[..., Any]) -> Callable[..., Any]:
             help="The column with the time, by its name or its number from 1; none for none.",
         ),
         click.option(
-            "--full-scale", "full_scales", type=Scale(FULL_SCALE), multiple=True,
+            "--full-scale", "full_scales", type=ScaleOption(FULL_SCALE), multiple=True,
             metavar="[NAME=]VALUE UNIT",
             help="What full scale stands for, such as '32 m/s²' or 'DE=32 m/s²'; repeatable.",
         ),
         click.option(
-            "--sensitivity", "sensitivities", type=Scale(), multiple=True,
+            "--sensitivity", "sensitivities", type=ScaleOption(), multiple=True,
             metavar="[NAME=]VALUE RAW/UNIT",
             help="Of a channel's sensor, such as '100 mV/g' or 'DE=100 mV/g'; repeatable.",
         ),
@@ -220,7 +220,7 @@ only = click.option(
     help="A channel by its name or its number from 1; repeatable.",
 )
 stretch = click.option(
-    "--stretch", type=Pair(), metavar="START:END", help="Part of the recording, in s."
+    "--stretch", type=RangeOption(), metavar="START:END", help="Part of the recording, in s."
 )
 
 

@@ -9,14 +9,22 @@ import click
 
 from tonecomb.api import Analysed
 from tonecomb.cli.analyse import Call
-from tonecomb.cli.common import Reading, as_json, forcing, importing, only, say, shown_progress
+from tonecomb.cli.common import (
+    ReadingOptions,
+    as_json,
+    forcing,
+    importing,
+    only,
+    say,
+    shown_progress,
+)
 from tonecomb.cli.common import stretch as stretch_option
 from tonecomb.cli.method import method_options
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.progress import part
 from tonecomb.formats import output
 from tonecomb.formats.kinds.changes import Before, ChangesKind
-from tonecomb.formats.kinds.kind import Told
+from tonecomb.formats.kinds.kind import ResultEntry
 
 
 @click.command()
@@ -43,7 +51,7 @@ from tonecomb.formats.kinds.kind import Told
 )
 @forcing
 def compare(
-    before: Path, now: Path, reading: Reading, as_json: bool, channels: tuple[str, ...],
+    before: Path, now: Path, reading: ReadingOptions, as_json: bool, channels: tuple[str, ...],
     least_db: float, out: Path | None, force: bool, **settings: Any,
 ) -> None:  # fmt: skip
     """What came, went, moved, grew and fell from the recording BEFORE to NOW, beyond what both
@@ -92,5 +100,5 @@ def _same(earlier: list[Analysed], later: list[Analysed], number: int) -> Analys
 
 
 def _with_changes(now: Analysed, before: Analysed, least_db: float) -> Analysed:
-    told = Told(ChangesKind(), Before(before.analysis, before.context.said, least_db))
+    told = ResultEntry(ChangesKind(), Before(before.analysis, before.context.said, least_db))
     return Analysed(now.recording, now.context, (*now.told, told))

@@ -8,7 +8,7 @@ import click
 
 import tonecomb
 from tonecomb.cli.common import (
-    Reading,
+    ReadingOptions,
     channels_of,
     forcing,
     importing,
@@ -34,7 +34,7 @@ from tonecomb.formats.registry import write_recording
 def convert(
     path: Path,
     target: Path,
-    reading: Reading,
+    reading: ReadingOptions,
     channels: tuple[str, ...],
     stretch: tuple[float, float] | None,
     force: bool,

@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 import tonecomb
-from tonecomb.cli.common import Reading, as_json, importing, say, shown_progress
+from tonecomb.cli.common import ReadingOptions, as_json, importing, say, shown_progress
 from tonecomb.core.base.progress import part
 from tonecomb.formats import output
 
@@ -16,7 +16,7 @@ from tonecomb.formats import output
 @click.argument("path", type=click.Path(path_type=Path))
 @importing
 @as_json
-def describe(path: Path, reading: Reading, as_json: bool) -> None:
+def describe(path: Path, reading: ReadingOptions, as_json: bool) -> None:
     """What the file at PATH holds."""
     with shown_progress("Reading") as progress:
         recording = tonecomb.open(path, given=reading.of(path), progress=part(progress, 0, 0.5))

@@ -11,7 +11,7 @@ from typing import Any
 import click
 
 from tonecomb.cli.between import BETWEEN_OPTIONS, between_of
-from tonecomb.cli.common import Pair, channel_of
+from tonecomb.cli.common import RangeOption, channel_of
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.units import MOTIONS, SYSTEMS
 from tonecomb.core.estimate.averages import AVERAGES, Average, InStep, Single
@@ -87,7 +87,7 @@ _OPTIONS = (
         "--falling", is_flag=True, help="Trigger or tacho where it falls through the level."
     ),
     click.option(
-        "--strike", "struck", type=Pair(), multiple=True, metavar="START:END",
+        "--strike", "struck", type=RangeOption(), multiple=True, metavar="START:END",
         help="Leave out frames that touch this part, in s; repeatable.",
     ),
     click.option("--leave-clipped", is_flag=True, help="Leave out frames that clip."),
@@ -111,7 +111,7 @@ _OPTIONS = (
         "where it is off by more dB.",
     ),
     click.option(
-        "--band", "bands", type=Pair(), multiple=True, metavar="LOW:HIGH",
+        "--band", "bands", type=RangeOption(), multiple=True, metavar="LOW:HIGH",
         help="The rms between two frequencies in Hz, of what is shown; repeatable.",
     ),
     click.option(
@@ -123,7 +123,9 @@ _OPTIONS = (
         help="Weight the spectrum: A, C for pressure; Wk, Wd, Wm for acceleration.",
     ),
     click.option("--octaves", type=int, metavar="N", help="Also the rms of each 1/N octave."),
-    click.option("--range", "span", type=Pair(), metavar="LOW:HIGH", help="Frequencies, in Hz."),
+    click.option(
+        "--range", "span", type=RangeOption(), metavar="LOW:HIGH", help="Frequencies, in Hz."
+    ),
     click.option(
         "--peaks-over-floor", type=float, metavar="DB", help="Peaks so far above the noise floor."
     ),

@@ -15,7 +15,7 @@ from tonecomb.desktop.acts.failures import Failures
 from tonecomb.desktop.acts.finding import Finding
 from tonecomb.desktop.acts.guide import Tour
 from tonecomb.desktop.acts.helping import Helping
-from tonecomb.desktop.acts.layout import Layout
+from tonecomb.desktop.acts.layout import WindowLayout
 from tonecomb.desktop.acts.listening import Listening
 from tonecomb.desktop.acts.live import LiveActs
 from tonecomb.desktop.acts.making import MakingActs
@@ -64,7 +64,7 @@ class Bench(QMainWindow):
     going: Going
     finding: Finding
     listening: Listening
-    layout_: Layout
+    layout_: WindowLayout
     helping: Helping
     tour: Tour
     menus: Menus
@@ -138,7 +138,7 @@ class Bench(QMainWindow):
             context, stage, self.opening, Watching(context, stage, readings)
         )
         self.stage.empty.starter_chosen.connect(self.making.begin)
-        self.layout_ = Layout(self, context, stage, self.columns, self._paint)
+        self.layout_ = WindowLayout(self, context, stage, self.columns, self._paint)
         memory = Memory(context.store, context.scheduler, context.envelopes)
         self.helping = Helping(self, self.method_line, memory)
         self.tour = Tour(self)

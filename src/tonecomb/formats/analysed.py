@@ -21,12 +21,12 @@ from tonecomb.core.say.caution import Caution
 from tonecomb.core.say.cautions import cautions
 from tonecomb.formats import atomic, guard
 from tonecomb.formats.columns import Table
-from tonecomb.formats.kinds.kind import Context, Told
+from tonecomb.formats.kinds.kind import ResultContext, ResultEntry
 from tonecomb.formats.kinds.table import SPECTRUM, besides
 from tonecomb.formats.report.layout import USUAL, Layout
 
 if TYPE_CHECKING:
-    from tonecomb.formats.report.part import Part
+    from tonecomb.formats.report.part import ReportPart
     from tonecomb.formats.report.pdf import Paper
 
 
@@ -36,8 +36,8 @@ class Analysed:
     with its kind; ``context`` is what they are told with."""
 
     recording: Recording
-    context: Context
-    told: tuple[Told, ...]
+    context: ResultContext
+    told: tuple[ResultEntry, ...]
 
     @property
     def analysis(self) -> Analysis:
@@ -128,13 +128,13 @@ class Analysed:
         return report([self], path, progress, paper, layout)
 
     @property
-    def part(self) -> Part:
+    def part(self) -> ReportPart:
         """For a report."""
-        from tonecomb.formats.report.figures import SpectrumView
-        from tonecomb.formats.report.part import Part
+        from tonecomb.formats.report.figures import DrawnSpectrum
+        from tonecomb.formats.report.part import ReportPart
 
-        view = SpectrumView(decibels=self.context.decibels)
-        return Part(self.recording, self.analysis, view, self.context.said, self.told[1:])
+        view = DrawnSpectrum(decibels=self.context.decibels)
+        return ReportPart(self.recording, self.analysis, view, self.context.said, self.told[1:])
 
     def _repr_html_(self) -> str:
         """In a notebook: the sentence, what it holds in short, the picture and the peaks."""
@@ -211,4 +211,6 @@ def analyse(
     analysis = SPECTRUM.run(method, recording, None, part(progress, 0, 0.6))
     warned = cautions(analysis, recording, part(progress, 0.6, 0.7))
     others = besides(method, recording, asked, part(progress, 0.7, 1))
-    return Analysed(recording, Context(analysis, warned, said), (Told(SPECTRUM, analysis), *others))
+    return Analysed(
+        recording, ResultContext(analysis, warned, said), (ResultEntry(SPECTRUM, analysis), *others)
+    )

@@ -17,8 +17,8 @@ from tonecomb.core.method.given import Import
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.formats.contents import (
     MOST_COLUMNS,
-    Column,
     Contents,
+    FileColumn,
     damaged,
     foreign,
     rate_of,
@@ -66,7 +66,7 @@ class ManySeries(Samples):
 
 def split_array(
     name: str, array: np.ndarray | OnDisk, rate: float | None
-) -> list[tuple[Column, ArraySeries]]:
+) -> list[tuple[FileColumn, ArraySeries]]:
     """The series in an array of numbers: one, or one for each field, column or row, whichever
     of the two there are fewer of. An array of another kind is a column that is left out."""
     if array.dtype.names:
@@ -88,14 +88,16 @@ def split_array(
     ]
 
 
-def _column(name: str, length: int, kind: np.dtype, numeric: bool, rate: float | None) -> Column:
+def _column(
+    name: str, length: int, kind: np.dtype, numeric: bool, rate: float | None
+) -> FileColumn:
     if not numeric:
-        return Column(name, "", length, role="leave out", note=f"{kind} of a shape or kind "
+        return FileColumn(name, "", length, role="leave out", note=f"{kind} of a shape or kind "
                       "that is no series")  # fmt: skip
-    return Column(name, "", length, rate, integer=kind.kind in "iu")
+    return FileColumn(name, "", length, rate, integer=kind.kind in "iu")
 
 
-def contents(kind: str, found: Sequence[tuple[Column, ArraySeries]]) -> Contents:
+def contents(kind: str, found: Sequence[tuple[FileColumn, ArraySeries]]) -> Contents:
     """Contents of a file with these series."""
     columns = tuple(column for column, _ in found)
     return Contents(kind, columns, ManySeries(tuple(one for _, one in found)), row="sample")
@@ -107,7 +109,7 @@ def open_npy(path: Path, how: Import, progress: Progress) -> Contents:
         array = _npy(path)
     found = split_array("", array, None)
     if array.ndim == 2 and len(found) > 1:
-        found = [(Column("", "", c.length, integer=c.integer), one) for c, one in found]
+        found = [(FileColumn("", "", c.length, integer=c.integer), one) for c, one in found]
     progress(1.0)
     return contents("NPY", found)
 

@@ -60,7 +60,7 @@ class _Table:
 
 
 @dataclass(frozen=True)
-class Batch:
+class RecordBatch:
     """``rows``, and where each buffer lies in the file (place and bytes); ``codec`` is "" where
     they are as they are."""
 
@@ -69,7 +69,7 @@ class Batch:
     codec: str
 
 
-def batches_of(path: Path) -> list[Batch]:
+def batches_of(path: Path) -> list[RecordBatch]:
     """What an IPC file says of its batches. Raises :class:`ValueError` or :class:`struct.error`
     where it is damaged."""
     found = []
@@ -91,7 +91,7 @@ def batches_of(path: Path) -> list[Batch]:
             rows = batch.number(0, "<q")
             if not 0 <= rows < _MOST_ROWS:
                 raise ValueError(f"a batch has {rows} rows")
-            found.append(Batch(rows, buffers, codec))
+            found.append(RecordBatch(rows, buffers, codec))
     return found
 
 
@@ -118,7 +118,7 @@ def first_buffer(schema: Any, column: int) -> int | None:
     return number
 
 
-def blocks(path: Path, batch: Batch, first: int, kind: Any, rows: int) -> Iterator[Any]:
+def blocks(path: Path, batch: RecordBatch, first: int, kind: Any, rows: int) -> Iterator[Any]:
     """A plain column, whose buffers begin with number ``first``, in arrays of at most so many
     ``rows``."""
     import pyarrow
@@ -150,7 +150,7 @@ def blocks(path: Path, batch: Batch, first: int, kind: Any, rows: int) -> Iterat
             raise ValueError("a column is shorter than it says")
 
 
-def _unpacked(file: BinaryIO, batch: Batch, number: int, size: int) -> Iterator[bytes]:
+def _unpacked(file: BinaryIO, batch: RecordBatch, number: int, size: int) -> Iterator[bytes]:
     """A buffer's bytes, at most so many at once."""
     import pyarrow
 

@@ -24,12 +24,19 @@ from tonecomb.core.record.recording import (
     Recording,
     Samples,
 )
-from tonecomb.core.record.resampling import Columns, Filled, Gridded, Part, longest, whole_parts
+from tonecomb.core.record.resampling import (
+    Columns,
+    Filled,
+    Gridded,
+    ResampledPart,
+    longest,
+    whole_parts,
+)
 from tonecomb.core.record.sensors import EVERY, ChannelGiven, said_of
 from tonecomb.core.record.timebase import TimeBase
 from tonecomb.core.say.plain import printable
 from tonecomb.formats import time_column
-from tonecomb.formats.contents import Column, Contents, bracketed
+from tonecomb.formats.contents import Contents, FileColumn, bracketed
 
 _LONGEST = 1 << 48
 _BLOCK = 1 << 20
@@ -51,7 +58,7 @@ class Understood:
 
     recording: Recording
     contents: Contents
-    columns: tuple[Column, ...]
+    columns: tuple[FileColumn, ...]
     time: int | None
     base: TimeBase | None
     pieces: tuple[tuple[int, int], ...]
@@ -233,11 +240,11 @@ class _Even:
                         f"to {row(stop - 1)}.",
                     )
                 )
-            self.samples, self.length = Part(self.samples, first), stop - first
+            self.samples, self.length = ResampledPart(self.samples, first), stop - first
         return problems
 
 
-def _paired(contents: Contents, how: Import, path: Path) -> list[tuple[Column, ColumnGiven]]:
+def _paired(contents: Contents, how: Import, path: Path) -> list[tuple[FileColumn, ColumnGiven]]:
     said = how.columns or (ColumnGiven(),) * len(contents.columns)
     if len(said) != len(contents.columns):
         raise UserError(
@@ -248,7 +255,7 @@ def _paired(contents: Contents, how: Import, path: Path) -> list[tuple[Column, C
     return list(zip(contents.columns, said, strict=True))
 
 
-def _told(column: Column, said: ColumnGiven) -> Column:
+def _told(column: FileColumn, said: ColumnGiven) -> FileColumn:
     role = said.role or column.role
     name = column.name if said.name is None else said.name
     symbol = column.unit if said.unit is None else said.unit
@@ -259,7 +266,7 @@ def _told(column: Column, said: ColumnGiven) -> Column:
     return replace(column, role=role, name=printable(name), unit=symbol)
 
 
-def _one_length(columns: list[Column], path: Path, guesses: list[str]) -> list[Column]:
+def _one_length(columns: list[FileColumn], path: Path, guesses: list[str]) -> list[FileColumn]:
     """Leave out what does not fit together: of all lengths and rates the one with the most
     samples stays, unless the user chose."""
     wanted = [c for c in columns if c.role != "leave out" and c.length > 0]
@@ -297,7 +304,7 @@ def _role(i: int, time: int | None, data: frozenset[int]) -> Role:
     return "time" if i == time else "data" if i in data else "leave out"
 
 
-def _nothing(path: Path, columns: list[Column]) -> UserError:
+def _nothing(path: Path, columns: list[FileColumn]) -> UserError:
     if any(column.role == "time" for column in columns) and len(columns) == 1:
         return UserError(
             f"{path.name} holds only a time column", remedy="export it with the measured values"
@@ -318,7 +325,7 @@ def _row(contents: Contents) -> Callable[[int], str]:
     return lambda i: f"{contents.row} {contents.first_row + i}"
 
 
-def _title(column: Column, at: int) -> str:
+def _title(column: FileColumn, at: int) -> str:
     return f"‘{column.name}’" if column.name else f"Column {at + 1}"
 
 
@@ -326,7 +333,7 @@ def _sentence(text: str) -> str:
     return text[:1].upper() + text[1:].rstrip(".") + "."
 
 
-def _channel(column: Column, number: int) -> Channel:
+def _channel(column: FileColumn, number: int) -> Channel:
     name = column.name.strip() or f"column {number + 1}"
     stated = find_unit(column.unit) if column.unit.strip() else None
     return Channel(name, stated or (COUNTS if column.integer else UNKNOWN))

@@ -20,7 +20,7 @@ from tonecomb.core.method.given import Import
 from tonecomb.core.record.blocks import BLOCKS
 from tonecomb.core.record.recording import Array, Recording, Samples
 from tonecomb.formats import arrow_blocks, atomic
-from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, rate_of
+from tonecomb.formats.contents import MOST_COLUMNS, Contents, FileColumn, damaged, foreign, rate_of
 from tonecomb.formats.spool import Spool
 
 _ROWS = 1 << 18  # in a row group or batch that we write
@@ -209,17 +209,19 @@ def _contents(
     )
 
 
-def _column(field: Any, length: int, rate: float | None, doubled: bool) -> Column:
+def _column(field: Any, length: int, rate: float | None, doubled: bool) -> FileColumn:
     import pyarrow.types as kinds
 
     kind, unit = field.type, _text(field.metadata).get("unit", "")
     if doubled:
-        return Column(field.name, "", length, role="leave out", note="two columns have this name")
+        return FileColumn(
+            field.name, "", length, role="leave out", note="two columns have this name"
+        )
     if kinds.is_timestamp(kind) or kinds.is_duration(kind) or kinds.is_time(kind):
-        return Column(field.name, "s", length, rate, role="time")
+        return FileColumn(field.name, "s", length, rate, role="time")
     if kinds.is_integer(kind) or kinds.is_floating(kind):
-        return Column(field.name, unit, length, rate, integer=kinds.is_integer(kind))
-    return Column(field.name, "", length, role="leave out", note=f"{kind}, not numbers")
+        return FileColumn(field.name, unit, length, rate, integer=kinds.is_integer(kind))
+    return FileColumn(field.name, "", length, role="leave out", note=f"{kind}, not numbers")
 
 
 def _numbers(values: Any, channel: int, first: dict[int, int]) -> Array:

@@ -36,7 +36,7 @@ def bracketed(name: str) -> tuple[str, str] | None:
 
 
 @dataclass(frozen=True)
-class Column:
+class FileColumn:
     """A series of numbers in a file.
 
     ``name`` and ``unit`` are "" where the file does not tell; ``rate`` is in Hz. ``role`` is
@@ -66,7 +66,7 @@ class Contents:
     """
 
     format: str
-    columns: tuple[Column, ...]
+    columns: tuple[FileColumn, ...]
     samples: Samples
     row: str = "row"
     first_row: int = 1

@@ -26,8 +26,8 @@ from tonecomb.core.record.recording import Array, Recording, Samples
 from tonecomb.formats import atomic
 from tonecomb.formats.contents import (
     MOST_COLUMNS,
-    Column,
     Contents,
+    FileColumn,
     damaged,
     foreign,
     plain,
@@ -110,7 +110,7 @@ def _opened(path: Path) -> Any:
 
 
 def _open(path: Path, kind: str, progress: Progress) -> Contents:
-    columns: list[Column] = []
+    columns: list[FileColumn] = []
     found: list[_Series] = []
     with foreign(path, kind), _LOCK, _opened(path) as file:
         held = HeldFile(path)
@@ -193,11 +193,11 @@ def _lies(data: Any, held: HeldFile) -> OnDisk | None:
 
 def _split(
     path: str, data: Any, near: dict[str, object], kind: str
-) -> Iterator[tuple[Column, _Series]]:
+) -> Iterator[tuple[FileColumn, _Series]]:
     attributes = data.attrs
     name = words(attributes.get("name", attributes.get("long_name", ""))) or path.lstrip("/")
     if why := _unusable(data, attributes):
-        yield Column(name, "", int(data.size or 0), role="leave out", note=why), _Series(path)
+        yield FileColumn(name, "", int(data.size or 0), role="leave out", note=why), _Series(path)
         return
     unit = words(attributes.get("unit", attributes.get("units", "")))
     rate = rate_of(near)
@@ -205,16 +205,19 @@ def _split(
     if members:
         for member in members:
             integer = data.dtype[member].kind in "iu"
-            yield Column(member, "", data.shape[0], rate, integer=integer), _Series(path, member)
+            yield (
+                FileColumn(member, "", data.shape[0], rate, integer=integer),
+                _Series(path, member),
+            )
         return
     integer = data.dtype.kind in "iu"
     names = series(name, data.shape) or ()
     if data.ndim == 1:
-        yield Column(name, unit, int(data.size), rate, integer=integer), _Series(path)
+        yield FileColumn(name, unit, int(data.size), rate, integer=integer), _Series(path)
         return
     across = data.shape[1] <= data.shape[0]
     for i, title in enumerate(names):
-        column = Column(title, unit, max(data.shape), rate, integer=integer)
+        column = FileColumn(title, unit, max(data.shape), rate, integer=integer)
         yield column, _Series(path, i, across)
 
 

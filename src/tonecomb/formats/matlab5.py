@@ -12,7 +12,7 @@ import numpy as np
 from tonecomb.core.base.progress import Progress
 from tonecomb.core.method.given import Import
 from tonecomb.formats.arrays import contents, split_array
-from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, rate_of
+from tonecomb.formats.contents import MOST_COLUMNS, Contents, FileColumn, damaged, foreign, rate_of
 from tonecomb.formats.on_disk import ArraySeries, aside
 
 _MOST_DEEP = 16
@@ -38,7 +38,7 @@ def open_matlab(path: Path, how: Import, progress: Progress) -> Contents:
         variables = scipy.io.loadmat(path, squeeze_me=False, chars_as_strings=False)
         named = dict(_numbers("", variables, 0))
     rate = rate_of({name.rpartition(".")[2]: value for name, value in named.items()})
-    found: list[tuple[Column, ArraySeries]] = []
+    found: list[tuple[FileColumn, ArraySeries]] = []
     for name, array in named.items():
         if array.size > 1:
             found += split_array(name, aside(array), rate)

@@ -69,8 +69,10 @@ def checked(setting: Setting, value: Any) -> Any:
     raise ValueError(f"{value!r} is no {setting.name}{offered}")
 
 
-def _mode(value: Any) -> hits.Mode:
-    names = [one.name for one in dataclasses.fields(hits.Mode)]
+def _mode(value: Any) -> hits.RungMode:
+    names = [one.name for one in dataclasses.fields(hits.RungMode)]
     if not isinstance(value, dict) or not set(value) <= set(names) or not {*names[:2]} <= {*value}:
         raise ValueError(f"{value!r} is no mode with a frequency and a damping")
-    return hits.Mode(**{name: checked(Setting(name, "number"), one) for name, one in value.items()})
+    return hits.RungMode(
+        **{name: checked(Setting(name, "number"), one) for name, one in value.items()}
+    )

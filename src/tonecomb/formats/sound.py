@@ -26,7 +26,7 @@ from tonecomb.core.method.given import Import
 from tonecomb.core.record.recording import Array, Channel, Problem, Recording, Samples
 from tonecomb.core.record.resampling import Affine
 from tonecomb.formats import atomic, coded
-from tonecomb.formats.contents import Column, Contents
+from tonecomb.formats.contents import Contents, FileColumn
 
 _CHANNELS = re.compile(r"channels:[ \t]*(.+)", re.IGNORECASE)
 _MOST_LETTERS = 300  # of what is said of a channel
@@ -223,7 +223,7 @@ def open_sound(path: Path, container: Container, progress: Progress) -> Contents
     sizes = tuple(size for _, size in said)
     return Contents(
         format=container.name if words == container.name else f"{container.name}, {words}",
-        columns=tuple(Column(c.name, c.unit, length, rate, role="data") for c, _ in said),
+        columns=tuple(FileColumn(c.name, c.unit, length, rate, role="data") for c, _ in said),
         samples=samples if set(sizes) == {1.0} else Affine(samples, sizes, (0.0,) * count),
         row="sample",
         start=_noted(_START, comment),

@@ -47,7 +47,7 @@ IN_WORDS = {"\t": "tabs", ";": "semicolons", ",": "commas", " ": "spaces"}
 
 
 @dataclass(frozen=True)
-class Layout:
+class TableLayout:
     """How the table stands in the file.
 
     ``first_row`` is the line (from 1) of the first row of numbers. ``names``, ``units`` and
@@ -148,7 +148,9 @@ def split(line: str, delimiter: str) -> list[str]:
         return line.split(delimiter)
 
 
-def find_layout(path: Path, delimiter: str | None = None, decimal: str | None = None) -> Layout:
+def find_layout(
+    path: Path, delimiter: str | None = None, decimal: str | None = None
+) -> TableLayout:
     """Find how the table stands in the file from its beginning; ``delimiter`` and ``decimal``
     where the user knows. Raises :class:`UserError` for a text without a table."""
     size = _HEAD
@@ -228,7 +230,7 @@ def conforms(cell: str, column: str) -> bool:
     return column == WORD or cell in ("", column) or (column == GROUPED and cell == NUMBER)
 
 
-def _layout(lines: list[str], encoding: str, table: _Table) -> Layout:
+def _layout(lines: list[str], encoding: str, table: _Table) -> TableLayout:
     header = [line for line in lines[: table.first] if line.strip()]
     plain = [line for line in header if not line.startswith(COMMENTS)]
     remarks = [line.lstrip("#%/ \t") for line in header if line.startswith(COMMENTS)]
@@ -237,7 +239,7 @@ def _layout(lines: list[str], encoding: str, table: _Table) -> Layout:
         # A header may itself stand in a comment.
         names, units, used = _names(remarks[-1:], table)
     rest = [line for line in (*remarks, *plain) if line not in used]
-    return Layout(
+    return TableLayout(
         encoding=encoding,
         delimiter=table.delimiter,
         decimal=table.decimal,

@@ -23,9 +23,9 @@ from tonecomb.core.record.recording import Array, Recording, Samples
 from tonecomb.core.record.resampling import Affine
 from tonecomb.formats import atomic, files, text_layout
 from tonecomb.formats.clock import Clock
-from tonecomb.formats.contents import Column, Contents
+from tonecomb.formats.contents import Contents, FileColumn
 from tonecomb.formats.spool import Spool
-from tonecomb.formats.text_layout import GROUPED, MISSING, STAMP, WORD, Layout
+from tonecomb.formats.text_layout import GROUPED, MISSING, STAMP, WORD, TableLayout
 
 _BLOCK = 1 << 24
 _TAIL = 1 << 16  # bytes at a block's end in which the last line's end is looked for
@@ -88,7 +88,7 @@ def open_table(path: Path, how: Import, progress: Progress) -> Contents:
     )
 
 
-def _column(layout: Layout, i: int, length: int, missing: int) -> Column:
+def _column(layout: TableLayout, i: int, length: int, missing: int) -> FileColumn:
     """Column ``i`` as the table has it; one without a value is left out."""
     role: Role | None = None
     note, unit = "", layout.units[i]
@@ -98,12 +98,12 @@ def _column(layout: Layout, i: int, length: int, missing: int) -> Column:
         role, note = "leave out", "words, not numbers"
     elif missing == length:
         role, note = "leave out", "empty"
-    return Column(layout.names[i], unit, length, role=role, note=note)
+    return FileColumn(layout.names[i], unit, length, role=role, note=note)
 
 
 def _sensed(
-    columns: tuple[Column, ...], samples: Samples, sensitivity: float, symbol: str
-) -> tuple[tuple[Column, ...], Samples, tuple[str, ...]]:
+    columns: tuple[FileColumn, ...], samples: Samples, sensitivity: float, symbol: str
+) -> tuple[tuple[FileColumn, ...], Samples, tuple[str, ...]]:
     """Volts turned into what a sensor of the ``sensitivity`` in V per unit felt; all else stays,
     since nobody says whether it was applied before."""
     sizes = [_VOLTS.get(find_unit(column.unit) or "") for column in columns]
@@ -138,7 +138,7 @@ def _whole_lines(file: BinaryIO) -> int:
 class _Reading:
     """One pass over a table's rows into a spool."""
 
-    def __init__(self, path: Path, layout: Layout, wanted: list[int]) -> None:
+    def __init__(self, path: Path, layout: TableLayout, wanted: list[int]) -> None:
         self._path, self._layout, self._wanted = path, layout, wanted
         self._clocks = {i: Clock() for i in wanted if layout.kinds[i] == STAMP}
         self.missing = [0] * len(wanted)

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tonecomb.core.record.recording import Array
-from tonecomb.formats.contents import Column
+from tonecomb.formats.contents import FileColumn
 
 TIME_UNITS = {
     "s": 1.0, "sec": 1.0, "secs": 1.0, "second": 1.0, "seconds": 1.0,
@@ -68,7 +68,7 @@ def factor(text: str) -> float | None:
 
 
 def find(
-    columns: Sequence[Column],
+    columns: Sequence[FileColumn],
     read: Callable[[int, int, int], Array],
     stated: float | None = None,
 ) -> Found:
@@ -131,7 +131,7 @@ def _own_unit(name: str) -> str | None:
     return name.strip() if _UNIT_NAME.match(name.strip()[:_LONGEST]) else None
 
 
-def _named(column: Column, values: Array) -> bool:
+def _named(column: FileColumn, values: Array) -> bool:
     """Whether a column is named as time. A name that may be of something else needs values that
     rise."""
     own = _own_unit(column.name)
@@ -176,7 +176,7 @@ def likely(values: Array, stated: float | None = None) -> tuple[float, float]:
     return size, rates[size]
 
 
-def _may_count(column: Column, at: int) -> bool:
+def _may_count(column: FileColumn, at: int) -> bool:
     """Whether a column may number the rows: named so, or one of the first without a name."""
     name = column.name.strip()[:_LONGEST]
     return not column.unit and bool(_COUNT_NAME.match(name) if name else at < _PLACES)
@@ -190,7 +190,7 @@ def _counts(values: Array) -> bool:
         return bool(np.all(np.diff(values) == 1) and values[0] == np.rint(values[0]))
 
 
-def _looks(columns: Sequence[Column], at: int, values: Array) -> bool:
+def _looks(columns: Sequence[FileColumn], at: int, values: Array) -> bool:
     """Whether a column that nobody names as time looks like one."""
     column = columns[at]
     if (column.unit and factor(column.unit) is None) or at >= _PLACES:

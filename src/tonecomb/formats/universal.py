@@ -17,7 +17,7 @@ from tonecomb.core.method.given import Import
 from tonecomb.core.record import timebase
 from tonecomb.core.record.recording import Array, Recording, Samples
 from tonecomb.formats import atomic
-from tonecomb.formats.contents import MOST_COLUMNS, Column, Contents, damaged, foreign, scalar
+from tonecomb.formats.contents import MOST_COLUMNS, Contents, FileColumn, damaged, foreign, scalar
 from tonecomb.formats.on_disk import ArraySeries, aside
 
 KIND = "UFF"
@@ -60,7 +60,7 @@ def open_universal(path: Path, how: Import, progress: Progress) -> Contents:
             f"the sets in it: {held}",
             "export the time responses as data set 58",
         )
-    columns: list[Column] = []
+    columns: list[FileColumn] = []
     sets, start, remark = _Sets(), "", ""
     for n, i in enumerate(wanted):
         with foreign(path, KIND):
@@ -69,7 +69,7 @@ def open_universal(path: Path, how: Import, progress: Progress) -> Contents:
         start = start or _moment(str(held.get("id3", "")))
         remark = remark or _named(held, "id2")
         if stamps is not None and not any(c.role == "time" for c in columns):
-            columns.append(Column("time", "s", len(stamps), role="time"))
+            columns.append(FileColumn("time", "s", len(stamps), role="time"))
             sets.series.append(ArraySeries(aside(stamps)))
         columns.append(column)
         sets.series.append(ArraySeries(aside(values)))
@@ -80,14 +80,20 @@ def open_universal(path: Path, how: Import, progress: Progress) -> Contents:
     )  # fmt: skip
 
 
-def _series(path: Path, held: dict[str, Any], number: int) -> tuple[Column, Array | None, Array]:
+def _series(
+    path: Path, held: dict[str, Any], number: int
+) -> tuple[FileColumn, Array | None, Array]:
     """A set's column, its own stamps where they are uneven, and its values."""
     values, count = np.asarray(held["data"]), int(held["num_pts"])
     name = _named(held, "id1") or f"channel {number + 1}"
     over_hertz = held.get("abscissa_spec_data_type") == _FREQUENCY
     if np.iscomplexobj(values) or int(held["func_type"]) not in (0, _TIME) or over_hertz:
         empty = np.full(len(values), np.nan)
-        return Column(name, "", len(values), role="leave out", note="no time response"), None, empty
+        return (
+            FileColumn(name, "", len(values), role="leave out", note="no time response"),
+            None,
+            empty,
+        )
     if not 0 < count <= len(values):
         raise damaged(path, KIND, f"‘{name}’ promises {count} samples but holds {len(values)}")
     symbol = _named(held, "ordinate_axis_units_lab")
@@ -95,9 +101,9 @@ def _series(path: Path, held: dict[str, Any], number: int) -> tuple[Column, Arra
     if int(held["abscissa_spacing"]) == _EVEN:
         step = scalar(held["abscissa_inc"]) or 0.0
         rate = timebase.shortest(1 / step, _STEP_DIGITS) if step > 1e-12 else None
-        return Column(name, symbol, count, rate, role="data"), None, values
+        return FileColumn(name, symbol, count, rate, role="data"), None, values
     stamps = np.array(held["x"][:count], dtype=np.float64)
-    return Column(name, symbol, count, role="data"), stamps, values
+    return FileColumn(name, symbol, count, role="data"), stamps, values
 
 
 def _named(held: dict[str, Any], key: str) -> str:

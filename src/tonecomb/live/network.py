@@ -18,7 +18,7 @@ from tonecomb.live.pace import Pace
 from tonecomb.live.placing import Placing
 from tonecomb.live.rtp import decoded, parse
 from tonecomb.live.sdp import Session
-from tonecomb.live.source import Block, Described, Source
+from tonecomb.live.source import Block, Described, LiveSource
 
 BUFFER = 8 << 20
 """Bytes that are asked for between network and us: a second of 32 channels."""
@@ -29,7 +29,7 @@ _OVERFLOW = 40  # SO_RXQ_OVFL of Linux: how many packets did not find room
 
 
 @dataclass
-class NetworkSource(Source):
+class NetworkSource(LiveSource):
     """``sizes`` are what full scale stands for in each channel; ``granted`` are the bytes of buffer
     that the system gave, ``port`` where it listens."""
 

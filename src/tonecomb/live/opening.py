@@ -12,7 +12,7 @@ from tonecomb.live import sdp
 from tonecomb.live.network import NetworkSource
 from tonecomb.live.played import PlayedSource
 from tonecomb.live.sound_in import PREFIX, SoundInput
-from tonecomb.live.source import Source
+from tonecomb.live.source import LiveSource
 
 _RTP = re.compile(r"^rtp://\[?([0-9a-fA-F.:]+?)\]?:(\d+)(?:/(L16|L24)/(\d+)/(\d+))?$")
 _TIMES = re.compile(r"^(.*)@(\d+(?:\.\d*)?|\.\d+)$")
@@ -22,7 +22,7 @@ KNOWN = (
 )
 
 
-def open_source(text: str) -> Source:
+def open_source(text: str) -> LiveSource:
     """The source of a ``.sdp`` file, of ``sound:NAME``, of ``rtp://ADDRESS:PORT/ENCODING/RATE/
     CHANNELS``, or of a file played as if live, ``@`` times as fast. :class:`UserError` where there
     is none."""

@@ -10,13 +10,13 @@ import numpy as np
 
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.record.resampling import Filled
-from tonecomb.live.source import Block, Described, Source
+from tonecomb.live.source import Block, Described, LiveSource
 
 _BLOCK_S = 0.02
 
 
 @dataclass
-class PlayedSource(Source):
+class PlayedSource(LiveSource):
     """``speed`` is times its own; what is missing in the recording counts as lost."""
 
     recording: Recording | None = None

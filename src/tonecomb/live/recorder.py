@@ -15,7 +15,7 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.formats import atomic
 from tonecomb.formats.growing import DiskFull, GrowingFile
 from tonecomb.formats.registry import open_recording, write_recording
-from tonecomb.live.source import Block, Source
+from tonecomb.live.source import Block, LiveSource
 from tonecomb.live.watching import Alarm, Event, Numbers, Trigger, watch_of
 
 _SYNC_S = 1.0
@@ -29,7 +29,7 @@ class Recorder:
     with a ``trigger`` one for each capture and nothing between. ``events`` are the captures, and
     where ``alarms`` were exceeded; ``told`` is what there is to say at the end."""
 
-    source: Source
+    source: LiveSource
     target: Path
     duration: float | None = None
     split: float | None = None

@@ -15,7 +15,7 @@ import numpy as np
 
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Channel
-from tonecomb.live.source import Block, Described, Source
+from tonecomb.live.source import Block, Described, LiveSource
 
 PREFIX = "sound:"
 _BUFFER_S = 2.0
@@ -51,7 +51,7 @@ def inputs() -> list[str]:
 
 
 @dataclass
-class SoundInput(Source):
+class SoundInput(LiveSource):
     """A device that is heard, as shares of full scale (FS)."""
 
     device: Any = None

@@ -77,7 +77,7 @@ class Counts:
 
 
 @dataclass
-class Source(ABC):
+class LiveSource(ABC):
     """``described`` says what it is, ``counts`` how it goes. Its blocks can be had once."""
 
     described: Described

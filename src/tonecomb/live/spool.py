@@ -36,7 +36,7 @@ _END, _FIRST, _STATE, _WHEN, _COUNTS = 0, 1, 2, 3, 8
 RUNNING, ENDED = 1, 2
 
 
-class Page:
+class SpoolPage:
     """Numbers that one program writes and others read."""
 
     def __init__(self, path: Path, *, write: bool = False) -> None:
@@ -67,7 +67,7 @@ class SpoolWriter:
         self._bytes = self._each * frame
         said = {"name": described.name, "rate": described.rate, "piece": self._each,
                 "channels": [[c.name, c.unit] for c in described.channels]}  # fmt: skip
-        self._page = Page(folder / _FIGURES, write=True)
+        self._page = SpoolPage(folder / _FIGURES, write=True)
         self._file: GrowingFile | None = None
         self._number = self._oldest = 0
         self._page[_STATE] = RUNNING
@@ -156,7 +156,7 @@ class SpoolReader:
         channels = tuple(Channel(name, symbol) for name, symbol in said["channels"])
         self.described = Described(said["name"], said["rate"], channels)
         self._folder = folder
-        self._page = Page(folder / _FIGURES)
+        self._page = SpoolPage(folder / _FIGURES)
         self._each = said["piece"]
         self._heads: dict[int, int] = {}
         self._gaps_told = self._events_told = self._gaps_known = 0  # bytes

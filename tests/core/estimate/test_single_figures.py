@@ -35,7 +35,7 @@ from tonecomb.core.results.zones import Limit, Zone
 from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.decimate import decimated
 from tonecomb.core.steps.fir import compact
-from tonecomb.formats.contents import Column
+from tonecomb.formats.contents import FileColumn
 from tonecomb.formats.time_column import likely
 
 FS = 1000.0
@@ -116,7 +116,7 @@ def test_stamps_that_repeat_are_rounded_ones(share: float, rate: float) -> None:
     times = np.cumsum(np.where(rises, 0.001 if share > 0.9 else 1 / 970 / 0.6, 0.0))
     size, found = likely(times, None)
     assert size == 1.0 and found == pytest.approx(rate, rel=1e-3)
-    assert Column("time", "s", 4000).name == "time"
+    assert FileColumn("time", "s", 4000).name == "time"
 
 
 def test_the_noise_before_a_tap_is_that_of_its_samples() -> None:

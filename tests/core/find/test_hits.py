@@ -13,7 +13,7 @@ from tests.support import read_all, recording
 import tonecomb
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.find.bearing import Bearing
-from tonecomb.core.find.hits import Envelopes, find_hits
+from tonecomb.core.find.hits import HitEnvelopes, find_hits
 from tonecomb.core.method.method import Method, default_method
 from tonecomb.core.record.recording import Array
 from tonecomb.core.results.cepstrum import cepstrum
@@ -48,7 +48,7 @@ def gears(rng: np.random.Generator) -> Array:
     return x
 
 
-def found(x: Array) -> Envelopes:
+def found(x: Array) -> HitEnvelopes:
     return find_hits(lambda a, b: x[a:b], len(x), FS)
 
 

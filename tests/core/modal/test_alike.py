@@ -15,7 +15,7 @@ from tests.cli.test_cli import call
 from tests.support import recording
 
 from tonecomb.core.base.errors import UserError
-from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.frf_settings import FrfSettings
 from tonecomb.core.method.method import default_method
 from tonecomb.core.method.sketch import WAYS, Place, Sketch, place_from, seen
 from tonecomb.core.record.recording import Channel, Recording
@@ -55,7 +55,7 @@ def tapped(
 
 
 def asked(of: Recording) -> Transfer:
-    return run_transfer(default_method(of).having(between=Between(low=15.0, high=300.0)), of)
+    return run_transfer(default_method(of).having(between=FrfSettings(low=15.0, high=300.0)), of)
 
 
 def hit_at(at: int) -> Sketch:
@@ -147,7 +147,7 @@ def test_places_are_read_or_refused() -> None:
 
 def test_frames_of_several_lengths_tell_the_same() -> None:
     of = tapped(0)
-    between = Between(None, answers=(1, 2), low=15.0, high=300.0)
+    between = FrfSettings(None, answers=(1, 2), low=15.0, high=300.0)
     t = by_length(default_method(of).having(between=between), of)
     frames = [frame for frame, _ in t.modes]
     assert len(frames) >= 3 and frames == sorted(frames)

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from tonecomb.core.base.errors import UserError
-from tonecomb.core.method.frf_settings import Between, over, shown
+from tonecomb.core.method.frf_settings import FrfSettings, over, shown
 from tonecomb.core.modal.impacts import Tap
 from tonecomb.core.modal.modes import find_modes, mac
 from tonecomb.core.modal.response import Response, hammer_reaches, of_frames, of_taps
@@ -280,12 +280,12 @@ def test_what_is_asked_is_checked() -> None:
     power, factor, symbol = shown("mobility", "g", "N")
     assert (power, symbol) == (-1, "(m/s)/N") and factor == pytest.approx(9.80665)
     with pytest.raises(UserError, match="needs a reference"):
-        shock_free = Between(None, hits=False)
+        shock_free = FrfSettings(None, hits=False)
         shock_free.check(_signal())
     with pytest.raises(UserError, match="no channel 8"):
-        Between(7).check(_signal())
+        FrfSettings(7).check(_signal())
     with pytest.raises(UserError, match="cannot be fitted"):
-        Between(0, low=500.0, high=100.0).check(_signal())
+        FrfSettings(0, low=500.0, high=100.0).check(_signal())
 
 
 def _signal():  # type: ignore[no-untyped-def]

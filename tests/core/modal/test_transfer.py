@@ -15,7 +15,7 @@ from tests.support import recording
 
 import tonecomb
 from tonecomb.core.base.errors import UserError
-from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.frf_settings import FrfSettings
 from tonecomb.core.method.method import Method, default_method
 from tonecomb.core.modal.modes import mac
 from tonecomb.core.record.recording import Channel, Recording
@@ -25,7 +25,7 @@ from tonecomb.formats.kinds.transfer import modes_table
 
 
 def asked(of: Recording, **settings: object) -> Transfer:
-    between = Between(**settings)  # type: ignore[arg-type]
+    between = FrfSettings(**settings)  # type: ignore[arg-type]
     return run_transfer(default_method(of).having(between=between), of)
 
 
@@ -145,7 +145,7 @@ def test_an_offset_under_an_exponential_and_phase_of_noise_are_told(bracket: Rec
 
 
 def test_it_is_computed_from_the_same_parts_only(bracket: Recording) -> None:
-    between = Between(0)
+    between = FrfSettings(0)
     method = default_method(bracket).having(between=between, channel=2, scaling="psd")
     assert method.answering() == Method(method.source, method.frames, between=between).having(
         channel=0

@@ -10,7 +10,7 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Array
 from tonecomb.core.results.analysis import Analysis, run
-from tonecomb.core.results.differences import Difference, differences
+from tonecomb.core.results.differences import SpectrumDifference, differences
 from tonecomb.core.say import changed
 
 FS, N = 2000.0, 40_000
@@ -39,7 +39,7 @@ def analysed(x: Array, unit: str = "m/s²") -> Analysis:
     return run(METHOD, recording(x, fs=FS, unit=unit))
 
 
-def told(before: Array, now: Array) -> list[Difference]:
+def told(before: Array, now: Array) -> list[SpectrumDifference]:
     return list(differences(analysed(before), analysed(now)).told)
 
 

@@ -16,16 +16,16 @@ from tonecomb.core.method.machine import Known
 from tonecomb.core.method.method import Method, default_method
 from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.results.knowledge import Knowledge
-from tonecomb.core.say.in_short import Part, in_short
+from tonecomb.core.say.in_short import Sentence, in_short
 from tonecomb.demo import ropeway
 
 
-def told(of: Recording, said: Knowledge | None = None, **settings: object) -> tuple[Part, ...]:
+def told(of: Recording, said: Knowledge | None = None, **settings: object) -> tuple[Sentence, ...]:
     found = tonecomb.analyse(of, default_method(of).having(**settings))
     return in_short(found.analysis, found.context.cautions, said or Knowledge())
 
 
-def places(parts: tuple[Part, ...], kind: str) -> list[float]:
+def places(parts: tuple[Sentence, ...], kind: str) -> list[float]:
     """First frequencies of the sentences of a kind."""
     return [
         float(found[1])

@@ -17,14 +17,14 @@ from tonecomb.core.record.windows import WINDOWS
 from tonecomb.core.results.analysis import run
 from tonecomb.core.steps.isolate import Isolate
 from tonecomb.core.steps.prepare import prepare
-from tonecomb.core.steps.regions import Box, Outline, Region, Tooth, parsed
+from tonecomb.core.steps.regions import Outline, Region, RegionBox, RegionTooth, parsed
 from tonecomb.core.steps.step import Step
 
 FS = 4000.0
 N = 40_000
 T = np.arange(N) / FS
 NOISE = np.random.default_rng(1).normal(size=N)
-ALL = Box(-10.0, 100.0, -10.0, 1e4)
+ALL = RegionBox(-10.0, 100.0, -10.0, 1e4)
 
 
 def through(x: Array, step: Step) -> Array:
@@ -55,8 +55,8 @@ def test_windows_that_cannot_be_put_together_are_refused() -> None:
         through(NOISE, Isolate((ALL,), overlap=0.0))
 
 
-REGIONS = (Box(2.0, 4.0, 300.0, 600.0), Outline(((5.0, 900.0), (8.0, 1200.0), (6.0, 1600.0))),
-           Tooth(3, 0.0, ((0.0, 60.0), (5.0, 66.0), (9.0, 58.0))))  # fmt: skip
+REGIONS = (RegionBox(2.0, 4.0, 300.0, 600.0), Outline(((5.0, 900.0), (8.0, 1200.0), (6.0, 1600.0))),
+           RegionTooth(3, 0.0, ((0.0, 60.0), (5.0, 66.0), (9.0, 58.0))))  # fmt: skip
 
 
 @settings(max_examples=8)
@@ -76,7 +76,7 @@ def test_a_box_holds_its_tone_and_not_the_one_beside_it() -> None:
     frame = 512
     edge = 8 * FS / frame
     beside = np.cos(2 * np.pi * (600 + edge / 2 + FS / frame) * T)
-    kept = through(inside + beside, Isolate((Box(2.0, 6.0, 300.0, 600.0),), frame=frame))
+    kept = through(inside + beside, Isolate((RegionBox(2.0, 6.0, 300.0, 600.0),), frame=frame))
     middle = slice(round(2.2 * FS), round(5.8 * FS))
     np.testing.assert_allclose(kept[middle], inside[middle], atol=3e-4)
     assert np.abs(kept[: round(1.9 * FS)]).max() == 0
@@ -88,19 +88,19 @@ def test_a_click_does_not_ring_through_soft_edges() -> None:
     x = np.zeros(N)
     x[N // 2] = 1.0
     frame = 512
-    kept = through(x, Isolate((Box(0.0, 10.0, 600.0, 1400.0),), frame=frame))
+    kept = through(x, Isolate((RegionBox(0.0, 10.0, 600.0, 1400.0),), frame=frame))
     far = np.abs(np.arange(N) - N // 2) > frame // 3
     assert np.abs(kept[far]).max() < 1e-3 * np.abs(kept).max()
 
 
 def test_first_and_last_frames_are_right() -> None:
     x = np.cos(2 * np.pi * 500 * T)
-    kept = through(x, Isolate((Box(-1.0, 20.0, 300.0, 700.0),)))
+    kept = through(x, Isolate((RegionBox(-1.0, 20.0, 300.0, 700.0),)))
     for end in (kept[:50] - x[:50], kept[-50:] - x[-50:]):
         assert np.abs(end).max() < 0.45, "its level is there, but for what a cut tone spreads"
     for part in (slice(200, 400), slice(-400, -200)):
         np.testing.assert_allclose(kept[part], x[part], atol=1e-4)
-    whole = through(x, Isolate((Box(-1.0, 20.0, 0.0, FS),)))
+    whole = through(x, Isolate((RegionBox(-1.0, 20.0, 0.0, FS),)))
     np.testing.assert_allclose(whole, x, atol=1e-12, err_msg="to the first and last sample")
 
 
@@ -120,7 +120,7 @@ def test_a_tooth_of_a_family_that_wanders(seed: int) -> None:
     knots = np.arange(0, N, 80)
     rough = pitch[knots] * (1 + 0.002 * np.random.default_rng(seed).normal(size=len(knots)))
     track = tuple(zip((knots / FS).tolist(), rough.tolist(), strict=True))
-    step = Isolate((Tooth(7, 0.0, track),))
+    step = Isolate((RegionTooth(7, 0.0, track),))
     inner = slice(2000, -2000)
     own = through(teeth[7], step)[inner]
     assert (own @ own) / (teeth[7][inner] @ teeth[7][inner]) == pytest.approx(1, abs=1e-3)
@@ -131,7 +131,7 @@ def test_a_tooth_of_a_family_that_wanders(seed: int) -> None:
 
 def test_what_lies_in_two_regions_is_kept_once() -> None:
     x = np.cos(2 * np.pi * 300 * T)
-    both = (Box(-1.0, 20.0, 200.0, 400.0), Tooth(3, 20.0, ((0.0, 100.0),)))
+    both = (RegionBox(-1.0, 20.0, 200.0, 400.0), RegionTooth(3, 20.0, ((0.0, 100.0),)))
     np.testing.assert_allclose(through(x, Isolate(both))[4000:-4000], x[4000:-4000], atol=1e-3)
 
 
@@ -147,12 +147,12 @@ def test_an_outline_is_what_lies_inside() -> None:
 @pytest.mark.parametrize(
     ("regions", "sentence"),
     [
-        ((Box(4.0, 2.0, 1.0, 5.0),), "A region is empty: 4–2 s"),
-        ((Box(20.0, 30.0, 1.0, 5.0),), "lies outside the record: it lasts 10 s"),
-        ((Box(1.0, 3.0, 3000.0, 3500.0),), "its frequencies end at 2000 Hz"),
-        ((Tooth(40, 0.0, ((0.0, 60.0),)),), "tooth 40 of 60 Hz ± 27 Hz lies outside"),
-        ((Tooth(2, 0.0, ((1.0, 60.0), (0.5, 60.0))),), "goes back in time"),
-        ((Tooth(0, 0.0, ((1.0, 60.0),)),), "There is no such tooth"),
+        ((RegionBox(4.0, 2.0, 1.0, 5.0),), "A region is empty: 4–2 s"),
+        ((RegionBox(20.0, 30.0, 1.0, 5.0),), "lies outside the record: it lasts 10 s"),
+        ((RegionBox(1.0, 3.0, 3000.0, 3500.0),), "its frequencies end at 2000 Hz"),
+        ((RegionTooth(40, 0.0, ((0.0, 60.0),)),), "tooth 40 of 60 Hz ± 27 Hz lies outside"),
+        ((RegionTooth(2, 0.0, ((1.0, 60.0), (0.5, 60.0))),), "goes back in time"),
+        ((RegionTooth(0, 0.0, ((1.0, 60.0),)),), "There is no such tooth"),
         ((Outline(((1.0, 5.0), (2.0, 5.0), (3.0, 5.0))),), "An outline is empty"),
     ],
 )
@@ -174,6 +174,6 @@ def test_silence_beside_a_region_is_analysed() -> None:
     """Frames of nothing at all are no defect: no division by them."""
     tone = np.cos(2 * np.pi * 450 * T * (1 + 0.001 * T)) + 0.01 * NOISE
     made = recording(tone, fs=FS)
-    method = Method.of(frame=512, steps=(Isolate((Box(3.0, 6.0, 300.0, 600.0),)),))
+    method = Method.of(frame=512, steps=(Isolate((RegionBox(3.0, 6.0, 300.0, 600.0),)),))
     (peak, *_) = run(method, made).peaks or ()
     assert peak.tone.frequency == pytest.approx(454, abs=3)

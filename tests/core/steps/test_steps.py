@@ -19,7 +19,7 @@ from tonecomb.core.estimate.display import Display
 from tonecomb.core.method.method import Method, Source
 from tonecomb.core.method.sentence import sentence
 from tonecomb.core.record import blocks
-from tonecomb.core.record.blocks import BlockCache, Kept
+from tonecomb.core.record.blocks import BlockCache, KeptBlocks
 from tonecomb.core.record.calibration import calibrated
 from tonecomb.core.record.recording import Array, ArraySamples, Channel, Recording, Stretch
 from tonecomb.core.record.sensors import Calibration, ChannelGiven, say
@@ -36,7 +36,7 @@ from tonecomb.core.steps.isolate import Isolate
 from tonecomb.core.steps.keep import Keep
 from tonecomb.core.steps.motion import Derivative, DoubleIntegral, Integral, Motion
 from tonecomb.core.steps.prepare import prepare
-from tonecomb.core.steps.regions import Box, Outline, Tooth
+from tonecomb.core.steps.regions import Outline, RegionBox, RegionTooth
 from tonecomb.core.steps.remove import RemoveDrift, RemoveLine, RemoveMean
 from tonecomb.core.steps.scale import Scale
 from tonecomb.core.steps.step import Step
@@ -357,8 +357,8 @@ CONTRACT = (
     LowPass(100.0, causal=True), AsSampled(370.0, 10, missing=1.0, jitter=20.0),
     HighPass(20.0, family="bessel"), BandPass(60.0, 90.0, 6, "elliptic"), BandStop(60.0, 90.0),
     Notch(50.0, 2.0), CombNotch(50.0, 1.0, 4), Envelope(100.0, 200.0),
-    Isolate((Box(2.0, 9.0, 50.0, 150.0), Outline(((3.0, 200.0), (8.0, 300.0), (6.0, 400.0))),
-             Tooth(3, 9.0, ((1.0, 40.0), (4.0, 45.0), (9.0, 42.0))))),
+    Isolate((RegionBox(2.0, 9.0, 50.0, 150.0), Outline(((3.0, 200.0), (8.0, 300.0), (6.0, 400.0))),
+             RegionTooth(3, 9.0, ((1.0, 40.0), (4.0, 45.0), (9.0, 42.0))))),
 )  # fmt: skip
 for _one in CONTRACT:
     _name = f"Test{type(_one).__name__}{'InPlace' if not getattr(_one, 'channels', True) else ''}"
@@ -379,7 +379,7 @@ def test_every_step_is_held_to_the_contract() -> None:
         ("low-pass:500:order=6:family=bessel:causal", LowPass(500.0, 6, "bessel", True)),
         ("band-stop:48:52:off", BandStop(48.0, 52.0, off=True)),
         ("isolate:box/1/2/100/200+tooth/7/4/0/58.1:out", Isolate(
-            (Box(1.0, 2.0, 100.0, 200.0), Tooth(7, 4.0, ((0.0, 58.1),))), out=True)),
+            (RegionBox(1.0, 2.0, 100.0, 200.0), RegionTooth(7, 4.0, ((0.0, 58.1),))), out=True)),
         ("comb-notch:50:width=1", CombNotch(50.0, 1.0)),
     ],
 )  # fmt: skip
@@ -439,7 +439,7 @@ def test_what_lies_together_is_decoded_once() -> None:
     columns = np.arange(40_000.0).reshape(4, -1)
     source = Counted.of(*columns)
     source.reads.clear()
-    kept = Kept(source, 10_000, 4, BlockCache())
+    kept = KeptBlocks(source, 10_000, 4, BlockCache())
     for channel in range(4):
         for start in range(0, 10_000, 777):
             stop = min(10_000, start + 777)
@@ -454,7 +454,7 @@ def test_what_does_not_fit_whole_is_only_kept_near(monkeypatch: pytest.MonkeyPat
     monkeypatch.setattr(blocks, "ROOM", 300_000)
     before = blocks.BLOCKS.held
     columns = np.arange(40_000.0).reshape(4, -1)
-    kept = Kept(Counted.of(*columns), 10_000, 4)
+    kept = KeptBlocks(Counted.of(*columns), 10_000, 4)
     np.testing.assert_array_equal(kept.read(2, 0, 10_000), columns[2])
     assert blocks.BLOCKS.held == before
     held = blocks.PASSING.held
@@ -465,7 +465,7 @@ def test_what_does_not_fit_whole_is_only_kept_near(monkeypatch: pytest.MonkeyPat
 
 def test_blocks_are_kept_within_bounds() -> None:
     source, cache = Counted.of(np.arange(100_000.0)), BlockCache(room=40_000)
-    kept = Kept(source, 100_000, 1, cache)
+    kept = KeptBlocks(source, 100_000, 1, cache)
     assert kept.read(0, 0, 100_000).sum() == pytest.approx(np.arange(100_000.0).sum())
     assert 0 < cache.held <= 40_000
     del kept

@@ -23,8 +23,8 @@ from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.truth import folded
 from tonecomb.core.results.against_truth import compared
 from tonecomb.core.steps.as_sampled import AsSampled
-from tonecomb.core.synthesis.hits import Hits, Mode, parsed
-from tonecomb.core.synthesis.low_pass import LowPass
+from tonecomb.core.synthesis.hits import Hits, RungMode, parsed
+from tonecomb.core.synthesis.low_pass import SamplingLowPass
 from tonecomb.core.synthesis.made import Made
 from tonecomb.core.synthesis.noise import SEGMENT, Noise
 from tonecomb.core.synthesis.part import Conditions, Part
@@ -93,9 +93,9 @@ FORMULAS: list[tuple[Part, Callable[[], np.ndarray]]] = [
      lambda: 1 + other.square(TAU * (10.3 * T + 0.5 * 0.0515), 0.0515)),
     (Teeth(24.3, 5), lambda: comb(Teeth(24.3, 5), T)),
     (Teeth(24.3, 5, fm=2.0, fm_rate=3.0), lambda: comb(Teeth(24.3, 5), WARPED)),
-    (Hits(3.0, 0.0, (Mode(61.8, 1.5, 2.0), Mode(143.0, 1.0))), lambda: 2 * rung(
+    (Hits(3.0, 0.0, (RungMode(61.8, 1.5, 2.0), RungMode(143.0, 1.0))), lambda: 2 * rung(
         np.arange(12) / 3, 61.8, 0.015) + rung(np.arange(12) / 3, 143.0, 0.01)),
-    (Hits(3.0, 0.0, (Mode(143.0, 1.0),), start=0.7, end=2.0),
+    (Hits(3.0, 0.0, (RungMode(143.0, 1.0),), start=0.7, end=2.0),
      lambda: rung(0.7 + np.arange(4) / 3, 143.0, 0.01)),
 ]  # fmt: skip
 
@@ -127,7 +127,7 @@ def test_a_wander_moves_a_comb_by_as_much_as_is_said() -> None:
 
 EVERY: tuple[Part, ...] = (
     Tone(61.8, am=10.0), Teeth(24.3, 9, wander=1.0), Sweep(), Square(), Triangle(), Pulses(),
-    Hits(7.0, 3.0, (Mode(143.0, 0.1), Mode(61.8, 2.0))), Hits(5.0, fm=20.0), Noise(),
+    Hits(7.0, 3.0, (RungMode(143.0, 0.1), RungMode(61.8, 2.0))), Hits(5.0, fm=20.0), Noise(),
     Noise("pink"), Noise("brown", 0.1, "density", 5.0, 900.0, am=50.0),
 )  # fmt: skip
 
@@ -191,7 +191,7 @@ def test_noise_has_its_level_and_its_colour(part: Noise, low_pass: float) -> Non
 @pytest.mark.parametrize(
     "part",
     [Tone(37.0, phase=40.0), Square(37.0, 1.3, 30.0, 40.0), Triangle(37.0, 1.3, 40.0),
-     Pulses(37.0, width=3.0), Hits(20.0, 0.0, (Mode(143.0, 1.5), Mode(61.8, 3.0, 0.5)))],
+     Pulses(37.0, width=3.0), Hits(20.0, 0.0, (RungMode(143.0, 1.5), RungMode(61.8, 3.0, 0.5)))],
     ids=lambda one: one.key,
 )  # fmt: skip
 def test_the_low_pass_is_that_circuit(part: Part) -> None:
@@ -205,7 +205,7 @@ def test_the_low_pass_is_that_circuit(part: Part) -> None:
     # The simulated steps of a wave stand up to a sample late.
     most = 1e-6 if part.key in ("tone", "triangle", "hits") else 1e-3
     assert np.abs(x - y)[200:].max() < most
-    assert abs(complex(LowPass(100.0, 4).response(100.0))) == pytest.approx(0.5**0.5)
+    assert abs(complex(SamplingLowPass(100.0, 4).response(100.0))) == pytest.approx(0.5**0.5)
 
 
 @given(
@@ -234,7 +234,9 @@ def test_readings_meet_what_was_put_in_as_often_as_they_say() -> None:
     off, sizes = [], []
     for seed in range(40):
         rng = np.random.default_rng(seed)
-        told = made(Tone(rng.uniform(60, 440), 1.0), Noise(amount=0.3), samples=8000, seed=seed)
+        told = made(
+            Tone(rng.uniform(60, 440), 1.0), Noise(amount=0.3), samples=8000, seed=seed
+        )
         a = tonecomb.analyse(told.recording("a")).analysis
         line = compared(a)[0]
         off.append(abs(line.off))
@@ -342,8 +344,8 @@ def test_truth_goes_through_the_chain() -> None:
         (lambda: made(Tone(start=9.0)), "stands from 9 to 4 s of 4 s"),
         (lambda: made(Noise(fm=2.0)), "noise has no frequency that could swing"),
         (lambda: made(Noise(low=600.0)), "goes from 600 to 500 Hz"),
-        (lambda: made(Hits(rung=(Mode(50.0, 100.0),))), "100 % of damping"),
-        (lambda: made(Hits(1e6, rung=(Mode(50.0, 1e-9),))), "too many ring at once"),
+        (lambda: made(Hits(rung=(RungMode(50.0, 100.0),))), "100 % of damping"),
+        (lambda: made(Hits(1e6, rung=(RungMode(50.0, 1e-9),))), "too many ring at once"),
         (lambda: made(Pulses(100.0, width=11.0)), "make them shorter"),
         (lambda: made(Teeth(count=0)), "has 0 teeth"), (lambda: made(Square(duty=0.0)), "0 % of a"),
         (lambda: Sampling(100.0).lasting(0.001), "has no sample"),
@@ -370,7 +372,7 @@ def test_every_part_has_words_and_a_reach() -> None:
     swung = Tone(am=5.0, fm=1.0, start=1.0).words("g")
     assert swung == ("a tone of 61.8 Hz, 1 g peak, phase 0°, swinging in amplitude by 5 % at 1 Hz, "
                      "in frequency by 1 % at 1 Hz, from 1 s to the end")  # fmt: skip
-    assert parsed(Mode(61.8, 1.5, 2.0).written()) == Mode(61.8, 1.5, 2.0)
+    assert parsed(RungMode(61.8, 1.5, 2.0).written()) == RungMode(61.8, 1.5, 2.0)
     for one in STARTERS:
         one.made.check()
         assert one.made.hint.count("\n") == 1, "two lines"

@@ -91,7 +91,7 @@ REFERENCES = {
 
 
 @dataclass(frozen=True)
-class Motion:
+class MotionUnits:
     """A quantity of motion: its base unit, and the one it is shown in when it was worked out."""
 
     base: str
@@ -99,9 +99,9 @@ class Motion:
 
 
 MOTIONS = {
-    "Displacement": Motion("m", "µm"),
-    "Velocity": Motion("m/s", "mm/s"),
-    "Acceleration": Motion("m/s²", "m/s²"),
+    "Displacement": MotionUnits("m", "µm"),
+    "Velocity": MotionUnits("m/s", "mm/s"),
+    "Acceleration": MotionUnits("m/s²", "m/s²"),
 }
 """Each is the derivative of the one before."""
 

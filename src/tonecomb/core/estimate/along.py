@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tonecomb.core.base.progress import Progress, part
-from tonecomb.core.estimate.followed import Follow, Followed, Room
+from tonecomb.core.estimate.followed import Followed, FollowedBins, Room
 from tonecomb.core.estimate.framing import Framing, effective_averages
 from tonecomb.core.estimate.level import StretchLevel, stretch_level
 from tonecomb.core.estimate.spectrum import (
@@ -48,7 +48,7 @@ def averaged_and_followed(
         read, few, fs, taper, averages=worth, progress=part(progress, 0, few.count / framing.count)
     )
     sums = SumOfSquares.of(read, framing, fs, weights, framing.frame, "mean")
-    follow = Follow(framing, fs, expect(first, framing.count), float(first.mean_square.max()))
+    follow = FollowedBins(framing, fs, expect(first, framing.count), float(first.mean_square.max()))
     work = _Both(sums, follow, math.sqrt(2.0) / float(weights.sum()))
     progress = part(progress, few.count / framing.count, 1)
     (total, summed), followed = spread(read, work, framing.count, framing.cost, progress)
@@ -67,7 +67,7 @@ class _Both:
     """Σ|X|² over frames, and the frames followed; a tone's root mean square is ``scale`` |X|."""
 
     sums: SumOfSquares
-    follow: Follow
+    follow: FollowedBins
     scale: float
 
     def __call__(self, read: Read, first: int, last: int, tell: Tell) -> _Made:

@@ -60,7 +60,7 @@ class Followed:
 
 
 @dataclass(frozen=True, eq=False)
-class Follow:
+class FollowedBins:
     """Follows frames; ``bins`` are those that are kept whole. In single precision where ``loud``,
     the mean square of the loudest bin (unit²), lets it: levels and offsets need no more, and it is
     twice as fast; but squares may be beyond what it holds."""
@@ -114,7 +114,7 @@ class Follow:
 @dataclass(frozen=True, eq=False)
 class Gather:
     """Gathers the lines of these ``bins`` of the frames, as :class:`Followed` has them; ``loud`` is
-    as of :class:`Follow`."""
+    as of :class:`FollowedBins`."""
 
     framing: Framing
     fs: float
@@ -171,7 +171,7 @@ class Room:
     """What ``count`` frames from ``first`` on add up to. What is done with a few of them after
     another stays near."""
 
-    def __init__(self, work: Follow, first: int, count: int) -> None:
+    def __init__(self, work: FollowedBins, first: int, count: int) -> None:
         frame, real = work.framing.frame, work.real
         whole, bins = np.result_type(real, np.complex64), frame // 2 + 1
         self._few = max(1, CACHE_SAMPLES // frame)

@@ -22,8 +22,8 @@ from tonecomb.core.estimate.followed import (
     CELL,
     LEVEL_QUANTILE,
     MOST_POWERS,
-    Follow,
     Followed,
+    FollowedBins,
     kept_bins,
 )
 from tonecomb.core.estimate.framing import Framing
@@ -98,7 +98,7 @@ def follow_frames(
     pad, bins = round(spectrum.frame_hz / spectrum.bin_hz), framing.frame // 2 + 1
     power = spectrum.mean_square[::pad][:bins]
     kept = kept_bins(power, floor[::pad][:bins], framing.count, out)
-    work = Follow(framing, fs, kept, float(power.max()))
+    work = FollowedBins(framing, fs, kept, float(power.max()))
     return spread(read, work, framing.count, framing.cost, progress)
 
 

@@ -80,7 +80,7 @@ def significance(averages: Array, pad: int = 1, chance: float = CHANCE) -> Array
 
 
 @dataclass(frozen=True, eq=False)
-class Noise:
+class NoiseFloor:
     """The noise of a spectrum: ``floor`` is its mean square per bin (unit²), ``averages`` what
     each bin is worth, and ``out`` says where a bin stands out of it, also when each frame is
     held against its own level; shape (bins,). ``courses`` are the frames one by one, None where
@@ -112,7 +112,7 @@ def _least(averages: Array, pad: int = 1) -> float:
 def find_noise(
     read: Read, spectrum: Spectrum, fs: float, nominal: float, shape: Array | None = None,
     progress: Progress = silent, followed: Followed | None = None,
-) -> Noise:  # fmt: skip
+) -> NoiseFloor:  # fmt: skip
     """Look at the frames of a spectrum one by one for what its bins are worth. ``nominal`` is
     what all frames would be worth that do not change, in the mean of their power; ``shape`` is as
     of :func:`noise_floor`. Frames that were ``followed`` before are not followed again."""
@@ -121,7 +121,7 @@ def find_noise(
     plain = noise_floor(spectrum, averages, shape)
     if spectrum.framing.count < _FEW:
         out = spectrum.mean_square > plain * significance(averages, pad)
-        return Noise(plain, averages, out if shape is None else out & (shape > STOPPED))
+        return NoiseFloor(plain, averages, out if shape is None else out & (shape > STOPPED))
     least = _least(averages, pad)
     if followed is None:
         followed = follow_frames(read, spectrum, plain, fs, least, progress)
@@ -139,7 +139,7 @@ def find_noise(
         out &= near | ~changes
     if shape is not None:
         out &= shape > STOPPED
-    return Noise(floor, averages, out, courses)
+    return NoiseFloor(floor, averages, out, courses)
 
 
 @lru_cache(1024)

@@ -50,7 +50,7 @@ _KNOWN = 0.5  # bins of 1/duration that a rate is uncertain: hits at the ends co
 
 
 @dataclass(frozen=True)
-class Band:
+class HitBand:
     """From ``low`` to ``high`` Hz; ``kurtosis`` of the complex envelope (0 for noise), and how many
     standard deviations of noise that is."""
 
@@ -61,28 +61,28 @@ class Band:
 
 
 @dataclass(frozen=True)
-class Hits:
+class RepeatedHits:
     """They repeat ``frequency`` times a second, in a ``band``. ``score`` is the logarithm of how
     much likelier they are than noise; ``harmonics`` the heights of the first lines over it."""
 
     frequency: float
     std: float
-    band: Band
+    band: HitBand
     score: float
     harmonics: tuple[float, ...]
 
 
 @dataclass(frozen=True, eq=False)
-class Envelopes:
+class HitEnvelopes:
     """``bands`` is the whole grid, row by row of :data:`DIVISIONS`, ``best`` the most promising
     ones, and ``hits`` what repeats in them, the surest first. ``frequency`` (Hz) and ``over_db``
     are the spectrum of the squared envelope of ``shown``, over its noise, both of shape (n,).
     ``seconds`` is how much of the record was looked at, from ``start`` (s) of it."""
 
-    bands: tuple[tuple[Band, ...], ...]
-    best: tuple[Band, ...]
-    hits: tuple[Hits, ...]
-    shown: Band
+    bands: tuple[tuple[HitBand, ...], ...]
+    best: tuple[HitBand, ...]
+    hits: tuple[RepeatedHits, ...]
+    shown: HitBand
     frequency: Array
     over_db: Array
     start: float
@@ -96,7 +96,7 @@ class Envelopes:
 
 def find_hits(
     read: Read, length: int, fs: float, progress: Progress = silent, most: int = MOST_SAMPLES
-) -> Envelopes:
+) -> HitEnvelopes:
     """Look for hits in ``length`` samples at ``fs`` Hz; of records longer than ``most`` samples in
     their middle."""
     import scipy.fft
@@ -121,7 +121,7 @@ def find_hits(
     progress(0.6)
     every = [band for row in bands for band in row]
     best = _best([band for band in every if _holds_noise(out, band, fs)]) or [every[0]]
-    hits: list[Hits] = []
+    hits: list[RepeatedHits] = []
     for k, band in enumerate(best):
         found = _hits(_envelope(spectrum, band, fs), band, n / fs)
         if found is not None:
@@ -131,7 +131,7 @@ def find_hits(
     told = tuple(_where_clearest(one, every, spectrum, fs, n / fs) for one in _once(hits))
     shown = told[0].band if told else best[0]
     frequency, over_db = _drawn(_envelope(spectrum, shown, fs), shown, n / fs)
-    return Envelopes(bands, tuple(best), told, shown, frequency, over_db, first / fs, n / fs)
+    return HitEnvelopes(bands, tuple(best), told, shown, frequency, over_db, first / fs, n / fs)
 
 
 def _tapered(x: Array) -> tuple[np.ndarray, float]:
@@ -145,7 +145,7 @@ def _tapered(x: Array) -> tuple[np.ndarray, float]:
     return spectrum, float((weights @ weights) / len(x) / weights.mean() ** 2)
 
 
-def _drawn(envelope: Array, band: Band, seconds: float) -> tuple[Array, Array]:
+def _drawn(envelope: Array, band: HitBand, seconds: float) -> tuple[Array, Array]:
     """Frequencies (Hz) and levels (dB) of an envelope's spectrum, the highest of several bins."""
     power, _ = _power(envelope, band, seconds)
     power = power[: max(2, round(_DRAWN_HZ * seconds))]
@@ -157,8 +157,8 @@ def _drawn(envelope: Array, band: Band, seconds: float) -> tuple[Array, Array]:
 
 
 def _where_clearest(
-    hits: Hits, bands: Sequence[Band], spectrum: np.ndarray, fs: float, seconds: float
-) -> Hits:
+    hits: RepeatedHits, bands: Sequence[HitBand], spectrum: np.ndarray, fs: float, seconds: float
+) -> RepeatedHits:
     """The hits in the narrowest band in which their lines stand nearly as high as in any."""
     at, told = np.array([hits.frequency]), [hits]
     for band in bands:
@@ -176,9 +176,9 @@ def _where_clearest(
     )
 
 
-def _once(hits: Sequence[Hits]) -> tuple[Hits, ...]:
+def _once(hits: Sequence[RepeatedHits]) -> tuple[RepeatedHits, ...]:
     """Each rate once, in the band that shows it best."""
-    found: list[Hits] = []
+    found: list[RepeatedHits] = []
     for one in hits:
         if all(abs(one.frequency / other.frequency - 1) > 0.01 for other in found):
             found.append(one)
@@ -215,7 +215,7 @@ def _lines(spectrum: np.ndarray) -> np.ndarray:
     return near
 
 
-def _holds_noise(out: np.ndarray, band: Band, fs: float) -> bool:
+def _holds_noise(out: np.ndarray, band: HitBand, fs: float) -> bool:
     """Whether lines took no more than a part of a band's bins: the envelope of few bins repeats
     whatever they are."""
     first, last = _slice((band.low, band.high), len(out), fs)
@@ -227,7 +227,7 @@ def _slice(band: tuple[float, float], bins: int, fs: float) -> tuple[int, int]:
     return max(first, 1), max(last, first + 2)
 
 
-def _envelope(spectrum: np.ndarray, band: Band, fs: float) -> Array:
+def _envelope(spectrum: np.ndarray, band: HitBand, fs: float) -> Array:
     """Squared envelope of a band, at a rate of its width."""
     import scipy.fft
 
@@ -240,14 +240,14 @@ def _envelope(spectrum: np.ndarray, band: Band, fs: float) -> Array:
     return np.asarray(made.real**2 + made.imag**2)
 
 
-def _grid(spectrum: np.ndarray, fs: float, uneven: float) -> tuple[tuple[Band, ...], ...]:
+def _grid(spectrum: np.ndarray, fs: float, uneven: float) -> tuple[tuple[HitBand, ...], ...]:
     """All bands. Single precision is plenty for how far each is from noise."""
     loudest = max(float(np.abs(spectrum).max()), np.finfo(float).tiny)
     short = (spectrum / loudest).astype(np.complex64)
     return tuple(_row(short, parts, fs, uneven) for parts in DIVISIONS)
 
 
-def _row(spectrum: np.ndarray, parts: int, fs: float, uneven: float) -> tuple[Band, ...]:
+def _row(spectrum: np.ndarray, parts: int, fs: float, uneven: float) -> tuple[HitBand, ...]:
     """The bands of one width, transformed together."""
     import scipy.fft
 
@@ -262,12 +262,12 @@ def _row(spectrum: np.ndarray, parts: int, fs: float, uneven: float) -> tuple[Ba
     for (low, high), mean, square in zip(edges, means.tolist(), fourth.tolist(), strict=True):
         kurtosis = square / mean / mean / uneven - 2 if mean > 0 else 0.0
         kurtosis = kurtosis if math.isfinite(kurtosis) else 0.0  # of what is no signal
-        bands.append(Band(low, high, kurtosis, kurtosis * math.sqrt(count / 4)))
+        bands.append(HitBand(low, high, kurtosis, kurtosis * math.sqrt(count / 4)))
     return tuple(bands)
 
 
-def _best(bands: Sequence[Band]) -> list[Band]:
-    best: list[Band] = []
+def _best(bands: Sequence[HitBand]) -> list[HitBand]:
+    best: list[HitBand] = []
     for band in sorted(bands, key=lambda one: -one.stands):
         shared = (
             (min(band.high, one.high) - max(band.low, one.low))
@@ -281,7 +281,7 @@ def _best(bands: Sequence[Band]) -> list[Band]:
     return best
 
 
-def _hits(envelope: Array, band: Band, seconds: float) -> Hits | None:
+def _hits(envelope: Array, band: HitBand, seconds: float) -> RepeatedHits | None:
     """What repeats in a squared envelope that lasts so long."""
     power, top = _power(envelope, band, seconds)
     rate, hz = len(envelope) / seconds, 1 / seconds
@@ -306,11 +306,11 @@ def _hits(envelope: Array, band: Band, seconds: float) -> Hits | None:
     clear = heights > _CLEAR * np.maximum(between[:, 0], 1.0)
     if top_score < _CLAIMED or clear.sum() < _SEVERAL or not clear[0]:
         return None
-    return Hits(frequency, max(spread, _KNOWN * hz), band, top_score,
+    return RepeatedHits(frequency, max(spread, _KNOWN * hz), band, top_score,
                 tuple(float(one) for one in heights))  # fmt: skip
 
 
-def _power(envelope: Array, band: Band, seconds: float) -> tuple[Array, int]:
+def _power(envelope: Array, band: HitBand, seconds: float) -> tuple[Array, int]:
     """Power spectrum of a squared envelope over its floor, bin by bin of 1/``seconds``, up to the
     band's width, and how many bins that are."""
     found = np.abs(rfft((envelope - envelope.mean())[None])[0]) ** 2

@@ -49,7 +49,7 @@ Bins = NDArray[np.complex128]
 
 
 @dataclass(frozen=True)
-class Line:
+class PartedLine:
     """A steady line: ``place`` and its standard deviation in bins, ``amplitude`` about the
     stretch's middle and the standard deviation of its size."""
 
@@ -255,7 +255,7 @@ def _highest(left: Bins, k: Array) -> float:
     return float(k[0] + int(np.argmax(fine)) / 8)
 
 
-def _several(one: _Fit, k: Array, y: Bins, n: int) -> tuple[Line, ...]:
+def _several(one: _Fit, k: Array, y: Bins, n: int) -> tuple[PartedLine, ...]:
     """The lines where there are two or more and nothing else, the middle one of three that are a
     modulated tone; () where neither can be said."""
     weight, count = 2 * len(k), math.log(2 * len(k))
@@ -319,7 +319,7 @@ def _changing(place: float, k: Array, y: Bins, n: int) -> float:
     return best
 
 
-def _with_stds(fit: _Fit, k: Array) -> tuple[Line, ...]:
+def _with_stds(fit: _Fit, k: Array) -> tuple[PartedLine, ...]:
     """Its lines by rising place, with standard deviations by what is left."""
     count = len(fit.places)
     free = max(2 * len(k) - fit.jacobian.shape[1], 1)
@@ -331,7 +331,7 @@ def _with_stds(fit: _Fit, k: Array) -> tuple[Line, ...]:
             a.real**2 * spread[re, re] + a.imag**2 * spread[im, im]
             + 2 * a.real * a.imag * spread[re, im]
         ) / abs(a) ** 2  # fmt: skip
-        lines.append(Line(
+        lines.append(PartedLine(
             float(fit.places[i]), math.sqrt(max(float(spread[i, i]), 0.0)), complex(a),
             math.sqrt(max(float(along), 0.0)),
         ))  # fmt: skip
@@ -352,7 +352,7 @@ def _without(bins: Bins, k: Array, others: Sequence[Peak], n: int, fs: float) ->
     return left
 
 
-def _peak(of: Peak, line: Line, n: int, fs: float, spectrum: Spectrum) -> Peak:
+def _peak(of: Peak, line: PartedLine, n: int, fs: float, spectrum: Spectrum) -> Peak:
     """A peak for one of the tones that ``of`` is."""
     frequency, size = line.place * fs / n, abs(line.amplitude)
     phase = np.degrees(np.angle(line.amplitude) - np.pi * line.place * (n - 1) / n)

@@ -10,7 +10,7 @@ import numpy as np
 from tonecomb.core.base.progress import Progress, part, silent
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.find.behaviour import Behaviour
-from tonecomb.core.find.floor import Noise
+from tonecomb.core.find.floor import NoiseFloor
 from tonecomb.core.find.line_shape import checked
 from tonecomb.core.find.refine import JOINTLY, Candidate, Refine, Refined
 from tonecomb.core.find.tone import Tone
@@ -63,7 +63,7 @@ def find_peaks(
     read: Read,
     fs: float,
     taper: Window,
-    noise: Noise,
+    noise: NoiseFloor,
     progress: Progress = silent,
 ) -> tuple[tuple[Peak, ...], int]:
     """The spectrum's peaks by rising frequency, refined on the samples and followed through the
@@ -92,7 +92,7 @@ def find_peaks(
 
 
 def _followed(
-    spectrum: Spectrum, taper: Window, noise: Noise, refined: list[Refined], pointed: set[int],
+    spectrum: Spectrum, taper: Window, noise: NoiseFloor, refined: list[Refined], pointed: set[int],
     humps: dict[int, tuple[int, int]],
 ) -> tuple[Peak, ...]:  # fmt: skip
     """The peaks by rising frequency."""
@@ -187,7 +187,7 @@ def _nearest(spectrum: Spectrum, taper: Window, frequency: float) -> Candidate |
 
 
 def _candidates(
-    spectrum: Spectrum, noise: Noise, search: PeakSearch, taper: Window
+    spectrum: Spectrum, noise: NoiseFloor, search: PeakSearch, taper: Window
 ) -> list[Candidate]:
     """Significant, prominent maxima that are not another's leakage; highest first."""
     power = spectrum.mean_square

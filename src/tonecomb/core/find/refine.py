@@ -12,7 +12,7 @@ from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.find.behaviour import Behaviour, behaviour
 from tonecomb.core.find.bin_fit import tones_by_lines
 from tonecomb.core.find.bin_model import REACH
-from tonecomb.core.find.floor import Noise
+from tonecomb.core.find.floor import NoiseFloor
 from tonecomb.core.find.kept_bins import Span, in_turn, with_lines
 from tonecomb.core.find.tone import Tone
 from tonecomb.core.find.tones import fit_tones
@@ -48,7 +48,7 @@ class Refine:
     spectrum: Spectrum
     fs: float
     taper: Window
-    noise: Noise
+    noise: NoiseFloor
     humps: dict[int, tuple[int, int]]
 
     def jointly(self, together: list[Candidate], some: int, progress: Progress) -> list[Refined]:

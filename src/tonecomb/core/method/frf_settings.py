@@ -28,7 +28,7 @@ ESTIMATORS: dict[Estimator, tuple[str, str]] = {
 
 
 @dataclass(frozen=True)
-class Between:
+class FrfSettings:
     """``reference`` and ``answers`` are numbers of channels (from 0; () for all others). Without a
     reference what rings after taps is analysed by itself. With
     ``hits`` frames begin ``before`` s ahead of taps and last ``frame`` samples (0: as long as taps

@@ -10,7 +10,7 @@ LIMIT = 500
 
 
 @dataclass(frozen=True)
-class Step:
+class HistoryStep:
     """A state and the label of the edit that led to it; edits with one ``merge`` key that
     follow each other are one step."""
 
@@ -23,8 +23,8 @@ class Step:
 class History:
     """Steps done (the last is the present) and steps undone (the first is redone first)."""
 
-    done: tuple[Step, ...] = (Step("", Document()),)
-    undone: tuple[Step, ...] = ()
+    done: tuple[HistoryStep, ...] = (HistoryStep("", Document()),)
+    undone: tuple[HistoryStep, ...] = ()
 
     @property
     def present(self) -> Document:
@@ -34,7 +34,7 @@ class History:
         """The history after an edit. What had been undone is gone."""
         if document == self.present:
             return self
-        step = Step(label, document, merge)
+        step = HistoryStep(label, document, merge)
         last = self.done[-1]
         if merge is not None and last.merge == merge and len(self.done) > 1:
             return History((*self.done[:-1], step))

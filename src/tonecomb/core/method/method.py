@@ -21,7 +21,7 @@ from tonecomb.core.estimate.profile import Profile
 from tonecomb.core.estimate.shaft import Shaft
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS, Detrend, Level, Scaling
 from tonecomb.core.estimate.tracks import Wanted
-from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.frf_settings import FrfSettings
 from tonecomb.core.method.searches import Fit, PeakSearch
 from tonecomb.core.record.parallel import StretchRead
 from tonecomb.core.record.recording import Channel, Recording, Stretch, whole
@@ -142,7 +142,7 @@ class Method:
     search: Search = field(default_factory=Search)
     follow: Follow = field(default_factory=Follow)
     shaft: Shaft | None = None
-    between: Between | None = None
+    between: FrfSettings | None = None
 
     @classmethod
     def of(cls, **settings: Any) -> Method:
@@ -338,7 +338,7 @@ def default_method(recording: Recording | Signal, shaft: float | None = None) ->
 
 
 @dataclass(frozen=True, eq=False)
-class Plan:
+class FramePlan:
     """A method checked against a recording: the ``signal`` that is read, from sample ``start``
     to ``stop``, and its frames."""
 
@@ -366,7 +366,7 @@ class Plan:
         return StretchRead(self.signal, self.number, self.start)
 
 
-def plan(method: Method, recording: Recording) -> Plan:
+def plan(method: Method, recording: Recording) -> FramePlan:
     """Check ``method`` against ``recording``; :class:`UserError` says what does not fit."""
     method = method.framed(recording)
     source, frames, average = method.source, method.frames, method.averaging.average
@@ -400,7 +400,7 @@ def plan(method: Method, recording: Recording) -> Plan:
     for fit in method.search.fits:
         fit.check(fs / 2)
     method.shown.display.check(signal.channels[source.channel].unit)
-    return Plan(
+    return FramePlan(
         signal=signal,
         number=source.channel,
         start=start,
@@ -411,14 +411,14 @@ def plan(method: Method, recording: Recording) -> Plan:
     )
 
 
-def frame_plan(method: Method, recording: Recording, frame: int | None = None) -> Plan:
+def frame_plan(method: Method, recording: Recording, frame: int | None = None) -> FramePlan:
     """The plan of single frames, whatever way they are averaged or left out, each ``frame``
     samples long, the method's own for None."""
     plain = method.single_frames()
     return plan(plain if frame is None else plain.having(frame=frame), recording)
 
 
-def resolution(method: Method, recording: Recording, found: Plan | None = None) -> Resolution:
+def resolution(method: Method, recording: Recording, found: FramePlan | None = None) -> Resolution:
     """The figures of the ruler; raises :class:`UserError` as :func:`plan` does.
 
     ``found`` is the plan where more frames turned out to be left out than could be planned.

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.frf_settings import FrfSettings
 from tonecomb.core.modal.impacts import Tap
 from tonecomb.core.modal.modes import Modes, find_modes
 from tonecomb.core.modal.response import Response, hammer_reaches
@@ -25,7 +25,7 @@ _STANDS, _REST = 0.02, 256  # of the peak, and samples before a tap that tell wh
 
 
 def about_hits(
-    between: Between, signal: Signal, force: Array, answers: list[Array], used: list[Tap],
+    between: FrfSettings, signal: Signal, force: Array, answers: list[Array], used: list[Tap],
     response: Response,
 ) -> list[tuple[str, str]]:  # fmt: skip
     """What taps with a hammer may have spoiled, as (code, sentence)."""
@@ -114,7 +114,7 @@ def about_frames(read: Read, length: int, taper: str) -> list[tuple[str, str]]:
 
 
 def linearity(
-    between: Between, response: Response, modes: Modes, taps: tuple[Tap, ...],
+    between: FrfSettings, response: Response, modes: Modes, taps: tuple[Tap, ...],
     halves: tuple[Response, ...], power: int,
 ) -> list[tuple[str, str]]:  # fmt: skip
     """Whether the loud half of the taps tells the same modes as the soft half."""

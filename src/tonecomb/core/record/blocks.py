@@ -80,7 +80,7 @@ BLOCKS, PASSING = BlockCache(), BlockCache(_PASSING)
 """Those that all signals share."""
 
 
-class Kept(Samples):
+class KeptBlocks(Samples):
     """``source`` read in whole blocks of its grain, which are kept in ``cache``, else in the one
     that all share."""
 

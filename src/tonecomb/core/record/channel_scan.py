@@ -10,7 +10,7 @@ from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.record.parallel import Read, StretchRead, Tell, spread
 from tonecomb.core.record.pyramid import Cells, Pyramid, cells_of, joined
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.record.statistics import ChannelFigures, Moments
+from tonecomb.core.record.statistics import ChannelFigures, SampleMoments
 
 
 def whole_look(
@@ -29,14 +29,16 @@ class _Whole:
     length: int
     shift: float
 
-    def __call__(self, read: Read, first: int, last: int, tell: Tell) -> tuple[Cells, Moments]:
-        samples, moments = read(first, last), Moments(self.shift)
+    def __call__(
+        self, read: Read, first: int, last: int, tell: Tell
+    ) -> tuple[Cells, SampleMoments]:
+        samples, moments = read(first, last), SampleMoments(self.shift)
         moments.take(samples)
         tell(last - first)
         return cells_of(samples, first, self.length), moments
 
-    def join(self, parts: Iterable[tuple[Cells, Moments]]) -> tuple[Cells, Moments]:
-        cells, total = [], Moments(self.shift)
+    def join(self, parts: Iterable[tuple[Cells, SampleMoments]]) -> tuple[Cells, SampleMoments]:
+        cells, total = [], SampleMoments(self.shift)
         for one, moments in parts:
             cells.append(one)
             total.add(moments)

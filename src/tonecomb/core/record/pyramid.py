@@ -18,7 +18,7 @@ _SHORT = 32 * BASE  # samples of a record that is kept whole
 
 
 @dataclass(frozen=True, eq=False)
-class Envelope:
+class WaveformEnvelope:
     """Lowest and highest sample in each of ``len(low)`` columns.
 
     Column i spans the samples ``edges[i]`` to ``edges[i+1]``; where all samples are missing
@@ -57,7 +57,7 @@ class Pyramid:
         short = 0 if self.short is None else self.short.nbytes
         return short + sum(low.nbytes + high.nbytes for low, high in self.levels)
 
-    def envelope(self, start: int, stop: int, columns: int) -> Envelope:
+    def envelope(self, start: int, stop: int, columns: int) -> WaveformEnvelope:
         """The samples ``start`` to ``stop`` in ``columns`` columns or more, no wider than was
         asked for where the finest level allows it. Column edges lie on cells of a level, never
         inside one."""
@@ -74,16 +74,16 @@ class Pyramid:
         low, high = low[first:last], high[first:last]
         cells = np.arange(0, last - first, max(1, int(wanted / cell)))
         if not len(cells):
-            return Envelope(np.array([float(start)]), low, high)
+            return WaveformEnvelope(np.array([float(start)]), low, high)
         edges = np.append(cells + first, last) * cell
-        return Envelope(
+        return WaveformEnvelope(
             np.minimum(edges, self.length).astype(np.float64),
             np.fmin.reduceat(low, cells),
             np.fmax.reduceat(high, cells),
         )
 
 
-def envelope_of(samples: Array, start: int, columns: int) -> Envelope:
+def envelope_of(samples: Array, start: int, columns: int) -> WaveformEnvelope:
     """The envelope of ``samples``, whose first has the number ``start``, in ``columns`` columns.
 
     With fewer samples than columns every sample is a column of its own.
@@ -92,10 +92,10 @@ def envelope_of(samples: Array, start: int, columns: int) -> Envelope:
     count = min(columns, len(samples))
     edges = (np.arange(count + 1) * len(samples)) // max(count, 1)
     if count == 0:
-        return Envelope(np.array([float(start)]), samples[:0], samples[:0])
+        return WaveformEnvelope(np.array([float(start)]), samples[:0], samples[:0])
     low = np.fmin.reduceat(samples, edges[:-1])
     high = np.fmax.reduceat(samples, edges[:-1])
-    return Envelope((edges + start).astype(np.float64), low, high)
+    return WaveformEnvelope((edges + start).astype(np.float64), low, high)
 
 
 def _without_infinite(samples: Array) -> Array:

@@ -72,7 +72,7 @@ class Affine(_Over):
 
 
 @dataclass(frozen=True, eq=False)
-class Part(_Over):
+class ResampledPart(_Over):
     """``source`` from the sample ``first`` on."""
 
     first: int
@@ -91,7 +91,7 @@ def excerpt(recording: Recording, channels: list[int], stretch: Stretch | None) 
         recording,
         length=stop - first,
         channels=tuple(recording.channels[i] for i in channels),
-        samples=Part(Columns(recording.samples, tuple(channels)), first),
+        samples=ResampledPart(Columns(recording.samples, tuple(channels)), first),
         start=recording.start if first == 0 else "",
     )
 

@@ -6,7 +6,7 @@ from collections.abc import Hashable, Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
-from tonecomb.core.record.blocks import Kept
+from tonecomb.core.record.blocks import KeptBlocks
 from tonecomb.core.record.recording import Break, Channel, Problem, Recording, Samples
 
 
@@ -107,7 +107,7 @@ class Signal:
         """The same, with blocks that are work to read kept for whoever reads them next."""
         if not self.samples.costly:
             return self
-        return replace(self, samples=Kept(self.samples, self.length, len(self.channels)))
+        return replace(self, samples=KeptBlocks(self.samples, self.length, len(self.channels)))
 
     def as_recording(self) -> Recording:
         """What was prepared as a recording of its own, to be written to a file."""

@@ -33,7 +33,7 @@ class ChannelFigures:
     infinite: int
 
 
-class Moments:
+class SampleMoments:
     """Of one channel, block by block; about ``shift``, one of its samples, so that a large offset
     does not eat the digits."""
 
@@ -64,7 +64,7 @@ class Moments:
         self.squares += float(shifted @ shifted)
         self.count += len(block)
 
-    def add(self, later: Moments) -> None:
+    def add(self, later: SampleMoments) -> None:
         """Those of later samples, about the same shift, as well."""
         self.low, self.high = min(self.low, later.low), max(self.high, later.high)
         self.missing += later.missing
@@ -112,16 +112,16 @@ class _Figures:
     channels: tuple[int, ...]
     shifts: tuple[float, ...]
 
-    def __call__(self, read: Read, first: int, last: int, tell: Tell) -> list[Moments]:
-        moments = [Moments(shift) for shift in self.shifts]
+    def __call__(self, read: Read, first: int, last: int, tell: Tell) -> list[SampleMoments]:
+        moments = [SampleMoments(shift) for shift in self.shifts]
         blocks = self.recorded.samples.read_many(self.channels, first, last)
         for one, samples in zip(moments, blocks, strict=True):
             one.take(samples)
         tell(last - first)
         return moments
 
-    def join(self, parts: Iterable[list[Moments]]) -> list[Moments]:
-        total = [Moments(shift) for shift in self.shifts]
+    def join(self, parts: Iterable[list[SampleMoments]]) -> list[SampleMoments]:
+        total = [SampleMoments(shift) for shift in self.shifts]
         for every in parts:
             for one, later in zip(total, every, strict=True):
                 one.add(later)

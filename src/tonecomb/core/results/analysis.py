@@ -24,7 +24,7 @@ from tonecomb.core.find.mode import Resonance, half_power_width
 from tonecomb.core.find.parting import parted
 from tonecomb.core.find.peaks import Peak, find_peaks
 from tonecomb.core.find.variable_speed import Moving, find_moving
-from tonecomb.core.method.method import Method, Plan, Shown, plan
+from tonecomb.core.method.method import FramePlan, Method, Shown, plan
 from tonecomb.core.method.searches import Fit
 from tonecomb.core.method.sentence import sentence
 from tonecomb.core.record.parallel import Read
@@ -344,7 +344,7 @@ def run_findings(
     return replace(found, peaks=peaks, combs=combs, resonances=tuple(resonances))
 
 
-def _moving(before: Analysis, read: Read, p: Plan) -> Moving | None:
+def _moving(before: Analysis, read: Read, p: FramePlan) -> Moving | None:
     """A family that moves, looked for where several peaks do, or where what is there is not."""
     peaks, found = before.peaks or (), before.found
     if p.framing.kept is not None or found is None:

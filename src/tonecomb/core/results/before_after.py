@@ -11,7 +11,7 @@ import numpy as np
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.progress import Progress, part, silent
 from tonecomb.core.method.method import Method
-from tonecomb.core.record.pyramid import Envelope, build, envelope_of
+from tonecomb.core.record.pyramid import WaveformEnvelope, build, envelope_of
 from tonecomb.core.record.recording import Array, Recording, Samples, Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.results.analysis import Analysis, run
@@ -49,7 +49,7 @@ class BeforeAfter:
     before: Analysis
     after: Analysis
     removed: Analysis
-    waves: tuple[Envelope, Envelope, Envelope]
+    waves: tuple[WaveformEnvelope, WaveformEnvelope, WaveformEnvelope]
     rms: tuple[float, float, float]
     changes: tuple[Change, ...]
 
@@ -124,7 +124,7 @@ def compare(method: Method, recording: Recording, progress: Progress = silent) -
 
 def _seen(
     samples: Samples, channel: int, first: int, stop: int, progress: Progress
-) -> tuple[Envelope, float]:
+) -> tuple[WaveformEnvelope, float]:
     """Envelope of a stretch, its columns counted in samples of the record, and its rms."""
     sums = np.zeros(2)
 

@@ -38,7 +38,7 @@ _FEWEST = 8  # bins of an octave whose noise is compared
 
 
 @dataclass(frozen=True)
-class Reading:
+class ToneReading:
     """A frequency (Hz) and a level (as the analysis shows them, in its unit), with standard
     deviations; nan for what is not there."""
 
@@ -49,7 +49,7 @@ class Reading:
 
 
 @dataclass(frozen=True)
-class Difference:
+class SpectrumDifference:
     """What changed: ``kind`` is ``level``, ``tone``, ``family``, ``band`` or ``noise``; ``name``
     says which; ``verdicts`` what it did from ``before`` to ``now``. Bands and noise go from ``low``
     to ``high`` (Hz)."""
@@ -57,8 +57,8 @@ class Difference:
     kind: str
     name: str
     verdicts: tuple[Verdict, ...]
-    before: Reading
-    now: Reading
+    before: ToneReading
+    now: ToneReading
     low: float = math.nan
     high: float = math.nan
 
@@ -90,7 +90,7 @@ class Differences:
 
     before: Analysis
     now: Analysis
-    told: tuple[Difference, ...]
+    told: tuple[SpectrumDifference, ...]
     smaller: int
     compared: int
 
@@ -127,7 +127,7 @@ def differences(
     return Differences(before, now, tuple(told), len(small), len(pairs))
 
 
-def _weight(one: Difference) -> float:
+def _weight(one: SpectrumDifference) -> float:
     levels = [r.level for r in (one.before, one.now) if r.level > 0]
     return max(levels, default=0.0)
 
@@ -159,14 +159,14 @@ class _Side:
         """Whether tone ``i`` is in a family."""
         return i in self._tied
 
-    def reading(self, i: int) -> Reading:
+    def reading(self, i: int) -> ToneReading:
         """Tone ``i`` with standard deviations that hold for one that does not stand still."""
         peak = (self.analysis.peaks or ())[i]
         level, std = self.analysis.amplitude(peak)
         line = self.analysis.lines[i]
         if not line.still or (peak.behaviour is not None and peak.behaviour.kind != "steady"):
             std = max(std, _UNSTEADY * level)
-        return Reading(line.frequency, line.std, self.size * level, self.size * std)
+        return ToneReading(line.frequency, line.std, self.size * level, self.size * std)
 
     def span(self, i: int) -> tuple[float, float]:
         """Frequencies (Hz) between which tone ``i`` is."""
@@ -220,7 +220,7 @@ class _Side:
         return total * self.size**2, std * self.size**2, len(power) // pad
 
 
-def _levels(one: _Side, other: _Side) -> Iterator[Difference]:
+def _levels(one: _Side, other: _Side) -> Iterator[SpectrumDifference]:
     """The overall level, and the bands that both methods name."""
     ends = [side.analysis.spectrum.frequency[-1] for side in (one, other)]
     yield from _compared_power(one, other, "level", "overall", 0.0, float(min(ends)) * 1.001)
@@ -230,11 +230,11 @@ def _levels(one: _Side, other: _Side) -> Iterator[Difference]:
         yield from _compared_power(one, other, "band", band.called, band.low, band.high)
 
 
-def _noise(one: _Side, other: _Side) -> Iterator[Difference]:
+def _noise(one: _Side, other: _Side) -> Iterator[SpectrumDifference]:
     """The noise between the tones, by octaves from the top downwards; neighbours that changed
     alike are told as one."""
 
-    def octaves(low: float, high: float) -> Difference | None:
+    def octaves(low: float, high: float) -> SpectrumDifference | None:
         name = f"{low:.4g}–{high:.4g} Hz"
         return next(_compared_power(one, other, "noise", name, low, high), None)
 
@@ -253,36 +253,36 @@ def _noise(one: _Side, other: _Side) -> Iterator[Difference]:
         yield told
 
 
-def _alike(one: Difference, other: Difference) -> bool:
+def _alike(one: SpectrumDifference, other: SpectrumDifference) -> bool:
     play = max(_ALIKE_DB, _APART * (one.change_db_std + other.change_db_std))
     return one.verdicts == other.verdicts and abs(one.change_db - other.change_db) < play
 
 
 def _compared_power(
     one: _Side, other: _Side, kind: str, name: str, low: float, high: float
-) -> Iterator[Difference]:
+) -> Iterator[SpectrumDifference]:
     """The change of a band's level beyond both intervals, if there is one."""
     readings = []
     for side in (one, other):
         power, std, _ = side.power(low, high, noise=kind == "noise")
         level = math.sqrt(power)
-        readings.append(Reading(math.nan, math.nan, level, std / (2 * level) if level else 0.0))
+        readings.append(ToneReading(math.nan, math.nan, level, std / (2 * level) if level else 0.0))
     if verdict := _level_verdict(*readings):
         before, now = readings
         limits = (math.nan, math.nan) if kind == "level" else (low, high)
-        yield Difference(kind, name, verdict, before, now, *limits)
+        yield SpectrumDifference(kind, name, verdict, before, now, *limits)
 
 
-def _level_verdict(before: Reading, now: Reading) -> tuple[Verdict, ...]:
+def _level_verdict(before: ToneReading, now: ToneReading) -> tuple[Verdict, ...]:
     if abs(now.level - before.level) <= _APART * (now.level_std + before.level_std):
         return ()
     return ("grew",) if now.level > before.level else ("fell",)
 
 
-def _paired(one: _Side, other: _Side) -> tuple[list[tuple[int, int]], list[Difference]]:
+def _paired(one: _Side, other: _Side) -> tuple[list[tuple[int, int]], list[SpectrumDifference]]:
     """Tones that are the same in both, by families first, and what families did."""
     pairs: list[tuple[int, int]] = []
-    told: list[Difference] = []
+    told: list[SpectrumDifference] = []
     rest = list(other.families)
     for comb in one.families:
         alike = [c for c in rest if _kin(comb, c)]
@@ -337,7 +337,7 @@ def _off(one: Comb, other: Comb) -> float:
     return off
 
 
-def _family_moved(one: Comb, other: Comb) -> list[Difference]:
+def _family_moved(one: Comb, other: Comb) -> list[SpectrumDifference]:
     told = []
     pairs = [("spacing", one.spacing, one.spacing_std, other.spacing, other.spacing_std)]
     if one.carrier is not None and other.carrier is not None:
@@ -347,8 +347,8 @@ def _family_moved(one: Comb, other: Comb) -> list[Difference]:
         play = _APART * (_known(was_std) + _known(now_std)) + one.moved / 2 + other.moved / 2
         if abs(is_now - was) > play:
             name = f"family {other.name}" + (f", {what}" if one.carrier is not None else "")
-            before, now = Reading(was, was_std), Reading(is_now, now_std)
-            told.append(Difference("family", name, ("moved",), before, now))
+            before, now = ToneReading(was, was_std), ToneReading(is_now, now_std)
+            told.append(SpectrumDifference("family", name, ("moved",), before, now))
     return told
 
 
@@ -356,7 +356,7 @@ def _known(std: float) -> float:
     return 0.0 if math.isnan(std) else std
 
 
-def _changed(one: _Side, other: _Side, a: int, b: int, *, moves: bool) -> list[Difference]:
+def _changed(one: _Side, other: _Side, a: int, b: int, *, moves: bool) -> list[SpectrumDifference]:
     before, now = one.reading(a), other.reading(b)
     verdicts = list(_level_verdict(before, now))
     (low, high), (low_now, high_now) = one.span(a), other.span(b)
@@ -365,13 +365,13 @@ def _changed(one: _Side, other: _Side, a: int, b: int, *, moves: bool) -> list[D
         verdicts.insert(0, "moved")
     if not verdicts:
         return []
-    return [Difference("tone", _name(other, b), tuple(verdicts), before, now)]
+    return [SpectrumDifference("tone", _name(other, b), tuple(verdicts), before, now)]
 
 
-def _alone(side: _Side, i: int, verdict: Verdict) -> Difference:
-    there, nothing = side.reading(i), Reading()
+def _alone(side: _Side, i: int, verdict: Verdict) -> SpectrumDifference:
+    there, nothing = side.reading(i), ToneReading()
     before, now = (nothing, there) if verdict == "came" else (there, nothing)
-    return Difference("tone", _name(side, i), (verdict,), before, now)
+    return SpectrumDifference("tone", _name(side, i), (verdict,), before, now)
 
 
 def _name(side: _Side, i: int) -> str:

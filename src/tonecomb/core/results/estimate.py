@@ -18,7 +18,7 @@ from tonecomb.core.estimate.level import StretchLevel
 from tonecomb.core.estimate.phase import OneFrame, one_frame
 from tonecomb.core.estimate.spectrum import Spectrum, averaged_spectrum
 from tonecomb.core.estimate.synchronous import averaged_frame
-from tonecomb.core.method.method import Method, Plan, Resolution, plan, resolution
+from tonecomb.core.method.method import FramePlan, Method, Resolution, plan, resolution
 from tonecomb.core.record import pyramid
 from tonecomb.core.record.clipping import clipped
 from tonecomb.core.record.recording import Array, Channel, Recording
@@ -137,7 +137,7 @@ def _of_axes(method: Method, recording: Recording, progress: Progress) -> Estima
     )  # fmt: skip
 
 
-def _follows(method: Method, p: Plan) -> bool:
+def _follows(method: Method, p: FramePlan) -> bool:
     """Whether the frames that are averaged are those that are followed."""
     frames = method.frames
     alike = p.taper.name == "hann" and frames.pad == 1 and frames.detrend == "mean"
@@ -145,7 +145,7 @@ def _follows(method: Method, p: Plan) -> bool:
 
 
 def _in_step(
-    method: Method, recording: Recording, average: InStep, p: Plan, progress: Progress
+    method: Method, recording: Recording, average: InStep, p: FramePlan, progress: Progress
 ) -> Estimate:
     """Average the frames in step, then analyse the average as one frame."""
     frames = method.frames
@@ -163,7 +163,7 @@ def _in_step(
     return replace(made, resolution=known)
 
 
-def _without_clipped(method: Method, p: Plan, progress: Progress) -> Plan:
+def _without_clipped(method: Method, p: FramePlan, progress: Progress) -> FramePlan:
     """The plan without frames that hold samples at the recorder's limit."""
     built = pyramid.build(p.read, p.stop - p.start, progress)
     framing = p.framing.without(clipped(p.read, built))
@@ -172,7 +172,7 @@ def _without_clipped(method: Method, p: Plan, progress: Progress) -> Plan:
 
 
 def _estimate(
-    method: Method, recording: Recording, p: Plan, spectrum: Spectrum, *,
+    method: Method, recording: Recording, p: FramePlan, spectrum: Spectrum, *,
     single: OneFrame | None = None, followed: Followed | None = None, mean: Spectrum | None = None,
 ) -> Estimate:  # fmt: skip
     return Estimate(

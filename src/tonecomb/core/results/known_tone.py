@@ -18,7 +18,7 @@ _NEAR = 0.05  # of the frequency, within which the tone is looked for
 
 
 @dataclass(frozen=True)
-class Checked:
+class ToneCheck:
     """``known`` and ``read`` are frequency (Hz) and rms amplitude, both in the channel's ``unit``
     where ``comparable``, else the known one in its own, ``of``; ``frequency_std`` and
     ``amplitude_std`` are standard deviations of what was read. ``factor`` is what readings have to
@@ -54,7 +54,7 @@ class Checked:
         return 20 / math.log(10) * self.amplitude_std / self.read[1]
 
 
-def check(analysis: Analysis, frequency: float, rms: float, unit: str) -> Checked:
+def check(analysis: Analysis, frequency: float, rms: float, unit: str) -> ToneCheck:
     """Hold the peak nearest to ``frequency`` (Hz) against a tone of ``rms`` in ``unit``.
 
     Raises :class:`UserError` where there is none within 5 %, or the units are of two kinds.
@@ -84,13 +84,13 @@ def check(analysis: Analysis, frequency: float, rms: float, unit: str) -> Checke
     except UserError:
         comparable = False  # what a volt or a count is worth is just what is looked for
     read = peak.tone.amplitude / math.sqrt(2)
-    return Checked(
+    return ToneCheck(
         (frequency, rms * size), (peak.tone.frequency, read), peak.tone.frequency_std,
         peak.tone.amplitude_std / math.sqrt(2), channel, unit, comparable, rms * size / read,
     )  # fmt: skip
 
 
-def calibration(checked: Checked, before: Calibration | None) -> Calibration:
+def calibration(checked: ToneCheck, before: Calibration | None) -> Calibration:
     """What has to be said of the channel's sensor so that the tone reads as it is known: the
     sensitivity there was, or one in the file's unit, divided by the factor."""
     if before is not None:

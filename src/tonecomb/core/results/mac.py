@@ -20,7 +20,7 @@ _SURE = 1.96
 
 
 @dataclass(frozen=True)
-class Pair:
+class ModePair:
     """Modes ``a`` and ``b``, by number from 0, that are alike by ``mac``, and by what ``frequency``
     (Hz) and ``damping`` (ratio) of b are above those of a, with standard deviations."""
 
@@ -71,7 +71,7 @@ class Alike:
     a: tuple[Mode, ...]
     b: tuple[Mode, ...]
     mac: Array
-    pairs: tuple[Pair, ...]
+    pairs: tuple[ModePair, ...]
     turned: tuple[Turned, ...] = ()
 
 
@@ -114,7 +114,7 @@ def _answers(a: Transfer, b: Transfer) -> list[tuple[int, int]]:
     return [(i, i) for i in range(len(names))]
 
 
-def _pairs(one: tuple[Mode, ...], two: tuple[Mode, ...], table: Array) -> list[Pair]:
+def _pairs(one: tuple[Mode, ...], two: tuple[Mode, ...], table: Array) -> list[ModePair]:
     """Each mode with the one it is most like, where that is mutual."""
     found = []
     for i, x in enumerate(one):
@@ -129,7 +129,7 @@ def _pairs(one: tuple[Mode, ...], two: tuple[Mode, ...], table: Array) -> list[P
         if min(back, key=lambda k: abs(math.log(one[k].frequency / two[j].frequency))) != i:
             continue
         y = two[j]
-        found.append(Pair(
+        found.append(ModePair(
             i, j, float(table[i, j]), y.frequency - x.frequency,
             math.hypot(x.frequency_std, y.frequency_std), y.damping - x.damping,
             math.hypot(x.damping_std, y.damping_std),

@@ -21,7 +21,7 @@ MOST_SAMPLES = 400
 
 
 @dataclass(frozen=True, eq=False)
-class Between:
+class Reconstruction:
     """``at`` (s) and ``taken`` are the samples in view; ``time`` (s), ``implied`` the curve below
     half the rate that they alone imply, and ``there`` what was sampled, None where that is not
     known. Of shape (samples,) and (points,)."""
@@ -35,7 +35,7 @@ class Between:
 
 def between(
     signal: Signal, channel: int, steps: tuple[Step, ...], low: float, high: float, points: int
-) -> Between:
+) -> Reconstruction:
     """What lies between the samples from ``low`` to ``high`` s, at so many points; ``steps`` are
     those by which the signal was made."""
     fs, length = signal.rate, signal.length
@@ -44,7 +44,7 @@ def between(
     taken = signal.samples.read(channel, first, stop)
     at = np.arange(first, stop) / fs
     implied = interpolated(signal, channel, time)
-    return Between(at, taken, time, implied, _there(signal, channel, steps, time))
+    return Reconstruction(at, taken, time, implied, _there(signal, channel, steps, time))
 
 
 def interpolated(signal: Signal, channel: int, time: Array) -> Array:

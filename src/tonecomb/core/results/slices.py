@@ -11,7 +11,7 @@ from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.estimate.display import Curve, Display, curve
 from tonecomb.core.estimate.framing import effective_averages, make_framing
 from tonecomb.core.estimate.spectrum import Level, Scaling, Spectrum, averaged_spectrum
-from tonecomb.core.method.method import Method, Plan, frame_plan
+from tonecomb.core.method.method import FramePlan, Method, frame_plan
 from tonecomb.core.record.recording import Array, Channel, Recording
 
 _USUAL = 60  # slices where nothing is said of how many
@@ -135,7 +135,7 @@ def run_slices(
     return Slices(recording.id, p.channel, method, times, out, first, width / fs)
 
 
-def _average(method: Method, p: Plan, start: int, width: int) -> Spectrum:
+def _average(method: Method, p: FramePlan, start: int, width: int) -> Spectrum:
     def read(first: int, last: int) -> Array:
         return p.signal.samples.read(p.number, start + first, start + last)
 

@@ -10,7 +10,7 @@ import numpy as np
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.progress import Progress, part, silent
 from tonecomb.core.base.units import unit
-from tonecomb.core.method.frf_settings import Between, named, power_of, shown
+from tonecomb.core.method.frf_settings import FrfSettings, named, power_of, shown
 from tonecomb.core.method.method import Method, frame_plan
 from tonecomb.core.modal.decays import of_decays
 from tonecomb.core.modal.impacts import Tap, find_taps
@@ -46,7 +46,7 @@ class Transfer:
     numbers of those that count. ``cautions`` are (code, sentence). ``numbers`` are those of the
     answers among the channels (from 0)."""
 
-    between: Between
+    between: FrfSettings
     recording_id: str
     recording_name: str
     reference: Channel | None
@@ -161,7 +161,7 @@ class Taken:
 
 
 def take_taps(
-    between: Between, signal: Signal, first: int, stop: int, progress: Progress = silent
+    between: FrfSettings, signal: Signal, first: int, stop: int, progress: Progress = silent
 ) -> Taken:
     """The taps between two samples, and those that count. :class:`UserError` where there are
     none."""
@@ -193,7 +193,7 @@ def take_taps(
 
 
 def _from_hits(
-    between: Between, signal: Signal, taken: Taken
+    between: FrfSettings, signal: Signal, taken: Taken
 ) -> tuple[Response, list[tuple[str, str]], tuple[Response, ...]]:
     """What the taps that count give, what is to be said, and the same of the soft and the loud
     half where they differ."""
@@ -262,7 +262,7 @@ def _levels(rung: Response, answers: int) -> Response:
 
 
 def _as_asked(
-    between: Between, response: Response, reference: Channel | None, answers: list[Channel]
+    between: FrfSettings, response: Response, reference: Channel | None, answers: list[Channel]
 ) -> tuple[Complex, Array, tuple[str, ...]]:
     curves, scales, units = [], [], []
     for i, channel in enumerate(answers):
@@ -279,7 +279,7 @@ def _as_asked(
 
 
 def _sentence(
-    between: Between, response: Response, reference: Channel | None, answers: list[Channel],
+    between: FrfSettings, response: Response, reference: Channel | None, answers: list[Channel],
     taps: tuple[Tap, ...], method: Method,
 ) -> str:  # fmt: skip
     names = ", ".join(one.name for one in answers)

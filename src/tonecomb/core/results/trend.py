@@ -24,7 +24,7 @@ from tonecomb.core.estimate.tracks import (
     refine,
 )
 from tonecomb.core.estimate.transform import rfft
-from tonecomb.core.method.method import Method, Plan, frame_plan
+from tonecomb.core.method.method import FramePlan, Method, frame_plan
 from tonecomb.core.record.parallel import Read
 from tonecomb.core.record.recording import Array, Channel, Recording
 from tonecomb.core.record.windows import Window, window
@@ -152,7 +152,7 @@ def _squares(tapered: Array) -> Array:
     return np.asarray(found.real**2 + found.imag**2)
 
 
-def _band_weights(method: Method, p: Plan, taper: Window, bins: Bins) -> Array:
+def _band_weights(method: Method, p: FramePlan, taper: Window, bins: Bins) -> Array:
     """What each bin's mean square gives to each band's, shape (bands, bins)."""
     frequency: Array = np.arange(bins.count) * np.float64(bins.bin_hz)
     out = np.zeros((len(method.levels), bins.count))

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from tonecomb.core.estimate.spectrum import Spectrum
-from tonecomb.core.find.hits import Hits
+from tonecomb.core.find.hits import RepeatedHits
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.survey import Survey
 from tonecomb.core.results.analysis import Analysis
@@ -40,7 +40,7 @@ class Seen:
 
     survey: Survey
     finer: Spectrum | None
-    hits: tuple[Hits, ...] = ()
+    hits: tuple[RepeatedHits, ...] = ()
 
 
 Detector = Callable[[Analysis, Seen], "Caution | None"]

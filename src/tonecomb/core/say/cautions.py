@@ -17,7 +17,7 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.progress import Progress, part, silent
 from tonecomb.core.estimate.averages import Mean
 from tonecomb.core.find.comb import MAINS, mains
-from tonecomb.core.find.hits import LEAST_SAMPLES, Hits, find_hits
+from tonecomb.core.find.hits import LEAST_SAMPLES, RepeatedHits, find_hits
 from tonecomb.core.method.method import Frames, Method
 from tonecomb.core.record.recording import Array, Recording, Stretch
 from tonecomb.core.record.signal import Signal
@@ -59,7 +59,7 @@ _PAIR_HEIGHT, _PAIR_DIP = 0.1, 0.25  # 10 dB below the higher; 6 dB below the lo
 
 def look(
     analysis: Analysis, recording: Recording, progress: Progress = silent,
-    heard: tuple[Hits, ...] | None = None,
+    heard: tuple[RepeatedHits, ...] | None = None,
 ) -> Seen:  # fmt: skip
     """Look over the analysis's stretch. ``heard`` are the hits of an earlier look at the same
     samples: they do not hang on frame or window."""
@@ -80,7 +80,7 @@ def look(
 
 def _heard(
     signal: Signal, method: Method, start: int, stop: int, progress: Progress
-) -> tuple[Hits, ...]:
+) -> tuple[RepeatedHits, ...]:
     """Hits that repeat; none are looked for in what grows, in an envelope, or in too little."""
     source = method.source
     envelope = any(isinstance(step, Envelope) for step in source.steps)

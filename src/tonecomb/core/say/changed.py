@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 
-from tonecomb.core.results.differences import Difference, Differences
+from tonecomb.core.results.differences import Differences, SpectrumDifference
 from tonecomb.core.say.numbers import signed, significant, with_std
 
 
-def subject(one: Difference) -> str:
+def subject(one: SpectrumDifference) -> str:
     """What a difference is about: a tone by its name and frequency, a band by its limits."""
     if one.kind == "level":
         return "overall level"
@@ -21,7 +21,7 @@ def subject(one: Difference) -> str:
     return f"{one.name}, {frequency}" if one.name else frequency
 
 
-def words(one: Difference, unit: str) -> str:
+def words(one: SpectrumDifference, unit: str) -> str:
     """A difference in a line; ``unit`` is that of its levels."""
     told = []
     for verdict in one.verdicts:

@@ -30,7 +30,7 @@ _HIGHEST = 200  # tooth of a family that a single tone may be
 
 
 @dataclass(frozen=True)
-class Part:
+class Sentence:
     """A sentence and the place that it is about: ``kind`` is ``level``, ``comb`` (``name`` says
     which), ``peak`` or ``resonance`` (at ``frequency`` Hz), or ``caution`` (``name`` is its
     code)."""
@@ -115,7 +115,7 @@ def _unsteady(peak: Peak) -> bool:
 
 def in_short(
     analysis: Analysis, cautions: Sequence[Caution] = (), said: Knowledge = NOTHING
-) -> tuple[Part, ...]:
+) -> tuple[Sentence, ...]:
     """The sentences, most important first; none where nothing was looked for (as in the highest or
     a single one of the frames)."""
     untold = not analysis.method.averaging.average.typical or analysis.method.source.axes
@@ -125,25 +125,27 @@ def in_short(
     return tuple(part for rule in RULES for part in rule(told))
 
 
-def _level(told: _Told) -> list[Part]:
+def _level(told: _Told) -> list[Sentence]:
     """The overall level, and what share of its power is in families, tones and the rest."""
     a = told.analysis
     total, frames = a.rms**2, a.levels.whole
     text = f"{significant(a.rms)} {a.unit.symbol} rms {a.rms_of}"
     if not total > 0:
-        return [Part("Nothing but zeros.", "level")]
+        return [Sentence("Nothing but zeros.", "level")]
     single = told.single
     in_families = sum(_power(a, i) for i in told.tied & set(told.tones))
     alone = sum(_power(a, i) for i in single)
     if not single and not told.families:
         if told.runs:
-            return [Part(f"{text}: harmonics that run, and no tone that stands still.", "level")]
+            return [
+                Sentence(f"{text}: harmonics that run, and no tone that stands still.", "level")
+            ]
         shape = "with humps" if told.humps or a.resonances else "broadband noise"
         if any(one.code in _CHANGES for one in told.cautions):
             shape = "broadband and changing" if shape.startswith("broad") else f"{shape}, changing"
         if a.uneven and frames < total:
             shape = f"{_percent(1 - frames / total)} {_not_in_frames(a)}; the rest {shape}"
-        return [Part(f"{text}: {shape}, no tones, no families.", "level")]
+        return [Sentence(f"{text}: {shape}, no tones, no families.", "level")]
     shares = [(in_families, "in families"), (alone, "in single tones")]
     if a.uneven and frames < total:  # tones that stand all over the stretch are at its ends, too
         beyond = min(total - frames, total - in_families - alone)
@@ -152,10 +154,10 @@ def _level(told: _Told) -> list[Part]:
     rest = max(whole - sum(power for power, _ in shares), 0.0)
     shares.append((rest, "broadband"))
     parts = [f"{_percent(power / whole)} {where}" for power, where in shares if power > 0]
-    return [Part(f"{text}: {', '.join(parts)}.", "level")]
+    return [Sentence(f"{text}: {', '.join(parts)}.", "level")]
 
 
-def _judged(told: _Told) -> list[Part]:
+def _judged(told: _Told) -> list[Sentence]:
     """The level that is judged: the first with zones, else the first that is wholly known."""
     every = [one for one in level_readings(told.analysis) if one.value > 0]
     every.sort(key=lambda one: not one.band.limits)
@@ -165,9 +167,9 @@ def _judged(told: _Told) -> list[Part]:
     words = one.band.words
     text = f"{words[:1].upper()}{words[1:]}: {significant(one.value)} {one.unit}"
     if one.why_not:
-        return [Part(f"{text}, {one.lacks}: {one.why_not}.", "level")]
+        return [Sentence(f"{text}, {one.lacks}: {one.why_not}.", "level")]
     text += f", zone {one.zone}" if one.zone else ""
-    return [Part(f"{text}{', over its limit' if one.exceeded else ''}.", "level")]
+    return [Sentence(f"{text}{', over its limit' if one.exceeded else ''}.", "level")]
 
 
 def _not_in_frames(a: Analysis) -> str:
@@ -190,13 +192,13 @@ def _percent(share: float) -> str:
     return "under 1 %" if share < 0.01 else f"{100 * share:.0f} %"
 
 
-def _combs(told: _Told) -> list[Part]:
+def _combs(told: _Told) -> list[Sentence]:
     """Families, the strongest first."""
     ordered = sorted(told.families, key=lambda comb: -comb.power)
-    parts = [Part(f"{_family(comb, told)}.", "comb", comb.name) for comb in ordered[:_FAMILIES]]
+    parts = [Sentence(f"{_family(comb, told)}.", "comb", comb.name) for comb in ordered[:_FAMILIES]]
     if (more := len(ordered) - _FAMILIES) > 0:
         name = "family" if more == 1 else "families"
-        parts.append(Part(f"{more} weaker {name} more.", "comb"))
+        parts.append(Sentence(f"{more} weaker {name} more.", "comb"))
     return parts
 
 
@@ -246,7 +248,7 @@ def _family(comb: Comb, told: _Told) -> str:
     return f"{text} with sidebands ± {spacing} Hz, as {of}"
 
 
-def _tones(told: _Told) -> list[Part]:
+def _tones(told: _Told) -> list[Sentence]:
     """The strongest tones that are in no family."""
     ordered = sorted(told.single.values(), key=lambda peak: -peak.level)
     parts = []
@@ -260,10 +262,10 @@ def _tones(told: _Told) -> list[Part]:
         doing = peak.behaviour
         if doing is not None and doing.kind != "steady":
             text += f", {behaviour_words(doing)}"
-        parts.append(Part(f"{text}.", "peak", frequency=tone.frequency))
+        parts.append(Sentence(f"{text}.", "peak", frequency=tone.frequency))
     if (more := len(ordered) - _SINGLE) > 0:
         tones = "tone" if more == 1 else "tones"
-        parts.append(Part(f"{more} weaker single {tones} more.", "peak"))
+        parts.append(Sentence(f"{more} weaker single {tones} more.", "peak"))
     return parts
 
 
@@ -285,40 +287,40 @@ def _tie(peak: Peak, told: _Told) -> str:
     return ""
 
 
-def _modes(told: _Told) -> list[Part]:
+def _modes(told: _Told) -> list[Sentence]:
     """Resonances, and humps that are neither tones nor fitted."""
     a, parts = told.analysis, []
     for one in a.resonances[:_MODES]:
         damping = with_std(100 * one.damping, 100 * one.damping_std)
         text = f"Resonance: {with_std(one.frequency, one.frequency_std)} Hz, damping {damping} %."
-        parts.append(Part(text, "resonance", frequency=one.frequency))
+        parts.append(Sentence(text, "resonance", frequency=one.frequency))
     humps = [peak.tone.frequency for peak in told.humps]
     if humps:
         places = ", ".join(f"{one:.4g}" for one in humps[:_MODES])
         more = ", …" if len(humps) > _MODES else ""
         text = f"Humps that are no single tones: about {places}{more} Hz."
-        parts.append(Part(text, "peak", frequency=humps[0]))
+        parts.append(Sentence(text, "peak", frequency=humps[0]))
     return parts
 
 
-def _changes(told: _Told) -> list[Part]:
+def _changes(told: _Told) -> list[Sentence]:
     """What is not the same all over the stretch."""
     codes = ("moving", *_CHANGES) if told.runs else _CHANGES
-    return [Part(one.text, "caution", one.code) for one in told.cautions if one.code in codes]
+    return [Sentence(one.text, "caution", one.code) for one in told.cautions if one.code in codes]
 
 
-def _hits(told: _Told) -> list[Part]:
+def _hits(told: _Told) -> list[Sentence]:
     """Hits that repeat."""
-    return [Part(one.text, "caution", one.code) for one in told.cautions if one.code == "hits"]
+    return [Sentence(one.text, "caution", one.code) for one in told.cautions if one.code == "hits"]
 
 
-def _unsure(told: _Told) -> list[Part]:
+def _unsure(told: _Told) -> list[Sentence]:
     """What could not be told, and why."""
     found = [one for code in _UNSURE for one in told.cautions if one.code == code]
-    return [Part(f"Not sure: {one.text}", "caution", one.code) for one in found[:_MOST_UNSURE]]
+    return [Sentence(f"Not sure: {one.text}", "caution", one.code) for one in found[:_MOST_UNSURE]]
 
 
-RULES: tuple[Callable[[_Told], list[Part]], ...] = (
+RULES: tuple[Callable[[_Told], list[Sentence]], ...] = (
     _level, _judged, _combs, _tones, _modes, _hits, _changes, _unsure,
 )  # fmt: skip
 """What is told, in this order. To tell something else: a rule and its place here."""

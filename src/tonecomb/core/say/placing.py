@@ -27,7 +27,7 @@ class Label:
 
 
 @dataclass(frozen=True)
-class Place:
+class LabelPlace:
     """Where a label stands; ``leader`` is the end of a line from its point, None where it stands
     right over it."""
 
@@ -56,7 +56,7 @@ def ceiling(curves: Sequence[tuple[Array, Array]], left: float, right: float) ->
 
 def place(
     labels: Sequence[Label], top: Array, frame: Rect, taken: Sequence[Rect] = ()
-) -> list[Place | None]:
+) -> list[LabelPlace | None]:
     """A place for each label, those that come first chosen first; None where there is none near
     enough. ``top`` is the :func:`ceiling` of the curves over ``frame``; ``taken`` are areas that
     hold something else.
@@ -66,9 +66,9 @@ def place(
     """
     areas = list(taken)
     leaders: list[tuple[float, float, float, float]] = []
-    places: list[Place | None] = []
+    places: list[LabelPlace | None] = []
     for label in labels:
-        best: tuple[float, Place] | None = None
+        best: tuple[float, LabelPlace] | None = None
         for beside in _BESIDE:
             if best is not None and best[0] <= abs(beside) * label.width:
                 break  # nothing further aside is nearer
@@ -86,7 +86,7 @@ def place(
 def _over(
     label: Label, aside: float, top: Array, frame: Rect, areas: Sequence[Rect],
     leaders: Sequence[tuple[float, float, float, float]],
-) -> tuple[float, Place] | None:  # fmt: skip
+) -> tuple[float, LabelPlace] | None:  # fmt: skip
     """The lowest free place ``aside`` of a label's point, and how far away it is."""
     left = label.x + aside - label.width / 2
     # Near an end of the axis the label leans inward.
@@ -115,14 +115,14 @@ def _over(
     away = abs(left + label.width / 2 - label.x) + lift
     leans = left <= label.x <= left + label.width
     if lift < 1.5 and leans:
-        return away, Place(area, None)
+        return away, LabelPlace(area, None)
     if away > _FARTHEST:
         return None
     end = (min(max(label.x, left + 2), left + label.width - 2), bottom)
     line = (label.x, label.y - _GAP, *end)
     if any(_crosses(line, other) for other in areas) or _through(line, top, frame):
         return None
-    return away, Place(area, end)
+    return away, LabelPlace(area, end)
 
 
 def _meet(one: Rect, other: Rect) -> bool:

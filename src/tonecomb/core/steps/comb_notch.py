@@ -14,7 +14,7 @@ from tonecomb.core.base.setting import setting
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.fir import smooth
-from tonecomb.core.steps.harmonic_tracks import Course, Teeth
+from tonecomb.core.steps.harmonic_tracks import ToothTracks, TrackCourse
 from tonecomb.core.steps.sections import refused
 from tonecomb.core.steps.step import Step, rounded
 
@@ -27,16 +27,16 @@ class WithoutTeeth(Samples):
 
     costly = True
 
-    def __init__(self, source: Samples, course: Course) -> None:
+    def __init__(self, source: Samples, course: TrackCourse) -> None:
         self._source, self._course = source, course
-        self._teeth: dict[int, Teeth] = {}
+        self._teeth: dict[int, ToothTracks] = {}
         self._lock = threading.Lock()
 
-    def teeth(self, channel: int) -> Teeth:
+    def teeth(self, channel: int) -> ToothTracks:
         """The teeth of a channel, sought when they are first wanted."""
         with self._lock:
             if channel not in self._teeth:
-                self._teeth[channel] = Teeth(self._source, channel, self._course)
+                self._teeth[channel] = ToothTracks(self._source, channel, self._course)
             return self._teeth[channel]
 
     def read(self, channel: int, start: int, stop: int) -> Array:
@@ -113,7 +113,7 @@ class CombNotch(Step):
                 f"they need {spoiled / fs:.3g} s to settle at each end, and there are "
                 f"{signal.duration:.3g} s", "choose a larger width or a longer record",
             )  # fmt: skip
-        course = Course(
+        course = TrackCourse(
             fs, signal.length, self.frequency, self.numbers(fs), self.width / 2, not self.fixed
         )
         return replace(

@@ -33,7 +33,7 @@ _ROOM = 64 << 20  # bytes of amplitudes at once
 
 
 @dataclass(frozen=True)
-class Course:
+class TrackCourse:
     """What is followed: a fundamental of about ``frequency`` Hz in a record of ``length`` samples
     at ``fs`` Hz; ``teeth`` are the harmonics' numbers, ``half`` how far (Hz) one reaches to each
     side. ``follow`` is whether the fundamental may drift."""
@@ -60,11 +60,11 @@ class Course:
         return -(-self.length // self.cell) + 1
 
 
-class Teeth:
+class ToothTracks:
     """The teeth of one channel. ``drift`` is the phase of the fundamental over that of its nominal
     frequency, rad, at each cell's start."""
 
-    def __init__(self, source: Samples, channel: int, course: Course) -> None:
+    def __init__(self, source: Samples, channel: int, course: TrackCourse) -> None:
         self._source, self._channel, self._course = source, channel, course
         self.drift = np.zeros(course.cells)
         if course.follow:

@@ -24,7 +24,7 @@ from tonecomb.core.record.signal import Signal
 from tonecomb.core.record.windows import WINDOWS, window
 from tonecomb.core.steps.fir import design, smooth
 from tonecomb.core.steps.recursive import bridged
-from tonecomb.core.steps.regions import Box, Marked, Region, Tooth
+from tonecomb.core.steps.regions import Marked, Region, RegionBox, RegionTooth
 from tonecomb.core.steps.step import Step, unfit
 
 _EDGE_BINS = 8  # over which a region's edge fades, against ringing
@@ -74,7 +74,7 @@ class Isolate(Step):
 
     @classmethod
     def put(cls, signal: Signal) -> dict[str, Any]:
-        whole = Box(0.0, signal.duration, 0.1 * signal.rate, 0.2 * signal.rate)
+        whole = RegionBox(0.0, signal.duration, 0.1 * signal.rate, 0.2 * signal.rate)
         return {"regions": (whole,)}
 
     def words(self, names: Sequence[str]) -> str:
@@ -104,13 +104,13 @@ class Isolate(Step):
             frames = _Frames(fs, signal.length, frame, hop, *dual(self.window, frame, hop))
             parts.append(InRegions(signal.samples, frames, marked))
         # What lies in two regions is kept once: teeth are sought in what the others leave.
-        rest = Kept(signal.samples, tuple(parts), out=True) if parts else signal.samples
+        rest = KeptRegions(signal.samples, tuple(parts), out=True) if parts else signal.samples
         parts += [
             AlongTrack(rest, signal.length, fs, one)
-            for one in self.regions if isinstance(one, Tooth)
+            for one in self.regions if isinstance(one, RegionTooth)
         ]  # fmt: skip
         # Beyond the ends a tooth is taken to be silent.
-        teeth = [one for one in self.regions if isinstance(one, Tooth)]
+        teeth = [one for one in self.regions if isinstance(one, RegionTooth)]
         ends = max((math.ceil(_TAPS / one.reach * fs / 2) for one in teeth), default=0)
         if 2 * ends >= signal.length:
             raise unfit(
@@ -121,7 +121,7 @@ class Isolate(Step):
             )  # fmt: skip
         return replace(
             signal,
-            samples=Kept(signal.samples, parts, out=self.out),
+            samples=KeptRegions(signal.samples, parts, out=self.out),
             spoiled=signal.more_spoiled(ends, ends),
         )
 
@@ -232,7 +232,7 @@ class AlongTrack(Samples):
 
     costly = True
 
-    def __init__(self, source: Samples, length: int, fs: float, tooth: Tooth) -> None:
+    def __init__(self, source: Samples, length: int, fs: float, tooth: RegionTooth) -> None:
         self._source, self._length, self._fs, self._tooth = source, length, fs, tooth
 
     @cached_property
@@ -268,7 +268,7 @@ class AlongTrack(Samples):
         return np.asarray(np.exp(2j * np.pi * np.mod(turns, 1.0)))
 
 
-class Kept(Samples):
+class KeptRegions(Samples):
     """The sum of ``parts`` of ``source``, or with ``out`` all but that."""
 
     costly = True

@@ -8,7 +8,7 @@ from typing import ClassVar
 
 from tonecomb.core.base.setting import setting
 from tonecomb.core.record.recording import Stretch
-from tonecomb.core.record.resampling import Part
+from tonecomb.core.record.resampling import ResampledPart
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.step import Step
 
@@ -37,7 +37,7 @@ class Keep(Step):
         lost = tuple((a - first, b - first) for a, b in signal.lost if b > first and a < stop)
         return replace(
             signal,
-            samples=Part(signal.samples, first),
+            samples=ResampledPart(signal.samples, first),
             length=stop - first,
             lost=lost,
             start="",

@@ -53,7 +53,7 @@ def _figures(*values: float) -> str:
 
 
 @dataclass(frozen=True)
-class Box(Marked):
+class RegionBox(Marked):
     """From ``start`` to ``end`` and from ``low`` to ``high``."""
 
     start: float
@@ -123,7 +123,7 @@ class Outline(Marked):
 
 
 @dataclass(frozen=True)
-class Tooth(Region):
+class RegionTooth(Region):
     """Harmonic ``number`` of a fundamental that goes through ``points``, in straight lines of
     frequency and level before the first and after the last, with ``half`` Hz to each side; with 0,
     45 % of the fundamental."""
@@ -191,7 +191,7 @@ def parsed(text: str) -> Region:
     if not np.isfinite(values).all() or len(values) > 2 * MOST_POINTS + 2:
         raise ValueError(text)
     if kind == "box" and len(values) == 4:
-        return Box(*values)
+        return RegionBox(*values)
     if kind == "outline" and len(values) >= 6 and len(values) % 2 == 0:
         return Outline(tuple(zip(values[::2], values[1::2], strict=True)))
     if (
@@ -201,5 +201,5 @@ def parsed(text: str) -> Region:
         and values[0] == int(values[0])
     ):
         points = tuple(zip(values[2::2], values[3::2], strict=True))
-        return Tooth(int(values[0]), values[1], points)
+        return RegionTooth(int(values[0]), values[1], points)
     raise ValueError(text)

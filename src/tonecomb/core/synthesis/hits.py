@@ -28,7 +28,7 @@ Complex = NDArray[np.complex128]
 
 
 @dataclass(frozen=True)
-class Mode:
+class RungMode:
     """``frequency`` (Hz), ``damping`` in %, and the ``amplitude`` to which a hit makes it ring."""
 
     frequency: float
@@ -46,10 +46,10 @@ class Mode:
         return complex(-z * w, w * math.sqrt(1 - z * z))
 
 
-def parsed(text: str) -> Mode:
+def parsed(text: str) -> RungMode:
     """The mode that :meth:`Mode.written` wrote; :class:`ValueError` where it is none."""
     words = text.replace("Hz", " ").replace("%", " ").replace("−", "-").replace(",", " ").split()
-    return Mode(*(float(one) for one in words))
+    return RungMode(*(float(one) for one in words))
 
 
 @dataclass(frozen=True)
@@ -65,8 +65,8 @@ class Hits(Part):
 
     rate: float = frequency("rate", 2.0, "hits a second")
     scatter: float = setting("scatter", "number", 0.0, unit="%", help="of their distance, rms")
-    rung: tuple[Mode, ...] = setting(
-        "modes", "modes", (Mode(143.0, 1.5),), help="frequency, damping and amplitude of each"
+    rung: tuple[RungMode, ...] = setting(
+        "modes", "modes", (RungMode(143.0, 1.5),), help="frequency, damping and amplitude of each"
     )
 
     @property

@@ -13,7 +13,7 @@ Complex = NDArray[np.complex128]
 
 
 @dataclass(frozen=True)
-class LowPass:
+class SamplingLowPass:
     """3 dB down at ``corner`` (Hz), falling by 20 dB a decade and ``order`` beyond it
     (Butterworth, On the theory of filter amplifiers, 1930)."""
 

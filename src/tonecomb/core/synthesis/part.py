@@ -13,7 +13,7 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.setting import Setting, setting, setting_of
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.truth import KnownLine, KnownMode, KnownNoise
-from tonecomb.core.synthesis.low_pass import LowPass
+from tonecomb.core.synthesis.low_pass import SamplingLowPass
 
 LEVELS = ("rms", "peak")
 UNIT = "@"
@@ -28,7 +28,7 @@ class Conditions:
 
     rate: float
     duration: float
-    low_pass: LowPass | None = None
+    low_pass: SamplingLowPass | None = None
     seed: tuple[int, int] = (0, 0)
 
     def random(self, *more: int) -> np.random.Generator:

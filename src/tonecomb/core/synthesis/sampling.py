@@ -13,7 +13,7 @@ from tonecomb.core.base.setting import setting
 from tonecomb.core.record import seeded_noise as chance
 from tonecomb.core.record.quantised import MOST_BITS, step
 from tonecomb.core.record.recording import Array
-from tonecomb.core.synthesis.low_pass import LowPass
+from tonecomb.core.synthesis.low_pass import SamplingLowPass
 from tonecomb.core.synthesis.part import UNIT, joined
 
 MOST_SAMPLES = 1 << 40
@@ -48,9 +48,9 @@ class Sampling:
         return self.samples / self.rate
 
     @property
-    def filter(self) -> LowPass | None:
+    def filter(self) -> SamplingLowPass | None:
         """The low-pass, None for none."""
-        return LowPass(self.low_pass, self.order) if self.low_pass else None
+        return SamplingLowPass(self.low_pass, self.order) if self.low_pass else None
 
     @property
     def step(self) -> float:

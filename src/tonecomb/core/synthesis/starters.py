@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from tonecomb.core.base.errors import UserError
-from tonecomb.core.synthesis.hits import Hits, Mode
+from tonecomb.core.synthesis.hits import Hits, RungMode
 from tonecomb.core.synthesis.made import Made
 from tonecomb.core.synthesis.noise import Noise
 from tonecomb.core.synthesis.sampling import Sampling
@@ -54,7 +54,8 @@ STARTERS: tuple[Starter, ...] = (
     )),
     Starter("hits", "Hits on a resonance", Made(
         "bracket, struck",
-        parts=(Hits(0.5, 2.0, (Mode(61.8, 1.5, 2.0), Mode(143.0, 1.0, 1.0))), Noise(amount=0.01)),
+        parts=(Hits(0.5, 2.0, (RungMode(61.8, 1.5, 2.0), RungMode(143.0, 1.0, 1.0))),
+               Noise(amount=0.01)),
         sampling=Sampling(1024.0, 20480),
         hint="Every two seconds the tower bracket is struck, and rings at 61.8 and 143 Hz until it "
         "fades.\nLower a damping to 0.1 % and see which frame can still tell it.",

@@ -25,8 +25,8 @@ from tonecomb.desktop.stage.stage import Stage
 from tonecomb.formats import atomic, functions, readings, tables_as
 from tonecomb.formats.columns import Table
 from tonecomb.formats.kinds import table as kinds
-from tonecomb.formats.kinds.kind import Context as Telling
-from tonecomb.formats.kinds.kind import Told
+from tonecomb.formats.kinds.kind import ResultContext as Telling
+from tonecomb.formats.kinds.kind import ResultEntry
 from tonecomb.formats.registry import WRITERS, write_recording
 from tonecomb.formats.report.figures import Panel
 from tonecomb.formats.report.folder import PICTURES, UFF
@@ -136,15 +136,15 @@ class Exports(QObject):
         def make(path: Path, progress: Progress) -> bytes:
             from tonecomb.formats.report import pdf
             from tonecomb.formats.report.html import report
-            from tonecomb.formats.report.part import Part
+            from tonecomb.formats.report.part import ReportPart
 
             recording, analysis = complete(part(progress, 0, 0.4))
             found = kinds.besides(analysis.method, recording, asked, part(progress, 0.4, 0.6))
             if before is not None:
-                found = [*found, Told(kinds.kind("changes"), before)]
+                found = [*found, ResultEntry(kinds.kind("changes"), before)]
             is_pdf = path.suffix.lower() == pdf.SUFFIX
             told = part(progress, 0.6, 0.7 if is_pdf else 1)
-            shown = Part(recording, analysis, view, said, tuple(found))
+            shown = ReportPart(recording, analysis, view, said, tuple(found))
             every = report_parts.parts(of, shown, part(told, 0, 0.5))
             page = report(every, layout, folder=path.parent, progress=part(told, 0.5, 1))
             return pdf.pdf(page, paper, part(progress, 0.7, 1)) if is_pdf else page.encode()
@@ -213,7 +213,7 @@ class Exports(QObject):
             found = kinds.besides(method, recording, asked, part(progress, 0.5, 1))
             telling = Telling(analysis, said=said)
             tables = [
-                table for one in (Told(kinds.SPECTRUM, analysis), *found)
+                table for one in (ResultEntry(kinds.SPECTRUM, analysis), *found)
                 for table in one.kind.tables(one.result, telling)
             ]  # fmt: skip
             return tables_as.written(tables, path.suffix)

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QObject
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.method import document as edits
 from tonecomb.core.method.document import Mark
-from tonecomb.core.say.in_short import Part
+from tonecomb.core.say.in_short import Sentence
 from tonecomb.desktop.dialogs.machine import MachineDialog
 from tonecomb.desktop.dialogs.shaft import open_shaft
 from tonecomb.desktop.dialogs.sketch import SketchDialog
@@ -81,7 +81,7 @@ class Finding(QObject):
             drawn = edits.set_sketch(self._store.document, now, dialog.sketch)
             self._store.apply("Sketch the structure", drawn)
 
-    def _go_to_part(self, part: Part) -> None:
+    def _go_to_part(self, part: Sentence) -> None:
         """Show what a sentence is about: a family is dropped as a comb, the rest comes into
         view."""
         if part.kind == "comb" and part.name:

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
-from tonecomb.desktop.acts.keys import GUIDE, Page, keys_html
+from tonecomb.desktop.acts.keys import GUIDE, HelpPage, keys_html
 from tonecomb.desktop.dialogs.finder import Finder
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.state.memory import Memory
@@ -28,10 +28,10 @@ class Helping:
         finder.move(middle - finder.width() // 2, finder.y())
 
     def show_keys(self) -> None:
-        Page(self._window, "Keys", keys_html(), (760, 620)).exec()
+        HelpPage(self._window, "Keys", keys_html(), (760, 620)).exec()
 
     def show_guide(self) -> None:
-        Page(self._window, "The job in words", GUIDE, (620, 560)).exec()
+        HelpPage(self._window, "The job in words", GUIDE, (620, 560)).exec()
 
     def show_memory(self) -> None:
         """Who holds what, until it is closed."""

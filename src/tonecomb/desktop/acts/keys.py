@@ -31,7 +31,7 @@ def _table(rows: list[tuple[str, str, str]]) -> str:
     return f"<table cellpadding='3'>{cells}</table>"
 
 
-class Page(QDialog):
+class HelpPage(QDialog):
     """A page to read."""
 
     def __init__(self, parent: QWidget, title: str, html: str, size: tuple[int, int]) -> None:

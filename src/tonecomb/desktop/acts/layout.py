@@ -32,7 +32,7 @@ def _name(screen: QScreen) -> str:
     return re.sub(r"\W+", "-", f"{screen.name()} {size.width()} {size.height()}")
 
 
-class Layout(QObject):
+class WindowLayout(QObject):
     """``columns`` are shelf, stage and readings; ``paint`` colours the regions."""
 
     def __init__(

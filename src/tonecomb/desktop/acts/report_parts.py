@@ -11,7 +11,7 @@ from tonecomb.core.results.knowledge import Knowledge, knowledge
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.state.store import Store
 from tonecomb.formats.analysed import analyse
-from tonecomb.formats.report.part import Part
+from tonecomb.formats.report.part import ReportPart
 
 SCOPES = {
     "channel": "This channel",
@@ -33,7 +33,7 @@ def keep_scope(scope: str) -> None:
 
 
 @dataclass(frozen=True, eq=False)
-class Wanted:
+class WantedParts:
     """A channel that a report is of; ``current`` where it is the one that is shown."""
 
     recording: Recording
@@ -41,17 +41,17 @@ class Wanted:
     said: Knowledge
     current: bool
 
-    def part(self, progress: Progress) -> Part:
+    def part(self, progress: Progress) -> ReportPart:
         """Analysed by its method."""
         done = analyse(self.recording, self.method, said=self.said, progress=progress)
         return done.part
 
 
-def wanted(store: Store, scope: str) -> list[Wanted]:
+def wanted(store: Store, scope: str) -> list[WantedParts]:
     """The channels of a scope, in the order of the shelf; recordings whose file is not there are
     left out."""
     ref = store.ref
-    found: list[Wanted] = []
+    found: list[WantedParts] = []
     for one in store.document.recordings if scope == "shelf" else () if ref is None else (ref,):
         signal, here = store.signal(one.id), ref is not None and one.id == ref.id
         if signal is None:
@@ -60,11 +60,11 @@ def wanted(store: Store, scope: str) -> list[Wanted]:
         chosen = method.source.channel
         for i in range(len(signal.channels)) if scope == "recording" else (chosen,):
             own = method if i == chosen else method.having(channel=i)
-            found.append(Wanted(recording, own, knowledge(one), here and i == chosen))
+            found.append(WantedParts(recording, own, knowledge(one), here and i == chosen))
     return found
 
 
-def parts(of: list[Wanted], shown: Part, progress: Progress) -> list[Part]:
+def parts(of: list[WantedParts], shown: ReportPart, progress: Progress) -> list[ReportPart]:
     """All of them analysed, the current one as it is ``shown``."""
     made = []
     for i, one in enumerate(of):

@@ -8,7 +8,7 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.desktop.dialogs.watching import Wanted, WatchPopover
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.readings.readings import Readings
-from tonecomb.desktop.stage.alarm_lines import Shown
+from tonecomb.desktop.stage.alarm_lines import ShownAlarm
 from tonecomb.desktop.stage.stage import Stage
 from tonecomb.live.receiver import Receiver
 from tonecomb.live.spool import SpoolReader
@@ -164,5 +164,5 @@ class Watching(QObject):
             if on:
                 lasted = (on[-1].end - on[-1].first) / rate
                 words += f": {on[-1].value:.3g} {unit}, over for {lasted:.0f} s"
-            shown.append(Shown(alarm, words, bool(on)))
+            shown.append(ShownAlarm(alarm, words, bool(on)))
         self.lines.show_alarms(tuple(shown))

@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import (
 from tonecomb.core.base.progress import Progress
 from tonecomb.core.method.given import Given
 from tonecomb.core.record import pyramid
-from tonecomb.core.record.pyramid import Envelope
+from tonecomb.core.record.pyramid import WaveformEnvelope
 from tonecomb.desktop.dialogs.form import Form
 from tonecomb.desktop.dialogs.import_facts import Facts, said_of, unsaid
 from tonecomb.desktop.kit.plot import Plot
@@ -305,14 +305,14 @@ class ImportDialog(Form):
             self.sketch.show_scales(False)
             return
 
-        def work(progress: Progress) -> Envelope:
+        def work(progress: Progress) -> WaveformEnvelope:
             read = recording.samples.read
             if recording.length <= EXACT_BELOW:
                 return pyramid.envelope_of(read(channel, 0, recording.length), 0, _POINTS)
             built = pyramid.build(lambda a, b: read(channel, a, b), recording.length, progress)
             return built.envelope(0, recording.length, _POINTS)
 
-        def done(envelope: Envelope) -> None:
+        def done(envelope: WaveformEnvelope) -> None:
             self._drawing = None
             rate = recording.sample_rate
             self.sketch.show_scales(True)

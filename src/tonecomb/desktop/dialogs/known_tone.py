@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QDialogButtonBox, QLineEdit, QPushButton, QVBoxLayou
 
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.results.analysis import Analysis
-from tonecomb.core.results.known_tone import CALIBRATOR, Checked, check
+from tonecomb.core.results.known_tone import CALIBRATOR, ToneCheck, check
 from tonecomb.core.say.numbers import signed, with_std
 from tonecomb.core.synthesis.made import Made
 from tonecomb.core.synthesis.part import peak
@@ -29,7 +29,7 @@ class KnownToneDialog(Form):
         super().__init__(parent)
         self.setWindowTitle("Check against a known tone")
         self._analysis = analysis
-        self.checked: Checked | None = None
+        self.checked: ToneCheck | None = None
         offered: list[tuple[Known, str]] = [(CALIBRATOR, "a calibrator of 159.155 Hz, 10 m/s² rms")]
         for name, made in others:
             offered += [
@@ -91,7 +91,7 @@ class KnownToneDialog(Form):
         self.go.setEnabled(self.checked is not None)
 
 
-def words(checked: Checked) -> str:
+def words(checked: ToneCheck) -> str:
     """How a channel does, in sentences."""
     read, level = checked.read
     text = (

@@ -30,7 +30,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from tonecomb.batches.one import Outcome, Told, counted
+from tonecomb.batches.one import ChannelOutcome, Outcome, counted
 from tonecomb.batches.overview import sorted_channels
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.say.numbers import significant
@@ -148,7 +148,7 @@ class _Rows(QAbstractTableModel):
         super().__init__(parent)
         self.outcomes: list[Outcome] = []
         self._waiting = {str(path): Outcome(str(path), path.stem, "") for path in waiting}
-        self.rows: list[tuple[Outcome, Told | None]] = []
+        self.rows: list[tuple[Outcome, ChannelOutcome | None]] = []
         self.add(outcomes)
 
     def add(self, outcomes: Sequence[Outcome]) -> None:
@@ -206,7 +206,7 @@ class _Rows(QAbstractTableModel):
         return None
 
     @staticmethod
-    def _cell(one: Outcome, told: Told | None, column: int) -> str:
+    def _cell(one: Outcome, told: ChannelOutcome | None, column: int) -> str:
         if told is None:
             zone = "could not be used" if one.failed else WAITS
             return (one.name, "", "", "", zone, one.failed)[column]

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.units import unit
-from tonecomb.core.method.frf_settings import ESTIMATORS, FORMS, Between
+from tonecomb.core.method.frf_settings import ESTIMATORS, FORMS, FrfSettings
 from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.kit.widgets import Choice, Number, Popover, label, link, row
 from tonecomb.desktop.state.store import Store
@@ -16,17 +16,17 @@ from tonecomb.desktop.state.store import Store
 _RANGE = 0.15  # of the sample rate, up to which modes are looked for at first
 
 
-def suggested(signal: Signal, known: Between | None, channel: int) -> Between:
+def suggested(signal: Signal, known: FrfSettings | None, channel: int) -> FrfSettings:
     """What is asked, or what suits the recording: the channel of a force is the reference, and its
     taps make the frames; without one the method's frames over the first other channel."""
     if known is not None:
         return known
     forces = [i for i, one in enumerate(signal.channels) if _is_force(one.unit)]
     if forces:
-        return Between(forces[0], high=round(_RANGE * signal.rate, -1), low=10.0)
+        return FrfSettings(forces[0], high=round(_RANGE * signal.rate, -1), low=10.0)
     if len(signal.channels) < 2:
-        return Between(None, hits=True)
-    return Between(next(i for i in range(len(signal.channels)) if i != channel), hits=False)
+        return FrfSettings(None, hits=True)
+    return FrfSettings(next(i for i in range(len(signal.channels)) if i != channel), hits=False)
 
 
 def _is_force(symbol: str) -> bool:
@@ -40,7 +40,7 @@ class TransferPopover(Popover):
     """Nothing is computed until all is said: a link applies it."""
 
     def __init__(
-        self, store: Store, signal: Signal, between: Between, known: bool, parent: QWidget
+        self, store: Store, signal: Signal, between: FrfSettings, known: bool, parent: QWidget
     ) -> None:
         super().__init__(
             parent,

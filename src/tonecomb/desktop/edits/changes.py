@@ -18,7 +18,7 @@ _TEACH = "Hold a trace (H), then look at another recording, channel or stretch: 
 _TEACH += "moved, grew and fell since is listed here."
 
 
-class Changes(QObject):
+class ChangeList(QObject):
     """``changed`` when ``found`` did: the :class:`Differences`, None with the ``reason`` where
     there are none. They are looked for while ``wanted``."""
 

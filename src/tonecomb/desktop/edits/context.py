@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QWidget
 
-from tonecomb.desktop.edits.changes import Changes
+from tonecomb.desktop.edits.changes import ChangeList
 from tonecomb.desktop.edits.combs import Combs
 from tonecomb.desktop.edits.fits import Fits
 from tonecomb.desktop.edits.held import HeldTraces
@@ -32,7 +32,7 @@ class Context(State):
         self.fits = Fits(window, self.store)
         self.making = Making(self.store, self.scheduler, self.results)
         self.held = HeldTraces(window, self, self.notices)
-        self.changes = Changes(self, self.held)
+        self.changes = ChangeList(self, self.held)
         self.store.refused.connect(self.notices.tell)
         for watched in self.watched.values():
             watched.failed.connect(self.notices.tell)

@@ -30,7 +30,7 @@ MOST = 7  # as many colours as there are beside the current trace's
 
 
 @dataclass(frozen=True, eq=False)
-class Shown:
+class ShownTrace:
     """A held trace with its curve; ``colour`` is the number of the trace's colour, ``called`` its
     name, with the recording's where that is another than the current one."""
 
@@ -86,10 +86,10 @@ class HeldTraces(QObject):
         self.changed.connect(self._compare)
 
     @property
-    def shown(self) -> list[Shown]:
+    def shown(self) -> list[ShownTrace]:
         """Those that are to be drawn and are computed."""
         return [
-            Shown(trace, self._analysis(trace), self.colour_of(trace), self.called(trace))
+            ShownTrace(trace, self._analysis(trace), self.colour_of(trace), self.called(trace))
             for trace in self._store.document.held
             if trace.shown and trace.id in self._curves
         ]

@@ -11,7 +11,7 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.method import document as edits
 from tonecomb.core.steps.isolate import Isolate
 from tonecomb.core.steps.prepare import prepare
-from tonecomb.core.steps.regions import Points, Region, Tooth
+from tonecomb.core.steps.regions import Points, Region, RegionTooth
 from tonecomb.core.steps.step import Step
 from tonecomb.desktop.edits.combs import Combs
 from tonecomb.desktop.state.messages import Notices
@@ -72,9 +72,9 @@ class Isolating(QObject):
             return
         found = shown[comb].comb
         if found.carrier is not None:
-            tooth = Tooth(1, _OF_SPACING * found.spacing, ((0.0, found.place(number)),))
+            tooth = RegionTooth(1, _OF_SPACING * found.spacing, ((0.0, found.place(number)),))
         else:
-            tooth = Tooth(number, 0.0, self._track(found.low is not None, found.spacing))
+            tooth = RegionTooth(number, 0.0, self._track(found.low is not None, found.spacing))
         self.mark(tooth, out=out)
 
     def _track(self, moves: bool, spacing: float) -> Points:

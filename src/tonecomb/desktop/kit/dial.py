@@ -147,7 +147,7 @@ class Dial(QWidget):
         self._go(min(max(value, self._reach.low), self._reach.high))
 
 
-class Phrase(QPushButton):
+class DialPhrase(QPushButton):
     """A word of a sentence that is edited where it stands: ``clicked`` to open its editor,
     ``wheeled`` by so many notches, and whether those are coarse."""
 

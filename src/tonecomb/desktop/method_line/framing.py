@@ -13,7 +13,7 @@ from tonecomb.core.record.signal import Signal
 from tonecomb.core.record.windows import window
 from tonecomb.desktop.kit.widgets import Number, Popover, label, link, row
 from tonecomb.desktop.method_line.sketch import (
-    Sketch,
+    SignalSketch,
     overlap_strokes,
     padding_strokes,
     weight_share,
@@ -59,7 +59,7 @@ class FramePopover(Popover):
         double.clicked.connect(lambda: self._apply(int(self.samples.value()) * 2))
         self._offered = row(None)
         self._told = label("", "quiet")
-        self._sketch = Sketch("")
+        self._sketch = SignalSketch("")
         self.add(
             row(halve, self.samples, double, None),
             row(label("or", "quiet"), self.seconds, label("or bins every", "quiet"), self.bins,
@@ -121,7 +121,7 @@ def overlap_popover(store: Store, signal: Signal, method: Method, parent: QWidge
     )
     percent = Number(method.frames.overlap, 0, MAX_OVERLAP, 1, "%")
     percent.setAccessibleName("Overlap in percent")
-    sketch = Sketch("")
+    sketch = SignalSketch("")
 
     def draw() -> None:
         share = 100 * weight_share(w, percent.value())

@@ -11,7 +11,7 @@ from tonecomb.desktop.kit.flow import Flow
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import Popover, label, link, panel, rule
 from tonecomb.desktop.method_line.popovers import EDITORS, STEPS, TIPS
-from tonecomb.desktop.method_line.window_picker import Pair, WindowPicker
+from tonecomb.desktop.method_line.window_picker import WindowPair, WindowPicker
 from tonecomb.desktop.state.store import Store
 
 # Phrases before which a thin line divides the sentence: what, how, and shown as what.
@@ -37,7 +37,7 @@ class MethodLine(QWidget):
         self._store = store
         self.told: tuple[tuple[str, str], ...] = ()
         self.popover: Popover | None = None
-        self.pair: Pair | None = None
+        self.pair: WindowPair | None = None
         outer = QHBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         frame = panel()

@@ -29,7 +29,7 @@ class Stroke:
     dots: bool = False
 
 
-class Sketch(QWidget):
+class SignalSketch(QWidget):
     """Draws strokes, with a caption below."""
 
     def __init__(self, caption: str) -> None:

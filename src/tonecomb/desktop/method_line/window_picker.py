@@ -44,7 +44,7 @@ def figures(w: Window) -> tuple[str, ...]:
 
 
 @dataclass(frozen=True)
-class Pair:
+class WindowPair:
     """Two tones that stand in the spectrum now: their distance in bins of the unpadded frame,
     how far the second is below the first in dB, and where the first lies between two bins."""
 
@@ -54,10 +54,10 @@ class Pair:
     words: str
 
 
-DEFAULT_PAIR = Pair(4.0, -40.0, 0.3, "two tones, 4 bins and 40 dB apart")
+DEFAULT_PAIR = WindowPair(4.0, -40.0, 0.3, "two tones, 4 bins and 40 dB apart")
 
 
-def current_pair(analysis: Analysis | None) -> Pair | None:
+def current_pair(analysis: Analysis | None) -> WindowPair | None:
     """The strongest peak and the one nearest to it; None where there are no two."""
     peaks = () if analysis is None else analysis.peaks or ()
     if analysis is None or len(peaks) < 2:
@@ -70,7 +70,7 @@ def current_pair(analysis: Analysis | None) -> Pair | None:
     gap = (other.tone.frequency - f) / frame_hz
     down = 20 * math.log10(max(other.tone.amplitude / strongest.tone.amplitude, 1e-9))
     words = f"{f:.2f} and {other.tone.frequency:.2f} Hz through this window"
-    return Pair(gap, down, f / frame_hz - round(f / frame_hz), words)
+    return WindowPair(gap, down, f / frame_hz - round(f / frame_hz), words)
 
 
 class WindowPicture(QWidget):
@@ -90,7 +90,7 @@ class WindowPicture(QWidget):
         self._window = shown
         self.update()
 
-    def show_pair(self, pair: Pair) -> None:
+    def show_pair(self, pair: WindowPair) -> None:
         """Draw these two tones as they look through the window."""
         self._pair = pair
         self.update()
@@ -220,7 +220,7 @@ class WindowPicker(Popover):
         self.parameter.valueChanged.connect(lambda _: self._typed())
         self._look(current)
 
-    def show_pair(self, pair: Pair | None) -> None:
+    def show_pair(self, pair: WindowPair | None) -> None:
         """Draw the two tones that stand in the spectrum; two made ones for None."""
         self.picture.show_pair(pair or DEFAULT_PAIR)
 

@@ -9,10 +9,10 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor
 from PyQt6.QtWidgets import QTreeWidgetItem, QVBoxLayout, QWidget
 
-from tonecomb.core.results.differences import Difference
+from tonecomb.core.results.differences import SpectrumDifference
 from tonecomb.core.say import changed
 from tonecomb.core.say.numbers import signed, warranted
-from tonecomb.desktop.edits.changes import Changes
+from tonecomb.desktop.edits.changes import ChangeList
 from tonecomb.desktop.kit.theme import current_theme, font
 from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.readings.tree import keep_rows, readings_tree
@@ -28,7 +28,7 @@ class ChangeReadings(QWidget):
 
     chosen = pyqtSignal(float)
 
-    def __init__(self, changes: Changes) -> None:
+    def __init__(self, changes: ChangeList) -> None:
         super().__init__()
         self._changes = changes
         self.tree = readings_tree("What changed", _HEADS, (2, 54))
@@ -44,7 +44,7 @@ class ChangeReadings(QWidget):
         self.refresh()
 
     @property
-    def rows(self) -> tuple[Difference, ...]:
+    def rows(self) -> tuple[SpectrumDifference, ...]:
         """What is listed."""
         found = self._changes.found
         return () if found is None else found.told
@@ -86,7 +86,7 @@ class ChangeReadings(QWidget):
         self._changes.look(False)
 
 
-def _item(one: Difference, unit: str) -> QTreeWidgetItem:
+def _item(one: SpectrumDifference, unit: str) -> QTreeWidgetItem:
     theme = current_theme()
     at = one.before if math.isnan(one.now.frequency) else one.now
     place = one.name if one.kind in ("noise", "band") else warranted(at.frequency, at.frequency_std)

@@ -21,7 +21,7 @@ from tonecomb.formats.readings import PeakRow, peak_columns
 
 
 @dataclass(frozen=True)
-class Shown:
+class Cell:
     """A column that can be chosen: the ``key`` of the reading's own, what it is called where it is
     chosen (``name``) and at its head, its width in pixels, 0 for a share of what is left, and how
     a narrow cell is written."""
@@ -44,37 +44,37 @@ def _frequency_std(row: PeakRow) -> str:
 
 
 COLUMNS = (
-    Shown("frequency_hz", "Frequency", "Hz", "Frequency in Hz, refined between the bins, with the "
+    Cell("frequency_hz", "Frequency", "Hz", "Frequency in Hz, refined between the bins, with the "
           "digits that its standard deviation warrants", _frequency),
-    Shown("frequency_std_hz", "Standard deviation", "± Hz",
+    Cell("frequency_std_hz", "Standard deviation", "± Hz",
           "Standard deviation of the frequency, in Hz; the recorder's clock is not in it",
           _frequency_std, 58),
-    Shown("amplitude", "Amplitude", "", "Amplitude of the tone",
+    Cell("amplitude", "Amplitude", "", "Amplitude of the tone",
           lambda row: level(row.amplitude[0])),
-    Shown("phase_deg", "Phase", "°", "Phase lead in degrees: how far a cosine is "
+    Cell("phase_deg", "Phase", "°", "Phase lead in degrees: how far a cosine is "
           "on its way at the stretch's start, 90° a quarter period after its crest; – where it "
           "wanders over the stretch", lambda row: whole(row.peak.tone.phase_deg), 36),
-    Shown("behaviour", "Behaviour", "does", "What the tone does over the stretch: nothing for one "
+    Cell("behaviour", "Behaviour", "does", "What the tone does over the stretch: nothing for one "
           "that is steady; ± Hz for one that moves; in how many of the frames it stands; by how "
           "many dB it swells and fades; hump for one that is no single tone",
           lambda row: brief(row.doing)),
-    Shown("share_of_frames", "Share of the frames", "frames",
+    Cell("share_of_frames", "Share of the frames", "frames",
           "Share of the frames in which the tone stands, in percent",
           lambda row: "–" if row.doing is None else f"{100 * row.doing.share:.0f}", 46),
-    Shown("amplitude_present", "Amplitude while it stands", "stands",
+    Cell("amplitude_present", "Amplitude while it stands", "stands",
           "Amplitude in the frames in which the tone stands",
           lambda row: "–" if row.present is None else level(row.present), 62),
-    Shown("moved_hz", "Moved", "Δ Hz", "How far the frequency moves over the stretch, in Hz",
+    Cell("moved_hz", "Moved", "Δ Hz", "How far the frequency moves over the stretch, in Hz",
           lambda row: "–" if row.doing is None else f"{row.doing.moved:.2g}", 52),
-    Shown("prominence_db", "Prominence", "dB",
+    Cell("prominence_db", "Prominence", "dB",
           "Prominence in dB: how far the peak stands above the higher saddle beside it",
           lambda row: whole(row.peak.prominence_db), 38),
-    Shown("above_floor_db", "Above the floor", "dB ↑",
+    Cell("above_floor_db", "Above the floor", "dB ↑",
           "How far the peak stands above the noise around it, in dB",
           lambda row: whole(row.peak.above_floor_db), 44),
-    Shown("order", "Order", "order", "How many times the shaft's frequency",
+    Cell("order", "Order", "order", "How many times the shaft's frequency",
           lambda row: "–" if row.order is None else f"{row.order:.3f}", 58),
-    Shown("name", "Name", "name", "What you called it, or a known frequency of the machine",
+    Cell("name", "Name", "name", "What you called it, or a known frequency of the machine",
           lambda row: row.note.name if row.note is not None else ""),
 )  # fmt: skip
 USUAL = ("frequency_hz", "amplitude", "behaviour")
@@ -87,7 +87,7 @@ _ASKED = {
 """What a cell answers: the table asks for as much again, thousands of times for a new list."""
 
 
-class Filtered(QSortFilterProxyModel):
+class FilteredRows(QSortFilterProxyModel):
     """Rows that hold what was typed, letters large or small."""
 
     def __init__(self, parent: QObject) -> None:
@@ -227,6 +227,6 @@ class PeaksModel(QAbstractTableModel):
         return None
 
 
-def _side(column: Shown) -> int:
+def _side(column: Cell) -> int:
     side = Qt.AlignmentFlag.AlignLeft if column.key == "name" else Qt.AlignmentFlag.AlignRight
     return int(side | Qt.AlignmentFlag.AlignVCenter)

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor
 from PyQt6.QtWidgets import QHeaderView, QTreeWidgetItem, QVBoxLayout, QWidget
 
-from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.frf_settings import FrfSettings
 from tonecomb.core.modal.impacts import Tap
 from tonecomb.core.modal.modes import Mode
 from tonecomb.core.results.knowledge import NOTHING, Knowledge
@@ -195,7 +195,7 @@ class ModeReadings(QWidget):
         return "\n".join(told)
 
 
-def turned(between: Between, tap: Tap, *, counts: bool) -> Between:
+def turned(between: FrfSettings, tap: Tap, *, counts: bool) -> FrfSettings:
     """The same, with a tap that ``counts`` set aside, or taken back."""
     aside, taken = set(between.aside) - {tap.number}, set(between.taken) - {tap.number}
     if counts:

@@ -24,7 +24,7 @@ from tonecomb.desktop.edits.peak_notes import PeakNotes
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import label, link, row
-from tonecomb.desktop.readings.model import COLUMNS, USUAL, Filtered, PeaksModel
+from tonecomb.desktop.readings.model import COLUMNS, USUAL, FilteredRows, PeaksModel
 from tonecomb.formats import readings
 
 
@@ -38,7 +38,7 @@ class PeakReadings(QWidget):
         self._notes, self._combs = notes, combs
         self._analysis: Analysis | None = None
         self.model = PeaksModel(self, lambda: notes.knowledge)
-        self.sorted = Filtered(self)
+        self.sorted = FilteredRows(self)
         self.sorted.setSourceModel(self.model)
         self.table = self._make_table()
         self._empty = label("", "quiet", wrap=True)

@@ -47,7 +47,7 @@ def _lines(caution: Caution) -> int:
     return words + (2 if caution.remedy else 1)
 
 
-class Page(Protocol):
+class ReadingsPage(Protocol):
     """What every page of the readings can do."""
 
     def filter(self, text: str) -> None: ...
@@ -89,7 +89,7 @@ class Readings(QWidget):
         self.truth = TruthReadings(context.making)
         self.events, self.modes = EventReadings(), ModeReadings(context.store, context.mode_notes)
         self.changes = ChangeReadings(context.changes)
-        self.pages: dict[str, Page] = {
+        self.pages: dict[str, ReadingsPage] = {
             "peaks": self.peaks, "combs": self.combs, "resonances": self.resonances,
             "levels": self.levels, "truth": self.truth, "events": self.events, "modes": self.modes,
             "changes": self.changes,

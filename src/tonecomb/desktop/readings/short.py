@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.say.caution import Caution
-from tonecomb.core.say.in_short import Part, in_short
+from tonecomb.core.say.in_short import Sentence, in_short
 from tonecomb.desktop.edits.peak_notes import PeakNotes
 from tonecomb.desktop.kit.theme import Theme, current_theme, font
 from tonecomb.desktop.kit.widgets import link
@@ -31,7 +31,7 @@ def _kept_together(text: str) -> str:
 
 
 class ShortReadings(QWidget):
-    """The first sentences, and all on a click. ``chosen`` carries the :class:`Part` that was
+    """The first sentences, and all on a click. ``chosen`` carries the :class:`Sentence` that was
     clicked, ``resized`` when more or less of it is shown."""
 
     chosen = pyqtSignal(object)
@@ -41,7 +41,7 @@ class ShortReadings(QWidget):
         super().__init__()
         self._notes = notes
         self._of: str | None = None
-        self.parts: tuple[Part, ...] = ()
+        self.parts: tuple[Sentence, ...] = ()
         self._now: tuple[Analysis, tuple[Caution, ...]]
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -75,7 +75,7 @@ class ShortReadings(QWidget):
         return self.words.minimumHeight() + (26 if self._rest else 8)
 
     @property
-    def _shown(self) -> Sequence[Part]:
+    def _shown(self) -> Sequence[Sentence]:
         """All, or as many of the first as take little room, one at least."""
         if self.whole:
             return self.parts
@@ -116,7 +116,7 @@ class ShortReadings(QWidget):
         # Cautions have their cards below.
         self.show_parts(tuple(part for part in parts if part.kind != "caution"))
 
-    def show_parts(self, parts: tuple[Part, ...]) -> None:
+    def show_parts(self, parts: tuple[Sentence, ...]) -> None:
         """Show these sentences; nothing for none."""
         if parts != self.parts:
             self.parts = parts

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QModelIndex, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter, QPen
 from PyQt6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
 
-from tonecomb.core.record.pyramid import Envelope
+from tonecomb.core.record.pyramid import WaveformEnvelope
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.say.numbers import lasting
@@ -43,7 +43,9 @@ class Rows(QStyledItemDelegate):
         super().__init__()
         self._store, self._envelopes = store, envelopes
         self.theme = PAPER
-        self._drawn: WeakKeyDictionary[Envelope, dict[int, list[QRectF]]] = WeakKeyDictionary()
+        self._drawn: WeakKeyDictionary[WaveformEnvelope, dict[int, list[QRectF]]] = (
+            WeakKeyDictionary()
+        )
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         if index.data(TRACE) is not None or index.data(CHAIN) is not None:
@@ -162,7 +164,7 @@ class Rows(QStyledItemDelegate):
             painter.drawRects(*bars)
 
 
-def _bars(envelope: Envelope, length: int, height: int) -> list[QRectF]:
+def _bars(envelope: WaveformEnvelope, length: int, height: int) -> list[QRectF]:
     """From the least to the greatest of each column, in a row of this height."""
     low, high = envelope.low, envelope.high
     finite = np.isfinite(low) & np.isfinite(high)

@@ -23,7 +23,7 @@ _TALL = 15  # pixels of a line of words
 
 
 @dataclass(frozen=True)
-class Shown:
+class ShownAlarm:
     """An alarm with what is said of it; ``on`` while it is exceeded."""
 
     alarm: Alarm
@@ -46,10 +46,10 @@ class AlarmLines(UprightLines):
     def __init__(self, plot: FrequencyPlot, levels: Callable[[Array], Array]) -> None:
         super().__init__(plot)
         self._levels = levels
-        self.shown: tuple[Shown, ...] = ()
+        self.shown: tuple[ShownAlarm, ...] = ()
         self.setZValue(-5)
 
-    def show_alarms(self, shown: tuple[Shown, ...]) -> None:
+    def show_alarms(self, shown: tuple[ShownAlarm, ...]) -> None:
         """Draw these."""
         if shown != self.shown:
             self.shown = shown

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QToolTip, QWidget
 
-from tonecomb.core.find.hits import DIVISIONS, Band
+from tonecomb.core.find.hits import DIVISIONS, HitBand
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.formats.report import colours
 
@@ -21,8 +21,8 @@ class BandMap(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._theme: Theme = PAPER
-        self.bands: tuple[tuple[Band, ...], ...] = ()
-        self.shown: Band | None = None
+        self.bands: tuple[tuple[HitBand, ...], ...] = ()
+        self.shown: HitBand | None = None
         self.setFixedWidth(264)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName("Kurtosis of the envelope, band by band")
@@ -32,12 +32,12 @@ class BandMap(QWidget):
         self._theme = theme
         self.update()
 
-    def show_bands(self, bands: tuple[tuple[Band, ...], ...], shown: Band | None) -> None:
+    def show_bands(self, bands: tuple[tuple[HitBand, ...], ...], shown: HitBand | None) -> None:
         """Draw these."""
         self.bands, self.shown = bands, shown
         self.update()
 
-    def area(self, row: int, band: Band) -> QRectF:
+    def area(self, row: int, band: HitBand) -> QRectF:
         """Where a band of a row is drawn."""
         top = self.bands[0][-1].high
         width, height = self.width() - _LEFT - 8, self.height() - _ABOVE - _BELOW
@@ -45,7 +45,7 @@ class BandMap(QWidget):
         left, right = (_LEFT + width * edge / top for edge in (band.low, band.high))
         return QRectF(left, _ABOVE + row * each, right - left, each)
 
-    def band_at(self, place: QPointF) -> Band | None:
+    def band_at(self, place: QPointF) -> HitBand | None:
         """The band that is drawn there."""
         for row, bands in enumerate(self.bands):
             for band in bands:

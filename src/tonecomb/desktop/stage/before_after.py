@@ -17,7 +17,7 @@ from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import Choice, label, row
 from tonecomb.desktop.stage.pane import Pane, Views
-from tonecomb.desktop.stage.response import ResponsePlot, changed, with_responses
+from tonecomb.desktop.stage.response import FilterPlot, changed, with_responses
 from tonecomb.desktop.stage.spectrum import TAKEN
 from tonecomb.desktop.stage.wave_strips import Strip, WaveStrips
 from tonecomb.formats.kinds.before_after import change_words
@@ -33,7 +33,7 @@ class BeforeAfterPane(Pane):
         super().__init__()
         self._store, self._spectrum = views.context.store, views.spectrum
         self._watched = views.context.watched["before-after"]
-        self.plot, self.strips = ResponsePlot(), WaveStrips()
+        self.plot, self.strips = FilterPlot(), WaveStrips()
         self.plots = (self.plot,)
         self.part = Choice(((False, "Gain"), (True, "Phase")), False, "Gain or phase")
         self.part.picked.connect(self._choose_part)

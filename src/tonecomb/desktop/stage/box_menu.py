@@ -7,13 +7,13 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from tonecomb.core.steps.regions import Box, Region
+from tonecomb.core.steps.regions import Region, RegionBox
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.edits.envelope import analyse_envelope
 from tonecomb.desktop.edits.stretch import set_stretch
 
 
-def ask(parent: QWidget, context: Context, box: Box, zoom: Callable[[], None]) -> None:
+def ask(parent: QWidget, context: Context, box: RegionBox, zoom: Callable[[], None]) -> None:
     """Ask by a menu under the mouse; ``zoom`` shows the box in every view."""
     store, isolating = context.store, context.isolating
     method = store.method

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout
 
-from tonecomb.core.find.hits import Band, Envelopes
+from tonecomb.core.find.hits import HitBand, HitEnvelopes
 from tonecomb.desktop.edits.envelope import analyse_envelope
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import Theme, font
@@ -28,7 +28,7 @@ class EnvelopePane(Pane):
         context = views.context
         self._store, self._notes = context.store, context.notes
         self._watched = context.watched["hits"]
-        self.found: Envelopes | None = None
+        self.found: HitEnvelopes | None = None
         self.map, self.plot = BandMap(), LinesPlot("Frequency of the envelope", "Hz")
         self.told: QLabel = label("", "")
         self.told.setFont(font(10))
@@ -69,7 +69,7 @@ class EnvelopePane(Pane):
         self.plot.box.setXRange(0, high, padding=0)
         self.plot.fit()
 
-    def _show(self, found: Envelopes | None) -> None:
+    def _show(self, found: HitEnvelopes | None) -> None:
         self.found = found
         self.take.setVisible(found is not None)
         if found is None:
@@ -109,7 +109,7 @@ class EnvelopePane(Pane):
         if self.found is not None:
             self._analyse(self.found.shown)
 
-    def _analyse(self, band: Band) -> None:
+    def _analyse(self, band: HitBand) -> None:
         analyse_envelope(self._store, band.low, band.high)
 
     def hideEvent(self, event: object) -> None:

@@ -8,13 +8,13 @@ from PyQt6.QtWidgets import QCheckBox, QSlider, QWidget
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import font
 from tonecomb.desktop.kit.widgets import Choice, label, link, row
-from tonecomb.desktop.state.frame_cursor import SPEEDS, Moments, Player
+from tonecomb.desktop.state.frame_cursor import SPEEDS, FrameCursor, Player
 
 
 class FrameBar(QWidget):
     """Shows itself while there is a single frame."""
 
-    def __init__(self, moments: Moments, player: Player) -> None:
+    def __init__(self, moments: FrameCursor, player: Player) -> None:
         super().__init__()
         self._moments, self._player = moments, player
         self.slider = QSlider(Qt.Orientation.Horizontal)

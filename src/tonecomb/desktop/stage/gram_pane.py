@@ -7,7 +7,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QVBoxLayout
 
-from tonecomb.core.record.pyramid import Envelope
+from tonecomb.core.record.pyramid import WaveformEnvelope
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.results.analysis import Analysis
@@ -188,7 +188,7 @@ class GramPane(Pane):
         """The waveform beside time."""
         strip, signal = self.plot.left, self._signal
         assert isinstance(strip, TimeStrip)
-        envelope: Envelope | None = None
+        envelope: WaveformEnvelope | None = None
         if signal is not None and self.isVisible():
             start, end = self.plot.times()
             fs = signal.rate

@@ -9,7 +9,7 @@ import pyqtgraph as pg
 from tonecomb.core.estimate.display import Curve
 from tonecomb.core.record.recording import Array
 from tonecomb.core.results.analysis import Analysis
-from tonecomb.desktop.edits.held import Shown
+from tonecomb.desktop.edits.held import ShownTrace
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.frequency import FrequencyPlot
 
@@ -24,7 +24,7 @@ class HeldCurves:
     ) -> None:  # fmt: skip
         self._plot, self._shown_as, self._line = plot, shown_as, line
         self._theme: Theme | None = None
-        self.traces: list[Shown] = []
+        self.traces: list[ShownTrace] = []
         self.curves: list[pg.PlotCurveItem] = []
 
     def paint(self, theme: Theme) -> None:
@@ -32,7 +32,7 @@ class HeldCurves:
         self._theme = theme
         self.show(self.traces)
 
-    def show(self, traces: list[Shown]) -> None:
+    def show(self, traces: list[ShownTrace]) -> None:
         """Draw these."""
         self.traces = traces
         for curve in self.curves:

@@ -43,7 +43,7 @@ class Labels(pg.GraphicsObject):
         super().__init__()
         self._plot = plot
         self.setZValue(6)
-        self._placed: list[tuple[Word, placing.Place]] = []
+        self._placed: list[tuple[Word, placing.LabelPlace]] = []
         self._ask: Callable[[], Said] | None = None
         self.ground = QColor("white")
         self._font = font(9, QFont.Weight.Medium)
@@ -57,7 +57,7 @@ class Labels(pg.GraphicsObject):
         self.update()
 
     @property
-    def placed(self) -> list[tuple[Word, placing.Place]]:
+    def placed(self) -> list[tuple[Word, placing.LabelPlace]]:
         """The words that are in view and have room, each with its place."""
         if self._ask is not None:
             ask, self._ask = self._ask, None
@@ -67,7 +67,7 @@ class Labels(pg.GraphicsObject):
     def _place(
         self, words: Sequence[Word], curves: Sequence[tuple[Array, Array]],
         heads: Sequence[placing.Rect],
-    ) -> list[tuple[Word, placing.Place]]:  # fmt: skip
+    ) -> list[tuple[Word, placing.LabelPlace]]:  # fmt: skip
         """Places for these over the curves, the first ones first."""
         box = self._plot.box
         area = box.sceneBoundingRect()

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from tonecomb.core.base.units import unit
 from tonecomb.core.method.document import Mark
-from tonecomb.core.record.pyramid import Envelope
+from tonecomb.core.record.pyramid import WaveformEnvelope
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.kit import turns
@@ -103,11 +103,11 @@ class Companion(QObject):
             self._fit()
             self._ask()
 
-    def _exact(self, wanted: EnvelopeWanted, envelope: Envelope) -> None:
+    def _exact(self, wanted: EnvelopeWanted, envelope: WaveformEnvelope) -> None:
         if wanted == self._wanted():
             self._draw(envelope)
 
-    def _draw(self, envelope: Envelope) -> None:
+    def _draw(self, envelope: WaveformEnvelope) -> None:
         if self._recording is not None and len(envelope.low):
             x, y = curve_points(envelope, self._recording.rate)
             self.curve.setData(x, y, connect="finite")

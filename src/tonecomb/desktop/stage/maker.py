@@ -26,7 +26,7 @@ from tonecomb.core.synthesis.part import Part
 from tonecomb.core.synthesis.table import PARTS
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.edits.making import SAMPLING
-from tonecomb.desktop.kit.dial import Phrase, turned
+from tonecomb.desktop.kit.dial import DialPhrase, turned
 from tonecomb.desktop.kit.flow import Flow
 from tonecomb.desktop.kit.theme import current_theme, font
 from tonecomb.desktop.kit.widgets import label, link
@@ -58,8 +58,8 @@ class Sentence(QWidget):
         self._making, self._number = context.making, number
         self._keys: list[str] = []
         self._measured: tuple[object, ...] = ()
-        self.phrases: dict[str, Phrase] = {}
-        self._pieces: list[QLabel | Phrase] = []
+        self.phrases: dict[str, DialPhrase] = {}
+        self._pieces: list[QLabel | DialPhrase] = []
         inside = QHBoxLayout(self)
         inside.setContentsMargins(8, 0, 8, 0)
         inside.setSpacing(8)
@@ -128,17 +128,19 @@ class Sentence(QWidget):
         self.phrases, self._pieces = {}, []
         for key, text in told:
             piece = self._phrase(key, text) if key else label(text, "quiet")
-            if isinstance(piece, Phrase):
+            if isinstance(piece, DialPhrase):
                 self.phrases[key] = piece
             else:
                 piece.setFont(font(10))
             self._pieces.append(piece)
             self._row.addWidget(piece)
 
-    def _phrase(self, key: str, text: str) -> Phrase:
+    def _phrase(self, key: str, text: str) -> DialPhrase:
         setting = setting_in(self._owner, key)
         number = setting is not None and setting.kind in ("number", "whole")
-        phrase = Phrase(text, "" if setting is None else setting.help.capitalize(), wheel=number)
+        phrase = DialPhrase(
+            text, "" if setting is None else setting.help.capitalize(), wheel=number
+        )
         phrase.setAccessibleName(key)
         phrase.clicked.connect(partial(self.edit, key))
         phrase.wheeled.connect(partial(self._wheel, key))

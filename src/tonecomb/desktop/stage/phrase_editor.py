@@ -151,7 +151,7 @@ class PhraseEditor(Popover):
         self.fields["duration"] = field
         self.add(row(label("or duration", "quiet"), None, field))
 
-    def _add_modes(self, modes: tuple[hits.Mode, ...]) -> None:
+    def _add_modes(self, modes: tuple[hits.RungMode, ...]) -> None:
         lines = [QLineEdit(one.written()) for one in modes]
         lines += [QLineEdit() for _ in range(min(1, _MOST_MODES - len(lines)))]
 

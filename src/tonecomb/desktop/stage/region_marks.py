@@ -9,7 +9,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QObject, QPointF, Qt, pyqtSignal
 
 from tonecomb.core.record.recording import Array
-from tonecomb.core.steps.regions import Box, Outline, Region, Tooth
+from tonecomb.core.steps.regions import Outline, Region, RegionBox, RegionTooth
 from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import PAPER, Theme
 
@@ -89,14 +89,14 @@ class RegionMarks(QObject):
 
     def _drawn(self, region: Region) -> list[tuple[Array, Array]]:
         """Times and frequencies of the lines that show a region."""
-        if isinstance(region, Box):
+        if isinstance(region, RegionBox):
             across = (region.start, region.end, region.end, region.start, region.start)
             upward = (region.low, region.low, region.high, region.high, region.low)
             return [(np.array(across), np.array(upward))]
         if isinstance(region, Outline):
             points = np.array([*region.points, region.points[0]])
             return [(points[:, 0], points[:, 1])]
-        if isinstance(region, Tooth):
+        if isinstance(region, RegionTooth):
             time = np.array([one for one, _ in region.points])
             middle = region.number * region.fundamentals
             start, end = self._span

@@ -33,7 +33,7 @@ class Edge(pg.InfiniteLine):
         self.addMarker("^", 0.0, 11.0)
 
 
-class ResponsePlot(FrequencyPlot):
+class FilterPlot(FrequencyPlot):
     """Gain or phase of all filters together. ``edge_moved`` carries the number of a step, the step
     with its edge elsewhere, and whether the edge was let go."""
 

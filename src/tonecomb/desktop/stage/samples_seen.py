@@ -6,7 +6,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QObject
 
 from tonecomb.core.base.progress import Progress
-from tonecomb.core.results.reconstruction import MOST_SAMPLES, Between, between
+from tonecomb.core.results.reconstruction import MOST_SAMPLES, Reconstruction, between
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.stage.waveform import WaveformView
@@ -35,9 +35,9 @@ class SamplesSeen(QObject):
         view.box.sigXRangeChanged.connect(lambda *_: self._slot.follow_now())
 
     @property
-    def shown(self) -> Between | None:
+    def shown(self) -> Reconstruction | None:
         """What is shown."""
-        found: Between | None = self._slot.shown
+        found: Reconstruction | None = self._slot.shown
         return found
 
     def paint(self, theme: Theme) -> None:
@@ -60,13 +60,13 @@ class SamplesSeen(QObject):
 
         points = min(view.columns, _MOST_POINTS)
 
-        def work(progress: Progress) -> Between:
+        def work(progress: Progress) -> Reconstruction:
             return between(signal, channel, steps, low, high, points)
 
         key = ("between", signal.key, channel, low, high)
         return Want(key, "Looking between the samples", work, background=True, quick=True)
 
-    def _show(self, found: Between | None) -> None:
+    def _show(self, found: Reconstruction | None) -> None:
         view = self._view
         view.set_bare(found is not None)
         for item in (self.there, self.implied, self.dots):

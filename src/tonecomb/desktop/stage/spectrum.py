@@ -22,7 +22,7 @@ from tonecomb.core.record.recording import Array
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.compare import alike, in_unit_of
 from tonecomb.desktop.edits.combs import ShownComb
-from tonecomb.desktop.edits.held import Shown
+from tonecomb.desktop.edits.held import ShownTrace
 from tonecomb.desktop.kit.plot import Trace
 from tonecomb.desktop.kit.theme import PAPER, Theme
 from tonecomb.desktop.stage.alarm_lines import AlarmLines, levels_of
@@ -37,8 +37,8 @@ from tonecomb.desktop.stage.outlook import Outlook
 from tonecomb.desktop.stage.overlays import Overlays
 from tonecomb.desktop.stage.peak_marks import PeakMarks
 from tonecomb.desktop.stage.range_drag import RangeDrag
-from tonecomb.formats.report.figures import Other
-from tonecomb.formats.report.figures import SpectrumView as FigureView
+from tonecomb.formats.report.figures import DrawnSpectrum as FigureView
+from tonecomb.formats.report.figures import OtherTrace
 
 TAKEN, LIFTERED = (2, 3), (1,)
 """Colours of what there was before filters and what they took, and of a liftered spectrum."""
@@ -150,7 +150,7 @@ class SpectrumView(FrequencyPlot):
         if self._theme is not None:
             _colour(self.curve, self.pale, self._theme.traces[number])
 
-    def show_held(self, held: list[Shown]) -> None:
+    def show_held(self, held: list[ShownTrace]) -> None:
         """Draw these traces behind the current one, in the current scaling."""
         self.held.show(held)
         self.held.draw(self._analysis is not None)
@@ -265,7 +265,8 @@ class SpectrumView(FrequencyPlot):
         low, high = self.limits()
         (bottom, top) = self.box.viewRange()[1]
         others = tuple(
-            Other(one.called, one.analysis, PAPER.traces[one.colour]) for one in self.held.traces
+            OtherTrace(one.called, one.analysis, PAPER.traces[one.colour])
+            for one in self.held.traces
         )
         return FigureView(
             self.log_frequency,

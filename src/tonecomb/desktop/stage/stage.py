@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QScrollArea, QSplitter, QStackedLayout, QVBoxLayout,
 
 from tonecomb.core.method.document import Mark
 from tonecomb.core.results.analysis import Analysis
-from tonecomb.core.steps.regions import Box
+from tonecomb.core.steps.regions import RegionBox
 from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.edits.stretch import set_stretch
@@ -322,7 +322,7 @@ class Stage(QWidget):
             if isinstance(asked, Pane) and not asked.zoom(start, end):
                 self.waveform.set_limits(start, end)
 
-        box_menu.ask(self, self._context, Box(start, end, low, high), zoom)
+        box_menu.ask(self, self._context, RegionBox(start, end, low, high), zoom)
 
     def show_all(self) -> None:
         """Zoom every visible view out."""

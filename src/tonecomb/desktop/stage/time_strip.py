@@ -9,7 +9,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 from pyqtgraph.functions import arrayToQPolygonF
 
-from tonecomb.core.record.pyramid import Envelope
+from tonecomb.core.record.pyramid import WaveformEnvelope
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.kit.plot import Axis
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
@@ -28,7 +28,7 @@ class TimeStrip(Axis):
         self._low: Array = np.zeros(0)
         self._high: Array = np.zeros(0)
 
-    def show_envelope(self, envelope: Envelope | None, fs: float) -> None:
+    def show_envelope(self, envelope: WaveformEnvelope | None, fs: float) -> None:
         """The lowest and highest sample from each edge (in samples at ``fs``) to the next."""
         if envelope is None or not len(envelope.low):
             self._time = np.zeros(0)

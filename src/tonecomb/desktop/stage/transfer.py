@@ -20,11 +20,11 @@ from tonecomb.desktop.stage.mode_pictures import AlikeView, LengthsView, ShapeVi
 from tonecomb.desktop.stage.pane import Pane, Views
 from tonecomb.desktop.stage.transfer_plots import (
     CirclePlot,
-    Curve,
     LadderPlot,
+    ResponseCurve,
     ResponsePlot,
 )
-from tonecomb.formats.kinds.alike import Other
+from tonecomb.formats.kinds.alike import OtherRecording
 
 _WAYS = (
     ("level", "magnitude and phase"), ("unwrapped", "phase unwrapped"),
@@ -164,18 +164,18 @@ class TransferPane(Pane):
             dashed = None if fitted is None else fitted[i]
             places = None if found.modes is None else found.modes.frequency
             if parts:
-                upper.append(Curve(one.name, h.real, places=places,
+                upper.append(ResponseCurve(one.name, h.real, places=places,
                                    dashed=None if dashed is None else dashed.real))  # fmt: skip
-                lower.append(Curve(one.name, h.imag, places=places,
+                lower.append(ResponseCurve(one.name, h.imag, places=places,
                                    dashed=None if dashed is None else dashed.imag))  # fmt: skip
                 continue
             size = np.abs(h)
-            upper.append(Curve(
+            upper.append(ResponseCurve(
                 one.name, _db(size), _db(np.maximum(size - radius[i], 1e-3 * size)) if known
                 else None, _db(size + radius[i]) if known else None, places,
                 None if dashed is None else _db(np.abs(dashed)),
             ))  # fmt: skip
-            lower.append(Curve(one.name, self._phase(h)))
+            lower.append(ResponseCurve(one.name, self._phase(h)))
         for plot in self.plots[:3]:
             plot.chosen = chosen
         unit = found.units[chosen]
@@ -193,7 +193,9 @@ class TransferPane(Pane):
         self.phase.bottom.setStyle(showValues=bare)
         self.phase.bottom.setHeight(None if bare else 6)
         if r.coherence is not None:
-            curves = [Curve(one.name, r.coherence[i]) for i, one in enumerate(found.answers)]
+            curves = [
+                ResponseCurve(one.name, r.coherence[i]) for i, one in enumerate(found.answers)
+            ]
             self.coherence.show_curves(r.frequency, curves, "Coherence", "", (0.0, 1.08))
             self.coherence.floor.setValue(r.floor)
             self.coherence.floor.show()
@@ -257,11 +259,11 @@ class TransferPane(Pane):
             self.shapes.show_modes(found, self._notes.knowledge)
             self._compare()
 
-    def _others(self) -> dict[str, tuple[str, Other]]:
+    def _others(self) -> dict[str, tuple[str, OtherRecording]]:
         """What modes can be held against, by key: recordings on the shelf, and held traces whose
         method has modes."""
         ref, document = self._store.ref, self._store.document
-        found = {"": ("themselves", Other())}
+        found = {"": ("themselves", OtherRecording())}
         if ref is None:
             return found
         wanted: list[tuple[str, str, str, Method, Given | None]] = []
@@ -280,7 +282,7 @@ class TransferPane(Pane):
             if recording is None or there is None or len(recording.channels) < 2:
                 continue
             told = f"{key} {recording.id} {method.answering()}"
-            found[key] = (name, Other(told, recording, method, ref.sketch, there.sketch))
+            found[key] = (name, OtherRecording(told, recording, method, ref.sketch, there.sketch))
         return found
 
     def _compare(self) -> None:

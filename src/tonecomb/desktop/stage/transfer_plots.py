@@ -25,7 +25,7 @@ from tonecomb.desktop.stage.labelled_lines import Uprights
 
 
 @dataclass(frozen=True, eq=False)
-class Curve:
+class ResponseCurve:
     """Values (bins,) of an answer by its ``name``; between ``low`` and ``high`` it is known, nan or
     None where that is not; ``dashed`` is what a fit makes of it, at ``places`` (Hz)."""
 
@@ -44,7 +44,7 @@ class ResponsePlot(FrequencyPlot):
         super().__init__()
         self.combs = CombLines(self)
         self.chosen = 0
-        self.curves: Sequence[Curve] = ()
+        self.curves: Sequence[ResponseCurve] = ()
         self.frequency: Array = np.zeros(0)
         self._theme, self._unit, self._limits = PAPER, "", (0.0, 0.0)
         self._lines: list[pg.PlotCurveItem] = []
@@ -81,7 +81,7 @@ class ResponsePlot(FrequencyPlot):
         self._between.setBrush(fill)
 
     def show_curves(
-        self, frequency: Array, curves: Sequence[Curve], title: str, unit: str,
+        self, frequency: Array, curves: Sequence[ResponseCurve], title: str, unit: str,
         limits: tuple[float, float] = (0.0, 0.0),
     ) -> None:  # fmt: skip
         """Draw curves at ``frequency`` (Hz); the axis goes over ``limits`` where they differ."""

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QLabel, QVBoxLayout
 
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.trend import Trend
-from tonecomb.core.steps.regions import MOST_POINTS, Tooth
+from tonecomb.core.steps.regions import MOST_POINTS, RegionTooth
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import Choice, label, link, row
@@ -108,7 +108,7 @@ class TrendPane(Pane):
         teeth = track.wanted.teeth
         half = 0.0 if teeth else _HALF_FRAMES / (self.trend.hop_s * 2)
         points = zip(time[good].tolist(), track.frequency[good].tolist(), strict=True)
-        self._isolating.mark(Tooth(1, half, tuple(points)[:MOST_POINTS]), out=False)
+        self._isolating.mark(RegionTooth(1, half, tuple(points)[:MOST_POINTS]), out=False)
 
     def panel(self, analysis: Analysis) -> Callable[[], Panel] | None:
         from tonecomb.formats.report.figures_in_time import trend_panel

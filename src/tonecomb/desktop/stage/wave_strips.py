@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from tonecomb.core.record.pyramid import Envelope
+from tonecomb.core.record.pyramid import WaveformEnvelope
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
 
@@ -23,7 +23,7 @@ class Strip:
     """An ``envelope`` with its name, what is said at its right, and the number of its colour."""
 
     name: str
-    envelope: Envelope
+    envelope: WaveformEnvelope
     figure: str
     colour: int
 

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QLabel
 
 from tonecomb.core.base.units import unit
 from tonecomb.core.method.sentence import seconds
-from tonecomb.core.record.pyramid import Envelope, Pyramid
+from tonecomb.core.record.pyramid import Pyramid, WaveformEnvelope
 from tonecomb.core.record.recording import Array, Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.results.reconstruction import MOST_SAMPLES
@@ -26,7 +26,7 @@ from tonecomb.desktop.state.envelopes import Envelopes, EnvelopeWanted
 _HEAD = 0.45  # of its height, above a waveform with a legend
 
 
-def curve_points(envelope: Envelope, fs: float) -> tuple[Array, Array]:
+def curve_points(envelope: WaveformEnvelope, fs: float) -> tuple[Array, Array]:
     """Times in s and values to draw an envelope by."""
     if envelope.single:  # draw the samples themselves
         return envelope.edges[:-1] / fs, envelope.low
@@ -49,7 +49,7 @@ def with_room(lowest: Array, highest: Array) -> tuple[float, float]:
     return low - margin, high + margin
 
 
-def _reach(box: Any, envelope: Envelope) -> None:
+def _reach(box: Any, envelope: WaveformEnvelope) -> None:
     """Have the extremes of what is drawn in view: what comes later may be louder."""
     if not len(envelope.low):
         return
@@ -85,7 +85,7 @@ class WaveformView(Plot):
         self._bare = self._fitted = False
         self._signal: Signal | None = None
         self._channel = 0
-        self.envelope: Envelope | None = None
+        self.envelope: WaveformEnvelope | None = None
         self._outside, self.inside = DenseTrace(), DenseTrace()
         self.time_line = pg.InfiniteLine(angle=90)
         self.time_line.hide()
@@ -303,7 +303,7 @@ class WaveformView(Plot):
             self.problems.place()
             self._ask()
 
-    def _exact(self, wanted: EnvelopeWanted, envelope: Envelope) -> None:
+    def _exact(self, wanted: EnvelopeWanted, envelope: WaveformEnvelope) -> None:
         if wanted == self.wanted_of(self._signal, self._channel):
             self.envelope = envelope
             _reach(self.box, envelope)

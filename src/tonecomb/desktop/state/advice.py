@@ -6,7 +6,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.progress import Progress
-from tonecomb.core.find.hits import Hits
+from tonecomb.core.find.hits import RepeatedHits
 from tonecomb.core.method import document as edits
 from tonecomb.core.record.statistics import sample_problem
 from tonecomb.core.results.analysis import Analysis
@@ -31,7 +31,9 @@ class Advice(QObject):
         self.cautions: tuple[Caution, ...] = ()
         self._seen = Slot(scheduler, self._wanted_look, lazy=True)
         self._found = Slot(scheduler, self._wanted, lazy=True)
-        self._heard: dict[object, tuple[Hits, ...]] = {}  # of the samples that were looked at last
+        self._heard: dict[
+            object, tuple[RepeatedHits, ...]
+        ] = {}  # of the samples that were looked at last
         self._seen.changed.connect(lambda _: self._found.follow_now())
         self._found.changed.connect(lambda _: self.tell())
         results.analysis_changed.connect(self._follow)

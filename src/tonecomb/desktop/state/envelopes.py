@@ -13,7 +13,7 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.progress import Progress
 from tonecomb.core.record import pyramid
 from tonecomb.core.record.clipping import clipped
-from tonecomb.core.record.pyramid import Envelope, Pyramid
+from tonecomb.core.record.pyramid import Pyramid, WaveformEnvelope
 from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.state.scheduler import QUICK_PLAIN, QUICK_SAMPLES, Scheduler, Slot, Want
 from tonecomb.desktop.state.store import Store
@@ -48,7 +48,7 @@ class Envelopes(QObject):
         super().__init__(store)
         self._store, self._scheduler = store, scheduler
         self._built: OrderedDict[tuple[Hashable, int], Pyramid] = OrderedDict()
-        self._outlines: dict[tuple[Hashable, int], tuple[Envelope, int]] = {}
+        self._outlines: dict[tuple[Hashable, int], tuple[WaveformEnvelope, int]] = {}
         self._clipped: dict[tuple[Hashable, int], tuple[tuple[int, int], ...]] = {}
         self._building: set[tuple[Hashable, int]] = set()
         self._exact: dict[tuple[str, int], Slot] = {}
@@ -142,7 +142,7 @@ class Envelopes(QObject):
             if current is None or key[0] != current.key:
                 held -= self._built.pop(key).nbytes
 
-    def small(self, recording_id: str, channel: int) -> tuple[Envelope, int] | None:
+    def small(self, recording_id: str, channel: int) -> tuple[WaveformEnvelope, int] | None:
         """The outline of a channel in :data:`OUTLINE` columns and how many samples it is of, if it
         was made."""
         signal = self._store.signal(recording_id)
@@ -161,18 +161,18 @@ class Envelopes(QObject):
             self._built.move_to_end((signal.key, channel))
         return signal.samples.outline(channel) or self._built.get((signal.key, channel))
 
-    def envelope(self, wanted: EnvelopeWanted) -> Envelope | None:
+    def envelope(self, wanted: EnvelopeWanted) -> WaveformEnvelope | None:
         """An envelope for drawing now; the exact one where it is known, or else it follows by
         signal where it is affordable."""
         signal = self._store.signal(wanted.recording_id)
         if signal is not None and wanted.stop - wanted.start <= EXACT_BELOW:
             self._want_exact(wanted, signal)
             slot = self._exact[wanted.recording_id, wanted.channel]
-            if isinstance(slot.shown, Envelope) and not slot.busy:
+            if isinstance(slot.shown, WaveformEnvelope) and not slot.busy:
                 return slot.shown
         return self.outline(wanted)
 
-    def outline(self, wanted: EnvelopeWanted) -> Envelope | None:
+    def outline(self, wanted: EnvelopeWanted) -> WaveformEnvelope | None:
         """An envelope as the pyramid has it, None while there is none."""
         built = self.pyramid(wanted.recording_id, wanted.channel)
         return None if built is None else built.envelope(wanted.start, wanted.stop, wanted.columns)
@@ -186,7 +186,7 @@ class Envelopes(QObject):
             slot.failed.connect(self._tell_failure)
         start, stop = max(0, wanted.start), min(signal.length, wanted.stop)
 
-        def work(progress: Progress) -> Envelope:
+        def work(progress: Progress) -> WaveformEnvelope:
             samples = signal.samples.read(wanted.channel, start, stop)
             return pyramid.envelope_of(samples, start, wanted.columns)
 
@@ -194,7 +194,7 @@ class Envelopes(QObject):
         quick = stop - start <= (QUICK_SAMPLES if signal.samples.costly else QUICK_PLAIN)
         slot.want(Want(("envelope", signal.key, wanted), "Drawing", work, quick=quick))
 
-    def _tell_exact(self, place: tuple[str, int], envelope: Envelope | None) -> None:
+    def _tell_exact(self, place: tuple[str, int], envelope: WaveformEnvelope | None) -> None:
         if envelope is not None:
             self.envelope_ready.emit(self._wanted[place], envelope)
 

@@ -46,7 +46,7 @@ class Places:
         return min(max(round((time - self.first) / self.hop), 0), self.count - 1)
 
 
-class Moments(QObject):
+class FrameCursor(QObject):
     """``changed`` carries the :class:`Analysis` of the frame about :attr:`time` (s), None for
     none; ``moved`` the frame's start and end in s, or None, as soon as it is known. While there
     are ``slices`` they are what is stepped through. ``turned`` says whether what is read is read
@@ -180,7 +180,7 @@ class Player(QObject):
 
     changed = pyqtSignal()
 
-    def __init__(self, parent: QObject, moments: Moments, results: Results) -> None:
+    def __init__(self, parent: QObject, moments: FrameCursor, results: Results) -> None:
         super().__init__(parent)
         self._moments, self._results = moments, results
         self._timer = QTimer(self)

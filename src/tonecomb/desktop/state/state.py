@@ -14,7 +14,7 @@ from tonecomb.desktop.kit.turns import later
 from tonecomb.desktop.state.advice import Advice
 from tonecomb.desktop.state.envelopes import Envelopes
 from tonecomb.desktop.state.figures import Figures
-from tonecomb.desktop.state.frame_cursor import Moments, Player
+from tonecomb.desktop.state.frame_cursor import FrameCursor, Player
 from tonecomb.desktop.state.jobs import Jobs
 from tonecomb.desktop.state.lazy_result import Watched
 from tonecomb.desktop.state.results import Results
@@ -42,7 +42,7 @@ class State:
         }  # fmt: skip
         self.scheduler.idle.connect(self._get_ready)
         self.scheduler.idle.connect(forget_plans)
-        self.moments = Moments(self.store, self.scheduler, self.watched["slices"])
+        self.moments = FrameCursor(self.store, self.scheduler, self.watched["slices"])
         self.player = Player(parent, self.moments, self.results)
         self.results.read_by = self.moments.of_frame
         for signal in (self.moments.moved, self.moments.turned):

@@ -12,7 +12,7 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.finite import not_finite
 from tonecomb.core.method.document import Document, RecordingRef, set_method
 from tonecomb.core.method.given import Given, Import
-from tonecomb.core.method.history import History, Step
+from tonecomb.core.method.history import History, HistoryStep
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Channel, Problem, Recording
 from tonecomb.core.record.signal import Signal
@@ -130,7 +130,7 @@ class Store(QObject):
 
     def reset(self, document: Document, path: Path | None, *, saved: bool) -> None:
         """Start over with a document, with nothing to undo."""
-        self._history = History((Step("", document),))
+        self._history = History((HistoryStep("", document),))
         self._prepared.clear()
         self._saved = document if saved else Document()
         self._as_opened = Document()

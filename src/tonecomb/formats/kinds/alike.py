@@ -12,14 +12,14 @@ from tonecomb.core.method.sketch import Sketch
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.say.numbers import with_std
 from tonecomb.formats.columns import Column, Table
-from tonecomb.formats.kinds.kind import Context, Kind
+from tonecomb.formats.kinds.kind import Kind, ResultContext
 
 if TYPE_CHECKING:
-    from tonecomb.core.results.mac import Alike, Pair
+    from tonecomb.core.results.mac import Alike, ModePair
 
 
 @dataclass(frozen=True)
-class Other:
+class OtherRecording:
     """``recording`` analysed by ``method`` is the other; ``key`` tells it from others, "" for the
     same result once more. ``own`` and ``sketch`` say where the channels of both sit."""
 
@@ -31,7 +31,7 @@ class Other:
 
 
 class AlikeKind(Kind["Alike"]):
-    """``asked`` is the :class:`Other`."""
+    """``asked`` is the :class:`OtherRecording`."""
 
     key: ClassVar[str] = "alike"
     doing: ClassVar[str] = "Comparing modes"
@@ -51,7 +51,7 @@ class AlikeKind(Kind["Alike"]):
         from tonecomb.core.results.mac import alike
         from tonecomb.core.results.transfer import run_transfer
 
-        other: Other = asked
+        other: OtherRecording = asked
         a = run_transfer(method.answering(), recording, part(progress, 0, 0.5))
         if other.recording is None:
             return alike(a, a)
@@ -61,7 +61,7 @@ class AlikeKind(Kind["Alike"]):
         b = run_transfer(theirs, other.recording, part(progress, 0.5, 1))
         return alike(a, b, other.own, other.sketch)
 
-    def values(self, result: Alike, context: Context) -> dict[str, Any]:
+    def values(self, result: Alike, context: ResultContext) -> dict[str, Any]:
         return {"alike": {
             "with": result.name_b,
             "frequencies_hz": [[one.frequency for one in some] for some in (result.a, result.b)],
@@ -80,7 +80,7 @@ class AlikeKind(Kind["Alike"]):
             ],
         }}  # fmt: skip
 
-    def lines(self, result: Alike, context: Context) -> list[str]:
+    def lines(self, result: Alike, context: ResultContext) -> list[str]:
         told = [f"modes of {result.name_a} against those of {result.name_b}:"]
         told += [pair_words(one, result) for one in result.pairs]
         for name, modes, number in ((result.name_a, result.a, 0), (result.name_b, result.b, 1)):
@@ -90,7 +90,7 @@ class AlikeKind(Kind["Alike"]):
                 told.append(f"only in {name}: {', '.join(alone)} Hz")
         return told + [one.words for one in result.turned]
 
-    def tables(self, result: Alike, context: Context) -> Sequence[Table[Any]]:
+    def tables(self, result: Alike, context: ResultContext) -> Sequence[Table[Any]]:
         def one_row(i: int) -> list[float]:
             return [result.a[i].frequency, *result.mac[i].tolist()]
 
@@ -106,7 +106,7 @@ class AlikeKind(Kind["Alike"]):
                       rows)]  # fmt: skip
 
 
-def pair_words(pair: Pair, result: Alike) -> str:
+def pair_words(pair: ModePair, result: Alike) -> str:
     """Two modes that are one, in a line."""
     a, b = result.a[pair.a], result.b[pair.b]
     moved = f"moved by {with_std(pair.frequency, pair.frequency_std)} Hz"

@@ -10,9 +10,9 @@ from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.results.before_after import BeforeAfter, Change, compare, taken_by
 from tonecomb.formats.columns import Column, Table
-from tonecomb.formats.kinds.kind import Context, Kind, Picture
+from tonecomb.formats.kinds.kind import Kind, Picture, ResultContext
 from tonecomb.formats.palette import TRACES
-from tonecomb.formats.report.figures import Other, SpectrumView, spectrum_panel
+from tonecomb.formats.report.figures import DrawnSpectrum, OtherTrace, spectrum_panel
 
 _LISTED = 12
 
@@ -58,7 +58,7 @@ class BeforesAfters(Kind[BeforeAfter]):
     ) -> BeforeAfter:
         return compare(method, recording, progress)
 
-    def values(self, result: BeforeAfter, context: Context) -> dict[str, Any]:
+    def values(self, result: BeforeAfter, context: ResultContext) -> dict[str, Any]:
         before, after, removed = result.rms
         return {
             "before_after": {
@@ -67,7 +67,7 @@ class BeforesAfters(Kind[BeforeAfter]):
             }
         }  # fmt: skip
 
-    def lines(self, result: BeforeAfter, context: Context) -> list[str]:
+    def lines(self, result: BeforeAfter, context: ResultContext) -> list[str]:
         before, after, removed = result.rms
         unit, changed = context.analysis.channel.unit, result.changed
         lines = [
@@ -79,12 +79,12 @@ class BeforesAfters(Kind[BeforeAfter]):
             lines.append(f"  {one.frequency:>14.5f} Hz {change_words(one)} {one.name}".rstrip())
         return lines
 
-    def tables(self, result: BeforeAfter, context: Context) -> Sequence[Table[Any]]:
+    def tables(self, result: BeforeAfter, context: ResultContext) -> Sequence[Table[Any]]:
         return (changes(result),)
 
-    def pictures(self, result: BeforeAfter, context: Context) -> Sequence[Picture]:
-        others = (Other("before", result.before, TRACES[2]),
-                  Other("taken out", result.removed, TRACES[3]))  # fmt: skip
-        view = SpectrumView(decibels=context.decibels, others=others)
+    def pictures(self, result: BeforeAfter, context: ResultContext) -> Sequence[Picture]:
+        others = (OtherTrace("before", result.before, TRACES[2]),
+                  OtherTrace("taken out", result.removed, TRACES[3]))  # fmt: skip
+        view = DrawnSpectrum(decibels=context.decibels, others=others)
         return [Picture("before-after", spectrum_panel(context.analysis, view),
                         self.lines(result, context)[0])]  # fmt: skip

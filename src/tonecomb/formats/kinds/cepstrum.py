@@ -12,7 +12,7 @@ from tonecomb.core.results.cepstrum import Cepstrum, Rahmonic, cepstrum
 from tonecomb.core.results.estimate import run_spectrum
 from tonecomb.core.say.numbers import with_std
 from tonecomb.formats.columns import Column, Table
-from tonecomb.formats.kinds.kind import Context, Kind, Picture
+from tonecomb.formats.kinds.kind import Kind, Picture, ResultContext
 from tonecomb.formats.report.figures import Panel
 
 Cut = tuple[float, float]
@@ -35,16 +35,16 @@ class CepstrumKind(Kind[Cepstrum]):
         cut = asked if isinstance(asked, tuple) else None
         return cepstrum(run_spectrum(method.estimate(), recording, progress), cut)
 
-    def values(self, result: Cepstrum, context: Context) -> dict[str, Any]:
+    def values(self, result: Cepstrum, context: ResultContext) -> dict[str, Any]:
         return {"rahmonics": rahmonics(result, context).values()}
 
-    def lines(self, result: Cepstrum, context: Context) -> list[str]:
+    def lines(self, result: Cepstrum, context: ResultContext) -> list[str]:
         return [rahmonic_words(one) for one in result.rahmonics] or ["no rahmonics"]
 
-    def tables(self, result: Cepstrum, context: Context) -> Sequence[Table[Any]]:
+    def tables(self, result: Cepstrum, context: ResultContext) -> Sequence[Table[Any]]:
         return (rahmonics(result, context),)
 
-    def pictures(self, result: Cepstrum, context: Context) -> Sequence[Picture]:
+    def pictures(self, result: Cepstrum, context: ResultContext) -> Sequence[Picture]:
         return [Picture("cepstrum", _panel(result), "; ".join(self.lines(result, context)[:3]))]
 
 
@@ -57,7 +57,7 @@ def rahmonic_words(one: Rahmonic) -> str:
     )
 
 
-def rahmonics(result: Cepstrum, context: Context) -> Table[Rahmonic]:
+def rahmonics(result: Cepstrum, context: ResultContext) -> Table[Rahmonic]:
     """What stands out in a cepstrum."""
     a = context.analysis
     return Table("rahmonics", a.recording_name, a.sentence, (

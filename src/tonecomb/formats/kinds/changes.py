@@ -10,11 +10,11 @@ from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.results.analysis import Analysis, run
-from tonecomb.core.results.differences import Difference, Differences, differences
+from tonecomb.core.results.differences import Differences, SpectrumDifference, differences
 from tonecomb.core.results.knowledge import NOTHING, Knowledge
 from tonecomb.core.say import changed
 from tonecomb.formats.columns import Column, Table
-from tonecomb.formats.kinds.kind import Context, Kind
+from tonecomb.formats.kinds.kind import Kind, ResultContext
 
 
 @dataclass(frozen=True, eq=False)
@@ -26,7 +26,7 @@ class Before:
     said: Knowledge = NOTHING
     least_db: float = 0.5
 
-    def against(self, context: Context) -> Differences:
+    def against(self, context: ResultContext) -> Differences:
         """What changed since."""
         return differences(
             self.analysis, context.analysis, self.said, context.said, self.least_db
@@ -61,7 +61,7 @@ class ChangesKind(Kind[Before]):
         earlier: Earlier = asked
         return Before(run(earlier.method, earlier.recording, progress))
 
-    def values(self, result: Before, context: Context) -> dict[str, Any]:
+    def values(self, result: Before, context: ResultContext) -> dict[str, Any]:
         found = result.against(context)
         return {"changes": {
             "since": result.analysis.recording_name, "summary": changed.summary(found),
@@ -69,17 +69,17 @@ class ChangesKind(Kind[Before]):
             "told": table(found).values(),
         }}  # fmt: skip
 
-    def lines(self, result: Before, context: Context) -> list[str]:
+    def lines(self, result: Before, context: ResultContext) -> list[str]:
         found, before = result.against(context), result.analysis
         unit = context.analysis.amplitude_unit
         return [f"since {before.recording_name} · {before.sentence}", changed.summary(found),
                 *(changed.words(one, unit) for one in found.told)]  # fmt: skip
 
-    def tables(self, result: Before, context: Context) -> Sequence[Table[Any]]:
+    def tables(self, result: Before, context: ResultContext) -> Sequence[Table[Any]]:
         return [table(result.against(context))]
 
 
-def table(found: Differences) -> Table[Difference]:
+def table(found: Differences) -> Table[SpectrumDifference]:
     """What changed, a row each."""
     unit = found.now.amplitude_unit
     of = f"{found.before.recording_name} → {found.now.recording_name}"

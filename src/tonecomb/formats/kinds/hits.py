@@ -9,7 +9,7 @@ from typing import Any, ClassVar
 import numpy as np
 
 from tonecomb.core.base.progress import Progress, silent
-from tonecomb.core.find.hits import Envelopes, Hits, find_hits
+from tonecomb.core.find.hits import HitEnvelopes, RepeatedHits, find_hits
 from tonecomb.core.method.machine import named
 from tonecomb.core.method.method import Method, Source
 from tonecomb.core.record.recording import Recording
@@ -18,18 +18,18 @@ from tonecomb.core.say.numbers import with_std
 from tonecomb.core.steps.envelope import Envelope
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.formats.columns import Column, Table
-from tonecomb.formats.kinds.kind import Context, Kind, Picture
+from tonecomb.formats.kinds.kind import Kind, Picture, ResultContext
 from tonecomb.formats.report.figures import Panel
 
 _SURE = 3.0  # standard deviations that a rate may be off a known frequency
 
 
-def name_of(hits: Hits, said: Knowledge) -> str:
+def name_of(hits: RepeatedHits, said: Knowledge) -> str:
     """What is known to hit so often; "" for nothing."""
     return named(said.known, said.shaft, hits.frequency, _SURE * hits.std)
 
 
-def hits_words(one: Hits, said: Knowledge) -> str:
+def hits_words(one: RepeatedHits, said: Knowledge) -> str:
     """A sequence of hits in one line."""
     name = name_of(one, said)
     of_shaft = f", {one.frequency / said.shaft:.4g} × shaft" if said.shaft else ""
@@ -46,7 +46,7 @@ def without_envelope(source: Source) -> Source:
     )
 
 
-class HitKind(Kind[Envelopes]):
+class HitKind(Kind[HitEnvelopes]):
     key: ClassVar[str] = "hits"
     doing: ClassVar[str] = "Looking for hits"
     in_time: ClassVar[bool] = False
@@ -56,7 +56,7 @@ class HitKind(Kind[Envelopes]):
 
     def run(
         self, method: Method, recording: Recording, asked: Any = None, progress: Progress = silent
-    ) -> Envelopes:
+    ) -> HitEnvelopes:
         source = without_envelope(method.source)
         signal = prepare(recording, source.steps)
         first, stop = source.span(signal)
@@ -66,22 +66,22 @@ class HitKind(Kind[Envelopes]):
 
         return find_hits(read, stop - first, signal.rate, progress)
 
-    def values(self, result: Envelopes, context: Context) -> dict[str, Any]:
+    def values(self, result: HitEnvelopes, context: ResultContext) -> dict[str, Any]:
         return {"hits": hits_table(result, context).values()}
 
-    def lines(self, result: Envelopes, context: Context) -> list[str]:
+    def lines(self, result: HitEnvelopes, context: ResultContext) -> list[str]:
         found = [hits_words(one, context.said) for one in result.hits]
         return found or ["no hits that repeat"]
 
-    def tables(self, result: Envelopes, context: Context) -> Sequence[Table[Any]]:
+    def tables(self, result: HitEnvelopes, context: ResultContext) -> Sequence[Table[Any]]:
         return (hits_table(result, context),)
 
-    def pictures(self, result: Envelopes, context: Context) -> Sequence[Picture]:
+    def pictures(self, result: HitEnvelopes, context: ResultContext) -> Sequence[Picture]:
         words = "; ".join(self.lines(result, context))
         return [Picture("envelope", _panel(result), words)]
 
 
-def hits_table(result: Envelopes, context: Context) -> Table[Hits]:
+def hits_table(result: HitEnvelopes, context: ResultContext) -> Table[RepeatedHits]:
     """The sequences of hits that were found."""
     a = context.analysis
     return Table("hits", a.recording_name, a.sentence, (
@@ -94,7 +94,7 @@ def hits_table(result: Envelopes, context: Context) -> Table[Hits]:
     ), result.hits)  # fmt: skip
 
 
-def _panel(result: Envelopes) -> Panel:
+def _panel(result: HitEnvelopes) -> Panel:
     def draw(part: Any) -> None:
         from tonecomb.formats.palette import ACCENT, TRACE
 

@@ -24,7 +24,7 @@ R = TypeVar("R")
 
 
 @dataclass(frozen=True)
-class Context:
+class ResultContext:
     """What telling a result may draw on besides it: the ``analysis`` it goes with, its
     ``cautions``, what is ``said`` about the recording, and whether levels are in ``decibels``."""
 
@@ -74,29 +74,29 @@ class Kind(ABC, Generic[R]):
     ) -> R:
         """The result. ``asked`` is what a view wants of it besides the method."""
 
-    def values(self, result: R, context: Context) -> dict[str, Any]:
+    def values(self, result: R, context: ResultContext) -> dict[str, Any]:
         """For JSON, under its own keys."""
         return {}
 
-    def lines(self, result: R, context: Context) -> list[str]:
+    def lines(self, result: R, context: ResultContext) -> list[str]:
         """For reading."""
         return []
 
-    def tables(self, result: R, context: Context) -> Sequence[Table[Any]]:
+    def tables(self, result: R, context: ResultContext) -> Sequence[Table[Any]]:
         """For spreadsheets."""
         return ()
 
-    def pictures(self, result: R, context: Context) -> Sequence[Picture]:
+    def pictures(self, result: R, context: ResultContext) -> Sequence[Picture]:
         """For report and exports."""
         return ()
 
-    def files(self, result: R, context: Context) -> Sequence[tuple[str, bytes]]:
+    def files(self, result: R, context: ResultContext) -> Sequence[tuple[str, bytes]]:
         """Names and contents of what else belongs beside the tables, for other programs."""
         return ()
 
 
 @dataclass(frozen=True, eq=False)
-class Told:
+class ResultEntry:
     """A result with its kind, and what was ``asked`` of that besides the method."""
 
     kind: Kind[Any]

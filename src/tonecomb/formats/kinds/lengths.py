@@ -9,7 +9,7 @@ from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
 from tonecomb.formats.columns import Column, Table
-from tonecomb.formats.kinds.kind import Context, Kind
+from tonecomb.formats.kinds.kind import Kind, ResultContext
 
 if TYPE_CHECKING:
     from tonecomb.core.results.lengths import ByLength
@@ -41,7 +41,7 @@ class LengthsKind(Kind["ByLength"]):
 
         return by_length(method.answering(), recording, progress)
 
-    def values(self, result: ByLength, context: Context) -> dict[str, Any]:
+    def values(self, result: ByLength, context: ResultContext) -> dict[str, Any]:
         return {"modes_by_frame": [
             {"frame": frame, "modes": [
                 {"frequency_hz": one.frequency, "frequency_std_hz": one.frequency_std,
@@ -51,7 +51,7 @@ class LengthsKind(Kind["ByLength"]):
             for frame, modes in result.modes
         ]}  # fmt: skip
 
-    def lines(self, result: ByLength, context: Context) -> list[str]:
+    def lines(self, result: ByLength, context: ResultContext) -> list[str]:
         told = []
         for frame, modes in result.modes:
             each = ", ".join(
@@ -60,7 +60,7 @@ class LengthsKind(Kind["ByLength"]):
             told.append(f"by frames of {frame} samples: {each or 'no mode'}")
         return told
 
-    def tables(self, result: ByLength, context: Context) -> Sequence[Table[Any]]:
+    def tables(self, result: ByLength, context: ResultContext) -> Sequence[Table[Any]]:
         rows = [(frame, mode) for frame, modes in result.modes for mode in modes.modes]
         return [Table("modes-by-frame", result.recording_name, "by frames of several lengths", (
             Column("frame", "frame", lambda row: row[0], "samples", "d"),

@@ -16,7 +16,7 @@ from tonecomb.core.method.method import Method, Shown
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.say.numbers import with_std
 from tonecomb.formats.columns import Table, series
-from tonecomb.formats.kinds.kind import Context, Kind, Picture
+from tonecomb.formats.kinds.kind import Kind, Picture, ResultContext
 
 if TYPE_CHECKING:  # they bring SciPy's interpolation
     from tonecomb.core.find.crossings import Crossing
@@ -46,7 +46,7 @@ class RunUps(Kind["RunUp"]):
             raise UserError("No shaft is named", remedy="choose one (on the bench with Shift+F)")
         return analyse_run_up(method, recording, progress)
 
-    def values(self, result: RunUp, context: Context) -> dict[str, Any]:
+    def values(self, result: RunUp, context: ResultContext) -> dict[str, Any]:
         levels, spectrum = result.levels, result.spectrum
         factor = LEVEL_FACTORS[spectrum.method.shown.level]
         return {
@@ -76,7 +76,7 @@ class RunUps(Kind["RunUp"]):
             }
         }
 
-    def lines(self, result: RunUp, context: Context) -> list[str]:
+    def lines(self, result: RunUp, context: ResultContext) -> list[str]:
         levels, spectrum = result.levels, result.spectrum
         lines = [
             result.sentence,
@@ -90,7 +90,7 @@ class RunUps(Kind["RunUp"]):
         ]
         return lines + [crossing_words(one, result) for one in result.crossings]
 
-    def tables(self, result: RunUp, context: Context) -> list[Table[Any]]:
+    def tables(self, result: RunUp, context: ResultContext) -> list[Table[Any]]:
         """A row a frame: time, speed, and each order's amplitude and phase."""
         levels, spectrum = result.levels, result.spectrum
         factor = LEVEL_FACTORS[spectrum.method.shown.level]
@@ -103,7 +103,7 @@ class RunUps(Kind["RunUp"]):
             columns.append((f"{name} phase", f"{name} phase lead [°]", np.degrees(np.angle(row))))
         return [series("orders", context.analysis.recording_name, result.sentence, columns)]
 
-    def pictures(self, result: RunUp, context: Context) -> list[Picture]:
+    def pictures(self, result: RunUp, context: ResultContext) -> list[Picture]:
         from tonecomb.formats.report.figures_in_time import run_up_panel
 
         words = "Orders over time, and their levels over the shaft's speed; dashed: resonances."

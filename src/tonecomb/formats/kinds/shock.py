@@ -13,7 +13,7 @@ from tonecomb.core.method.method import Method, frame_plan
 from tonecomb.core.modal.shock import MOST_SAMPLES, ShockSpectrum, shock_spectrum
 from tonecomb.core.record.recording import Recording
 from tonecomb.formats.columns import Table, series
-from tonecomb.formats.kinds.kind import Context, Kind, Picture
+from tonecomb.formats.kinds.kind import Kind, Picture, ResultContext
 from tonecomb.formats.report.figures import Panel
 
 USUAL = (10.0, 12)
@@ -45,17 +45,17 @@ class ShockKind(Kind[ShockSpectrum]):
         samples = signal.samples.read(source.channel, first, stop)
         return shock_spectrum(samples, signal.rate, q=q, fraction=fraction, progress=progress)
 
-    def values(self, result: ShockSpectrum, context: Context) -> dict[str, Any]:
+    def values(self, result: ShockSpectrum, context: ResultContext) -> dict[str, Any]:
         return {"shock_response": {
             "q": result.q, "rest": result.rest, "unit": context.analysis.channel.unit,
             "frequency_hz": result.frequency.tolist(), "primary": result.primary.tolist(),
             "residual": result.residual.tolist(), "maximax": result.maximax.tolist(),
         }}  # fmt: skip
 
-    def lines(self, result: ShockSpectrum, context: Context) -> list[str]:
+    def lines(self, result: ShockSpectrum, context: ResultContext) -> list[str]:
         return [words(result, context.analysis.channel.unit)]
 
-    def tables(self, result: ShockSpectrum, context: Context) -> Sequence[Table[Any]]:
+    def tables(self, result: ShockSpectrum, context: ResultContext) -> Sequence[Table[Any]]:
         a, unit = context.analysis, context.analysis.channel.unit
         return (series("shock-response", a.recording_name, f"{a.channel.name}, Q {result.q:g}", (
             ("frequency_hz", "frequency [Hz]", result.frequency),
@@ -64,7 +64,7 @@ class ShockKind(Kind[ShockSpectrum]):
             ("maximax", f"maxi-max [{unit}]", result.maximax),
         )),)  # fmt: skip
 
-    def pictures(self, result: ShockSpectrum, context: Context) -> Sequence[Picture]:
+    def pictures(self, result: ShockSpectrum, context: ResultContext) -> Sequence[Picture]:
         unit = context.analysis.channel.unit
         return [Picture("shock-response", shock_panel(result, unit), words(result, unit))]
 

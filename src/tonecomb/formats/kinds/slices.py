@@ -16,7 +16,7 @@ from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Array, Recording
 from tonecomb.core.results.slices import Slices, Slicing, run_slices
 from tonecomb.formats.columns import Table, series
-from tonecomb.formats.kinds.kind import Context, Kind, Picture
+from tonecomb.formats.kinds.kind import Kind, Picture, ResultContext
 
 
 class SliceKind(Kind[Slices]):
@@ -43,10 +43,10 @@ class SliceKind(Kind[Slices]):
             slices.curves()
         return slices
 
-    def values(self, result: Slices, context: Context) -> dict[str, Any]:
+    def values(self, result: Slices, context: ResultContext) -> dict[str, Any]:
         return {"slices": _each(result)}
 
-    def lines(self, result: Slices, context: Context) -> list[str]:
+    def lines(self, result: Slices, context: ResultContext) -> list[str]:
         lines = []
         for one in _each(result):
             bands = "".join(f"  {level:.5g}" for level in one["levels"])
@@ -56,7 +56,7 @@ class SliceKind(Kind[Slices]):
             )
         return lines
 
-    def tables(self, result: Slices, context: Context) -> list[Table[Any]]:
+    def tables(self, result: Slices, context: ResultContext) -> list[Table[Any]]:
         """A row a bin (or band, by its lower edge), a column a slice."""
         curves, a = result.curves(), context.analysis
         frequency = curves.frequency[: curves.values.shape[1]]
@@ -65,7 +65,7 @@ class SliceKind(Kind[Slices]):
             columns.append((f"slice_{i + 1}", f"{time:.6g} s", row))
         return [series("slices", a.recording_name, a.sentence, columns)]
 
-    def pictures(self, result: Slices, context: Context) -> list[Picture]:
+    def pictures(self, result: Slices, context: ResultContext) -> list[Picture]:
         from tonecomb.formats.report.figures_in_time import waterfall_panel
 
         a, search = context.analysis, context.analysis.method.search.peaks

@@ -9,7 +9,7 @@ from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.results.spectrogram import Spectrogram, View, run_spectrogram
-from tonecomb.formats.kinds.kind import Context, Kind, Picture
+from tonecomb.formats.kinds.kind import Kind, Picture, ResultContext
 
 _ROWS, _COLUMNS = 400, 900  # on paper
 
@@ -34,7 +34,7 @@ class Spectrograms(Kind[Spectrogram]):
         view = asked or View(_ROWS, _COLUMNS, low=search.low, high=search.high)
         return run_spectrogram(method, recording, view, progress)
 
-    def pictures(self, result: Spectrogram, context: Context) -> list[Picture]:
+    def pictures(self, result: Spectrogram, context: ResultContext) -> list[Picture]:
         from tonecomb.formats.report.figures_in_time import GramLook, gram_panel
 
         panel = gram_panel(context.analysis, result, GramLook(decibels=context.decibels))

@@ -23,14 +23,14 @@ from tonecomb.core.say.in_short import in_short
 from tonecomb.core.say.numbers import borne, span, with_std
 from tonecomb.formats import readings
 from tonecomb.formats.columns import Table
-from tonecomb.formats.kinds.kind import Context, Kind, Picture
-from tonecomb.formats.report.figures import SpectrumView, flags_of, spectrum_panel
+from tonecomb.formats.kinds.kind import Kind, Picture, ResultContext
+from tonecomb.formats.report.figures import DrawnSpectrum, flags_of, spectrum_panel
 from tonecomb.formats.session.schema import method_values
 
 LISTED = 30  # peaks in a list that people read
 
 
-class Spectra(Kind[Analysis]):
+class SpectrumKind(Kind[Analysis]):
     key: ClassVar[str] = "spectrum"
     doing: ClassVar[str] = "Averaging the spectrum"
 
@@ -45,7 +45,7 @@ class Spectra(Kind[Analysis]):
     ) -> Analysis:
         return run(method, recording, progress)
 
-    def values(self, result: Analysis, context: Context) -> dict[str, Any]:
+    def values(self, result: Analysis, context: ResultContext) -> dict[str, Any]:
         a, said, r = result, context.said, result.resolution
         families = said.families(a)
         table = readings.peaks(a, said)
@@ -88,7 +88,7 @@ class Spectra(Kind[Analysis]):
             "cautions": [{"code": one.code, "text": one.text} for one in context.cautions],
         } | _tested(a) | ({} if a.truth is None else {"truth": readings.truth(a).values()})
 
-    def lines(self, result: Analysis, context: Context) -> list[str]:
+    def lines(self, result: Analysis, context: ResultContext) -> list[str]:
         a, said, r = result, context.said, result.resolution
         frames = "frame" if r.frames == 1 else "frames"
         lines = [f"• {one.text}" for one in in_short(a, context.cautions, said)]
@@ -123,7 +123,7 @@ class Spectra(Kind[Analysis]):
         lines += [] if tested is None else [tested.words]
         return lines + [f"{caution.code}: {caution.text}" for caution in context.cautions]
 
-    def tables(self, result: Analysis, context: Context) -> list[Table[Any]]:
+    def tables(self, result: Analysis, context: ResultContext) -> list[Table[Any]]:
         return [
             readings.spectrum(result),
             readings.peaks(result, context.said),
@@ -134,9 +134,9 @@ class Spectra(Kind[Analysis]):
             *([] if result.truth is None else [readings.truth(result)]),
         ]
 
-    def pictures(self, result: Analysis, context: Context) -> list[Picture]:
+    def pictures(self, result: Analysis, context: ResultContext) -> list[Picture]:
         flags = flags_of(context.said.families(result))
-        view = SpectrumView(decibels=context.decibels, flags=flags)
+        view = DrawnSpectrum(decibels=context.decibels, flags=flags)
         return [Picture("spectrum", spectrum_panel(result, view))]
 
 

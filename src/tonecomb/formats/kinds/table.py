@@ -13,18 +13,18 @@ from tonecomb.formats.kinds.before_after import BeforesAfters
 from tonecomb.formats.kinds.cepstrum import CepstrumKind
 from tonecomb.formats.kinds.changes import ChangesKind
 from tonecomb.formats.kinds.hits import HitKind
-from tonecomb.formats.kinds.kind import Kind, Told
+from tonecomb.formats.kinds.kind import Kind, ResultEntry
 from tonecomb.formats.kinds.lengths import LengthsKind
 from tonecomb.formats.kinds.ranges import Ranges
 from tonecomb.formats.kinds.run_up import RunUps
 from tonecomb.formats.kinds.shock import ShockKind
 from tonecomb.formats.kinds.slices import SliceKind
 from tonecomb.formats.kinds.spectrogram import Spectrograms
-from tonecomb.formats.kinds.spectrum import Spectra
+from tonecomb.formats.kinds.spectrum import SpectrumKind
 from tonecomb.formats.kinds.transfer import TransferKind
 from tonecomb.formats.kinds.trend import Trends
 
-SPECTRUM, SPECTROGRAM = Spectra(), Spectrograms()
+SPECTRUM, SPECTROGRAM = SpectrumKind(), Spectrograms()
 KINDS: list[Kind[Any]] = [
     SPECTRUM, BeforesAfters(), SPECTROGRAM, SliceKind(), Trends(), RunUps(), Ranges(),
     HitKind(), CepstrumKind(), TransferKind(), AlikeKind(),
@@ -40,7 +40,7 @@ def kind(key: str) -> Kind[Any]:
 def besides(
     method: Method, recording: Recording, asked: Mapping[str, Hashable] | None = None,
     progress: Progress = silent,
-) -> list[Told]:  # fmt: skip
+) -> list[ResultEntry]:  # fmt: skip
     """What a method, or what is ``asked`` of a kind by its key, calls for besides the spectrum;
     where something of it is over time, a spectrogram comes first."""
     wanted = asked or {}
@@ -54,5 +54,5 @@ def besides(
     for i, one in enumerate(called):
         share = part(progress, i / len(called), (i + 1) / len(called))
         asked_of = wanted.get(one.key)
-        told.append(Told(one, one.run(method, recording, asked_of, share), asked_of))
+        told.append(ResultEntry(one, one.run(method, recording, asked_of, share), asked_of))
     return told

@@ -14,7 +14,7 @@ from tonecomb.core.record.recording import Recording
 from tonecomb.core.results.knowledge import NOTHING, Knowledge
 from tonecomb.core.say.numbers import with_std
 from tonecomb.formats.columns import Column, Table, series
-from tonecomb.formats.kinds.kind import Context, Kind, Picture
+from tonecomb.formats.kinds.kind import Kind, Picture, ResultContext
 from tonecomb.formats.report.figures import Panel
 
 if TYPE_CHECKING:
@@ -48,7 +48,7 @@ class TransferKind(Kind["Transfer"]):
 
         return run_transfer(method.answering(), recording, progress)
 
-    def values(self, result: Transfer, context: Context) -> dict[str, Any]:
+    def values(self, result: Transfer, context: ResultContext) -> dict[str, Any]:
         r = result.response
         told: dict[str, Any] = {}
         if result.taps:
@@ -83,7 +83,7 @@ class TransferKind(Kind["Transfer"]):
         told["response_cautions"] = [{"code": code, "text": text} for code, text in result.cautions]
         return told
 
-    def lines(self, result: Transfer, context: Context) -> list[str]:
+    def lines(self, result: Transfer, context: ResultContext) -> list[str]:
         told = [result.sentence]
         told += [
             f"tap {tap.number} at {result.start + tap.onset / result.fs:.3f} s set aside: "
@@ -96,7 +96,7 @@ class TransferKind(Kind["Transfer"]):
             told.append(f"no mode between {result.modes.low:g} and {result.modes.high:g} Hz")
         return told + [f"{code}: {text}" for code, text in result.cautions]
 
-    def tables(self, result: Transfer, context: Context) -> Sequence[Table[Any]]:
+    def tables(self, result: Transfer, context: ResultContext) -> Sequence[Table[Any]]:
         tables: list[Table[Any]] = [curves_table(result)]
         if result.taps:
             tables.append(taps_table(result))
@@ -106,7 +106,7 @@ class TransferKind(Kind["Transfer"]):
                 tables.append(excited_table(result, context.said))
         return tables
 
-    def pictures(self, result: Transfer, context: Context) -> Sequence[Picture]:
+    def pictures(self, result: Transfer, context: ResultContext) -> Sequence[Picture]:
         modes = () if result.modes is None else result.modes.modes
         words = "; ".join(
             mode_words(one, result, said) for one in modes[:6]
@@ -114,7 +114,7 @@ class TransferKind(Kind["Transfer"]):
         )  # fmt: skip
         return [Picture("response", _panel(result), words, result.sentence)]
 
-    def files(self, result: Transfer, context: Context) -> Sequence[tuple[str, bytes]]:
+    def files(self, result: Transfer, context: ResultContext) -> Sequence[tuple[str, bytes]]:
         if result.reference is None:
             return ()
         from tonecomb.formats.functions import as_hdf5, as_uff

@@ -16,7 +16,7 @@ from tonecomb.core.method.method import Method, Shown
 from tonecomb.core.record.recording import Array, Recording
 from tonecomb.core.results.trend import Trend, run_trend
 from tonecomb.formats.columns import Table, series
-from tonecomb.formats.kinds.kind import Context, Kind, Picture
+from tonecomb.formats.kinds.kind import Kind, Picture, ResultContext
 
 
 class Trends(Kind[Trend]):
@@ -35,7 +35,7 @@ class Trends(Kind[Trend]):
     ) -> Trend:
         return run_trend(method, recording, method.follow.tracks, progress)
 
-    def values(self, result: Trend, context: Context) -> dict[str, Any]:
+    def values(self, result: Trend, context: ResultContext) -> dict[str, Any]:
         bands = zip(result.method.levels, result.bands, strict=True)
         return {
             "trend": {
@@ -61,7 +61,7 @@ class Trends(Kind[Trend]):
             }
         }
 
-    def lines(self, result: Trend, context: Context) -> list[str]:
+    def lines(self, result: Trend, context: ResultContext) -> list[str]:
         lines = []
         for track in result.tracks:
             there = np.isfinite(track.frequency)
@@ -76,7 +76,7 @@ class Trends(Kind[Trend]):
             )
         return lines
 
-    def tables(self, result: Trend, context: Context) -> list[Table[Any]]:
+    def tables(self, result: Trend, context: ResultContext) -> list[Table[Any]]:
         """A row a frame; a track's cells are empty in gaps."""
         method, unit, a = result.method, result.channel.unit, context.analysis
         shown = method.shown.display.unit(unit).symbol
@@ -96,7 +96,7 @@ class Trends(Kind[Trend]):
             columns.append((f"{title} amplitude", level, amplitude(result, i)))
         return [series("trend", a.recording_name, a.sentence, columns)]
 
-    def pictures(self, result: Trend, context: Context) -> list[Picture]:
+    def pictures(self, result: Trend, context: ResultContext) -> list[Picture]:
         from tonecomb.formats.report.figures_in_time import trend_panel
 
         shown = lines_of(result, "levels")

@@ -17,9 +17,9 @@ from tonecomb.formats import files
 from tonecomb.formats.analysed import analyse
 from tonecomb.formats.registry import open_recording
 from tonecomb.formats.report import pdf, sealed
-from tonecomb.formats.report.figures import SpectrumView
-from tonecomb.formats.report.html import Mark, report
-from tonecomb.formats.report.part import Part
+from tonecomb.formats.report.figures import DrawnSpectrum
+from tonecomb.formats.report.html import FigureMark, report
+from tonecomb.formats.report.part import ReportPart
 
 PRINTED = "another figure is printed"
 _MOST_FILES = 20_000  # in which the recording is looked for
@@ -27,7 +27,7 @@ _NOT_HELD = ("recording, File", "recording, Changed")  # names that a copy may c
 
 
 @dataclass(frozen=True)
-class Finding:
+class FigureFinding:
     """A figure that does not hold: its name, what stands in the report, and what is read now; ""
     where it is not there."""
 
@@ -71,7 +71,7 @@ class Checked:
     sources: tuple[str, ...]
     others: tuple[str, ...]
     held: int
-    findings: tuple[Finding, ...]
+    findings: tuple[FigureFinding, ...]
     unchecked: tuple[str, ...]
 
     @property
@@ -109,7 +109,7 @@ def check(path: Path, folders: Sequence[Path] = (), progress: Progress = silent)
             others.append(source)
     page = report(remade, kept.layout, progress=part(progress, 0.7, 1))
     once = {
-        Mark(i + 1, len(kept.parts) > 1).before + key
+        FigureMark(i + 1, len(kept.parts) > 1).before + key
         for i, one in enumerate(kept.parts) for key in one.once
     }  # fmt: skip
     held, findings, unchecked = _compared(kept.figures, sealed.figures_in(page), once)
@@ -120,11 +120,13 @@ def check(path: Path, folders: Sequence[Path] = (), progress: Progress = silent)
     )  # fmt: skip
 
 
-def _not_printed(stands: dict[str, str], printed: str | None, held: Set[str]) -> list[Finding]:
+def _not_printed(
+    stands: dict[str, str], printed: str | None, held: Set[str]
+) -> list[FigureFinding]:
     """Those figures of the page inside a PDF that ``held``, and that its own pages do not show
     where they should, one after the other. One that runs over the end of a page has other words
     within it: its numbers are looked for."""
-    found: list[Finding] = []
+    found: list[FigureFinding] = []
     at = 0
     for name, words in stands.items() if printed is not None else ():
         text = printed or ""
@@ -135,21 +137,21 @@ def _not_printed(stands: dict[str, str], printed: str | None, held: Set[str]) ->
         parts = [one for one in words.split() if any(sign.isdigit() for sign in one)]
         apart = len(words) > _LONG and all(text.find(pdf.squeezed(one), at) >= 0 for one in parts)
         if not apart and name in held:
-            found.append(Finding(name, PRINTED, words))
+            found.append(FigureFinding(name, PRINTED, words))
     return found
 
 
-def _remade(recording: Recording, one: sealed.SealedPart, progress: Progress) -> Part:
+def _remade(recording: Recording, one: sealed.SealedPart, progress: Progress) -> ReportPart:
     """A part computed anew."""
     said = replace(knowledge(one.ref), source=None)
     done = analyse(recording, one.ref.method, asked=one.asked, said=said, progress=progress)
-    view = SpectrumView(decibels=one.decibels, log_frequency=one.log_frequency)
-    return Part(recording, done.analysis, view, said, done.told[1:])
+    view = DrawnSpectrum(decibels=one.decibels, log_frequency=one.log_frequency)
+    return ReportPart(recording, done.analysis, view, said, done.told[1:])
 
 
 def _compared(
     stands: dict[str, str], now: dict[str, str], once: Set[str]
-) -> tuple[set[str], list[Finding], list[str]]:
+) -> tuple[set[str], list[FigureFinding], list[str]]:
     """Names of the figures that are the same, those that are not, and names of those that were not
     computed."""
     held, findings, unchecked = set(), [], []
@@ -161,7 +163,7 @@ def _compared(
         elif stands.get(name, "") == now.get(name, ""):
             held.add(name)
         else:
-            findings.append(Finding(name, stands.get(name, ""), now.get(name, "")))
+            findings.append(FigureFinding(name, stands.get(name, ""), now.get(name, "")))
     return held, findings, unchecked
 
 

@@ -18,7 +18,7 @@ from tonecomb.core.base.units import unit
 from tonecomb.core.estimate.reduce import reduce_curve
 from tonecomb.core.estimate.spectrum import decibels_per_decade
 from tonecomb.core.find.comb import Comb
-from tonecomb.core.record.pyramid import Envelope
+from tonecomb.core.record.pyramid import WaveformEnvelope
 from tonecomb.core.record.recording import Array
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.compare import alike, in_unit_of
@@ -48,7 +48,7 @@ _COLUMNS = 1400
 
 
 @dataclass(frozen=True, eq=False)
-class Other:
+class OtherTrace:
     """A held trace: its name, its estimate, and its colour."""
 
     name: str
@@ -57,7 +57,7 @@ class Other:
 
 
 @dataclass(frozen=True)
-class SpectrumView:
+class DrawnSpectrum:
     """How a spectrum is shown: axis kinds and limits (None for what there is to see), the 95 %
     band, held traces behind it, and ``flags``: frequency (Hz), word and colour of what has a name
     of its own."""
@@ -69,7 +69,7 @@ class SpectrumView:
     bottom: float | None = None
     top: float | None = None
     confidence: bool = False
-    others: tuple[Other, ...] = ()
+    others: tuple[OtherTrace, ...] = ()
     flags: tuple[tuple[float, str, str], ...] = ()
 
 
@@ -129,7 +129,11 @@ def _style() -> dict[str, Any]:
 
 
 def waveform_axes(
-    axes: Axes, envelope: Envelope, fs: float, stretch: tuple[float, float], unit_symbol: str
+    axes: Axes,
+    envelope: WaveformEnvelope,
+    fs: float,
+    stretch: tuple[float, float],
+    unit_symbol: str,
 ) -> None:
     """Draw an envelope with the analysed stretch (s) marked."""
     x = np.repeat(envelope.edges / fs, 2)[1:-1]
@@ -144,7 +148,7 @@ def waveform_axes(
     axes.set_xlabel("Time, s")
 
 
-def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
+def spectrum_axes(axes: Axes, analysis: Analysis, view: DrawnSpectrum) -> None:
     """Draw a spectrum, by default as far as there is something to see."""
     method, (frequency, values) = analysis.method, analysis.curve.outline()
     low = view.low if view.low is not None else method.search.peaks.low
@@ -183,14 +187,14 @@ def spectrum_axes(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
     axes.set_ylabel(analysis.label(view.decibels))
 
 
-def _levels(analysis: Analysis, values: Array, view: SpectrumView) -> Array:
+def _levels(analysis: Analysis, values: Array, view: DrawnSpectrum) -> Array:
     """Values as the upright axis has them; nothing where they are zero and have no decibels."""
     if not view.decibels:
         return values
     return np.where(values > 0, analysis.decibels(values), np.nan)
 
 
-def _draw_band(axes: Axes, analysis: Analysis, view: SpectrumView, x: Array, y: Array) -> None:
+def _draw_band(axes: Axes, analysis: Analysis, view: DrawnSpectrum, x: Array, y: Array) -> None:
     limits = limits_db(analysis, x) if view.confidence else None
     if limits is None:
         return
@@ -201,7 +205,7 @@ def _draw_band(axes: Axes, analysis: Analysis, view: SpectrumView, x: Array, y: 
 
 
 def _draw_others(
-    axes: Axes, analysis: Analysis, view: SpectrumView, low: float, high: float
+    axes: Axes, analysis: Analysis, view: DrawnSpectrum, low: float, high: float
 ) -> None:
     """Held traces that measure the same, with a legend where there is more than one line."""
     for other in view.others:
@@ -217,7 +221,7 @@ def _draw_others(
         axes.legend(fontsize=8, loc="upper right")
 
 
-def _label_peaks(axes: Axes, analysis: Analysis, view: SpectrumView) -> None:
+def _label_peaks(axes: Axes, analysis: Analysis, view: DrawnSpectrum) -> None:
     """What each of the strongest peaks is: its frequency, or the tooth of a family, placed over no
     other and over no curve. The axes have their place in the figure by now."""
     from matplotlib.text import Text
@@ -315,7 +319,7 @@ def stacked(panels: Sequence[Panel], kind: str, heading: str = "") -> bytes:
 
 
 def waveform_panel(
-    envelope: Envelope, fs: float, stretch: tuple[float, float], unit_symbol: str
+    envelope: WaveformEnvelope, fs: float, stretch: tuple[float, float], unit_symbol: str
 ) -> Panel:
     """The waveform with its stretch."""
     return Panel(
@@ -323,7 +327,7 @@ def waveform_panel(
     )
 
 
-def spectrum_panel(analysis: Analysis, view: SpectrumView) -> Panel:
+def spectrum_panel(analysis: Analysis, view: DrawnSpectrum) -> Panel:
     """The spectrum as a view shows it, its strongest peaks named."""
 
     def draw(part: FigureBase) -> Callable[[], None]:

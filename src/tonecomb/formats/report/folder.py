@@ -8,12 +8,12 @@ from pathlib import Path
 from tonecomb.core.base.progress import Progress
 from tonecomb.core.record.recording import Recording
 from tonecomb.formats import atomic, functions, tables_as
-from tonecomb.formats.kinds.kind import Context, Told
+from tonecomb.formats.kinds.kind import ResultContext, ResultEntry
 from tonecomb.formats.report import figures
-from tonecomb.formats.report.figures import SpectrumView
+from tonecomb.formats.report.figures import DrawnSpectrum
 from tonecomb.formats.report.html import report
 from tonecomb.formats.report.layout import USUAL, Layout
-from tonecomb.formats.report.part import Part
+from tonecomb.formats.report.part import ReportPart
 
 UFF = ".uff"
 ALSO = (*(suffix for suffix in tables_as.AS if suffix != ".csv"), UFF)
@@ -24,8 +24,8 @@ PICTURES = ("png", "svg", "pdf")
 
 def files_of(
     recording: Recording,
-    told: Sequence[Told],
-    context: Context,
+    told: Sequence[ResultEntry],
+    context: ResultContext,
     progress: Progress,
     folder: Path | None = None,
     layout: Layout | None = USUAL,
@@ -50,9 +50,9 @@ def files_of(
             drawn = figures.stacked([picture.panel], pictures, heading)
             yield f"{picture.name}.{pictures}", drawn
         yield from one.kind.files(one.result, context)
-    view = SpectrumView(decibels=context.decibels)
+    view = DrawnSpectrum(decibels=context.decibels)
     if layout is None:
         return
-    part = Part(recording, a, view, context.said, tuple(told[1:]))
+    part = ReportPart(recording, a, view, context.said, tuple(told[1:]))
     page = report([part], layout, folder=folder, progress=progress)
     yield "report.html", atomic.utf8(page)

@@ -14,7 +14,7 @@ from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.base.progress import part as share
 from tonecomb.formats.report import sealed, terms
 from tonecomb.formats.report.layout import USUAL, WHOLE, Layout
-from tonecomb.formats.report.part import HAS, Part, values
+from tonecomb.formats.report.part import HAS, ReportPart, values
 from tonecomb.formats.report.words import Words, words
 from tonecomb.version import __version__
 
@@ -22,7 +22,7 @@ _MOST = 200  # parts of one report
 
 
 @dataclass(frozen=True)
-class Mark:
+class FigureMark:
     """How a part's elements are told from those of other parts: the ``anchor`` that ids begin with,
     and what the names of its figures begin with."""
 
@@ -41,7 +41,7 @@ class Mark:
 
 
 def report(
-    parts: Sequence[Part],
+    parts: Sequence[ReportPart],
     layout: Layout = USUAL,
     *,
     folder: Path | None = None,
@@ -60,7 +60,7 @@ def report(
     said, several = words(layout.language), len(parts) > 1
     told = []
     for i, one in enumerate(parts):
-        mark = Mark(i + 1, several)
+        mark = FigureMark(i + 1, several)
         doing = share(progress, 0.95 * i / len(parts), 0.95 * (i + 1) / len(parts))
         told.append(values(one, said, mark.anchor, doing) | {"mark": mark})
     for shown in told:
@@ -89,7 +89,7 @@ def report(
     return _template().render(page)
 
 
-def _subject(parts: Sequence[Part], layout: Layout, said: Words) -> str:
+def _subject(parts: Sequence[ReportPart], layout: Layout, said: Words) -> str:
     if not layout.cover.title:  # it is the title that says what of
         return said("page", "of one")
     if len(parts) > 1:
@@ -99,7 +99,7 @@ def _subject(parts: Sequence[Part], layout: Layout, said: Words) -> str:
     return said("page", "of one, named", name=name)
 
 
-def _of_several(parts: Sequence[Part], said: Words) -> str:
+def _of_several(parts: Sequence[ReportPart], said: Words) -> str:
     return said("page", "of several", count=len(parts))
 
 

@@ -24,10 +24,10 @@ from tonecomb.core.say.numbers import significant
 from tonecomb.core.say.plain import printable
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.formats import files, readings
-from tonecomb.formats.kinds.kind import Context, Told
+from tonecomb.formats.kinds.kind import ResultContext, ResultEntry
 from tonecomb.formats.kinds.spectrum import LISTED, comb_words, resonance_words
 from tonecomb.formats.report import figures
-from tonecomb.formats.report.figures import Panel, SpectrumView
+from tonecomb.formats.report.figures import DrawnSpectrum, Panel
 from tonecomb.formats.report.words import Words
 
 _WAVEFORM_COLUMNS = 1400
@@ -35,15 +35,15 @@ Pairs = list[tuple[str, str]]
 
 
 @dataclass(frozen=True, eq=False)
-class Part:
+class ReportPart:
     """An ``analysis`` of a recording's channel, how its spectrum is shown, what was said about its
     peaks, and the results of other kinds."""
 
     recording: Recording
     analysis: Analysis
-    view: SpectrumView = field(default_factory=SpectrumView)
+    view: DrawnSpectrum = field(default_factory=DrawnSpectrum)
     said: Knowledge = NOTHING
-    besides: tuple[Told, ...] = ()
+    besides: tuple[ResultEntry, ...] = ()
 
     @property
     def name(self) -> str:
@@ -51,7 +51,9 @@ class Part:
         return f"{self.recording.name} · {self.analysis.channel.name}"
 
 
-def values(one: Part, words: Words, mark: str = "", progress: Progress = silent) -> dict[str, Any]:
+def values(
+    one: ReportPart, words: Words, mark: str = "", progress: Progress = silent
+) -> dict[str, Any]:
     """What the template shows of a part; ids in its pictures begin with ``mark``. Reads the source
     once for its waveform and once for its SHA-256."""
     recording, analysis, said = one.recording, one.analysis, one.said
@@ -95,7 +97,9 @@ def values(one: Part, words: Words, mark: str = "", progress: Progress = silent)
         above=f"{search.above_db:g}",
         prominence=f"{search.prominence_db:g}",
         shaft=None if said.shaft is None else f"{said.shaft:.6g}",
-        changing=_changing(one.besides, Context(analysis, said=said, decibels=view.decibels), mark),
+        changing=_changing(
+            one.besides, ResultContext(analysis, said=said, decibels=view.decibels), mark
+        ),
         known=[readings.truth_words(truth, analysis.amplitude_unit) for truth in
                compared(analysis)],
         description=recording.comment if recording.truth is not None else "",
@@ -112,7 +116,7 @@ HAS = {
 
 
 def _facts(
-    one: Part, signal: Signal, figures_of: ChannelFigures, digest: str, words: Words
+    one: ReportPart, signal: Signal, figures_of: ChannelFigures, digest: str, words: Words
 ) -> Pairs:
     """What was analysed: the file, and the samples after the steps."""
     recording, channel = one.recording, one.analysis.channel
@@ -171,7 +175,7 @@ def _set_aside(analysis: Analysis, words: Words) -> str:
     return f"{out}: {'; '.join(why)}" if why else out
 
 
-def _changed(one: Part, words: Words) -> Pairs:
+def _changed(one: ReportPart, words: Words) -> Pairs:
     """That the file is another than the one that was opened, where it is."""
     path, was = one.recording.path, one.said.source
     if path is None or was is None or not was.size:
@@ -185,7 +189,9 @@ def _changed(one: Part, words: Words) -> Pairs:
     ))]  # fmt: skip
 
 
-def _changing(told: Sequence[Told], context: Context, mark: str) -> dict[str, object] | None:
+def _changing(
+    told: Sequence[ResultEntry], context: ResultContext, mark: str
+) -> dict[str, object] | None:
     """Pictures and lines of everything that was computed besides the spectrum."""
     if not told:
         return None

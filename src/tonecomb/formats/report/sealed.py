@@ -15,9 +15,9 @@ from tonecomb.core.method.document import Document, Fingerprint, RecordingRef
 from tonecomb.core.method.machine import Machine
 from tonecomb.core.results.slices import Slicing
 from tonecomb.formats import files
-from tonecomb.formats.kinds.kind import Told
+from tonecomb.formats.kinds.kind import ResultEntry
 from tonecomb.formats.report.layout import Layout
-from tonecomb.formats.report.part import Part
+from tonecomb.formats.report.part import ReportPart
 from tonecomb.formats.report.pdf import page_of
 from tonecomb.formats.session import limits, schema, session
 
@@ -55,7 +55,7 @@ class SealedPart:
     log_frequency: bool
 
 
-def seal(parts: Sequence[Part], folder: Path | None, layout: Layout) -> dict[str, str]:
+def seal(parts: Sequence[ReportPart], folder: Path | None, layout: Layout) -> dict[str, str]:
     """The texts of the page's two scripts by their ids; none where a part is of what is neither in
     a file nor made. ``folder`` is where the page will lie."""
     refs, shown = [], []
@@ -86,7 +86,7 @@ def _id(number: int) -> str:
     return "a" if number == 0 else f"a{number + 1}"
 
 
-def _view_of(part: Part) -> dict[str, Any]:
+def _view_of(part: ReportPart) -> dict[str, Any]:
     """What was asked besides the method, and how the spectrum is shown."""
     told = {one.kind.key: _plain(one) for one in part.besides}
     return {
@@ -99,7 +99,7 @@ def _view_of(part: Part) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _plain(one: Told) -> Any:
+def _plain(one: ResultEntry) -> Any:
     """What was asked, for JSON; None where that cannot be said in it."""
     asked = one.asked
     if isinstance(asked, Slicing):

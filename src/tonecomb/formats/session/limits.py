@@ -10,7 +10,7 @@ from typing import Any
 from tonecomb.core.estimate.shaft import Shaft
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.method.document import Document, DroppedComb, RecordingRef
-from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.frf_settings import FrfSettings
 from tonecomb.core.method.searches import PeakSearch
 from tonecomb.core.method.sketch import Place, Sketch
 
@@ -23,7 +23,7 @@ FIELDS: dict[type, dict[str, float]] = {
     DroppedComb: {"first": 10_000, "last": 10_000},
     PeakSearch: {"most": 100_000},
     Shaft: {"pulses": 1_000_000},
-    Between: {"order": 1_000},
+    FrfSettings: {"order": 1_000},
     Place: {"channel": 10_000, "x": 1e6, "y": 1e6, "z": 1e6},
 }
 """The greatest, either way, of numbers that say how much is done and that nobody checks later: what
@@ -34,7 +34,7 @@ LENGTHS: dict[type, dict[str, int]] = {
                    "beside": 1_000, "mode_notes": 1_000},
     Sketch: {"places": 2_000, "lines": 10_000},
     Wanted: {"teeth": 200},
-    Between: {"answers": 1_000, "aside": 10_000, "taken": 10_000},
+    FrfSettings: {"answers": 1_000, "aside": 10_000, "taken": 10_000},
 }  # fmt: skip
 """The most of lists that are drawn or computed one by one."""
 

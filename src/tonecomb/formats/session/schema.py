@@ -31,7 +31,7 @@ from tonecomb.core.method.document import (
     PeakNote,
     RecordingRef,
 )
-from tonecomb.core.method.frf_settings import Between
+from tonecomb.core.method.frf_settings import FrfSettings
 from tonecomb.core.method.given import ColumnGiven, Given, Import
 from tonecomb.core.method.machine import Known, Machine
 from tonecomb.core.method.method import (
@@ -76,8 +76,8 @@ NAMES: dict[type, str] = {
     Calibration: "unit sensitivity raw gain offset sensor",
     Preset: "name method",
     Method: "source frames averaging shown search follow shaft between",
-    Between: "reference answers hits estimator form frame before decay pulse aside taken low high "
-    "order",
+    FrfSettings: "reference answers hits estimator form frame before decay pulse aside taken low "
+    "high order",
     Source: "channel stretch steps reference axes",
     Frames: "detrend window frame overlap pad",
     Averaging: "average struck leave_clipped",
