@@ -35,13 +35,15 @@ class LevelReading:
     @property
     def lacks(self) -> str:
         """What ``why_not`` says."""
-        return "not judged" if self.band.limits else "not the whole of it"
+        if self.band.limits:
+            return "not judged"
+        return "not the whole of it" if math.isfinite(self.value) else "no value"
 
     @property
     def words(self) -> str:
         """In one line."""
-        value = f"{self.value:.4g} {self.unit}" if math.isfinite(self.value) else "no value"
-        text = f"{self.band.words}: {value}"
+        text = self.band.words
+        text += f": {self.value:.4g} {self.unit}" if math.isfinite(self.value) else ""
         if self.why_not:
             return f"{text}, {self.lacks}: {self.why_not}"
         text += f", zone {self.zone}" if self.zone else ""

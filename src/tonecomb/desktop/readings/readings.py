@@ -30,7 +30,7 @@ from tonecomb.desktop.readings.stretch import StretchReadings
 from tonecomb.desktop.readings.truth import TruthReadings
 
 _AT_ONCE = 3  # cautions that are shown together
-_ABOVE, _ABOVE_EMPTY, _LINE = 505, 380, 15  # pixels that all else needs, with an analysis and
+_ABOVE, _ABOVE_EMPTY, _LINE = 523, 398, 15  # pixels that all else needs, with an analysis and
 # without, and that a line of a caution takes
 _CARD = 180  # pixels for the words of one
 
@@ -114,9 +114,9 @@ class Readings(QWidget):
         self._filtering = link("filter", "Show only rows that hold what you type (Q)",
                                self.focus_filter)  # fmt: skip
         column.addLayout(
-            row(levels, truth, events, modes, changes, self.search, None, self._filtering,
-                spacing=10)
+            row(levels, truth, events, modes, changes, None, self._filtering, spacing=10)
         )
+        column.addLayout(row(self.search, None))
         self.filter_field = QLineEdit()
         self.filter_field.setPlaceholderText("only rows with …")
         self.filter_field.setAccessibleName("Filter")
