@@ -17,6 +17,7 @@ from pathlib import Path
 
 import numpy as np
 
+from tonecomb.core.base.runs import spans_of
 from tonecomb.core.record.recording import Array, Channel, Samples
 from tonecomb.formats import atomic
 from tonecomb.formats.growing import GrowingFile
@@ -128,8 +129,7 @@ def _holes(block: Block) -> list[tuple[int, int]]:
     if np.isfinite(block.frames.sum()):
         return []
     bad = ~np.isfinite(block.frames).all(axis=1)
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], bad, [False]]).astype(np.int8)))
-    return [(int(a), int(b)) for a, b in edges.reshape(-1, 2)]
+    return spans_of(np.asarray(bad))
 
 
 def _piece(folder: Path, number: int) -> Path:

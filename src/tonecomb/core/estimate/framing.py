@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.runs import spans_of
 from tonecomb.core.record.windows import overlap_correlation
 
 MAX_OVERLAP = 99.0
@@ -98,7 +99,7 @@ class Framing:
             taking[first : max(0, (stop - 1) // self.hop + 1)] = False
         if taking.all():
             return self
-        if not (runs := _runs(taking)):
+        if not (runs := tuple(spans_of(taking))):
             raise UserError(
                 "Every frame of the stretch is left out",
                 remedy="strike out less, choose a shorter frame, or let clipped frames in",
@@ -110,13 +111,7 @@ class Framing:
         taking, own = np.zeros(self.places, dtype=bool), self.numbers
         for first in np.linspace(0, max(len(own) - frames, 0), runs).astype(int):
             taking[own[first : first + frames]] = True
-        return replace(self, kept=_runs(taking))
-
-
-def _runs(taking: NDArray[np.bool_]) -> tuple[tuple[int, int], ...]:
-    """Where they are so, run by run: the first number, and one after the last."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], taking, [False]]).astype(np.int8)))
-    return tuple((int(a), int(b)) for a, b in edges.reshape(-1, 2))
+        return replace(self, kept=tuple(spans_of(taking)))
 
 
 def make_framing(length: int, frame: int, overlap: float, fs: float) -> Framing:

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tonecomb.core.base.runs import runs_of
 from tonecomb.core.estimate.frame_statistics import ENBW, Courses
 from tonecomb.core.record.recording import Array
 
@@ -82,8 +83,7 @@ def _band(
 ) -> tuple[tuple[float, float], float, float]:
     """The longest run of groups of bins that change, in Hz, and the least and the greatest rms of
     its noise in the parts."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], changing, [False]]).astype(np.int8)))
-    runs = edges.reshape(-1, 2)
+    runs = runs_of(changing)
     if not len(runs):
         return (0.0, 0.0), 0.0, 0.0
     first, stop = max(runs.tolist(), key=lambda run: int(run[1] - run[0]))
@@ -99,8 +99,7 @@ def _silent(courses: Courses, fs: float, step: int) -> tuple[tuple[float, float]
     framing = courses.framing
     starts = framing.numbers[::step][: len(power)] * framing.hop / fs
     nothing = power <= _NOTHING * power.mean()
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], nothing, [False]]).astype(np.int8)))
-    runs = edges.reshape(-1, 2)
+    runs = runs_of(nothing)
     if len(runs) > _MOST_SPANS or nothing.all():
         return ()
     return tuple(
@@ -173,8 +172,7 @@ def _loud(courses: Courses, fs: float, step: int) -> tuple[tuple[float, float], 
 def spans(frames: np.ndarray, starts: Array, seconds: float) -> tuple[tuple[float, float], ...]:
     """The middles of frames that are so, run by run, as times (s); none where they are too
     many. To leave a frame out it is enough to strike out its middle."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], frames, [False]]).astype(np.int8)))
-    runs = edges.reshape(-1, 2)
+    runs = runs_of(frames)
     if len(runs) > _MOST_SPANS:
         return ()
     near = seconds / 8

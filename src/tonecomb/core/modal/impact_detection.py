@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from tonecomb.core.base.runs import spans_of
 from tonecomb.core.record.recording import Array
 
 _BAND = 2000.0  # Hz of the band that is whitened
@@ -95,8 +96,7 @@ def _candidates(energy: Array, rate: float, floor: float) -> list[int]:
     before = (total[here] - total[start]) / np.maximum(here - start, 1)
     ratio = after / (before + floor)
     above = ratio > _RISE
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], above, [False]]).astype(np.int8)))
-    return [int(a + np.argmax(ratio[a:b])) for a, b in edges.reshape(-1, 2).tolist()]
+    return [int(a + np.argmax(ratio[a:b])) for a, b in spans_of(above)]
 
 
 def _stands_out(energy: Array, at: int, rate: float) -> bool:

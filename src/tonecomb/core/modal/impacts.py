@@ -15,6 +15,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from tonecomb.core.base.runs import spans_of
 from tonecomb.core.modal.impact_detection import find_knocks
 from tonecomb.core.record.recording import Array
 
@@ -99,10 +100,8 @@ def _pulses(force: Array, fs: float) -> list[Tap]:
     noise = 1.4826 * float(np.median(np.abs(x)))
     least = max(_SIGMAS * noise, _TALL * float(x.max()), 1e-300)
     above = x >= least
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], above, [False]]).astype(np.int8)))
-    runs = edges.reshape(-1, 2)
     taps: list[Tap] = []
-    for first, stop in runs.tolist():
+    for first, stop in spans_of(above):
         top = first + int(np.argmax(x[first:stop]))
         onset, end = _feet(x, top, max(3 * noise, 0.01 * x[top]))
         one = Tap(0, onset, top, sign * float(x[top]), _width(x, top, onset, end, fs), 0)
@@ -165,8 +164,7 @@ def _flat(signal: Array, tap: Tap, fs: float) -> bool:
         return False
     for limit in (most, -most):
         same: NDArray[np.bool_] = part == limit
-        runs = np.flatnonzero(np.diff(np.concatenate([[False], same, [False]]).astype(np.int8)))
-        if len(runs) and int(np.diff(runs.reshape(-1, 2), axis=1).max()) >= _FLAT:
+        if any(stop - first >= _FLAT for first, stop in spans_of(same)):
             return True
     return False
 

@@ -12,6 +12,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from tonecomb.core.base.runs import spans_of
 from tonecomb.core.record.pyramid import BASE, Pyramid
 from tonecomb.core.record.recording import Array
 
@@ -71,7 +72,7 @@ def _at_limit(
         values, times = np.unique(inside[inside >= least], return_counts=True)
         for value, count in zip(values.tolist(), times.tolist(), strict=True):
             counts[value] = counts.get(value, 0) + count
-        runs += [(start + a, start + b) for a, b in _runs(samples == extreme)]
+        runs += [(start + a, start + b) for a, b in spans_of(samples == extreme)]
     often = counts.get(float(extreme), 0)
     others = [counts[value] for value in sorted(counts, reverse=True)[1 : 1 + _NEXT]]
     usual = float(np.mean(others)) if others else 0.0
@@ -90,8 +91,3 @@ def _stretches(cells: np.ndarray) -> list[tuple[int, int]]:
     ranges = [(int(part[0]), int(part[-1]) + 1) for part in np.split(cells, breaks)]
     step = 4096
     return [(a, min(b, a + step)) for first, b in ranges for a in range(first, b, step)]
-
-
-def _runs(at: np.ndarray) -> list[tuple[int, int]]:
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], at, [False]]).astype(np.int8)))
-    return [(int(a), int(b)) for a, b in edges.reshape(-1, 2)]

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from tonecomb.core.base.runs import runs_of
 from tonecomb.core.record.recording import Array
 
 _EQUAL = 8  # samples in a row from which they are held
@@ -57,8 +58,7 @@ class HeldSamples:
         if not _in_a_row(equal, _EQUAL - 1):
             return
         change = np.abs(np.diff(samples))
-        edges = np.flatnonzero(np.diff(np.concatenate([[False], equal, [False]]).astype(np.int8)))
-        runs = edges.reshape(-1, 2)
+        runs = runs_of(equal)
         runs = runs[runs[:, 1] - runs[:, 0] >= _EQUAL - 1]
         if not len(runs):
             return

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from tonecomb.core.base.progress import Progress, silent
+from tonecomb.core.base.runs import runs_of
 from tonecomb.core.record.parallel import PART, Read, Tell, spread
 from tonecomb.core.record.recording import Array, Samples
 
@@ -207,8 +208,7 @@ def joined(parts: Iterable[Cells]) -> Cells:
 
 
 def _add_holes(holes: list[tuple[int, int]], bad: np.ndarray, start: int) -> None:
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], bad, [False]]).astype(np.int8)))
-    for first, stop in (edges.reshape(-1, 2) + start).tolist():
+    for first, stop in (runs_of(bad) + start).tolist():
         if holes and holes[-1][1] == first:
             holes[-1] = (holes[-1][0], stop)
         elif len(holes) < _MOST_HOLES:

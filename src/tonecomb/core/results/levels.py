@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.runs import spans_of
 from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.content import Content
 from tonecomb.core.estimate.display import LEAST_BINS, LevelGain
@@ -165,9 +166,8 @@ def profile_reading(a: Analysis) -> ProfileReading | None:
     off = 10 * np.log10(np.maximum(squares, tiny) / profile.density(frequency))
     chance = _SIGMAS * 10 / math.log(10) / math.sqrt(spectrum.effective_averages)
     outside = (off > profile.above + chance) | (off < -profile.below - chance)
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], outside, [False]]).astype(int)))
     breaches = []
-    for first, stop in zip(edges[::2], edges[1::2], strict=True):
+    for first, stop in spans_of(outside):
         at = int(first + np.argmax(np.abs(off[first:stop])))
         breaches.append(Breach(
             float(frequency[first]), float(frequency[stop - 1]), float(frequency[at]),

@@ -10,6 +10,7 @@ from typing import Any, ClassVar, cast
 import numpy as np
 from numpy.typing import NDArray
 
+from tonecomb.core.base.runs import spans_of
 from tonecomb.core.base.setting import setting
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.signal import Signal
@@ -117,10 +118,9 @@ class Filter(Step):
 
 def _ranges(frequency: Array, inside: NDArray[np.bool_]) -> str:
     """Where a rising grid of frequencies is ``inside``, in words."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], inside, [False]]).astype(int)))
     last = len(frequency) - 1
     told = []
-    for first, stop in zip(edges[::2], edges[1::2], strict=True):
+    for first, stop in spans_of(inside):
         low = "0" if first == 0 else f"{frequency[first]:.4g}"
         high = "on" if stop > last else f"to {frequency[stop - 1]:.4g}"
         told.append(f"{low} Hz on" if stop > last else f"{low} {high} Hz")
