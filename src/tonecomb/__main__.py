@@ -18,8 +18,9 @@ def main() -> None:
 
         entry()
     except KeyboardInterrupt:  # before the command began, which is said as by the command
-        print("Stopped.", file=sys.stderr)
-        sys.exit(130)
+        print("Stopped.", file=sys.stderr, flush=True)
+        # At once: an interrupt within an import makes Python end by the signal instead (seen once).
+        os._exit(130)
 
 
 if __name__ == "__main__":

@@ -143,7 +143,7 @@ def settle(bench: Bench, qtbot: Any) -> Callable[[], None]:
     def wait() -> None:
         qtbot.wait(1)  # what was clicked has its effect
         if not quiet():
-            qtbot.waitUntil(quiet, timeout=20_000)
+            qtbot.waitUntil(quiet, timeout=60_000)  # beside other tests
         qtbot.wait(1)  # what arrived is laid out, and may want more
         if not quiet():
             wait()
