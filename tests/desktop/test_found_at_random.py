@@ -147,6 +147,22 @@ def test_every_page_of_the_readings_can_be_asked_for_its_table(
         assert bench.context.notices.text, "what lacks is told"
 
 
+def test_a_row_whose_track_is_gone_changes_nothing(bench: Bench, settle: Settle) -> None:
+    bench.opening.open_demo()
+    settle()
+    bench.store.edit_method("Follow", tracks=(Wanted(10, 100), Wanted(100, 200)))
+    bench.action("Follow…").trigger()
+    popover = QApplication.activePopupWidget()
+    assert popover is not None
+    ends = [one for one in popover.findChildren(Number) if one.accessibleName() == "To"]
+    assert len(ends) == 2
+    bench.store.undo()
+    before = bench.store.document
+    ends[1].setValue(500.0)
+    assert bench.store.document is before
+    popover.close()
+
+
 def test_a_row_whose_band_is_gone_changes_nothing(bench: Bench, settle: Settle) -> None:
     bench.opening.open_demo()
     settle()

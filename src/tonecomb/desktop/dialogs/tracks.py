@@ -101,7 +101,7 @@ class TracksPopover(RowsPopover):
             self.wrong.setText(f"Teeth are up to {MOST_TEETH} whole numbers from 1, with commas.")
         elif wanted.high <= wanted.low:
             self.wrong.setText("The lower frequency must come first.")
-        else:
+        elif number < len(self._tracks):  # else taken back, or another recording's, meanwhile
             tracks = list(self._tracks)
             tracks[number] = wanted
             self._put("Change track", tuple(tracks), merge=f"track {number}")

@@ -206,7 +206,7 @@ class Sentence(QWidget):
 
     def _say(self, changes: dict[str, float]) -> None:
         made = self._making.made
-        if made is not None:
+        if made is not None and self._number < len(made.parts):  # else it is gone meanwhile
             parts = list(made.parts)
             parts[self._number] = replace(parts[self._number], **changes)
             self._making.change("Change part", replace(made, parts=tuple(parts)))
