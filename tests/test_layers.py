@@ -204,5 +204,7 @@ def test_what_is_private_stays_so() -> None:
         for node in ast.walk(content):
             if not isinstance(node, ast.Attribute) or not re.match(r"_[a-z]", node.attr):
                 continue
+            if ast.unparse(node) == "os._exit":  # which is Python's public name for it
+                continue
             inside = isinstance(node.value, ast.Name) and node.value.id in ("self", "cls", *own)
             assert inside, f"{path}:{node.lineno} {ast.unparse(node)}"

@@ -12,6 +12,7 @@ from tests.support import recording
 from tonecomb.core.estimate.averages import Median
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.method.method import Method
+from tonecomb.core.record.windows import window
 from tonecomb.core.results.analysis import Analysis, run
 from tonecomb.core.results.zones import Limit, Zone
 
@@ -123,3 +124,13 @@ def test_levels_come_from_the_mean_whatever_is_drawn() -> None:
     assert found.values.max() > 1.1 * mean.values.max()
     limit = Limit("x", "band", (Zone("A", 1.0),), 100, 150)
     assert limit.judge(found).value == pytest.approx(limit.judge(mean).value, rel=1e-3)
+
+
+def test_lines_are_parted_where_they_are_looked_for() -> None:
+    """Beside the window, not when a page of it is drawn; to the same figures."""
+    t = np.arange(40_000) / 5120.0
+    x = np.cos(2 * np.pi * 123.4 * t) + 0.1 * CHANCE.standard_normal(len(t))
+    found = analysed(x, 2048, Display(), 5120.0)
+    assert found.found is not None and found.found.content is found.content
+    anew = found.found.content_of(found.estimate, window("hann"))
+    assert anew.whole == found.content.whole and len(anew.frequency) == 1

@@ -80,7 +80,7 @@ def content(
     squares, hz = spectrum.mean_square.copy(), spectrum.frame_hz
     per_bin = spectrum.bin_hz / spectrum.enbw_hz
     bins, half = spectrum.frequency / hz, taper.main_lobe / 2
-    found, more = np.array(power, dtype=np.float64), list[tuple[float, float]]()
+    found = np.array(power, dtype=np.float64)
     # Known ones first: what they leak is no part of the others.
     for turn, i in enumerate(np.lexsort((-found, ~known))):
         at = frequency[i] / hz
@@ -94,21 +94,29 @@ def content(
             first, stop = np.searchsorted(bins, [at - half, at + half])
             found[i] = squares[first:stop].sum() * per_bin
             squares[first:stop] = 0.0
+    rest = replace(spectrum, mean_square=squares)
+    if floor is None:
+        return Content(np.asarray(frequency), found, rest)
+    least = _OUT * floor + _LEFT * (spectrum.mean_square - squares)
+    places, powers = _unlisted(rest, least, floor, half).T
+    return Content(np.concatenate([frequency, places]), np.concatenate([found, powers]), rest)
+
+
+def _unlisted(rest: Spectrum, least: Array, floor: Array, half: float) -> Array:
+    """Frequency (Hz) and mean square of what rises over ``least`` in the first bins, taken out of
+    the ``rest`` by so many bins to either side; shape (lines, 2)."""
+    squares, hz = rest.mean_square, rest.frame_hz
+    bins, per_bin = rest.frequency / hz, rest.bin_hz / rest.enbw_hz
     low, few = np.searchsorted(bins, [LEAST_BINS, _FIRST_BINS])
-    least = None if floor is None else _OUT * floor + _LEFT * (spectrum.mean_square - squares)
-    while least is not None and floor is not None:
-        over = np.where(squares[:few] > least[:few], squares[:few], 0.0)
-        over[:low] = 0.0
+    lines = list[tuple[float, float]]()
+    while True:
+        over = np.where(squares[low:few] > least[low:few], squares[low:few], 0.0)
         if not over.any():
-            break
-        first, stop = np.searchsorted(bins, bins[int(over.argmax())] + np.array([-half, half]))
+            return np.array(lines).reshape(-1, 2)
+        top = bins[low + int(over.argmax())]
+        first, stop = np.searchsorted(bins, [top - half, top + half])
         lobe = squares[first:stop]
         # The noise lies evenly about it: its place is that of what rises from it.
         rises = np.maximum(lobe - floor[first:stop], 0.0)
-        more.append((float(rises @ bins[first:stop] / rises.sum()) * hz, lobe.sum() * per_bin))
+        lines.append((float(rises @ bins[first:stop] / rises.sum()) * hz, lobe.sum() * per_bin))
         squares[first:stop] = 0.0
-    places, powers = np.array(more).reshape(-1, 2).T
-    return Content(
-        np.concatenate([frequency, places]), np.concatenate([found, powers]),
-        replace(spectrum, mean_square=squares),
-    )  # fmt: skip

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from tonecomb.core.base.progress import Progress, part, silent
 from tonecomb.core.estimate.bands import Band
-from tonecomb.core.estimate.content import Content, Gain, content
+from tonecomb.core.estimate.content import Content, Gain
 from tonecomb.core.estimate.display import LOW_CUT, Curve, Display, curve
 from tonecomb.core.estimate.framing import effective_averages
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS, Spectrum
@@ -32,13 +32,20 @@ from tonecomb.core.record.recording import Array, Recording
 from tonecomb.core.record.truth import Truth
 from tonecomb.core.record.windows import window
 from tonecomb.core.results.estimate import Estimate, run_spectrum
-from tonecomb.core.results.findings import SEVERAL, Findings, modes, of_family, of_mode
+from tonecomb.core.results.findings import (
+    SEVERAL,
+    UNSTEADY,
+    Findings,
+    mode_at,
+    modes,
+    of_family,
+    of_mode,
+)
 from tonecomb.core.results.shown import ShownEstimate
 from tonecomb.core.results.true_peak import Extremes, true_peaks
 from tonecomb.core.steps.filters import Filter
 from tonecomb.core.steps.prepare import prepare
 
-_UNSTEADY = ("moves", "hump")
 _SWELLS = ("comes and goes", "modulated")
 _BORNE_OUT = 1.4  # times the floor, that a tooth's range holds on average
 _DEEPEST = 1e-6  # of a filter's gain squared, down to which noise is seen to follow it
@@ -131,11 +138,7 @@ class Analysis(ShownEstimate):
 
     def resonance(self, peak: Peak) -> Resonance | None:
         """The mode that a peak is the top of, None where it is a tone's line."""
-        near = (
-            one for one in self.resonances
-            if abs(one.frequency - peak.tone.frequency) < max(one.bandwidth, one.half_power) / 2
-        )  # fmt: skip
-        return next(near, None)
+        return mode_at(peak, self.resonances)
 
     @property
     def unfitted(self) -> tuple[Fit, ...]:
@@ -157,7 +160,7 @@ class Analysis(ShownEstimate):
         lines = []
         for peak in self.peaks or ():
             tone, std = peak.tone, peak.tone.frequency_std
-            still = peak.behaviour is None or peak.behaviour.kind not in _UNSTEADY
+            still = peak.behaviour is None or peak.behaviour.kind not in UNSTEADY
             if not tone.steady and still:
                 std = math.hypot(std, WANDERS * self.spectrum.bin_hz)
             elif not tone.steady:
@@ -190,21 +193,10 @@ class Analysis(ShownEstimate):
     @cached_property
     def content(self) -> Content:
         """The lines that stand in the stretch and the rest of the frames' mean, in the channel's
-        own quantity. What moves over bins, a hump and a mode are no lines."""
-        peaks = () if self.found is None else self.found.peaks
-        lines = [
-            one for one in peaks
-            if one.tone.steady or (self.resonance(one) is None and (
-                one.behaviour is None or one.behaviour.kind not in _UNSTEADY
-            ))
-        ]  # fmt: skip
-        return content(
-            self.estimate.averaged, window(self.method.frames.window),
-            np.array([one.tone.frequency for one in lines]),
-            np.array([one.tone.amplitude**2 / 2 for one in lines]),
-            np.array([one.tone.steady for one in lines], dtype=bool),
-            None if self.found is None or self.estimate.mean is not None else self.found.floor,
-        )  # fmt: skip
+        own quantity; parted where they were looked for."""
+        found = self.found or Findings()
+        taper = window(self.method.frames.window)
+        return found.content or found.content_of(self.estimate, taper)
 
     def as_low_as(self, cut: float) -> Gain:
         """The gain to what is shown, were the low cut at this frequency (Hz)."""
@@ -341,7 +333,8 @@ def run_findings(
     resonances.sort(key=lambda one: one.frequency)
     separable = estimate.resolution.separable_hz
     peaks = tuple(of_family(of_mode(peak, resonances), moving, separable) for peak in peaks)
-    return replace(found, peaks=peaks, combs=combs, resonances=tuple(resonances))
+    found = replace(found, peaks=peaks, combs=combs, resonances=tuple(resonances))
+    return replace(found, content=found.content_of(estimate, p.taper))
 
 
 def _moving(before: Analysis, read: Read, p: FramePlan) -> Moving | None:

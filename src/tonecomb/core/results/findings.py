@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
+
+from tonecomb.core.estimate.content import Content, content
 from tonecomb.core.find.behaviour import Behaviour
 from tonecomb.core.find.changes import Changes
 from tonecomb.core.find.comb import Comb
@@ -20,6 +24,8 @@ from tonecomb.core.results.estimate import Estimate
 
 SEVERAL = 3
 """Peaks that move, or stand still, from which a family, or a mode under them, is looked for."""
+UNSTEADY = ("moves", "hump")
+"""What peaks do that are no line."""
 _SWEPT = 2.0  # times what is told apart, that a tooth sweeps over before its peaks are its
 
 
@@ -28,7 +34,8 @@ class Findings:
     """What was found in an estimate, in the channel's own quantity: ``peaks``, the noise's mean
     square per bin (unit²) and what each bin is worth in averages (shape (bins,)), a family that
     moves, how many more peaks there are than were asked for, what else changes over the stretch,
-    the families among the peaks (None where they have not been looked for), and ``resonances``."""
+    the families among the peaks (None where they have not been looked for), and ``resonances``;
+    with its ``content`` levels take no time to read."""
 
     peaks: tuple[Peak, ...] = ()
     floor: Array | None = None
@@ -38,11 +45,39 @@ class Findings:
     changes: Changes | None = None
     combs: tuple[Comb, ...] | None = None
     resonances: tuple[Resonance, ...] = ()
+    content: Content | None = None
 
     @property
     def nbytes(self) -> int:
         """What it holds in memory, besides the estimate."""
-        return 0 if self.floor is None else 2 * self.floor.nbytes
+        rest = 0 if self.content is None else self.content.rest.mean_square.nbytes
+        return rest + (0 if self.floor is None else 2 * self.floor.nbytes)
+
+    def content_of(self, estimate: Estimate, taper: Window) -> Content:
+        """The lines that stand in the stretch and the rest of the frames' mean. What moves over
+        bins, a hump and a mode are no lines."""
+        lines = [
+            one for one in self.peaks
+            if one.tone.steady or (mode_at(one, self.resonances) is None and (
+                one.behaviour is None or one.behaviour.kind not in UNSTEADY
+            ))
+        ]  # fmt: skip
+        return content(
+            estimate.averaged, taper,
+            np.array([one.tone.frequency for one in lines]),
+            np.array([one.tone.amplitude**2 / 2 for one in lines]),
+            np.array([one.tone.steady for one in lines], dtype=bool),
+            self.floor if estimate.mean is None else None,
+        )  # fmt: skip
+
+
+def mode_at(peak: Peak, resonances: Sequence[Resonance]) -> Resonance | None:
+    """The mode that a peak is the top of, None where it is a tone's line."""
+    near = (
+        one for one in resonances
+        if abs(one.frequency - peak.tone.frequency) < max(one.bandwidth, one.half_power) / 2
+    )  # fmt: skip
+    return next(near, None)
 
 
 def of_family(peak: Peak, moving: Moving | None, separable: float) -> Peak:
