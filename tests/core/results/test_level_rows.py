@@ -16,7 +16,7 @@ import tonecomb
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.display import Display
-from tonecomb.core.method.method import default_levels, default_method
+from tonecomb.core.method.method import Method, default_levels, default_method
 from tonecomb.core.record.recording import Channel
 from tonecomb.core.results.analysis import Analysis, run
 from tonecomb.core.results.levels import LevelReading, level_readings
@@ -86,6 +86,22 @@ def test_a_crest_between_samples_is_found() -> None:
     assert np.abs(x).max() == pytest.approx(math.sqrt(0.5))
     found = the(read(x, Band(0.0, FS / 2, detector="peak")))
     assert found.value == pytest.approx(1.0, rel=1e-3)
+
+
+@pytest.mark.parametrize("symbol", ["m/s²", "µm"])
+def test_what_lies_outside_does_not_count_in_a_peak(symbol: str) -> None:
+    """A tone an octave below the band, ten times as strong as the one in it as displacement."""
+    t = np.arange(N) / FS
+    size, order = {"m/s²": (1.0, 0), "µm": (1e6, 2)}[symbol]
+    wanted = size * (2 * np.pi * 60.0) ** -order
+    x = np.cos(2 * np.pi * 60.0 * t) + 10 * (7.0 / 60.0) ** 2 * np.cos(2 * np.pi * 7.0 * t)
+    found = the(read(x, Band(14.0, 500.0, unit=symbol, detector="peak")))
+    assert found.value == pytest.approx(wanted, rel=0.01)
+    near = np.cos(2 * np.pi * 14.1 * t) + 1e-3 * CHANCE.standard_normal(N)
+    method = Method.of(bands=(Band(14.0, 500.0, detector="peak"),))
+    done = tonecomb.analyse(recording(near, fs=FS, unit="m/s²"), method)
+    (told,) = (one for one in done.cautions if one.code == "near-limit")
+    assert told.text.endswith("it counts in part.")
 
 
 def test_what_is_shown_does_not_change_a_level() -> None:

@@ -94,7 +94,7 @@ def _steps(band: Band, symbol: str, fs: float) -> list[Step]:
             1: [Integral], 2: [DoubleIntegral], -1: [Derivative], -2: [Derivative, Derivative],
         }  # fmt: skip
         steps += [way(low_cut=band.low or LOW_CUT) for way in ways[order]]
-    elif band.low:
+    if band.low:  # an integral goes on to half of its low cut
         steps.append(HighPass(band.low, order=_ORDER))
     if band.high < _OPEN * fs / 2:
         steps.append(LowPass(band.high, order=_ORDER))

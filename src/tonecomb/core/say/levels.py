@@ -86,10 +86,12 @@ def near_limit(a: Analysis, seen: Seen) -> Caution | None:
                 continue
             line = float(levels.frequency[strong[levels.power[strong].argmax()]])
             counts = "counts" if band.low <= line < band.high else "does not count"
+            if band.detector != "rms":  # which has filters at its limits
+                counts = "counts in part"
             return Caution(
                 "near-limit",
                 f"{line:.5g} Hz lies {abs(line - limit) / hz:.1f} bins from {limit:g} Hz, where "
-                f"the level {band.words} ends: it {counts} in it.",
+                f"the level {band.words} ends: it {counts}.",
             )
     return None
 
