@@ -66,6 +66,7 @@ def test_a_recording_of_acceleration_opens_with_its_velocity(opened: Bench, sett
 
 
 def test_zones_are_typed_and_judged(opened: Bench, settle: Settle) -> None:
+    opened.readings.show_page("levels")
     QTest.keyClick(opened, Qt.Key.Key_L, Qt.KeyboardModifier.ShiftModifier)
     follow("Add a level")
     fields = {one.accessibleName(): one for one in popover().findChildren(QLineEdit)
@@ -93,6 +94,7 @@ def test_zones_are_typed_and_judged(opened: Bench, settle: Settle) -> None:
 
 
 def test_a_peak_comes_from_the_samples(opened: Bench, settle: Settle) -> None:
+    opened.readings.show_page("levels")
     opened.store.edit_method(
         "x", bands=(Band(10, 1000, unit="µm", detector="peak-to-peak"), Band(10, 9000)),
     )  # fmt: skip
@@ -129,6 +131,7 @@ def test_inch_units_are_those_of_the_session(opened: Bench, settle: Settle) -> N
 
 
 def test_a_test_spectrum_is_typed(opened: Bench, settle: Settle) -> None:
+    opened.readings.show_page("levels")
     opened.action("Levels…").trigger()
     (field,) = [one for one in popover().findChildren(QLineEdit)
                 if one.accessibleName() == "Test spectrum"]  # fmt: skip

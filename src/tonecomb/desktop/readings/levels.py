@@ -9,7 +9,7 @@ from functools import partial
 from typing import get_args
 
 from PyQt6.QtCore import QRect, Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QFontMetrics
+from PyQt6.QtGui import QFont, QFontMetrics, QShowEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QLabel,
@@ -76,12 +76,18 @@ class LevelReadings(QWidget):
         """Show the levels, and the overall one."""
         self._analysis = analysis
         self.found = () if analysis is None else level_readings(analysis)
+        if self.isVisible():  # while it is live there is one seven times a second
+            self._fill()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
         self._fill()
 
     def filter(self, text: str) -> None:
         """Show only rows that hold a text."""
         self._wanted = text.lower()
-        self._fill()
+        if self.isVisible():
+            self._fill()
 
     def text(self) -> str:
         """The table with tabs."""
