@@ -26,13 +26,25 @@ from benchmarks import (
     waterfall,
 )
 
-BENCHMARKS = {"spectrum": spectrum.main, "spectrogram": spectrogram.main,
-              "peaks": peaks.main, "start": start.main,
-              "memory": memory.main, "reading": reading.main, "panning": panning.main,
-              "editing": editing.main, "accuracy": accuracy.main, "truth": truth.main,
-              "waterfall": waterfall.main, "filtering": filtering.main,
-              "dragging": dragging.main, "live": live.main, "scaling": scaling.main,
-              "growth": growth.main, "holding": holding.main}  # fmt: skip
+BENCHMARKS = {
+    "spectrum": spectrum.main,
+    "spectrogram": spectrogram.main,
+    "peaks": peaks.main,
+    "start": start.main,
+    "memory": memory.main,
+    "reading": reading.main,
+    "panning": panning.main,
+    "editing": editing.main,
+    "accuracy": accuracy.main,
+    "truth": truth.main,
+    "waterfall": waterfall.main,
+    "filtering": filtering.main,
+    "dragging": dragging.main,
+    "live": live.main,
+    "scaling": scaling.main,
+    "growth": growth.main,
+    "holding": holding.main,
+}
 
 
 def main() -> None:

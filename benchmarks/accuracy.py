@@ -37,10 +37,16 @@ class Trial:
 
 def _recording(x: np.ndarray, fs: float = FS) -> Recording:
     return Recording(
-        id="r", name="made", format="made", sample_rate=fs, rate_source="given",
-        rate_found="given", length=len(x), channels=(Channel("x", "V"),),
+        id="r",
+        name="made",
+        format="made",
+        sample_rate=fs,
+        rate_source="given",
+        rate_found="given",
+        length=len(x),
+        channels=(Channel("x", "V"),),
         samples=ArraySamples.of(x),
-    )  # fmt: skip
+    )
 
 
 def _tone(rng: np.random.Generator, frequency: float, amplitude: float) -> np.ndarray:
@@ -186,8 +192,14 @@ def decay_damping(q: float, trials: int) -> tuple[float, float, float]:
     t = np.arange(n) / fs
     alpha, omega = damping * 2 * np.pi * f0, 2 * np.pi * f0
     fall, turning = np.exp(-alpha * t), omega * t + 0.4
-    changes = np.stack([-t * fall * np.cos(turning), -t * fall * np.sin(turning),
-                        fall * np.cos(turning), -fall * np.sin(turning)])  # fmt: skip
+    changes = np.stack(
+        [
+            -t * fall * np.cos(turning),
+            -t * fall * np.sin(turning),
+            fall * np.cos(turning),
+            -fall * np.sin(turning),
+        ]
+    )
     bound = sigma * np.sqrt(np.linalg.inv(changes @ changes.T)[0, 0]) / alpha
     errors = []
     for seed in range(trials):
@@ -207,12 +219,18 @@ def decay_damping(q: float, trials: int) -> tuple[float, float, float]:
 
 
 def _print_tones(trials: int) -> None:
-    print(f"One tone in one frame of 1024 over {trials} trials: rms error over the Cramér–Rao "
-          "bound (goal: within 1.05 × the window's own inflation)\n")  # fmt: skip
+    print(
+        f"One tone in one frame of 1024 over {trials} trials: rms error over the Cramér–Rao "
+        "bound (goal: within 1.05 × the window's own inflation)\n"
+    )
     print("| window | SNR per sample | frequency | amplitude | phase |")
     print("|:--|--:|--:|--:|--:|")
-    goals = {"rectangular": (1.0, 1.0), "hamming": (1.28, 1.17), "hann": (1.53, 1.22),
-             "blackman-harris": (2.16, 1.42)}  # fmt: skip
+    goals = {
+        "rectangular": (1.0, 1.0),
+        "hamming": (1.28, 1.17),
+        "hann": (1.53, 1.22),
+        "blackman-harris": (2.16, 1.42),
+    }
     for name, (by_f, by_a) in goals.items():
         for snr in (-10.0, 20.0, 60.0):
             f, a, p = tones_ratios(name, snr, trials)
@@ -220,26 +238,36 @@ def _print_tones(trials: int) -> None:
 
 
 def _print_damping(trials: int) -> None:
-    print(f"\nDamping ratio over {trials} trials: rms error, the bound, and their ratio (goals: "
-          "1.0–1.2 in noise; in a decay 0.5 %, and 1.5 from a Q of 100)\n")  # fmt: skip
+    print(
+        f"\nDamping ratio over {trials} trials: rms error, the bound, and their ratio (goals: "
+        "1.0–1.2 in noise; in a decay 0.5 %, and 1.5 from a Q of 100)\n"
+    )
     print("| excited by | Q | rms error | bound | ratio | found |")
     print("|:--|--:|--:|--:|--:|--:|")
-    for kind, measure, qs in (("noise, 600 s at 97 Hz", noise_damping, (10, 30, 100, 500)),
-                              ("a hit, 4 s", decay_damping, (30, 100, 200, 500))):  # fmt: skip
+    for kind, measure, qs in (
+        ("noise, 600 s at 97 Hz", noise_damping, (10, 30, 100, 500)),
+        ("a hit, 4 s", decay_damping, (30, 100, 200, 500)),
+    ):
         for q in qs:
             rms, bound, share = measure(q, trials)
-            print(f"| {kind} | {q} | {100 * rms:.2g} % | {100 * bound:.2g} % | {rms / bound:.2f} "
-                  f"| {100 * share:.0f} % |")  # fmt: skip
+            print(
+                f"| {kind} | {q} | {100 * rms:.2g} % | {100 * bound:.2g} % | {rms / bound:.2f} "
+                f"| {100 * share:.0f} % |"
+            )
 
 
 def main(trials: int = 200) -> None:
     _print_tones(2 * trials)
     _print_damping(trials // 5)
-    print(f"\nCombs over {trials} trials (goals: first 99/97 %, both 97/93 %, sidebands 95/90 %, "
-          "50 ms)\n")  # fmt: skip
+    print(
+        f"\nCombs over {trials} trials (goals: first 99/97 %, both 97/93 %, sidebands 95/90 %, "
+        "50 ms)\n"
+    )
     print("| SNR per sample | first comb right | both right | sidebands right | search |")
     print("|--:|--:|--:|--:|--:|")
     for snr in (30.0, -10.0):
         first, both, sides, seconds = combs_rates(trials, snr)
-        print(f"| {snr:g} dB | {100 * first:.1f} % | {100 * both:.1f} % | {100 * sides:.1f} % "
-              f"| {1000 * seconds:.0f} ms |")  # fmt: skip
+        print(
+            f"| {snr:g} dB | {100 * first:.1f} % | {100 * both:.1f} % | {100 * sides:.1f} % "
+            f"| {1000 * seconds:.0f} ms |"
+        )

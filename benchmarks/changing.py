@@ -93,8 +93,9 @@ def _noise(kind: str, seed: int) -> Made:
         return Made(w * (1 + 30.6 * gate(rng, 12, 0.03)))
     if kind == "slow AM":
         phase = rng.uniform(0, 2 * np.pi)
-        return Made(w * (1 + 0.9 * np.sin(2 * np.pi * 0.15 * TIME + phase)),
-                    wanted=("nonstationary",))  # fmt: skip
+        return Made(
+            w * (1 + 0.9 * np.sin(2 * np.pi * 0.15 * TIME + phase)), wanted=("nonstationary",)
+        )
     if kind == "loud second":
         return Made(w * (1 + 30.6 * gate(rng, 1, 1.0)), wanted=("nonstationary",))
     if kind == "band bursts":
@@ -152,9 +153,12 @@ def _tone(kind: str, seed: int, sigma: float = 1.0) -> Made:
     weight = envelope**2 / np.sum(envelope**2)
     modulated = name == "AM" and float(value.split("@")[1]) > 5
     tone = TrueTone(
-        float(weight @ course), 1.0 if modulated else rms, float(course.min()),
-        float(course.max()), float(np.sqrt(np.mean(there**2))),
-    )  # fmt: skip
+        float(weight @ course),
+        1.0 if modulated else rms,
+        float(course.min()),
+        float(course.max()),
+        float(np.sqrt(np.mean(there**2))),
+    )
     return Made(x, (tone,), ranges=sides, wanted=wanted)
 
 
@@ -187,17 +191,24 @@ def _comb(kind: str, seed: int) -> Made:
     f0 = np.full(N, rng.uniform(20, 60))
     if name == "wander":
         f0 = f0 * (1 + float(value) / 100 * smooth(rng, 1.0) / 2)
-        return Made(family(rng, f0, 10, 0.3, 0.7), fundamentals=(float(f0.mean()),),
-                    ranges=((0, FS / 2),),
-                    wanted=("moving",) if float(value) >= 0.5 else ())  # fmt: skip
+        return Made(
+            family(rng, f0, 10, 0.3, 0.7),
+            fundamentals=(float(f0.mean()),),
+            ranges=((0, FS / 2),),
+            wanted=("moving",) if float(value) >= 0.5 else (),
+        )
     if name == "voice":
         f0 = rng.uniform(90, 180) * (1 + 0.1 * smooth(rng, 0.5) / 1.5)
         x = family(rng, f0, 12, 0.8, 0.05)
         return Made(x, fundamentals=(float(f0.mean()),), ranges=((0, FS / 2),), wanted=("moving",))
     if name == "run-up":
         f0 = rng.uniform(8, 15) * (1 + rng.uniform(0.6, 1.5) * TIME / SECONDS)
-        return Made(family(rng, f0, 8, 0.3, 0.5), ranges=((0, FS / 2),),
-                    wanted=("moving", "content-changes"), no_family=True)  # fmt: skip
+        return Made(
+            family(rng, f0, 8, 0.3, 0.5),
+            ranges=((0, FS / 2),),
+            wanted=("moving", "content-changes"),
+            no_family=True,
+        )
     if name == "many":
         f0[:] = rng.uniform(25, 50)
         x = 3.0 * rng.standard_normal(N)
@@ -216,8 +227,7 @@ def _comb(kind: str, seed: int) -> Made:
             x += np.cos(2 * np.pi * tone.frequency * TIME + rng.uniform(0, 6))
         return Made(x, tuple(tones), no_family=True)
     assert name == "steady"
-    return Made(family(rng, f0, 10, 0.3, 0.7), fundamentals=(float(f0[0]),),
-                ranges=((0, FS / 2),))  # fmt: skip
+    return Made(family(rng, f0, 10, 0.3, 0.7), fundamentals=(float(f0[0]),), ranges=((0, FS / 2),))
 
 
 def _ring(f0: float, damping: float, force: Samples) -> Samples:
@@ -225,7 +235,8 @@ def _ring(f0: float, damping: float, force: Samples) -> Samples:
     turn = omega * np.sqrt(1 - damping**2)
     poles = [1, -2 * np.exp(-damping * omega) * np.cos(turn), np.exp(-2 * damping * omega)]
     x = np.asarray(lfilter([1.0], poles, force))
-    return x / np.std(x)
+    result: Samples = x / np.std(x)
+    return result
 
 
 def _mode(kind: str, seed: int) -> Made:
@@ -292,8 +303,11 @@ def _sweep(seed: int) -> Made:
     rng = _rng(seed, 31)
     low, high = rng.uniform(50, 300), rng.uniform(1200, 2200)
     phase = 2 * np.pi * np.cumsum(low + (high - low) * TIME / SECONDS) / FS
-    return Made(np.cos(phase) + 0.3 * rng.standard_normal(N), ranges=((low - 30, high + 30),),
-                wanted=("moving", "content-changes"))  # fmt: skip
+    return Made(
+        np.cos(phase) + 0.3 * rng.standard_normal(N),
+        ranges=((low - 30, high + 30),),
+        wanted=("moving", "content-changes"),
+    )
 
 
 def steady(seed: int) -> Made:
@@ -311,24 +325,57 @@ def steady(seed: int) -> Made:
 
 NOISES: dict[str, Make] = {
     kind: partial(_noise, kind)
-    for kind in ("white", "pink", "brown", "bursts", "short bursts", "slow AM", "loud second",
-                 "band bursts", "ripple", "dropouts")
-}  # fmt: skip
+    for kind in (
+        "white",
+        "pink",
+        "brown",
+        "bursts",
+        "short bursts",
+        "slow AM",
+        "loud second",
+        "band bursts",
+        "ripple",
+        "dropouts",
+    )
+}
 TONES: dict[str, Make] = {
     kind: partial(_tone, kind)
-    for kind in ("steady", "present 50", "present 20", "on/off", "AM 0.3@0.15", "AM 0.9@0.15",
-                 "AM 0.3@1.5", "AM 0.9@1.5", "AM 0.3@12", "AM 0.9@12", "drift 0.5", "drift 2",
-                 "drift 10", "wander 0.03", "wander 0.3", "jumps 1", "jumps 10")
-} | {"alternating": _alternating, "halves": _halves}  # fmt: skip
+    for kind in (
+        "steady",
+        "present 50",
+        "present 20",
+        "on/off",
+        "AM 0.3@0.15",
+        "AM 0.9@0.15",
+        "AM 0.3@1.5",
+        "AM 0.9@1.5",
+        "AM 0.3@12",
+        "AM 0.9@12",
+        "drift 0.5",
+        "drift 2",
+        "drift 10",
+        "wander 0.03",
+        "wander 0.3",
+        "jumps 1",
+        "jumps 10",
+    )
+} | {"alternating": _alternating, "halves": _halves}
 COMBS: dict[str, Make] = {
     kind: partial(_comb, kind)
-    for kind in ("steady", "wander 0.1", "wander 0.5", "wander 2", "voice", "run-up", "many",
-                 "strangers")
-} | {"sweep": _sweep}  # fmt: skip
+    for kind in (
+        "steady",
+        "wander 0.1",
+        "wander 0.5",
+        "wander 2",
+        "voice",
+        "run-up",
+        "many",
+        "strangers",
+    )
+} | {"sweep": _sweep}
 MODES: dict[str, Make] = {
-    kind: partial(_mode, kind)
-    for kind in ("steady", "pair", "AM", "bursts", "harmonics", "taps")
-}  # fmt: skip
+    kind: partial(_mode, kind) for kind in ("steady", "pair", "AM", "bursts", "harmonics", "taps")
+}
 SAMPLES: dict[str, Make] = {
     kind: partial(_samples, kind) for kind in ("quantised", "clipped", "held", "coarse")
 }

@@ -20,19 +20,25 @@ def main() -> None:
     commit, names = sys.argv[1], sys.argv[2:]
     with tempfile.TemporaryDirectory() as name:
         before = Path(name) / "before"
-        subprocess.run(["git", "worktree", "add", "--detach", "--quiet", str(before), commit],
-                       cwd=ROOT, check=True)  # fmt: skip
+        subprocess.run(
+            ["git", "worktree", "add", "--detach", "--quiet", str(before), commit],
+            cwd=ROOT,
+            check=True,
+        )
         try:
             for turn in range(1, TURNS + 1):
                 for told, place in ((commit, before), ("here", ROOT)):
                     print(f"## {told}, {turn} of {TURNS}\n", flush=True)
                     subprocess.run(
-                        [sys.executable, "-m", "benchmarks", *names], cwd=place, check=False,
+                        [sys.executable, "-m", "benchmarks", *names],
+                        cwd=place,
+                        check=False,
                         env=os.environ | {"PYTHONPATH": str(place / "src")},
-                    )  # fmt: skip
+                    )
         finally:
-            subprocess.run(["git", "worktree", "remove", "--force", str(before)], cwd=ROOT,
-                           check=True)  # fmt: skip
+            subprocess.run(
+                ["git", "worktree", "remove", "--force", str(before)], cwd=ROOT, check=True
+            )
 
 
 if __name__ == "__main__":

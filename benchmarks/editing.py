@@ -120,8 +120,10 @@ def _measure(path: Path) -> None:
         took = [_step(bench) for _ in range(_STEPS)]
         beside = "" if pane is None else ", spectrogram beside"
         rate = 1 / statistics.median(took)
-        print(f"\nStepping{beside}: {rate:.0f} frames a second in the median, slowest step "
-              f"{1000 * max(took):.0f} ms")  # fmt: skip
+        print(
+            f"\nStepping{beside}: {rate:.0f} frames a second in the median, slowest step "
+            f"{1000 * max(took):.0f} ms"
+        )
     bench.store.mark_saved(path, bench.store.document)
     bench.close()
     del app

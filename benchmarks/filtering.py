@@ -26,10 +26,16 @@ BLOCK = 1 << 18
 def _through(x: np.ndarray, step: Step) -> None:
     """Read all of a record after a step, block by block, nothing kept from before."""
     made = Recording(
-        id="r", name="made", format="made", sample_rate=FS, rate_source="given",
-        rate_found="given", length=len(x), channels=(Channel("x", "V"),),
+        id="r",
+        name="made",
+        format="made",
+        sample_rate=FS,
+        rate_source="given",
+        rate_found="given",
+        length=len(x),
+        channels=(Channel("x", "V"),),
         samples=ArraySamples.of(x),
-    )  # fmt: skip
+    )
     samples = prepare(made, (step,)).samples
     for start in range(0, len(x), BLOCK):
         samples.read(0, start, min(start + BLOCK, len(x)))
@@ -72,12 +78,15 @@ def _regions(x: np.ndarray) -> None:
         RegionBox(0.1 * span, 0.9 * span, 1000, 5000),
         RegionBox(-1, 2 * span, 0, 1e5),
     )
-    took = medians({
-        "bare": bare,
-        "two boxes": lambda: _through(x, Isolate(boxes, frame=frame)),
-        "a tooth": lambda: _through(x, Isolate((RegionTooth(7, 0.0, ((0.0, 60.0),)),))),
-        "comb notch": lambda: _through(x, CombNotch(50.0)),
-    }, 3)  # fmt: skip
+    took = medians(
+        {
+            "bare": bare,
+            "two boxes": lambda: _through(x, Isolate(boxes, frame=frame)),
+            "a tooth": lambda: _through(x, Isolate((RegionTooth(7, 0.0, ((0.0, 60.0),)),))),
+            "comb notch": lambda: _through(x, CombNotch(50.0)),
+        },
+        3,
+    )
     print(
         "\nRegions and teeth, over one forward and one inverse transform a frame of 8192 / 2048\n"
     )

@@ -64,10 +64,16 @@ def _families(count: int) -> tonecomb.Recording:
 
 def _recording(x: np.ndarray) -> tonecomb.Recording:
     return tonecomb.Recording(
-        id="made", name="made", format="array", sample_rate=float(FS), rate_source="given",
-        rate_found="as made", length=len(x),
-        channels=(Channel("c1", ""),), samples=ArraySamples.of(x),
-    )  # fmt: skip
+        id="made",
+        name="made",
+        format="array",
+        sample_rate=float(FS),
+        rate_source="given",
+        rate_found="as made",
+        length=len(x),
+        channels=(Channel("c1", ""),),
+        samples=ArraySamples.of(x),
+    )
 
 
 def _measured(work: Callable[[], object], rounds: int = 3) -> tuple[float, float]:
@@ -124,15 +130,16 @@ def main() -> None:
             return every
 
         _table("channels of 10⁶ samples, each analysed", ((n, wide(n)) for n in (1, 4, 16, 64)))
-    _table("peaks in a minute", (
-        (n, partial(SPECTRUM.run, tonecomb.Method.of(frame=32768), _tones(n, 5900 / n)))
-        for n in (1, 10, 30, 100)
-    ))  # fmt: skip
+    _table(
+        "peaks in a minute",
+        (
+            (n, partial(SPECTRUM.run, tonecomb.Method.of(frame=32768), _tones(n, 5900 / n)))
+            for n in (1, 10, 30, 100)
+        ),
+    )
 
     def combs(count: int) -> Callable[[], object]:
         found = SPECTRUM.run(tonecomb.Method.of(frame=32768), _families(count))
         return partial(families, found.lines, FS / 2, None, found.resolution.separable_hz)
 
-    _table("families of five, looked for among the peaks", (
-        (n, combs(n)) for n in (1, 5, 10, 20)
-    ))  # fmt: skip
+    _table("families of five, looked for among the peaks", ((n, combs(n)) for n in (1, 5, 10, 20)))

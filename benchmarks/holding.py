@@ -121,15 +121,23 @@ def _measure(path: Path) -> None:
             done(f"zoom the spectrum{beside}", *zooms(stage.spectrum, 12000, 12000))
             done(f"pan the waveform{beside}", *moves(stage.waveform, (20, 80), 5))
             done(f"zoom the waveform{beside}", *zooms(stage.waveform, 100, 100))
-            done(f"another window{beside}", lambda: edit("Window", window="blackman-harris"),
-                 lambda: edit("Window", window="hann"))  # fmt: skip
+            done(
+                f"another window{beside}",
+                lambda: edit("Window", window="blackman-harris"),
+                lambda: edit("Window", window="hann"),
+            )
             done(f"a long frame{beside}", lambda: edit("Frame", frame=1 << 20))
             done(f"pan its spectrum{beside}", *moves(stage.spectrum, (100, 20100), 150))
             done(f"a short frame{beside}", lambda: edit("Frame", frame=8192))
-            done(f"density{beside}", lambda: edit("Scaling", scaling="psd"),
-                 lambda: edit("Scaling", scaling="amplitude"))  # fmt: skip
-            done(f"step through frames{beside}",
-                 *[lambda: bench.context.moments.step(1) for _ in range(_STEPS)])  # fmt: skip
+            done(
+                f"density{beside}",
+                lambda: edit("Scaling", scaling="psd"),
+                lambda: edit("Scaling", scaling="amplitude"),
+            )
+            done(
+                f"step through frames{beside}",
+                *[lambda: bench.context.moments.step(1) for _ in range(_STEPS)],
+            )
         if extra is not None and extra not in ("spectrogram", "waterfall"):
             done(f"hide {extra}", partial(stage.toggle_pane, extra))
     done("by night", lambda: bench.action("Night theme").trigger())

@@ -55,8 +55,10 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
             os.environ[name] = folder
-        print("| what is sent and shown | pictures a second | of one core | waveform is old, "
-              "median and 95 % | spectrum is old, median and 95 % | lost, held 1 s |")  # fmt: skip
+        print(
+            "| what is sent and shown | pictures a second | of one core | waveform is old, "
+            "median and 95 % | spectrum is old, median and 95 % | lost, held 1 s |"
+        )
         print("|---|--:|--:|--:|--:|--:|")
         _measure(Path(folder))
 
@@ -70,11 +72,25 @@ def _measure(folder: Path) -> None:
     for i, case in enumerate(CASES):
         described = folder / f"{i}.sdp"
         sender = subprocess.Popen(
-            [sys.executable, "-m", "tonecomb", "node", "--channels", str(case.channels), "--rate",
-             str(case.rate), "--port", str(_PORT + i), "--encoding", "L16", "--sdp",
-             str(described)],
-            stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
-        )  # fmt: skip
+            [
+                sys.executable,
+                "-m",
+                "tonecomb",
+                "node",
+                "--channels",
+                str(case.channels),
+                "--rate",
+                str(case.rate),
+                "--port",
+                str(_PORT + i),
+                "--encoding",
+                "L16",
+                "--sdp",
+                str(described),
+            ],
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+        )
         bench = Bench()
         try:
             bench.resize(1280, 800)

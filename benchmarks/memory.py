@@ -41,18 +41,30 @@ def main() -> None:
         _tell(path, "analyse", path, "--json")
         _passes(path)
         out = Path(folder) / "out.flac"
-        _tell(path, "analyse", path, "--step", "notch:50:width=0.05", "--stretch", "100:200",
-              "--write-signal", out)  # fmt: skip
+        _tell(
+            path,
+            "analyse",
+            path,
+            "--step",
+            "notch:50:width=0.05",
+            "--stretch",
+            "100:200",
+            "--write-signal",
+            out,
+        )
 
 
 def _passes(path: Path) -> None:
     """Everything against the spectrum alone, in this process, two threads."""
     recording = tonecomb.open(path)
     method = tonecomb.default_method(recording)
-    seconds = medians({
-        "spectrum": lambda: run_spectrum(method, tonecomb.open(path)),
-        "all": lambda: tonecomb.analyse(tonecomb.open(path), method),
-    }, 3)  # fmt: skip
+    seconds = medians(
+        {
+            "spectrum": lambda: run_spectrum(method, tonecomb.open(path)),
+            "all": lambda: tonecomb.analyse(tonecomb.open(path), method),
+        },
+        3,
+    )
     ratio = seconds["all"] / seconds["spectrum"]
     print("\n| spectrum alone | all of the analysis | ratio (goal: ≤ 1.8) |\n|--:|--:|--:|")
     print(f"| {seconds['spectrum']:.1f} s | {seconds['all']:.1f} s | {ratio:.1f} |")
@@ -61,8 +73,11 @@ def _passes(path: Path) -> None:
 def _tell(path: Path, *call: object) -> None:
     begin = time.perf_counter()
     done = subprocess.run(
-        [sys.executable, "-c", _CHILD, *map(str, call)], capture_output=True, text=True, check=True,
-    )  # fmt: skip
+        [sys.executable, "-c", _CHILD, *map(str, call)],
+        capture_output=True,
+        text=True,
+        check=True,
+    )
     seconds = time.perf_counter() - begin
     resident = int(done.stderr.split()[-1]) * 1024
     ratio = path.stat().st_size / resident

@@ -161,9 +161,12 @@ def _tell(name: str, app: Any, views: Sequence[Any], steps: Sequence[Callable[[]
     for view in views:
         view.viewport().removeEventFilter(watch)
     took = _REPEATS * len(steps)
-    print(f"| {name} | {min(rates):.0f}–{max(rates):.0f} | {1000 * slowest:.0f} ms "
-          f"| {pictures / (took * len(views)):.2f} "
-          f"| {1000 * (time.thread_time() - own) / took:.1f} ms |", flush=True)  # fmt: skip
+    print(
+        f"| {name} | {min(rates):.0f}–{max(rates):.0f} | {1000 * slowest:.0f} ms "
+        f"| {pictures / (took * len(views)):.2f} "
+        f"| {1000 * (time.thread_time() - own) / took:.1f} ms |",
+        flush=True,
+    )
 
 
 def _zoom(duration: float, last: float) -> list[tuple[float, float]]:

@@ -26,14 +26,28 @@ _PASSING = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d(:\d\d(\.\d+)?)?( UTC|Z|\+00
 _LISTED = 40
 
 OPTIONS = (
-    (), ("--window", "flat-top"), ("--frame", "4096", "--overlap", "75"), ("--pad", "4"),
-    ("--average", "median"), ("--average", "exponential"), ("--average", "single"),
-    ("--average", "max"), ("--as", "velocity", "--draw", "octave:3"),
-    ("--as", "displacement", "--scaling", "psd"), ("--octaves", "3"), ("--slices", "4"),
-    ("--track", "5:30:1,2,17", "--frame", "8192"), ("--step", "decimate:4"),
-    ("--step", "low-pass:1000"), ("--step", "envelope:1000:3000"), ("--step", "integral"),
-    ("--detrend", "line", "--stretch", "5:25"), ("--fit", "55:70"), ("--peaks-above", "80"),
-    ("--shaft", "24.3"), ("--strike", "3:4", "--leave-clipped"),
+    (),
+    ("--window", "flat-top"),
+    ("--frame", "4096", "--overlap", "75"),
+    ("--pad", "4"),
+    ("--average", "median"),
+    ("--average", "exponential"),
+    ("--average", "single"),
+    ("--average", "max"),
+    ("--as", "velocity", "--draw", "octave:3"),
+    ("--as", "displacement", "--scaling", "psd"),
+    ("--octaves", "3"),
+    ("--slices", "4"),
+    ("--track", "5:30:1,2,17", "--frame", "8192"),
+    ("--step", "decimate:4"),
+    ("--step", "low-pass:1000"),
+    ("--step", "envelope:1000:3000"),
+    ("--step", "integral"),
+    ("--detrend", "line", "--stretch", "5:25"),
+    ("--fit", "55:70"),
+    ("--peaks-above", "80"),
+    ("--shaft", "24.3"),
+    ("--strike", "3:4", "--leave-clipped"),
 )
 """What one recording of a machine is analysed with."""
 
@@ -42,19 +56,48 @@ def commands(demo: Path, work: Path) -> Iterator[tuple[str, list[str]]]:
     """A name for each command and its words."""
     drive, runs = demo / "drive-steady.h5", demo / "run-up.flac"
     for i, options in enumerate(OPTIONS):
-        yield f"drive {' '.join(options)}", ["analyse", str(drive), "--channel", str(i % 3 + 1),
-                                            *options, "--json"]  # fmt: skip
+        yield (
+            f"drive {' '.join(options)}",
+            ["analyse", str(drive), "--channel", str(i % 3 + 1), *options, "--json"],
+        )
     for path in sorted(demo.iterdir()):
         if path.suffix != ".json":
             yield f"describe {path.name}", ["describe", str(path), "--json"]
             yield f"analyse {path.name}", ["analyse", str(path), "--json"]
     yield "power sum", ["analyse", str(drive), "--power-sum", "--json"]
-    yield "run-up", ["analyse", str(runs), "--channel", "2", "--frame", "4096", "--run-up",
-                     "4.5:30:1,2,17", "--speed-from", "Motor DE", "--json"]  # fmt: skip
-    yield "taps", ["analyse", str(demo / "bracket-taps.uff"), "--reference", "1", "--taps",
-                   "--modes", "20:1200", "--json"]  # fmt: skip
-    yield "compare", ["compare", str(drive), str(demo / "undersampled.wav"), "--channel", "1",
-                      "--json"]  # fmt: skip
+    yield (
+        "run-up",
+        [
+            "analyse",
+            str(runs),
+            "--channel",
+            "2",
+            "--frame",
+            "4096",
+            "--run-up",
+            "4.5:30:1,2,17",
+            "--speed-from",
+            "Motor DE",
+            "--json",
+        ],
+    )
+    yield (
+        "taps",
+        [
+            "analyse",
+            str(demo / "bracket-taps.uff"),
+            "--reference",
+            "1",
+            "--taps",
+            "--modes",
+            "20:1200",
+            "--json",
+        ],
+    )
+    yield (
+        "compare",
+        ["compare", str(drive), str(demo / "undersampled.wav"), "--channel", "1", "--json"],
+    )
     for suffix in ("wav", "flac", "csv", "uff", "parquet", "feather"):
         target = work / f"drive.{suffix}"
         yield f"convert {suffix}", ["convert", str(drive), str(target), "--force"]
@@ -65,12 +108,31 @@ def commands(demo: Path, work: Path) -> Iterator[tuple[str, list[str]]]:
         yield f"make {name}", ["make", name, str(work / f"{name}.h5")]
         yield f"made {name}", ["analyse", str(work / f"{name}.h5"), "--json"]
     plan = work / "plan.json"
-    plan.write_text(json.dumps({
-        "format": "tone-comb plan", "version": 1, "rules": [],
-        "limits": [{"name": "most", "kind": "overall", "zones": [{"name": "A", "to": 0.5}]}],
-    }))  # fmt: skip
-    yield "batch", ["batch", str(plan), str(drive), str(runs), "--out", str(work / "batch"),
-                    "--no-reports", "--json"]  # fmt: skip
+    plan.write_text(
+        json.dumps(
+            {
+                "format": "tone-comb plan",
+                "version": 1,
+                "rules": [],
+                "limits": [
+                    {"name": "most", "kind": "overall", "zones": [{"name": "A", "to": 0.5}]}
+                ],
+            }
+        )
+    )
+    yield (
+        "batch",
+        [
+            "batch",
+            str(plan),
+            str(drive),
+            str(runs),
+            "--out",
+            str(work / "batch"),
+            "--no-reports",
+            "--json",
+        ],
+    )
     yield "steps", ["steps"]
     yield "manual", ["manual"]
 
@@ -93,10 +155,16 @@ def foreign(work: Path) -> Iterator[Path]:
 
 def said(words: list[str], work: Path) -> Any:
     """What a command answers, without what passes and where it works."""
-    done = subprocess.run([sys.executable, "-P", "-m", "tonecomb", *words], capture_output=True,
-                          text=True, check=False, env=os.environ)  # fmt: skip
-    text, wrong = (_PASSING.sub("…", one.replace(str(work), "…"))
-                   for one in (done.stdout, done.stderr))  # fmt: skip
+    done = subprocess.run(
+        [sys.executable, "-P", "-m", "tonecomb", *words],
+        capture_output=True,
+        text=True,
+        check=False,
+        env=os.environ,
+    )
+    text, wrong = (
+        _PASSING.sub("…", one.replace(str(work), "…")) for one in (done.stdout, done.stderr)
+    )
     try:
         return [done.returncode, json.loads(text)]
     except ValueError:
@@ -133,7 +201,7 @@ def main() -> None:
     before = json.loads(file.read_text())
     every = [
         f"{name}{line}" for name in before for line in differences(before[name], answers.get(name))
-    ]  # fmt: skip
+    ]
     print("\n".join(every[:_LISTED]))
     print(f"{len(answers)} answers, {len(every)} figures are others")
 

@@ -124,12 +124,17 @@ def main() -> None:
             table, held = of_end(outcomes, folder / str(reports))
             costs = Costs(work, read, written, scheduler, table, held)
             kind = "with reports" if reports else "no reports"
-            print(f"A recording of {SECONDS} s at {FS} Hz, {kind}: {1e3 * work:.0f} ms of one "
-                  f"process, {read / 1e6:.1f} MB read, {written / 1e3:.0f} kB written; scheduler "
-                  f"{1e3 * scheduler:.2f} ms; at the end {1e3 * table:.2f} ms and "
-                  f"{held / 1e3:.0f} kB each\n")  # fmt: skip
-            print(f"| {RECORDINGS:,} recordings, {kind} | "
-                  + " | ".join(f"{one / 1e6:g} MB/s" for one in STORAGE) + " |")  # fmt: skip
+            print(
+                f"A recording of {SECONDS} s at {FS} Hz, {kind}: {1e3 * work:.0f} ms of one "
+                f"process, {read / 1e6:.1f} MB read, {written / 1e3:.0f} kB written; scheduler "
+                f"{1e3 * scheduler:.2f} ms; at the end {1e3 * table:.2f} ms and "
+                f"{held / 1e3:.0f} kB each\n"
+            )
+            print(
+                f"| {RECORDINGS:,} recordings, {kind} | "
+                + " | ".join(f"{one / 1e6:g} MB/s" for one in STORAGE)
+                + " |"
+            )
             print("|---" * (1 + len(STORAGE)) + "|")
             for workers in WORKERS:
                 cells = (simulated(costs, RECORDINGS, workers, one) / 3600 for one in STORAGE)

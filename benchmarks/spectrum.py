@@ -28,9 +28,11 @@ def main() -> None:
     x = np.random.default_rng(0).standard_normal(SAMPLES)
     short = x.astype(np.float32)
     print("Averaged spectrum, 12 M samples (goals: ≤ 1.35 one thread, ≤ 0.75 two)\n")
-    print("| frame | one thread / floor | two threads / floor | the same, float32 samples | "
-          "| library / one thread (goal) "
-          "| floor | worst difference from the library |")  # fmt: skip
+    print(
+        "| frame | one thread / floor | two threads / floor | the same, float32 samples | "
+        "| library / one thread (goal) "
+        "| floor | worst difference from the library |"
+    )
     print("|--:|--:|--:|--:|--:|--:|--:|--:|")
     for frame, goal in GOALS.items():
         framing = make_framing(SAMPLES, frame, 50, 1.0)
@@ -53,9 +55,16 @@ def main() -> None:
         def library(frame: int = frame, weights: np.ndarray = weights) -> np.ndarray:
             return np.asarray(scipy.signal.welch(x, 1.0, weights, frame, scaling="spectrum")[1])
 
-        seconds = medians({"floor": floor, "one": lambda: ours(1), "two": lambda: ours(2),
-                           "one short": lambda: ours(1, x=short),
-                           "two short": lambda: ours(2, x=short), "library": library})  # fmt: skip
+        seconds = medians(
+            {
+                "floor": floor,
+                "one": lambda: ours(1),
+                "two": lambda: ours(2),
+                "one short": lambda: ours(1, x=short),
+                "two short": lambda: ours(2, x=short),
+                "library": library,
+            }
+        )
         expected = library()
         difference = np.abs(ours(2).mean_square / expected - 1)[2:].max()
         print(

@@ -44,8 +44,10 @@ def main() -> None:
     bare, warm = [], _Painted()
     with tempfile.TemporaryDirectory() as home:
         environment = os.environ | {
-            "QT_QPA_PLATFORM": "offscreen", "XDG_DATA_HOME": home, "XDG_CONFIG_HOME": home,
-        }  # fmt: skip
+            "QT_QPA_PLATFORM": "offscreen",
+            "XDG_DATA_HOME": home,
+            "XDG_CONFIG_HOME": home,
+        }
         _start(environment)
         for _ in range(_ROUNDS):
             begin = time.time()
@@ -84,8 +86,11 @@ class _Painted:
 def _start(environment: dict[str, str]) -> dict[str, float]:
     done = subprocess.run(
         [sys.executable, "-c", _CHILD, str(time.time())],
-        env=environment, capture_output=True, text=True, check=False,
-    )  # fmt: skip
+        env=environment,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
     return {name: float(seconds) for name, seconds in map(str.split, done.stdout.splitlines())}
 
 

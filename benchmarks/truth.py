@@ -45,10 +45,16 @@ class Score:
 def made_recording(x: np.ndarray) -> Recording:
     """Samples as a recording."""
     return Recording(
-        id="r", name="made", format="made", sample_rate=FS, rate_source="given",
-        rate_found="given", length=len(x), channels=(Channel("x", "V"),),
+        id="r",
+        name="made",
+        format="made",
+        sample_rate=FS,
+        rate_source="given",
+        rate_found="given",
+        length=len(x),
+        channels=(Channel("x", "V"),),
         samples=ArraySamples.of(x),
-    )  # fmt: skip
+    )
 
 
 def score(make: Make, seeds: range) -> Score:
@@ -110,10 +116,12 @@ def _families(total: Score, made: Made, analysis: Analysis) -> None:
         if near:
             _interval(total, "fundamental", near[0].spacing - f0, near[0].spacing_std)
     total.false_combs += sum(
-        all(comb.carrier is not None or abs(comb.spacing / f0 - 1) >= 0.03
-            for f0 in made.fundamentals)
+        all(
+            comb.carrier is not None or abs(comb.spacing / f0 - 1) >= 0.03
+            for f0 in made.fundamentals
+        )
         for comb in analysis.combs
-    )  # fmt: skip
+    )
 
 
 def _modes(total: Score, made: Made, analysis: Analysis) -> None:
@@ -128,8 +136,13 @@ def _modes(total: Score, made: Made, analysis: Analysis) -> None:
             _interval(total, "damping", one.damping - mode.damping, one.damping_std)
 
 
-GROUPS = {"noise": changing.NOISES, "tone": changing.TONES, "family": changing.COMBS,
-          "mode": changing.MODES, "samples": changing.SAMPLES}  # fmt: skip
+GROUPS = {
+    "noise": changing.NOISES,
+    "tone": changing.TONES,
+    "family": changing.COMBS,
+    "mode": changing.MODES,
+    "samples": changing.SAMPLES,
+}
 
 
 def _percent(total: Score, *what: str) -> str:
@@ -139,10 +152,14 @@ def _percent(total: Score, *what: str) -> str:
 
 
 def main(trials: int = 20) -> None:
-    print(f"Records that change, {trials} trials each: what a record has too much, what is missed, "
-          "coverage of 95 % intervals in percent, and cautions\n")  # fmt: skip
-    print("| record | false peaks | false combs | false modes | missed | frequency, amplitude "
-          "| fundamental | mode, damping | caution heard | others |")  # fmt: skip
+    print(
+        f"Records that change, {trials} trials each: what a record has too much, what is missed, "
+        "coverage of 95 % intervals in percent, and cautions\n"
+    )
+    print(
+        "| record | false peaks | false combs | false modes | missed | frequency, amplitude "
+        "| fundamental | mode, damping | caution heard | others |"
+    )
     print("|:--|--:|--:|--:|--:|--:|--:|--:|--:|:--|")
     for group, kinds in GROUPS.items():
         for kind, make in kinds.items():
@@ -150,14 +167,18 @@ def main(trials: int = 20) -> None:
             modes = max(total.resonances - total.told["mode"], 0) / trials
             heard = f"{total.heard} of {total.wanted}" if total.wanted else "–"
             others = ", ".join(
-                f"{code} {count}" for code, count in total.codes.most_common()
+                f"{code} {count}"
+                for code, count in total.codes.most_common()
                 if code not in make(0).wanted and code != "alias-risk"
-            )  # fmt: skip
-            print(f"| {group}, {kind} | {total.false_peaks / trials:.2g} "
-                  f"| {total.false_combs / trials:.2g} | {modes:.2g} "
-                  f"| {sum(total.missed.values())} | {_percent(total, 'frequency', 'amplitude')} "
-                  f"| {_percent(total, 'fundamental')} | {_percent(total, 'mode', 'damping')} "
-                  f"| {heard} | {others} |", flush=True)  # fmt: skip
+            )
+            print(
+                f"| {group}, {kind} | {total.false_peaks / trials:.2g} "
+                f"| {total.false_combs / trials:.2g} | {modes:.2g} "
+                f"| {sum(total.missed.values())} | {_percent(total, 'frequency', 'amplitude')} "
+                f"| {_percent(total, 'fundamental')} | {_percent(total, 'mode', 'damping')} "
+                f"| {heard} | {others} |",
+                flush=True,
+            )
     steady = score_steady(range(300))
     print(f"\nOf 300 steady records {steady[0]} have a false peak, {steady[1]} a wrong caution.")
 

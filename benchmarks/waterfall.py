@@ -28,16 +28,20 @@ def main() -> None:
         stance = replace(Stance(), azimuth=float(rng.uniform(-60, 60)))
         return draw(heights, Scene(stance, width, height, drop=drop), colours)
 
-    print("Surface of 200 × 400 cells (goals: 15 pictures a second while turning at half size, "
-          "full size within 150 ms)\n")  # fmt: skip
+    print(
+        "Surface of 200 × 400 cells (goals: 15 pictures a second while turning at half size, "
+        "full size within 150 ms)\n"
+    )
     print("| screen | half size | with a map on the floor | full size | with a map |")
     print("|--:|--:|--:|--:|--:|")
     for width, height in SIZES:
-        seconds = medians({
-            "half": partial(turned, width // 2, height // 2, 0.0),
-            "half map": partial(turned, width // 2, height // 2, 0.9),
-            "full": partial(turned, width, height, 0.0),
-            "full map": partial(turned, width, height, 0.9),
-        })  # fmt: skip
+        seconds = medians(
+            {
+                "half": partial(turned, width // 2, height // 2, 0.0),
+                "half map": partial(turned, width // 2, height // 2, 0.9),
+                "full": partial(turned, width, height, 0.0),
+                "full map": partial(turned, width, height, 0.9),
+            }
+        )
         cells = " | ".join(f"{1000 * seconds[k]:.0f} ms" for k in seconds)
         print(f"| {width} × {height} | {cells} |")

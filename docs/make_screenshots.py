@@ -153,8 +153,12 @@ def made_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     from tonecomb.core.synthesis.tones import Sweep, Tone
 
     before = bench.store.document
-    parts = (Tone(61.8, 2.0), Tone(143.0, 1.2, phase=90.0, am=40.0, am_rate=6.0),
-             Sweep(8.0, 24.0, amplitude=0.5), Noise(amount=0.02))  # fmt: skip
+    parts = (
+        Tone(61.8, 2.0),
+        Tone(143.0, 1.2, phase=90.0, am=40.0, am_rate=6.0),
+        Sweep(8.0, 24.0, amplitude=0.5),
+        Noise(amount=0.02),
+    )
     bench.making.begin(Made("cable hum", parts=parts, sampling=Sampling(512.0, 1024, 12, 5.0)))
     settle()
     bench.stage.waveform.set_limits(0.2, 0.4)
@@ -329,9 +333,10 @@ def overview_picture(bench: Bench, settle: Callable[[], None], folder: Path) -> 
 
     zones = (Zone("A", 0.3), Zone("B", 0.7), Zone("C", 1.1))
     plan = Plan(
-        (Rule(unit="m/s²"),), (Limit("overall", "overall", zones, unit="m/s²", accept="B"),),
+        (Rule(unit="m/s²"),),
+        (Limit("overall", "overall", zones, unit="m/s²", accept="B"),),
         Knowledge(given=Given(how=Import(missing="interpolate"))),
-    )  # fmt: skip
+    )
     done = run(plan, recordings_in([ropeway.folder()]), folder / "plant", reports=False)
     told = f"{len(done.outcomes)} recordings: {len(done.exceeded)} exceed a limit"
     shown = OverviewDialog(bench, done.outcomes, told, folder)
@@ -345,18 +350,59 @@ def report_picture(folder: Path) -> None:
     """The report as a browser shows it, and the first page of the PDF."""
     from tonecomb.demo import ropeway
 
-    command = [sys.executable, "-m", "tonecomb", "analyse", ropeway.folder() / ropeway.FILES[0],
-               "--channel", "2", "--range", "0:900", "--out", folder, "--pdf", "a4", "--cover",
-               "client=Quillbeck ropeway", "--cover", "machine=Drive station, gearbox", "--remark",
-               "The mesh is as loud as in May."]  # fmt: skip
+    command = [
+        sys.executable,
+        "-m",
+        "tonecomb",
+        "analyse",
+        ropeway.folder() / ropeway.FILES[0],
+        "--channel",
+        "2",
+        "--range",
+        "0:900",
+        "--out",
+        folder,
+        "--pdf",
+        "a4",
+        "--cover",
+        "client=Quillbeck ropeway",
+        "--cover",
+        "machine=Drive station, gearbox",
+        "--remark",
+        "The mesh is as loud as in May.",
+    ]
     subprocess.run(command, check=True, stdout=subprocess.DEVNULL)
-    subprocess.run(["pdftoppm", "-png", "-r", "110", "-f", "1", "-l", "1", "-singlefile",
-                    folder / "report.pdf", SHOTS / "report-pdf"], check=True)  # fmt: skip
-    browser = ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run",
-               "--disable-background-networking", "--disable-component-update", "--disable-sync",
-               "--hide-scrollbars", f"--user-data-dir={folder / 'browser'}",
-               "--window-size=1080,1960", f"--screenshot={SHOTS / 'report.png'}",
-               (folder / "report.html").as_uri()]  # fmt: skip
+    subprocess.run(
+        [
+            "pdftoppm",
+            "-png",
+            "-r",
+            "110",
+            "-f",
+            "1",
+            "-l",
+            "1",
+            "-singlefile",
+            folder / "report.pdf",
+            SHOTS / "report-pdf",
+        ],
+        check=True,
+    )
+    browser = [
+        "chromium",
+        "--headless",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--no-first-run",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+        "--hide-scrollbars",
+        f"--user-data-dir={folder / 'browser'}",
+        "--window-size=1080,1960",
+        f"--screenshot={SHOTS / 'report.png'}",
+        (folder / "report.html").as_uri(),
+    ]
     subprocess.run(browser, check=True, stderr=subprocess.DEVNULL)
 
 

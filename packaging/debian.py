@@ -70,12 +70,23 @@ def environment(stage: Path) -> str:
     subprocess.run([sys.executable, "-m", "venv", "--symlinks", str(home)], check=True)
     python = home / "bin" / "python"
     subprocess.run(
-        [str(python), "-m", "pip", "install", "--quiet", "--disable-pip-version-check",
-         "--no-compile", "-c", str(ROOT / "constraints.txt"), str(ROOT)],
+        [
+            str(python),
+            "-m",
+            "pip",
+            "install",
+            "--quiet",
+            "--disable-pip-version-check",
+            "--no-compile",
+            "-c",
+            str(ROOT / "constraints.txt"),
+            str(ROOT),
+        ],
         check=True,
-    )  # fmt: skip
-    subprocess.run([str(python), "-m", "pip", "uninstall", "--quiet", "--yes", "pip", "setuptools"],
-                   check=True)  # fmt: skip
+    )
+    subprocess.run(
+        [str(python), "-m", "pip", "uninstall", "--quiet", "--yes", "pip", "setuptools"], check=True
+    )
     for one in (home / "bin").iterdir():
         if one.name not in (NAME, "python", "python3") and not one.name.startswith("python3."):
             one.unlink()
@@ -95,19 +106,25 @@ def integrated(stage: Path) -> None:
     """Its place among the programs of a desktop and in a shell."""
     assets, share = ROOT / "src" / "tonecomb" / "assets" / "desktop", stage / "usr" / "share"
     places = {
-        "tone-comb.desktop": "applications", "tone-comb.xml": "mime/packages",
-        "tone-comb.svg": "icons/hicolor/scalable/apps", "tone-comb.metainfo.xml": "metainfo",
-    }  # fmt: skip
+        "tone-comb.desktop": "applications",
+        "tone-comb.xml": "mime/packages",
+        "tone-comb.svg": "icons/hicolor/scalable/apps",
+        "tone-comb.metainfo.xml": "metainfo",
+    }
     for name, folder in places.items():
-        _write(share / folder / name,
-               (assets / name).read_text("utf-8").replace("@PROGRAM@", NAME))  # fmt: skip
+        _write(share / folder / name, (assets / name).read_text("utf-8").replace("@PROGRAM@", NAME))
     program = stage / HOME / "bin" / "python"
     code = "from tonecomb.__main__ import main; main()"
 
     def said(*words: str) -> str:
         quiet = os.environ | {"PYTHONDONTWRITEBYTECODE": "1"}
-        done = subprocess.run([str(program), "-c", code, *words], check=True, capture_output=True,
-                              text=True, env=quiet)  # fmt: skip
+        done = subprocess.run(
+            [str(program), "-c", code, *words],
+            check=True,
+            capture_output=True,
+            text=True,
+            env=quiet,
+        )
         return done.stdout
 
     _packed(share / "man" / "man1" / f"{NAME}.1.gz", said("manual"))
@@ -120,19 +137,26 @@ def integrated(stage: Path) -> None:
 def documented(stage: Path, release: str) -> None:
     """What a package says of itself."""
     folder = stage / "usr" / "share" / "doc" / NAME
-    _write(folder / "copyright", (
-        "Format: https://www.debian.org/doc/packaging-manuals/copyright-format/1.0/\n"
-        "Upstream-Name: Tone Comb\n\nFiles: *\nCopyright: 2026 The Tone Comb authors\n"
-        "License: GPL-3+\n On Debian systems the licence is in\n"
-        " /usr/share/common-licenses/GPL-3.\n\n"
-        "Files: opt/tone-comb/lib/*\nCopyright: their authors\nLicense: several\n"
-        " Each library's licence lies beside it, in its .dist-info folder.\n"
-    ))  # fmt: skip
+    _write(
+        folder / "copyright",
+        (
+            "Format: https://www.debian.org/doc/packaging-manuals/copyright-format/1.0/\n"
+            "Upstream-Name: Tone Comb\n\nFiles: *\nCopyright: 2026 The Tone Comb authors\n"
+            "License: GPL-3+\n On Debian systems the licence is in\n"
+            " /usr/share/common-licenses/GPL-3.\n\n"
+            "Files: opt/tone-comb/lib/*\nCopyright: their authors\nLicense: several\n"
+            " Each library's licence lies beside it, in its .dist-info folder.\n"
+        ),
+    )
     day = format_datetime(datetime.now(UTC))
-    _packed(folder / "changelog.gz", (
-        f"{NAME} ({release}) unstable; urgency=medium\n\n  * See CHANGELOG.md of the source.\n\n"
-        f" -- The Tone Comb authors <tone-comb@localhost>  {day}\n"
-    ))  # fmt: skip
+    _packed(
+        folder / "changelog.gz",
+        (
+            f"{NAME} ({release}) unstable; urgency=medium\n\n  * See CHANGELOG.md of the "
+            f"source.\n\n"
+            f" -- The Tone Comb authors <tone-comb@localhost>  {day}\n"
+        ),
+    )
     lines = (f"{NAME}: {tag}" for tag in OVERRIDES.splitlines())
     _write(stage / "usr" / "share" / "lintian" / "overrides" / NAME, "\n".join(lines) + "\n")
 
@@ -140,21 +164,25 @@ def documented(stage: Path, release: str) -> None:
 def described(stage: Path, release: str, python: str) -> None:
     """The control file."""
     size = sum(one.lstat().st_size for one in stage.rglob("*") if not one.is_dir()) // 1024
-    arch = subprocess.run(["dpkg", "--print-architecture"], check=True, capture_output=True,
-                          text=True).stdout.strip()  # fmt: skip
+    arch = subprocess.run(
+        ["dpkg", "--print-architecture"], check=True, capture_output=True, text=True
+    ).stdout.strip()
     major, minor = python.split(".")
-    _write(stage / "DEBIAN" / "control", (
-        f"Package: {NAME}\nVersion: {release}\nArchitecture: {arch}\n"
-        "Maintainer: The Tone Comb authors <tone-comb@localhost>\n"
-        f"Installed-Size: {size}\n"
-        f"Depends: libc6, python3 (>= {python}), python3 (<< {major}.{int(minor) + 1}), "
-        f"{LIBRARIES}\n"
-        "Recommends: ffmpeg\nSection: science\nPriority: optional\n"
-        "Description: frequency analysis of vibration recordings\n"
-        " Opens a recording, computes spectra in engineering units, reads its tones,\n"
-        " families and resonances with their intervals, and writes a report that\n"
-        " someone else can trust and repeat.\n"
-    ))  # fmt: skip
+    _write(
+        stage / "DEBIAN" / "control",
+        (
+            f"Package: {NAME}\nVersion: {release}\nArchitecture: {arch}\n"
+            "Maintainer: The Tone Comb authors <tone-comb@localhost>\n"
+            f"Installed-Size: {size}\n"
+            f"Depends: libc6, python3 (>= {python}), python3 (<< {major}.{int(minor) + 1}), "
+            f"{LIBRARIES}\n"
+            "Recommends: ffmpeg\nSection: science\nPriority: optional\n"
+            "Description: frequency analysis of vibration recordings\n"
+            " Opens a recording, computes spectra in engineering units, reads its tones,\n"
+            " families and resonances with their intervals, and writes a report that\n"
+            " someone else can trust and repeat.\n"
+        ),
+    )
 
 
 def scripted(stage: Path) -> None:
@@ -177,8 +205,11 @@ def built(stage: Path, out: Path, release: str) -> Path:
     arch = (stage / "DEBIAN" / "control").read_text().split("Architecture: ")[1].split()[0]
     out.mkdir(parents=True, exist_ok=True)
     package = out / f"{NAME}_{release}_{arch}.deb"
-    subprocess.run(["dpkg-deb", "--root-owner-group", "-Zxz", "--build", str(stage), str(package)],
-                   check=True, capture_output=True)  # fmt: skip
+    subprocess.run(
+        ["dpkg-deb", "--root-owner-group", "-Zxz", "--build", str(stage), str(package)],
+        check=True,
+        capture_output=True,
+    )
     return package
 
 
@@ -209,8 +240,9 @@ def main() -> None:
     package = built(said.stage, said.out, release)
     print(f"{package}: {package.stat().st_size / 1e6:.0f} MB")
     if lintian := shutil.which("lintian"):
-        done = subprocess.run([lintian, "--fail-on", "error", "--allow-root", str(package)],
-                              check=False)  # fmt: skip
+        done = subprocess.run(
+            [lintian, "--fail-on", "error", "--allow-root", str(package)], check=False
+        )
         sys.exit(done.returncode)
     print("lintian is not installed: the package was not checked.")
 

@@ -114,10 +114,19 @@ def demo_computed_once() -> Iterator[None]:
                 return run(self, method, recording, asked, progress)
             there = recording.samples.read_many(range(len(recording.channels)), 0, 512)
             key = (
-                self.key, path, path.stat().st_mtime_ns, recording.length, recording.sample_rate,
-                recording.rate_found, recording.channels, recording.name, recording.problems,
-                tuple(one.tobytes() for one in there), method, asked,
-            )  # fmt: skip
+                self.key,
+                path,
+                path.stat().st_mtime_ns,
+                recording.length,
+                recording.sample_rate,
+                recording.rate_found,
+                recording.channels,
+                recording.name,
+                recording.problems,
+                tuple(one.tobytes() for one in there),
+                method,
+                asked,
+            )
             if key not in kept:
                 kept[key] = run(self, method, recording, asked, progress)
             progress(1.0)
@@ -138,9 +147,13 @@ def demo_computed_once() -> Iterator[None]:
             return look(analysis, recording, progress, heard)
         there = recording.samples.read_many(range(len(recording.channels)), 0, 512)
         key = (
-            path, path.stat().st_mtime_ns, recording.length, recording.sample_rate,
-            recording.channels, tuple(one.tobytes() for one in there),
-        )  # fmt: skip
+            path,
+            path.stat().st_mtime_ns,
+            recording.length,
+            recording.sample_rate,
+            recording.channels,
+            tuple(one.tobytes() for one in there),
+        )
         known = seen.setdefault(key, {})
         if analysis.method not in known:  # the whole of it: what hangs on more shows
             same = (one for method, one in known.items() if method.source == analysis.method.source)

@@ -101,7 +101,7 @@ __all__ = [
     "prepare",
     "report",
     "step",
-]  # fmt: skip
+]
 
 
 def __getattr__(name: str) -> Any:

@@ -88,13 +88,17 @@ __all__ = [
     "prepare",
     "report",
     "step",
-]  # fmt: skip
+]
 
 
 def open(
-    path: Path | str, *, rate: float | None = None, unit: str | None = None,
-    given: Given = NOTHING_GIVEN, progress: Progress = silent,
-) -> Recording:  # fmt: skip
+    path: Path | str,
+    *,
+    rate: float | None = None,
+    unit: str | None = None,
+    given: Given = NOTHING_GIVEN,
+    progress: Progress = silent,
+) -> Recording:
     """The recording in a file, whose samples are read when they are needed.
 
     ``rate`` in Hz goes before what the file says, ``unit`` is that of channels of which it says
@@ -117,9 +121,15 @@ def make(description: Made | Path | str) -> Recording:
 
 
 def batch(
-    plan: Plan | Path | str, paths: Sequence[Path | str], out: Path | str, *, workers: int = 1,
-    scheduler: str = "", reports: bool = True, progress: Progress = silent,
-) -> Batch:  # fmt: skip
+    plan: Plan | Path | str,
+    paths: Sequence[Path | str],
+    out: Path | str,
+    *,
+    workers: int = 1,
+    scheduler: str = "",
+    reports: bool = True,
+    progress: Progress = silent,
+) -> Batch:
     """The same over any number of recordings, and those in folders: tables, reports and an
     overview in the folder ``out``. ``plan`` is a value, or a file that holds a plan, a session or
     a report.
@@ -132,5 +142,12 @@ def batch(
     wanted = plan if isinstance(plan, Plan) else load(Path(plan))
     wanted.check()
     found = recordings_in([Path(path) for path in paths])
-    return run(wanted, found, Path(out), workers=workers, scheduler=scheduler, reports=reports,
-               progress=progress)  # fmt: skip
+    return run(
+        wanted,
+        found,
+        Path(out),
+        workers=workers,
+        scheduler=scheduler,
+        reports=reports,
+        progress=progress,
+    )

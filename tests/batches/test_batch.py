@@ -32,12 +32,21 @@ from tonecomb.formats.registry import write_recording
 
 FS = 2000
 PLAN = {
-    "format": "tone-comb plan", "version": 1,
-    "rules": [{"name": "spare*", "method": {"frames": {"frame": 512}}},
-              {"rate": [1000, 5000], "method": {"frames": {"frame": 4096}}}],
-    "limits": [{"name": "overall", "kind": "overall",
-                "zones": [{"name": "A", "to": 0.1}, {"name": "B", "to": 0.3}], "accept": "A"}],
-}  # fmt: skip
+    "format": "tone-comb plan",
+    "version": 1,
+    "rules": [
+        {"name": "spare*", "method": {"frames": {"frame": 512}}},
+        {"rate": [1000, 5000], "method": {"frames": {"frame": 4096}}},
+    ],
+    "limits": [
+        {
+            "name": "overall",
+            "kind": "overall",
+            "zones": [{"name": "A", "to": 0.1}, {"name": "B", "to": 0.3}],
+            "accept": "A",
+        }
+    ],
+}
 
 
 def level(i: int) -> float:
@@ -86,8 +95,11 @@ def test_tables_limits_and_a_file_that_is_none(files: Path, plan: Path, tmp_path
     told = json.loads(done.stdout)
     assert told["recordings"] == 6 and len(told["failed"]) == 1
     assert sorted(Path(one["file"]).stem for one in told["exceeded"]) == [
-        "pump 1", "pump 2", "pump 3", "spare"
-    ]  # fmt: skip
+        "pump 1",
+        "pump 2",
+        "pump 3",
+        "spare",
+    ]
     found = tables(out)
     assert set(found) == {"recordings", *one_module.TABLES}
     by_name = {row["recording"]: row for row in found["tones"]}
@@ -198,8 +210,9 @@ def test_a_point_s_level_over_time_is_drawn_where_it_is_known() -> None:
     def taken(day: int, rms: float, point: str = "winch", start: str = "") -> Outcome:
         when = start or f"2026-11-{day:02d}T08:00:00"
         told = ChannelOutcome("DE", "mm/s", "", rms)
-        return Outcome(f"/plant/{point}_{day}.wav", f"{point}_{day}", "", start=when,
-                       channels=(told,))  # fmt: skip
+        return Outcome(
+            f"/plant/{point}_{day}.wav", f"{point}_{day}", "", start=when, channels=(told,)
+        )
 
     made = [taken(day, day / 10) for day in (5, 1, 3)]
     made += [taken(day, 1.0, "fan") for day in (1, 2, 3)]
@@ -226,9 +239,16 @@ def test_files_of_others_stay(files: Path, plan: Path, tmp_path: Path, name: str
         assert batch(plan, files / "pump 0.wav", "--out", out, "--no-reports").returncode == 0
 
 
-PLACES = [(), ("channels",), ("channels", 0, "rows"), ("channels", 0, "rms"), ("duration",),
-          ("channels", 0, "rows", "tones"), ("channels", 0, "exceeded"),
-          ("channels", 0, "rows", "tones", 0)]  # fmt: skip
+PLACES = [
+    (),
+    ("channels",),
+    ("channels", 0, "rows"),
+    ("channels", 0, "rms"),
+    ("duration",),
+    ("channels", 0, "rows", "tones"),
+    ("channels", 0, "exceeded"),
+    ("channels", 0, "rows", "tones", 0),
+]
 
 
 @pytest.mark.parametrize("where", PLACES)
@@ -258,11 +278,19 @@ def test_a_limit_that_judges_nothing_is_said_and_ends_with_1(files: Path, tmp_pa
     """Tones from 8 to 9 kHz in records at 2 kHz, beside a limit that all are within."""
     plan, out = tmp_path / "plan.json", tmp_path / "out"
     zones = [{"name": "good", "to": 10.0}]
-    plan.write_text(json.dumps({
-        "format": "tone-comb plan", "version": 1, "rules": [{}],
-        "limits": [{"name": "overall", "kind": "overall", "zones": zones},
-                   {"name": "mesh", "kind": "tone", "low": 8000, "high": 9000, "zones": zones}],
-    }))  # fmt: skip
+    plan.write_text(
+        json.dumps(
+            {
+                "format": "tone-comb plan",
+                "version": 1,
+                "rules": [{}],
+                "limits": [
+                    {"name": "overall", "kind": "overall", "zones": zones},
+                    {"name": "mesh", "kind": "tone", "low": 8000, "high": 9000, "zones": zones},
+                ],
+            }
+        )
+    )
     good = [files / f"pump {i}.wav" for i in range(2)]
     done = batch(plan, *good, "--out", out, "--no-reports")
     assert done.returncode == 1

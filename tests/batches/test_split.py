@@ -90,11 +90,17 @@ def test_shares_done_elsewhere_are_the_same_to_the_bit(
         look = whole_look(tonecomb.prepare(recording, chain), 1)
         assert found is not None
         assert found.averages is not None
-        told.append((
-            done.spectrum.mean_square.tobytes(), found.averages.tobytes(), repr(found.peaks),
-            repr(found.changes), [one.text for one in done.cautions], repr(look[1]),
-            look[0].levels[0][0].tobytes(),
-        ))  # fmt: skip
+        told.append(
+            (
+                done.spectrum.mean_square.tobytes(),
+                found.averages.tobytes(),
+                repr(found.peaks),
+                repr(found.changes),
+                [one.text for one in done.cautions],
+                repr(look[1]),
+                look[0].levels[0][0].tobytes(),
+            )
+        )
     assert told[0] == told[1] == told[2]
     assert crew.count > 8
 
@@ -180,8 +186,12 @@ def test_a_cluster_does_the_same(long: Path, tmp_path: Path) -> None:
         files.append(tmp_path / f"{i}.wav")
     (tmp_path / "script.py").write_text(CLUSTER)
     out = tmp_path / "cluster"
-    done = subprocess.run([sys.executable, tmp_path / "script.py", out, *files],
-                          capture_output=True, text=True, timeout=120)  # fmt: skip
+    done = subprocess.run(
+        [sys.executable, tmp_path / "script.py", out, *files],
+        capture_output=True,
+        text=True,
+        timeout=120,
+    )
     assert done.stdout.split() == ["4", "0"], done.stderr[-2000:]
     run(Plan(), files, tmp_path / "alone", reports=False)
     for name in ("tones.csv", "recordings.csv", "cautions.csv"):
@@ -266,8 +276,12 @@ def test_lost_workers_are_said_and_a_lost_scheduler_loses_nothing(tmp_path: Path
         soundfile.write(files[-1], x + 0.01 * chance.standard_normal(len(x)), 1000)
     (tmp_path / "script.py").write_text(LOSSES)
     out = tmp_path / "out"
-    made = subprocess.run([sys.executable, tmp_path / "script.py", out, *files],
-                          capture_output=True, text=True, timeout=120)  # fmt: skip
+    made = subprocess.run(
+        [sys.executable, tmp_path / "script.py", out, *files],
+        capture_output=True,
+        text=True,
+        timeout=120,
+    )
     assert not made.stderr, made.stderr[-2000:]
     end, first, *_, seconds = made.stdout.splitlines()
     assert end.startswith("The scheduler at tcp://") and "is kept" in end

@@ -59,8 +59,12 @@ def run_alone(*arguments: object, prelude: str = "") -> subprocess.CompletedProc
     environment = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "QT_QPA_PLATFORM")}
     return subprocess.run(
         [sys.executable, "-W", "error", "-c", code, *map(str, arguments)],
-        capture_output=True, text=True, env=environment, timeout=120, check=False,
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+        env=environment,
+        timeout=120,
+        check=False,
+    )
 
 
 # Fails the moment anything asks for Qt.
@@ -97,9 +101,11 @@ def test_where_the_time_stands_is_guessed_aloud_or_told(tmp_path: Path) -> None:
     assert "a: ‘no’ counts the rows: left out." in text
     assert "rises evenly; taken as milliseconds, for 250 Hz is likely" in text
     for options, rate in (
-        (("--time-unit", "us"), 250_000.0), (("--time-column", "tick", "--time-unit", "s"), 0.25),
-        (("--time-column", "3"), 250.0), (("--time-column", "none", "--rate", "99"), 99.0),
-    ):  # fmt: skip
+        (("--time-unit", "us"), 250_000.0),
+        (("--time-column", "tick", "--time-unit", "s"), 0.25),
+        (("--time-column", "3"), 250.0),
+        (("--time-column", "none", "--rate", "99"), 99.0),
+    ):
         told = json.loads(call("describe", tmp_path / "a.csv", *options, "--json").stdout)
         assert told["sample_rate_hz"] == pytest.approx(rate)
         assert [channel["name"] for channel in told["channels"]] == ["acc"]
@@ -126,11 +132,31 @@ def test_describe_tells_missing_samples_and_unknown_rates(tmp_path: Path) -> Non
 
 def test_analyse(demo: Path) -> None:
     done = run_alone(
-        "analyse", demo / "drive-steady.h5", "--json", "--channel", "Gearbox DE", "--channel", 1,
-        "--stretch", "12:32", "--window", "blackman-harris", "--frame", 65536, "--overlap", 66,
-        "--level", "peak", "--range", "300:500", "--peaks-above", 40, "--detrend", "line",
+        "analyse",
+        demo / "drive-steady.h5",
+        "--json",
+        "--channel",
+        "Gearbox DE",
+        "--channel",
+        1,
+        "--stretch",
+        "12:32",
+        "--window",
+        "blackman-harris",
+        "--frame",
+        65536,
+        "--overlap",
+        66,
+        "--level",
+        "peak",
+        "--range",
+        "300:500",
+        "--peaks-above",
+        40,
+        "--detrend",
+        "line",
         prelude=NO_QT,
-    )  # fmt: skip
+    )
     assert (done.returncode, done.stderr) == (0, "")
     told = json.loads(done.stdout)
     assert told["recording"]["name"] == "drive-steady"
@@ -157,13 +183,23 @@ def test_analyse_writes_its_files(demo: Path, tmp_path: Path) -> None:
     tables = {f"{name}.csv" for name in ("spectrum", "peaks", "combs", "resonances", "levels")}
     assert names == tables | {"spectrum.png", "report.html"}
     assert "86.9" in (tmp_path / "one" / "peaks.csv").read_text()
-    several = call("analyse", demo / "station-log.csv", demo / "undersampled.wav", "--json",
-                   "--missing", "interpolate",
-                   "--out", tmp_path / "all")  # fmt: skip
+    several = call(
+        "analyse",
+        demo / "station-log.csv",
+        demo / "undersampled.wav",
+        "--json",
+        "--missing",
+        "interpolate",
+        "--out",
+        tmp_path / "all",
+    )
     assert len(json.loads(several.stdout)) == 2
     found = sorted(str(p.relative_to(tmp_path / "all")) for p in (tmp_path / "all").rglob("*.html"))
-    assert found == ["station-log/Deck-vertical/report.html", "station-log/Hut-wall/report.html",
-                     "undersampled/Gearbox-DE/report.html"]  # fmt: skip
+    assert found == [
+        "station-log/Deck-vertical/report.html",
+        "station-log/Hut-wall/report.html",
+        "undersampled/Gearbox-DE/report.html",
+    ]
 
 
 def test_analyse_by_a_session(demo: Path, tmp_path: Path) -> None:
@@ -175,8 +211,17 @@ def test_analyse_by_a_session(demo: Path, tmp_path: Path) -> None:
     alone = json.loads(call("analyse", "--session", tmp_path / "s.tcomb", "--json").stdout)
     assert alone["recording"]["sample_rate_hz"] == 100.0
     assert "Hut wall · 0.0–240.0 s · mean removed · Hamming, 512" in alone["analyses"][0]["method"]
-    other = call("analyse", source, "--session", tmp_path / "s.tcomb", "--frame", 256, "--json",
-                 "--missing", "interpolate")  # fmt: skip
+    other = call(
+        "analyse",
+        source,
+        "--session",
+        tmp_path / "s.tcomb",
+        "--frame",
+        256,
+        "--json",
+        "--missing",
+        "interpolate",
+    )
     told = json.loads(other.stdout)["analyses"]
     assert [a["method_values"]["frame"] for a in told] == [256]
 
@@ -218,9 +263,21 @@ def test_demo_data(demo: Path, tmp_path: Path) -> None:
 def test_averages_bands_and_cautions(demo: Path) -> None:
     """The JSON's bands and cautions, of a single frame and in thirds of an octave."""
     done = run_alone(
-        "analyse", demo / "drive-steady.h5", "--json", "--channel", 2, "--band", "400:430",
-        "--average", "single", "--at", 30, "--octaves", 3, prelude=NO_QT,
-    )  # fmt: skip
+        "analyse",
+        demo / "drive-steady.h5",
+        "--json",
+        "--channel",
+        2,
+        "--band",
+        "400:430",
+        "--average",
+        "single",
+        "--at",
+        30,
+        "--octaves",
+        3,
+        prelude=NO_QT,
+    )
     assert (done.returncode, done.stderr) == (0, "")
     (told,) = json.loads(done.stdout)["analyses"]
     assert "single frame at 30.0 s" in told["method"]
@@ -269,9 +326,24 @@ def test_combs_of_the_demo(demo: Path, tmp_path: Path) -> None:
 
 
 def test_resonances_of_a_tap(demo: Path, tmp_path: Path) -> None:
-    done = run_alone("analyse", demo / "bracket-taps.uff", "--channel", 2, "--stretch", "6.9:9",
-                "--average", "single", "--window", "rectangular", "--frame", 16384, "--json",
-                "--out", tmp_path, prelude=NO_QT)  # fmt: skip
+    done = run_alone(
+        "analyse",
+        demo / "bracket-taps.uff",
+        "--channel",
+        2,
+        "--stretch",
+        "6.9:9",
+        "--average",
+        "single",
+        "--window",
+        "rectangular",
+        "--frame",
+        16384,
+        "--json",
+        "--out",
+        tmp_path,
+        prelude=NO_QT,
+    )
     peaks = json.loads(done.stdout)["analyses"][0]["peaks"]
     for peak, (frequency, damping) in zip(
         peaks, ((61.8, 0.012), (143.0, 0.009), (388.0, 0.015)), strict=True
@@ -285,9 +357,27 @@ def test_resonances_of_a_tap(demo: Path, tmp_path: Path) -> None:
 
 def test_frames_displays_and_presets(demo: Path, tmp_path: Path) -> None:
     """Velocity in thirds of an octave, frames in step and left out, and a preset for all that."""
-    shown = run_alone("analyse", demo / "drive-steady.h5", "--channel", 2, "--as", "velocity",
-                 "--low-cut", 5, "--draw", "octave:3", "--out", tmp_path, "--json",
-                 "--strike", "1:2", "--leave-clipped", "--frame", 12800, prelude=NO_QT)  # fmt: skip
+    shown = run_alone(
+        "analyse",
+        demo / "drive-steady.h5",
+        "--channel",
+        2,
+        "--as",
+        "velocity",
+        "--low-cut",
+        5,
+        "--draw",
+        "octave:3",
+        "--out",
+        tmp_path,
+        "--json",
+        "--strike",
+        "1:2",
+        "--leave-clipped",
+        "--frame",
+        12800,
+        prelude=NO_QT,
+    )
     assert (shown.returncode, shown.stderr) == (0, "")
     (told,) = json.loads(shown.stdout)["analyses"]
     assert "velocity amplitude from 5 Hz, mm/s rms, 1/3-octave bands" in told["method"]
@@ -318,9 +408,20 @@ def test_frames_displays_and_presets(demo: Path, tmp_path: Path) -> None:
 def test_convert(demo: Path, tmp_path: Path) -> None:
     """What a user does with a messy log: make it even, take a channel, hand it on."""
     target = tmp_path / "deck.h5"
-    done = run_alone("convert", demo / "station-log.csv", target, "--channel", "Deck vertical",
-                "--time-base", "cut", "--missing", "interpolate", "--stretch", "2:32",
-                prelude=NO_QT)  # fmt: skip
+    done = run_alone(
+        "convert",
+        demo / "station-log.csv",
+        target,
+        "--channel",
+        "Deck vertical",
+        "--time-base",
+        "cut",
+        "--missing",
+        "interpolate",
+        "--stretch",
+        "2:32",
+        prelude=NO_QT,
+    )
     assert (done.returncode, done.stdout) == (0, f"{target}\n")
     told = json.loads(call("describe", target, "--json").stdout)
     assert (told["samples"], told["sample_rate_hz"], told["problems"]) == (6000, 200.0, [])
@@ -356,8 +457,11 @@ def test_convert(demo: Path, tmp_path: Path) -> None:
 def test_unusable_calls(tmp_path: Path, arguments: list[str], sentence: str) -> None:
     """Exit code 2, one sentence on standard error, nothing on standard output."""
     (tmp_path / "norate.csv").write_text("x\n" + "1\n2\n" * 50)
-    names = {"CSV": write_csv(tmp_path / "a.csv"), "NORATE": tmp_path / "norate.csv",
-             "FILE/in": tmp_path / "norate.csv" / "in"}  # fmt: skip
+    names = {
+        "CSV": write_csv(tmp_path / "a.csv"),
+        "NORATE": tmp_path / "norate.csv",
+        "FILE/in": tmp_path / "norate.csv" / "in",
+    }
     words = [names.get(argument, argument) for argument in arguments]
     done = call(*words, *(["--json"] if words[0] in ("describe", "analyse") else []))
     assert (done.returncode, done.stdout) == (2, "")
@@ -369,10 +473,21 @@ def test_unusable_calls(tmp_path: Path, arguments: list[str], sentence: str) -> 
 def test_interrupting_stops_with_130(tmp_path: Path) -> None:
     soundfile.write(tmp_path / "long.wav", np.zeros(30_000_000, np.float32), 48_000)
     started = subprocess.Popen(
-        [sys.executable, "-m", "tonecomb", "analyse", tmp_path / "long.wav", "--frame", "4096",
-         "--overlap", "95"],
-        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
-    )  # fmt: skip
+        [
+            sys.executable,
+            "-m",
+            "tonecomb",
+            "analyse",
+            tmp_path / "long.wav",
+            "--frame",
+            "4096",
+            "--overlap",
+            "95",
+        ],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+    )
     time.sleep(3)
     started.send_signal(signal.SIGINT)
     out, err = started.communicate(timeout=30)
@@ -382,8 +497,19 @@ def test_interrupting_stops_with_130(tmp_path: Path) -> None:
 def test_a_machine_peaks_by_hand_and_fits(demo: Path, tmp_path: Path) -> None:
     table = tmp_path / "drive.csv"
     table.write_text("name,times shaft\ngear mesh,17\n")
-    call_for = ("analyse", demo / "drive-steady.h5", "--channel", "1", "--json", "--shaft", "24.3",
-                "--frame", "8192", "--peak", "777")  # fmt: skip
+    call_for = (
+        "analyse",
+        demo / "drive-steady.h5",
+        "--channel",
+        "1",
+        "--json",
+        "--shaft",
+        "24.3",
+        "--frame",
+        "8192",
+        "--peak",
+        "777",
+    )
     done = call(*call_for, "--machine", table)
     assert done.returncode == 0, done.stderr
     values = json.loads(done.stdout)["analyses"][0]
@@ -391,8 +517,17 @@ def test_a_machine_peaks_by_hand_and_fits(demo: Path, tmp_path: Path) -> None:
     assert mesh["order"] == pytest.approx(17, abs=1e-3)
     (asked,) = (peak["frequency_hz"] for peak in values["peaks"] if peak.get("by_hand"))
     assert abs(asked - 777) < 6
-    sway = call("analyse", demo / "tower-sway.parquet", "--channel", "1", "--json",
-                "--fit", "0.2:0.6:2", "--fit", "30:31")  # fmt: skip
+    sway = call(
+        "analyse",
+        demo / "tower-sway.parquet",
+        "--channel",
+        "1",
+        "--json",
+        "--fit",
+        "0.2:0.6:2",
+        "--fit",
+        "30:31",
+    )
     told = json.loads(sway.stdout)["analyses"][0]
     modes = [round(one["natural_frequency_hz"], 2) for one in told["resonances"]]
     assert modes == [0.31, 0.47]
@@ -408,9 +543,24 @@ def test_a_machine_peaks_by_hand_and_fits(demo: Path, tmp_path: Path) -> None:
 
 
 def test_tracks_and_slices(demo: Path, tmp_path: Path) -> None:
-    call_for = ("analyse", demo / "run-up.flac", "--channel", "1", "--frame", "4096", "--range",
-                "0:600", "--band", "10:1000", "--track", "4:31:1,2,17", "--track", "80:500",
-                "--slices", "3")  # fmt: skip
+    call_for = (
+        "analyse",
+        demo / "run-up.flac",
+        "--channel",
+        "1",
+        "--frame",
+        "4096",
+        "--range",
+        "0:600",
+        "--band",
+        "10:1000",
+        "--track",
+        "4:31:1,2,17",
+        "--track",
+        "80:500",
+        "--slices",
+        "3",
+    )
     turning = ("--run-up", "4.5:30:1,2,17", "--speed-from", "Motor DE")
     done = call(*call_for, "--json", "--out", tmp_path / "out" / "Motor-DE")
     assert done.returncode == 0, done.stderr
@@ -438,8 +588,20 @@ def test_tracks_and_slices(demo: Path, tmp_path: Path) -> None:
     assert (tmp_path / "out" / "Motor-DE" / "slices.csv").read_text().count("\n") == 3 + 2049
     page = (tmp_path / "out" / "Motor-DE" / "report.html").read_text()
     assert "Changes in time" in page and "comb 4–31 Hz: 5.08" in page
-    short = ("analyse", demo / "run-up.flac", "--channel", "1", "--frame", "2048", "--slices", "3",
-             "--stretch", "80:84", "--track", "350:480")  # fmt: skip
+    short = (
+        "analyse",
+        demo / "run-up.flac",
+        "--channel",
+        "1",
+        "--frame",
+        "2048",
+        "--slices",
+        "3",
+        "--stretch",
+        "80:84",
+        "--track",
+        "350:480",
+    )
     text = call(*short).stdout
     assert "slice 82.0000 s" in text and "there in 100 % of 24 frames" in text
     for wrong, word in (

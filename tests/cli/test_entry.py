@@ -83,8 +83,12 @@ def inside() -> set[str]:
 
 def test_the_source_archive_holds_all_that_is_needed(source: Path) -> None:
     code = "from setuptools import setup; setup()"
-    subprocess.run([sys.executable, "-c", code, "--quiet", "sdist"], check=True,
-                   capture_output=True, cwd=source)  # fmt: skip
+    subprocess.run(
+        [sys.executable, "-c", code, "--quiet", "sdist"],
+        check=True,
+        capture_output=True,
+        cwd=source,
+    )
     with tarfile.open(next((source / "dist").glob("*.tar.gz"))) as archive:
         names = {name.partition("/")[2] for name in archive.getnames()}
     assert {f"src/{name}" for name in inside()} | {"LICENSE", "pyproject.toml"} <= names
@@ -92,10 +96,23 @@ def test_the_source_archive_holds_all_that_is_needed(source: Path) -> None:
 
 def test_the_wheel_holds_all_that_is_needed(source: Path, tmp_path: Path) -> None:
     subprocess.run(
-        [sys.executable, "-m", "pip", "wheel", "--quiet", "--no-deps", "--no-build-isolation",
-         "--disable-pip-version-check", "--wheel-dir", str(tmp_path), str(source)],
-        check=True, capture_output=True, cwd=tmp_path,
-    )  # fmt: skip
+        [
+            sys.executable,
+            "-m",
+            "pip",
+            "wheel",
+            "--quiet",
+            "--no-deps",
+            "--no-build-isolation",
+            "--disable-pip-version-check",
+            "--wheel-dir",
+            str(tmp_path),
+            str(source),
+        ],
+        check=True,
+        capture_output=True,
+        cwd=tmp_path,
+    )
     (wheel,) = tmp_path.glob("*.whl")
     assert wheel.name.startswith(f"tonecomb-{__version__}-py3")
     names = set(zipfile.ZipFile(wheel).namelist())

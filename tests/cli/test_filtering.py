@@ -24,9 +24,16 @@ def sound(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def test_what_is_written_is_what_was_analysed(sound: Path, tmp_path: Path) -> None:
     target = tmp_path / "low.wav"
     done = call(
-        "analyse", sound, "--step", "low-pass:800:causal", "--step", "high-pass:20:off",
-        "--json", "--write-signal", target,
-    )  # fmt: skip
+        "analyse",
+        sound,
+        "--step",
+        "low-pass:800:causal",
+        "--step",
+        "high-pass:20:off",
+        "--json",
+        "--write-signal",
+        target,
+    )
     assert done.returncode == 0, done.stderr
     told = json.loads(done.stdout)["analyses"]
     assert [one["steps"] for one in told] == [["low-pass 800 Hz, causal"]] * 2

@@ -20,16 +20,41 @@ from tests.cli.test_cli import Done, call
 
 from tonecomb.cli.main import commands
 
-VALUES = ("", "²", "٣", "nan", "inf", "1e308", "1e-300", "-1", "0", "1000000000", "9" * 23, "1:2:3",
-          ":", "a=b", "every:…", "w.wav@1.2.3", "octave:1e9", "x\udcff", "zero",
-          "pipe")  # fmt: skip
+VALUES = (
+    "",
+    "²",
+    "٣",
+    "nan",
+    "inf",
+    "1e308",
+    "1e-300",
+    "-1",
+    "0",
+    "1000000000",
+    "9" * 23,
+    "1:2:3",
+    ":",
+    "a=b",
+    "every:…",
+    "w.wav@1.2.3",
+    "octave:1e9",
+    "x\udcff",
+    "zero",
+    "pipe",
+)
 SAVED = 16  # values that are not tried of an option that another command has, or that writes much
 BASE: dict[str, list[str]] = {
-    "describe": ["w.wav"], "analyse": ["w.wav"], "compare": ["w.wav", "w.wav"],
-    "convert": ["w.wav", "o.csv", "--force"], "check": ["w.wav"], "make": ["m.json", "o.wav"],
-    "batch": ["plan.json", "w.wav", "--out", "b", "--no-reports"], "demo-data": ["d"],
-    "node": ["--duration", "0.05"], "record": ["w.wav", "r.wav", "--duration", "0.05"],
-}  # fmt: skip
+    "describe": ["w.wav"],
+    "analyse": ["w.wav"],
+    "compare": ["w.wav", "w.wav"],
+    "convert": ["w.wav", "o.csv", "--force"],
+    "check": ["w.wav"],
+    "make": ["m.json", "o.wav"],
+    "batch": ["plan.json", "w.wav", "--out", "b", "--no-reports"],
+    "demo-data": ["d"],
+    "node": ["--duration", "0.05"],
+    "record": ["w.wav", "r.wav", "--duration", "0.05"],
+}
 ELSEWHERE = {"open", "demo", "desktop-entry", "completion", "manual", "steps"}
 """Those that open a window, write into the home, or take nothing."""
 ALONE = {("batch", "workers"), ("batch", "scheduler"), ("demo-data", "folder")}

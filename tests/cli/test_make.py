@@ -50,8 +50,9 @@ def test_a_description_is_written_mended_and_analysed(tmp_path: Path) -> None:
 def test_what_a_slower_logger_would_have_shown(demo: Path, tmp_path: Path) -> None:
     """The drive without a filter shows what the recording made too slowly does."""
     drive = ("analyse", demo / "drive-steady.h5", "--channel", 2, "--stretch", "0:30")
-    done = call(*drive, "--json", "--as-sampled", "500:8:no-filter",
-                "--write-signal", tmp_path / "slow.wav")  # fmt: skip
+    done = call(
+        *drive, "--json", "--as-sampled", "500:8:no-filter", "--write-signal", tmp_path / "slow.wav"
+    )
     (told,) = json.loads(done.stdout)["analyses"]
     assert "as sampled at 500 Hz without a filter, 8 bits" in told["steps"]
     slow = {round(p["frequency_hz"], 1): p["amplitude"] for p in told["peaks"]}

@@ -65,8 +65,12 @@ def test_spoken_words_are_one_voice(tmp_path: Path) -> None:
     assert "moves from" in report
     with next(tmp_path.glob("*peaks.csv")).open() as file:
         rows = list(csv.reader(line for line in file if not line.startswith("#")))
-    assert rows[0][5:9] == ["behaviour", "share of the frames",
-                            "amplitude while it stands [FS rms]", "moves by [Hz]"]  # fmt: skip
+    assert rows[0][5:9] == [
+        "behaviour",
+        "share of the frames",
+        "amplitude while it stands [FS rms]",
+        "moves by [Hz]",
+    ]
     assert {row[5] for row in rows[1:]} == kinds
 
 

@@ -38,8 +38,11 @@ def test_lacking_packages_are_named(tmp_path: Path, packages: list[str]) -> None
     environment = os.environ | {"PATH": f"{tmp_path}:{os.environ['PATH']}"}
     done = subprocess.run(
         ["bash", tmp_path / "run.sh", *packages],
-        env=environment, capture_output=True, text=True, check=False,
-    )  # fmt: skip
+        env=environment,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
     if len(packages) == 1:
         assert (done.returncode, done.stdout) == (0, "ready\n")
     else:

@@ -19,8 +19,16 @@ from tonecomb.formats.registry import open_recording
 
 # A frame that tells 48.6 from 50 Hz with each of the windows, the flat-top included.
 FRAMES = {"drive-steady": 65536, "station-log": 2048, "undersampled": 4096}
-CASES = [(name, channel, window) for window in FEW for name, channel in (
-    ("drive-steady", 1), ("station-log", 0), ("station-log", 1), ("undersampled", 0))]  # fmt: skip
+CASES = [
+    (name, channel, window)
+    for window in FEW
+    for name, channel in (
+        ("drive-steady", 1),
+        ("station-log", 0),
+        ("station-log", 1),
+        ("undersampled", 0),
+    )
+]
 CASES += [("drive-steady", 0, "hann"), ("drive-steady", 2, "hann")]
 
 

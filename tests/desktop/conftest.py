@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING, Any
 import pytest
 
 if TYPE_CHECKING:
-
     from tonecomb.desktop.bench import Bench
 
 
@@ -30,9 +29,15 @@ def remembered() -> Callable[[Callable[..., Any]], Callable[..., Any]]:
                 min(method.source.channel, len(recording.channels) - 1), 0, 512
             ).tobytes()
             key = (
-                work.__name__, recording.path, recording.length, recording.sample_rate,
-                recording.channels, recording.name, there, method,
-            )  # fmt: skip
+                work.__name__,
+                recording.path,
+                recording.length,
+                recording.sample_rate,
+                recording.channels,
+                recording.name,
+                there,
+                method,
+            )
             if key not in kept:
                 kept[key] = work(*arguments)
             found = kept[key]
@@ -95,11 +100,15 @@ def clipping_once() -> Callable[..., Any]:
 
 @pytest.fixture
 def bench(
-    qtbot: object, qapp: object, own_folders: Path, demo: Path,
+    qtbot: object,
+    qapp: object,
+    own_folders: Path,
+    demo: Path,
     remembered: Callable[[Callable[..., Any]], Callable[..., Any]],
-    opened_once: Callable[..., Any], drawn_once: Callable[..., Any],
+    opened_once: Callable[..., Any],
+    drawn_once: Callable[..., Any],
     clipping_once: Callable[..., Any],
-) -> Iterator[Bench]:  # fmt: skip
+) -> Iterator[Bench]:
     """An empty bench; the demo's folder is already filled."""
     from tonecomb.core.record import pyramid
     from tonecomb.core.say import cautions

@@ -43,14 +43,22 @@ from tonecomb.desktop.state.memory import Memory, resident
 BEAT_MS = 5
 TOLD_S = 0.12  # a hold that is told with what was being done
 NOISE = (  # what this platform lacks, and what the library says of its own fields
-    "propagateSizeHints", "does not support", "PulseAudioService", "QLineEdit::setSelection",
-)  # fmt: skip
+    "propagateSizeHints",
+    "does not support",
+    "PulseAudioService",
+    "QLineEdit::setSelection",
+)
 NEVER = {"Quit", "About Tone Comb"}
 TEXTS = ("", "a", "12", "−3.5", "1e9", "nan", "motor 1×", "x" * 300, "0", "20:400")
 KEYS = (
-    Qt.Key.Key_Return, Qt.Key.Key_Tab, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Space,
-    Qt.Key.Key_Left, Qt.Key.Key_Right,
-)  # fmt: skip
+    Qt.Key.Key_Return,
+    Qt.Key.Key_Tab,
+    Qt.Key.Key_Up,
+    Qt.Key.Key_Down,
+    Qt.Key.Key_Space,
+    Qt.Key.Key_Left,
+    Qt.Key.Key_Right,
+)
 
 
 class Watchdog:
@@ -136,10 +144,12 @@ class Hand:
             self.soon(self.end, asked)
             return
         inside = [
-            one for one in asked.findChildren(QWidget)
-            if one.isVisible() and one.isEnabled()
+            one
+            for one in asked.findChildren(QWidget)
+            if one.isVisible()
+            and one.isEnabled()
             and isinstance(one, (QAbstractButton, QComboBox, QDoubleSpinBox, QLineEdit))
-        ]  # fmt: skip
+        ]
         if inside:
             self.soon(self.touch, self.random.choice(inside))
         else:
@@ -214,13 +224,18 @@ class Hand:
         view = plot.viewport()
 
         def at() -> QPoint:
-            return QPoint(self.random.randrange(max(view.width(), 1)),
-                          self.random.randrange(max(view.height(), 1)))  # fmt: skip
+            return QPoint(
+                self.random.randrange(max(view.width(), 1)),
+                self.random.randrange(max(view.height(), 1)),
+            )
 
-        held = self.random.choice((
-            Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ControlModifier,
-            Qt.KeyboardModifier.ShiftModifier,
-        ))  # fmt: skip
+        held = self.random.choice(
+            (
+                Qt.KeyboardModifier.NoModifier,
+                Qt.KeyboardModifier.ControlModifier,
+                Qt.KeyboardModifier.ShiftModifier,
+            )
+        )
         QTest.mousePress(view, Qt.MouseButton.LeftButton, held, at())
         for _ in range(3):
             QTest.mouseMove(view, at())
@@ -269,10 +284,11 @@ def main(demo: Path, work: Path, seed: int, steps: int) -> None:
     bench.show()
     hand = Hand(bench, folder, seed, watchdog)
     asking: dict[str, Callable[..., Any]] = {
-        "getOpenFileName": hand.file_to_open, "getOpenFileNames": hand.files_to_open,
+        "getOpenFileName": hand.file_to_open,
+        "getOpenFileNames": hand.files_to_open,
         "getSaveFileName": hand.file_to_save,
         "getExistingDirectory": lambda *_: str(folder),  # not all that lies on this disk
-    }  # fmt: skip
+    }
     for name, answer in asking.items():
         setattr(QFileDialog, name, answer)
     bench.opening.open_paths(sorted(folder.iterdir())[:4])
@@ -298,12 +314,21 @@ def main(demo: Path, work: Path, seed: int, steps: int) -> None:
     sources = {one.name: one.read_bytes() for one in hand.files}
     touched = [name for name, was in sources.items() if was != (demo / name).read_bytes()]
     holds = sorted(watchdog.holds)[::-1]
-    print(json.dumps({
-        "faults": faults, "longest_ms": [round(1000 * one) for one in holds[:10]],
-        "own_ms": [round(1000 * one) for one in sorted(watchdog.own)[::-1][:40]],
-        "told": sorted(watchdog.told)[::-1][:20], "memory_mb": [before, full, memory_mb()],
-        "kept": kept, "busy": busy, "touched": touched, "steps": steps,
-    }))  # fmt: skip
+    print(
+        json.dumps(
+            {
+                "faults": faults,
+                "longest_ms": [round(1000 * one) for one in holds[:10]],
+                "own_ms": [round(1000 * one) for one in sorted(watchdog.own)[::-1][:40]],
+                "told": sorted(watchdog.told)[::-1][:20],
+                "memory_mb": [before, full, memory_mb()],
+                "kept": kept,
+                "busy": busy,
+                "touched": touched,
+                "steps": steps,
+            }
+        )
+    )
     sys.stdout.flush()
     bench.live.end()
     bench.store.mark_saved(work / "end.tcomb", bench.store.document)

@@ -62,9 +62,15 @@ def main(folder: Path) -> None:
     QFileDialog.getSaveFileName = lambda *a, **k: (str(kept), "")  # type: ignore[method-assign]
     xdo("key", "ctrl+shift+k")
     until(lambda: kept.exists() and len(bench.store.document.recordings) == 2, "what was kept")
-    until(lambda: bench.context.results.analysis is not None
-          and bench.store.current is not None and bench.store.current.name == "kept"
-          and not bench.context.scheduler.busy, "its analysis")  # fmt: skip
+    until(
+        lambda: (
+            bench.context.results.analysis is not None
+            and bench.store.current is not None
+            and bench.store.current.name == "kept"
+            and not bench.context.scheduler.busy
+        ),
+        "its analysis",
+    )
     report = folder / "live.html"
     QFileDialog.getSaveFileName = lambda *a, **k: (str(report), "")  # type: ignore[method-assign]
     xdo("key", "ctrl+r")

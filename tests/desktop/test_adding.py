@@ -123,6 +123,9 @@ def test_a_pane(demo: Path) -> None:
     it starts."""
     done = subprocess.run(
         [sys.executable, "-c", TOY_PANE, demo / "undersampled.wav"],
-        capture_output=True, text=True, timeout=120, check=False,
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+        timeout=120,
+        check=False,
+    )
     assert done.stdout.splitlines() == ["False", "True an analysis True", "False"], done.stderr

@@ -79,9 +79,13 @@ def test_every_remedy_changes_the_document_and_silences_its_caution(
     bench.opening.open_paths([tmp_path / "made.wav"])
     settle()
     bench.store.edit_method(
-        "As provoked", frames=method.frames, averaging=method.averaging, shown=method.shown,
-        search=method.search, stretch=method.source.stretch,
-    )  # fmt: skip
+        "As provoked",
+        frames=method.frames,
+        averaging=method.averaging,
+        shown=method.shown,
+        search=method.search,
+        stretch=method.source.stretch,
+    )
     settle()
     before = bench.store.document
     (caution,) = [one for one in bench.context.advice.cautions if one.code == code]
@@ -100,9 +104,10 @@ def test_many_cautions_are_dealt_a_few_at_a_time(opened: Bench, settle: Settle) 
     for _ in range(4):  # as many at a time as have room
         seen += cautions(opened)
         (others,) = [
-            link.text() for link in opened.readings.findChildren(QPushButton)
+            link.text()
+            for link in opened.readings.findChildren(QPushButton)
             if link.isVisible() and link.text().endswith("of 4 cautions, show others")
-        ]  # fmt: skip
+        ]
         press(opened, others)
         settle()
         if cautions(opened) == first:

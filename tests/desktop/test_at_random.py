@@ -22,8 +22,12 @@ def driven(demo: Path, folder: Path, seed: int, steps: int, timeout: float) -> d
     }
     made = subprocess.run(
         [sys.executable, str(DRIVE), str(demo), str(folder / "work"), str(seed), str(steps)],
-        env=environment, capture_output=True, text=True, timeout=timeout, check=False,
-    )  # fmt: skip
+        env=environment,
+        capture_output=True,
+        text=True,
+        timeout=timeout,
+        check=False,
+    )
     assert made.returncode == 0, f"seed {seed}: {made.stderr[-3000:]}"
     found = json.loads(made.stdout)
     assert isinstance(found, dict)

@@ -53,9 +53,14 @@ def drop(bench: Bench, *paths: Path) -> None:
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
     bench.dropEvent(
-        QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
-                   Qt.KeyboardModifier.NoModifier)
-    )  # fmt: skip
+        QDropEvent(
+            QPointF(50, 50),
+            Qt.DropAction.CopyAction,
+            data,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )
+    )
 
 
 def test_demo_opens_by_key_and_is_analysed(bench: Bench, settle: Settle) -> None:
@@ -66,8 +71,13 @@ def test_demo_opens_by_key_and_is_analysed(bench: Bench, settle: Settle) -> None
     )
     settle()
     assert [ref.name for ref in bench.store.document.recordings] == [
-        "drive-steady", "run-up", "bracket-taps", "station-log", "tower-sway", "undersampled",
-    ]  # fmt: skip
+        "drive-steady",
+        "run-up",
+        "bracket-taps",
+        "station-log",
+        "tower-sway",
+        "undersampled",
+    ]
     assert sentence_shown(bench).startswith("Gearbox DE · 0.0–60.0 s · mean removed · Hann · 32768")
     first = bench.readings.peaks.sorted.index(0, 0).data()
     assert first == "24.3000"
@@ -99,9 +109,14 @@ def test_dragging_selects_the_stretch(opened: Bench, settle: Settle) -> None:
 
 @pytest.mark.parametrize(
     ("phrase", "downs", "shown"),
-    [("window", 2, "Blackman"), ("detrend", 2, "mean kept"), ("scaling", 2, "PSD"),
-     ("level", 1, "m/s² peak"), ("channel", 1, "Bullwheel")],
-)  # fmt: skip
+    [
+        ("window", 2, "Blackman"),
+        ("detrend", 2, "mean kept"),
+        ("scaling", 2, "PSD"),
+        ("level", 1, "m/s² peak"),
+        ("channel", 1, "Bullwheel"),
+    ],
+)
 def test_choosing_a_phrase_by_keys(
     opened: Bench, settle: Settle, phrase: str, downs: int, shown: str
 ) -> None:
@@ -369,14 +384,23 @@ def test_units_and_names_from_the_shelf(
 
 @pytest.mark.parametrize(
     ("action", "name", "start"),
-    [("Save report…", "r.html", b"<!doctype html>"), ("Export picture…", "p.png", b"\x89PNG"),
-     ("Export picture…", "p.svg", b"<?xml"), ("Export spectrum…", "s.csv", b"# drive-steady"),
-     ("Export readings…", "p.csv", b"# drive-steady")],
-)  # fmt: skip
+    [
+        ("Save report…", "r.html", b"<!doctype html>"),
+        ("Export picture…", "p.png", b"\x89PNG"),
+        ("Export picture…", "p.svg", b"<?xml"),
+        ("Export spectrum…", "s.csv", b"# drive-steady"),
+        ("Export readings…", "p.csv", b"# drive-steady"),
+    ],
+)
 def test_exports(
-    opened: Bench, settle: Settle, tmp_path: Path, monkeypatch: pytest.MonkeyPatch,
-    action: str, name: str, start: bytes,
-) -> None:  # fmt: skip
+    opened: Bench,
+    settle: Settle,
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    action: str,
+    name: str,
+    start: bytes,
+) -> None:
     path = tmp_path / name
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
     opened.store.edit_method("Choose window", window="flat-top")  # exported before it is shown
@@ -422,9 +446,10 @@ def test_columns_fold_where_there_is_no_room_and_come_back(opened: Bench, qtbot:
         assert opened.width() == width
         assert opened.stage.width() >= 420
         return "".join(
-            letter for letter, one in (("s", opened.shelf), ("r", opened.readings))
+            letter
+            for letter, one in (("s", opened.shelf), ("r", opened.readings))
             if one.isVisible()
-        )  # fmt: skip
+        )
 
     assert shown(1280) == "sr" and shown(800) == "r" and shown(660) == ""
     assert shown(800) == "r" and shown(1280) == "sr"

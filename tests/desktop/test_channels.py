@@ -221,8 +221,10 @@ def test_steps_on_the_method_line(raw: Bench, settle: Settle) -> None:
     earlier = [b for b in popover.findChildren(QPushButton) if b.text() == "↑" and b.isVisible()]
     QTest.mouseClick(earlier[2], Qt.MouseButton.LeftButton)
     assert [step.key for step in raw.store.method.source.steps] == [  # type: ignore[union-attr]
-        "keep", "decimate", "remove-drift"
-    ]  # fmt: skip
+        "keep",
+        "decimate",
+        "remove-drift",
+    ]
     drops = [b for b in popover.findChildren(QPushButton) if b.text() == "Drop" and b.isVisible()]
     QTest.mouseClick(drops[1], Qt.MouseButton.LeftButton)
     popover.close()

@@ -66,9 +66,13 @@ def test_no_column_is_left_out(apart: float) -> None:
 
 @pytest.mark.parametrize("limits", [(0.0, 100.0), (20.0, 60.0)])
 def test_it_looks_as_it_did(
-    bench: Bench, settle: Settle, tmp_path: Path, rng: np.random.Generator,
-    monkeypatch: pytest.MonkeyPatch, limits: tuple[float, float],
-) -> None:  # fmt: skip
+    bench: Bench,
+    settle: Settle,
+    tmp_path: Path,
+    rng: np.random.Generator,
+    monkeypatch: pytest.MonkeyPatch,
+    limits: tuple[float, float],
+) -> None:
     x = 0.1 * rng.normal(size=400_000)
     x[123_456] = 0.9
     soundfile.write(tmp_path / "long.wav", x, 4000, subtype="FLOAT")

@@ -55,12 +55,17 @@ def test_nothing_has_a_reach_too() -> None:
 def test_every_setting_has_a_sensible_reach() -> None:
     made = Made("a", parts=(Tone(61.8), Noise(), Teeth()), sampling=Sampling(256.0, 256))
     for owner, attribute, low, high in (
-        (made.parts[0], "phase", -180, 180), (made.parts[0], "frequency", 61.8 / 16, 61.8 * 16),
-        (made.parts[1], "high", 0, 256), (made.parts[0], "start", 0, 1.0),
-        (made.parts[2], "count", 1, 60), (made.parts[0], "am", 0, 100),
-        (made.sampling, "bits", 0, 24), (made.sampling, "jitter", 0, 0.25e6 / 256),
-        (made.sampling, "samples", 16, 4096), (made.parts[2], "roll_off", 0, 24),
-    ):  # fmt: skip
+        (made.parts[0], "phase", -180, 180),
+        (made.parts[0], "frequency", 61.8 / 16, 61.8 * 16),
+        (made.parts[1], "high", 0, 256),
+        (made.parts[0], "start", 0, 1.0),
+        (made.parts[2], "count", 1, 60),
+        (made.parts[0], "am", 0, 100),
+        (made.sampling, "bits", 0, 24),
+        (made.sampling, "jitter", 0, 0.25e6 / 256),
+        (made.sampling, "samples", 16, 4096),
+        (made.parts[2], "roll_off", 0, 24),
+    ):
         setting = setting_in(owner, attribute)
         assert setting is not None
         reach = reach_of(setting, attribute, float(getattr(owner, attribute)), made)

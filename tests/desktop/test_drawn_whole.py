@@ -24,9 +24,11 @@ PARTS = st.floats(0, 1)
 
 
 @given(
-    digits=st.floats(0, 7.7), inside=st.tuples(PARTS, PARTS), spikes=st.lists(PARTS, max_size=6),
+    digits=st.floats(0, 7.7),
+    inside=st.tuples(PARTS, PARTS),
+    spikes=st.lists(PARTS, max_size=6),
     columns=st.integers(40, 3000),
-)  # fmt: skip
+)
 @example(digits=np.log10(12e6), inside=(0.0, 1.0), spikes=[0.0, 0.3, 1.0], columns=1206)
 @example(digits=np.log10(50e6), inside=(0.0, 1.0), spikes=[0.2, 0.9], columns=3000)
 @example(digits=2.0, inside=(0.0, 1.0), spikes=[0.5], columns=40)
@@ -94,8 +96,11 @@ def test_the_outline_of_a_short_record_is_as_wide_as_any(
     picture = tree.viewport().grab().toImage()  # type: ignore[union-attr]
     ground = QColor(picture.pixel(row.right() - 60, row.center().y()))
     inked = [
-        column for column in range(row.right() - 46, row.right() - 5)
-        if any(QColor(picture.pixel(column, line)) != ground
-               for line in range(row.top() + 3, row.bottom() - 3))
-    ]  # fmt: skip
+        column
+        for column in range(row.right() - 46, row.right() - 5)
+        if any(
+            QColor(picture.pixel(column, line)) != ground
+            for line in range(row.top() + 3, row.bottom() - 3)
+        )
+    ]
     assert len(inked) >= 36

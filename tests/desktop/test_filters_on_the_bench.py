@@ -125,8 +125,9 @@ def test_an_edge_is_dragged(tones: Bench, settle: Settle, log: bool) -> None:
     assert first.edges[0] == 200.0
     assert first.edges[1] == pytest.approx(1000.0, rel=0.02)
     assert tones.store.history.undo_label == "Move a filter's edge"
-    assert "900" in " ".join(str(round(p.tone.frequency)) for p in
-                             tones.context.results.analysis.peaks)  # type: ignore[union-attr]  # fmt: skip
+    assert "900" in " ".join(
+        str(round(p.tone.frequency)) for p in tones.context.results.analysis.peaks
+    )  # type: ignore[union-attr]
     drag(found.plot.viewport(), place(found, 200.0), place(found, 1200.0))
     settle()
     assert method(tones).source.steps[0] == first, "an edge beyond the other is not taken"

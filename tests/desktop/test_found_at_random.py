@@ -31,10 +31,15 @@ from tonecomb.desktop.state.jobs import Jobs
 Settle = Callable[[], None]
 
 
-@pytest.mark.parametrize("settings", [
-    {"shaft": Shaft(Wanted(5, 30, (1,)), orders=(1.0, math.nan))},
-    {"fits": (Fit(math.nan, 20.0),)}, {"stretch": Stretch(0.0, math.inf)}, {"overlap": math.nan},
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "settings",
+    [
+        {"shaft": Shaft(Wanted(5, 30, (1,)), orders=(1.0, math.nan))},
+        {"fits": (Fit(math.nan, 20.0),)},
+        {"stretch": Stretch(0.0, math.inf)},
+        {"overlap": math.nan},
+    ],
+)
 def test_no_number_is_told_before_it_is_used(settings: dict[str, Any]) -> None:
     of = recording(np.random.default_rng(0).standard_normal(4096))
     with pytest.raises(UserError, match="is no number"):

@@ -88,10 +88,19 @@ def test_dragging_and_wheeling_are_moves(
         drag(port, at, QPoint(200, 100), Qt.KeyboardModifier.ShiftModifier)
     else:
         none = Qt.MouseButton.NoButton
-        QApplication.sendEvent(port, QWheelEvent(
-            QPointF(at), QPointF(port.mapToGlobal(at)), QPoint(), QPoint(0, 120), none,
-            Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
-        ))  # fmt: skip
+        QApplication.sendEvent(
+            port,
+            QWheelEvent(
+                QPointF(at),
+                QPointF(port.mapToGlobal(at)),
+                QPoint(),
+                QPoint(0, 120),
+                none,
+                Qt.KeyboardModifier.NoModifier,
+                Qt.ScrollPhase.NoScrollPhase,
+                False,
+            ),
+        )
     assert view.limits() not in (before, (50, 300))
     assert not gesture.rests()
 

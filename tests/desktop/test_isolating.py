@@ -79,8 +79,12 @@ def test_a_box_is_kept_and_swapped_by_a_key(
     found.way.picked.emit(way)
     settle()
     pick("Keep only this box")
-    drag(found.shown.viewport(), at(found, 3.0, 300.0), at(found, 9.0, 900.0),
-         Qt.KeyboardModifier.ControlModifier)  # fmt: skip
+    drag(
+        found.shown.viewport(),
+        at(found, 3.0, 300.0),
+        at(found, 9.0, 900.0),
+        Qt.KeyboardModifier.ControlModifier,
+    )
     settle()
     (step,) = method(wail).source.steps
     assert isinstance(step, Isolate)

@@ -22,13 +22,18 @@ def run_and_kill(folder: Path, recording: Path, seconds: float, pause: int) -> t
     """Edit for so long, then kill. The last edit that may not be lost, the last at all, and the one
     that was restored at first (0 for none)."""
     environment = os.environ | {
-        "QT_QPA_PLATFORM": "offscreen", "XDG_DATA_HOME": str(folder / "data"),
-        "XDG_CONFIG_HOME": str(folder / "config"), "XDG_CACHE_HOME": str(folder / "cache"),
-    }  # fmt: skip
+        "QT_QPA_PLATFORM": "offscreen",
+        "XDG_DATA_HOME": str(folder / "data"),
+        "XDG_CONFIG_HOME": str(folder / "config"),
+        "XDG_CACHE_HOME": str(folder / "cache"),
+    }
     running = subprocess.Popen(
         [sys.executable, Path(__file__).with_name("drive_edits.py"), recording, str(pause)],
-        env=environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True,
-    )  # fmt: skip
+        env=environment,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        text=True,
+    )
     said: list[tuple[float, int]] = []
     restored = [0]
 
@@ -69,8 +74,11 @@ def kills(folder: Path, times: int, seed: int) -> None:
         kept = list((folder / "data").rglob("*.tcomb"))
         for file in kept:
             json.loads(file.read_text())  # whole
-        names = [int(session.load(file).recordings[0].name.split()[-1])
-                 for file in kept if "edit" in session.load(file).recordings[0].name]  # fmt: skip
+        names = [
+            int(session.load(file).recordings[0].name.split()[-1])
+            for file in kept
+            if "edit" in session.load(file).recordings[0].name
+        ]
         best = max(names, default=0)
         assert best >= max(safe, restored if safe else 0), f"turn {turn}: {best}, not {safe}"
         assert best <= last

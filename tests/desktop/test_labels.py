@@ -164,9 +164,11 @@ def test_words_over_upright_lines_keep_off_curves_and_each_other(qtbot: object) 
         inside = (x >= one.area[0]) & (x <= one.area[2])
         assert (y[inside] >= one.area[3] - 1).all(), "nothing of the curve is under it"
         for _, other in placed[:i]:
-            assert one.area[0] >= other.area[2] or other.area[0] >= one.area[2] or (
-                one.area[1] >= other.area[3] or other.area[1] >= one.area[3]
-            )  # fmt: skip
+            assert (
+                one.area[0] >= other.area[2]
+                or other.area[0] >= one.area[2]
+                or (one.area[1] >= other.area[3] or other.area[1] >= one.area[3])
+            )
     plot.show_places(())
     assert not plot.uprights.labels.placed and not plot.uprights.lines
 

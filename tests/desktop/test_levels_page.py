@@ -69,8 +69,11 @@ def test_zones_are_typed_and_judged(opened: Bench, settle: Settle) -> None:
     opened.readings.show_page("levels")
     QTest.keyClick(opened, Qt.Key.Key_L, Qt.KeyboardModifier.ShiftModifier)
     follow("Add a level")
-    fields = {one.accessibleName(): one for one in popover().findChildren(QLineEdit)
-              if one.accessibleName()}  # fmt: skip
+    fields = {
+        one.accessibleName(): one
+        for one in popover().findChildren(QLineEdit)
+        if one.accessibleName()
+    }
     numbers = popover().findChildren(Number)[-2:]
     for field, text in zip(numbers, ("400", "430"), strict=True):
         typed(field, text)
@@ -96,8 +99,9 @@ def test_zones_are_typed_and_judged(opened: Bench, settle: Settle) -> None:
 def test_a_peak_comes_from_the_samples(opened: Bench, settle: Settle) -> None:
     opened.readings.show_page("levels")
     opened.store.edit_method(
-        "x", bands=(Band(10, 1000, unit="µm", detector="peak-to-peak"), Band(10, 9000)),
-    )  # fmt: skip
+        "x",
+        bands=(Band(10, 1000, unit="µm", detector="peak-to-peak"), Band(10, 9000)),
+    )
     settle()
     (_, name, value), (_, _, sure), _ = opened.readings.levels.texts()
     exact = [one.value for one in opened.readings.levels.found]
@@ -133,8 +137,9 @@ def test_inch_units_are_those_of_the_session(opened: Bench, settle: Settle) -> N
 def test_a_test_spectrum_is_typed(opened: Bench, settle: Settle) -> None:
     opened.readings.show_page("levels")
     opened.action("Levels…").trigger()
-    (field,) = [one for one in popover().findChildren(QLineEdit)
-                if one.accessibleName() == "Test spectrum"]  # fmt: skip
+    (field,) = [
+        one for one in popover().findChildren(QLineEdit) if one.accessibleName() == "Test spectrum"
+    ]
     typed(field, "m/s²:20=1,10=1")
     assert method(opened).follow.profile is None and "rising frequency" in " ".join(
         one.text() for one in popover().findChildren(QLabel)
@@ -150,17 +155,16 @@ def test_a_test_spectrum_is_typed(opened: Bench, settle: Settle) -> None:
     assert np.median(upper - lower) == pytest.approx(6.0, abs=0.01)
 
 
-def test_sound_is_weighted_from_its_phrase(
-    bench: Bench, settle: Settle, tmp_path: Path
-) -> None:
+def test_sound_is_weighted_from_its_phrase(bench: Bench, settle: Settle, tmp_path: Path) -> None:
     t = np.arange(16_000) / 8000
     rows = (f"{time:.6f},{0.1 * math.cos(200 * math.pi * time):.9f}" for time in t)
     (tmp_path / "fan.csv").write_text("time [s],sound [Pa]\n" + "\n".join(rows) + "\n")
     bench.opening.open_paths([tmp_path / "fan.csv"])
     settle()
     bench.method_line.edit("scaling")
-    (choice,) = [one for one in popover().findChildren(Choice)
-                 if one.accessibleName() == "Weighting"]  # fmt: skip
+    (choice,) = [
+        one for one in popover().findChildren(Choice) if one.accessibleName() == "Weighting"
+    ]
     choice.picked.emit("A")
     popover().close()
     settle()

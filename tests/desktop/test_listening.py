@@ -118,11 +118,21 @@ def server(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
     socket = tmp_path / "socket"
     environment = {"HOME": str(tmp_path), "XDG_RUNTIME_DIR": str(tmp_path), "PATH": "/usr/bin:/bin"}
     process = subprocess.Popen(
-        [program, "-n", "--daemonize=no", "--exit-idle-time=-1", "--use-pid-file=no",
-         "-L", "module-null-sink sink_name=out rate=48000 format=float32le",
-         "-L", f"module-native-protocol-unix socket={socket} auth-anonymous=1"],
-        env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-    )  # fmt: skip
+        [
+            program,
+            "-n",
+            "--daemonize=no",
+            "--exit-idle-time=-1",
+            "--use-pid-file=no",
+            "-L",
+            "module-null-sink sink_name=out rate=48000 format=float32le",
+            "-L",
+            f"module-native-protocol-unix socket={socket} auth-anonymous=1",
+        ],
+        env=environment,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
     for _ in range(100):
         if socket.exists():
             break
@@ -146,9 +156,19 @@ def test_a_tone_comes_back_from_a_sound_server(
     raw = tmp_path / "heard.raw"
     with raw.open("wb") as file:
         recorder = subprocess.Popen(
-            ["parec", f"--server={server}", "-d", "out.monitor", "--format=float32le",
-             "--rate=48000", "--channels=2", "--raw", "--latency-msec=20"], stdout=file,
-        )  # fmt: skip
+            [
+                "parec",
+                f"--server={server}",
+                "-d",
+                "out.monitor",
+                "--format=float32le",
+                "--rate=48000",
+                "--channels=2",
+                "--raw",
+                "--latency-msec=20",
+            ],
+            stdout=file,
+        )
         time.sleep(0.3)
         QTest.keyClick(tone, Qt.Key.Key_Space)
         settle()

@@ -33,9 +33,7 @@ Settle = Callable[[], None]
 
 
 @pytest.fixture
-def live(
-    bench: Bench, demo: Path, qtbot: Any, monkeypatch: pytest.MonkeyPatch
-) -> Iterator[Bench]:  # fmt: skip
+def live(bench: Bench, demo: Path, qtbot: Any, monkeypatch: pytest.MonkeyPatch) -> Iterator[Bench]:
     """The drive, played as if live."""
     source = str(demo / "drive-steady.h5")
     monkeypatch.setattr(QInputDialog, "getItem", lambda *a, **k: (source, True))
@@ -146,8 +144,9 @@ def test_what_is_kept_is_what_was_looked_at(
     assert shown is not None and frozen is not None
     target = tmp_path / "kept.wav"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(target), ""))
-    QTest.keyClick(live, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier
-                   | Qt.KeyboardModifier.ShiftModifier)  # fmt: skip
+    QTest.keyClick(
+        live, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+    )
     qtbot.waitUntil(lambda: len(live.store.document.recordings) == 2, timeout=10_000)
     settle()
     kept = tonecomb.open(target)
@@ -202,18 +201,33 @@ def test_what_is_lost_is_shown_told_and_left_out(
     described = tmp_path / "node.sdp"
     port = 41_000 + os.getpid() % 15_000
     node = subprocess.Popen(
-        [sys.executable, "-m", "tonecomb", "node", "--port", str(port), "--sdp", str(described),
-         "--loss", "0.5"],
-        stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
-    )  # fmt: skip
+        [
+            sys.executable,
+            "-m",
+            "tonecomb",
+            "node",
+            "--port",
+            str(port),
+            "--sdp",
+            str(described),
+            "--loss",
+            "0.5",
+        ],
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.DEVNULL,
+    )
     try:
         qtbot.waitUntil(described.exists, timeout=20_000)
         bench.stage.live_bar.choice.choose(Last(5.0))
         bench.live.go(str(described))
         qtbot.waitUntil(
-            lambda: bench.store.current is not None and len(bench.store.current.lost) >= 1
-            and bench.store.current.duration == 5.0, timeout=30_000,
-        )  # fmt: skip
+            lambda: (
+                bench.store.current is not None
+                and len(bench.store.current.lost) >= 1
+                and bench.store.current.duration == 5.0
+            ),
+            timeout=30_000,
+        )
         bench.live.freeze()
         settle()
         signal, analysis = bench.store.current, bench.context.results.analysis

@@ -76,9 +76,17 @@ def plain(bench: Bench, settle: Settle) -> Bench:
 def ten(bench: Bench, settle: Settle) -> Bench:
     """Several parts, one of them above half the rate."""
     bench.making.begin(
-        Made("ten", parts=(Tone(61.8, 2.0), Tone(176.4, 1.2, phase=90.0), Sweep(8.0, 24.0),
-                           Noise(amount=0.02)), sampling=Sampling(256.0, 256, 12, 5.0))
-    )  # fmt: skip
+        Made(
+            "ten",
+            parts=(
+                Tone(61.8, 2.0),
+                Tone(176.4, 1.2, phase=90.0),
+                Sweep(8.0, 24.0),
+                Noise(amount=0.02),
+            ),
+            sampling=Sampling(256.0, 256, 12, 5.0),
+        )
+    )
     settle()
     return bench
 
@@ -140,8 +148,11 @@ def test_parts_come_and_go_by_their_menus(plain: Bench, settle: Settle) -> None:
     kinds = [type(one) for one in description(plain).parts]
     assert kinds[0] is Tone and set(kinds[1:]) >= {Tone, Teeth, Sweep, Hits, Noise}
     assert len(maker.parts) == 9
-    for text, attribute in (("Swing its amplitude", "am"), ("Swing its frequency", "fm"),
-                            ("Only for a part of the time", "start")):  # fmt: skip
+    for text, attribute in (
+        ("Swing its amplitude", "am"),
+        ("Swing its frequency", "fm"),
+        ("Only for a part of the time", "start"),
+    ):
         next(a for a in maker.parts[0].menu().actions() if a.text() == text).trigger()
         assert attribute in maker.parts[0].phrases
     popover = click(maker.parts[0].phrases["fm"])
@@ -163,9 +174,15 @@ def test_wheel_and_handle_change_what_they_stand_on(ten: Bench, settle: Settle) 
 
     def wheel(notches: int, modifier: Qt.KeyboardModifier) -> None:
         event = QWheelEvent(
-            place, phrase.mapToGlobal(place), QPoint(), QPoint(0, 120 * notches),
-            Qt.MouseButton.NoButton, modifier, Qt.ScrollPhase.NoScrollPhase, False,
-        )  # fmt: skip
+            place,
+            phrase.mapToGlobal(place),
+            QPoint(),
+            QPoint(0, 120 * notches),
+            Qt.MouseButton.NoButton,
+            modifier,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
         QApplication.sendEvent(phrase, event)
 
     wheel(3, Qt.KeyboardModifier.NoModifier)
@@ -200,10 +217,15 @@ def test_the_wheel_over_window_and_frame(ten: Bench, settle: Settle) -> None:
         assert phrase is not None
         place = QPointF(phrase.rect().center())
         event = QWheelEvent(
-            place, phrase.mapToGlobal(place), QPoint(), QPoint(0, 120 * notches),
-            Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase,
+            place,
+            phrase.mapToGlobal(place),
+            QPoint(),
+            QPoint(0, 120 * notches),
+            Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier,
+            Qt.ScrollPhase.NoScrollPhase,
             False,
-        )  # fmt: skip
+        )
         QApplication.sendEvent(phrase, event)
 
     wheel("window", -1)
@@ -334,9 +356,12 @@ def test_a_slower_logger_stands_beside(opened: Bench, settle: Settle) -> None:
 def test_a_known_tone_calibrates(bench: Bench, settle: Settle) -> None:
     """A calibrator of 10 m/s² rms that reads 9.6, and a clock that is 200 ppm slow."""
     bench.making.begin(
-        Made("measured", parts=(Tone(159.155 * 1.0002, 9.6, "rms"), Noise(amount=0.02)),
-             sampling=Sampling(2048.0, 20480))
-    )  # fmt: skip
+        Made(
+            "measured",
+            parts=(Tone(159.155 * 1.0002, 9.6, "rms"), Noise(amount=0.02)),
+            sampling=Sampling(2048.0, 20480),
+        )
+    )
     settle()
     bench.action("Check against a known tone…").trigger()
     dialog = bench.making.dialog

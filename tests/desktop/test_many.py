@@ -149,10 +149,18 @@ def test_rows_come_as_recordings_are_done(qtbot: Any, qapp: QApplication) -> Non
 
 def test_a_thousand_rows_are_sorted_by_their_figures(qtbot: Any, qapp: QApplication) -> None:
     every = tuple(
-        Outcome(f"/x/{i}.wav", f"point {i}", "", channels=(
-            ChannelOutcome("a", "mm/s", "", (i * 37) % 1000 / 10, ("over",) if i == 500 else ()),
-        )) for i in range(1000)
-    )  # fmt: skip
+        Outcome(
+            f"/x/{i}.wav",
+            f"point {i}",
+            "",
+            channels=(
+                ChannelOutcome(
+                    "a", "mm/s", "", (i * 37) % 1000 / 10, ("over",) if i == 500 else ()
+                ),
+            ),
+        )
+        for i in range(1000)
+    )
     shown = OverviewDialog(None, every, "all", Path("x"))  # type: ignore[arg-type]
     qtbot.addWidget(shown)
     shown.show()

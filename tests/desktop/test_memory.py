@@ -109,8 +109,11 @@ def test_memory_is_said_and_emptied(
     total, *owners = said[0].splitlines()
     assert total.endswith(" MB in all") and int(total.split()[0]) > 50
     assert [line.partition(":")[0] for line in owners] == [
-        "Decoded and filtered samples", "Samples of long records", "Results", "Waveforms",
-    ]  # fmt: skip
+        "Decoded and filtered samples",
+        "Samples of long records",
+        "Results",
+        "Waveforms",
+    ]
     assert shelf.context.scheduler.cache.held == 0 and BLOCKS.held == 0
     settle()
     shelf.store.edit_method("Window", window="flat-top")

@@ -44,8 +44,9 @@ def test_a_peak_is_named_and_set_aside(
     settle()
     assert opened.store.ref is not None
     assert [n.words for n in opened.store.ref.peak_notes] == [
-        "set aside: mains of the lighting", "Gear mesh",
-    ]  # fmt: skip
+        "set aside: mains of the lighting",
+        "Gear mesh",
+    ]
     marks = opened.stage.spectrum.marks
     aside = marks.aside.getData()[0]
     assert len(aside) == 1 and aside[0] == pytest.approx(50, abs=1e-3)

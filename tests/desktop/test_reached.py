@@ -33,9 +33,14 @@ from tonecomb.desktop.bench import Bench
 
 Settle = Callable[[], None]
 CONTROLS = (
-    QAbstractButton, QAbstractItemView, QAbstractSlider, QAbstractSpinBox, QComboBox, QLineEdit,
+    QAbstractButton,
+    QAbstractItemView,
+    QAbstractSlider,
+    QAbstractSpinBox,
+    QComboBox,
+    QLineEdit,
     QGraphicsView,
-)  # fmt: skip
+)
 NO_WORDS = re.compile(r"^\W*$")
 POPOVERS = {"Edit the method", "Filter the readings", "Keys", "Pick a peak", "Doing the job"}
 
@@ -63,9 +68,7 @@ def controls(top: QWidget) -> Iterator[QWidget]:
 def told(one: QWidget) -> str:
     """What a screen reader tells of a control: its name, its own words, or those of its label."""
     text = one.text() if isinstance(one, QAbstractButton) else ""
-    beside = [
-        label.text() for label in one.window().findChildren(QLabel) if label.buddy() is one
-    ]  # fmt: skip
+    beside = [label.text() for label in one.window().findChildren(QLabel) if label.buddy() is one]
     return one.accessibleName() or text.replace("&", "") or "".join(beside)
 
 
@@ -149,8 +152,11 @@ def test_tab_goes_as_one_reads_and_shows_where(opened: Bench) -> None:
     of = [next(i for i, region in enumerate(regions) if region.isAncestorOf(one)) for one in passed]
     assert of == sorted(of)
     assert set(of) == set(range(5)), [told(one) for one in passed]
-    heights = [one.mapTo(opened.readings, QPoint()).y() for i, one in zip(of, passed, strict=True)
-               if i == 3]  # fmt: skip
+    heights = [
+        one.mapTo(opened.readings, QPoint()).y()
+        for i, one in zip(of, passed, strict=True)
+        if i == 3
+    ]
     assert heights == sorted(heights) and len(heights) > 6
     QTest.keyClick(QApplication.focusWidget() or opened, Qt.Key.Key_Backtab)
     assert QApplication.focusWidget() is passed[-1], "and back"

@@ -31,9 +31,14 @@ Settle = Callable[[], None]
 
 @pytest.mark.parametrize(
     ("low", "high", "wanted"),
-    [(0.0, 60.0, "20"), (9.7, 9.92, "9.80"), (-4.0, 4.0, "−2"), (0.0, 2e-3, "0.0010"),
-     (10.0, 10.05, "10.02")],
-)  # fmt: skip
+    [
+        (0.0, 60.0, "20"),
+        (9.7, 9.92, "9.80"),
+        (-4.0, 4.0, "−2"),
+        (0.0, 2e-3, "0.0010"),
+        (10.0, 10.05, "10.02"),
+    ],
+)
 def test_linear_ticks(qapp: object, low: float, high: float, wanted: str) -> None:
     axis = Axis("bottom")
     texts = [
@@ -48,9 +53,13 @@ def test_linear_ticks(qapp: object, low: float, high: float, wanted: str) -> Non
 
 @pytest.mark.parametrize(
     ("low", "high", "wanted"),
-    [(1.0, 1000.0, ["1", "2", "5", "10", "20", "50", "100"]), (0.01, 1e5, ["0.01", "0.1", "1000"]),
-     (40.0, 90.0, ["50", "60", "80"]), (48.0, 50.0, ["48", "49"])],
-)  # fmt: skip
+    [
+        (1.0, 1000.0, ["1", "2", "5", "10", "20", "50", "100"]),
+        (0.01, 1e5, ["0.01", "0.1", "1000"]),
+        (40.0, 90.0, ["50", "60", "80"]),
+        (48.0, 50.0, ["48", "49"]),
+    ],
+)
 def test_logarithmic_ticks(qapp: object, low: float, high: float, wanted: list[str]) -> None:
     axis = Axis("bottom")
     axis.log = True
@@ -65,9 +74,15 @@ def wheel(view: Plot, x: float, notches: int, keys: Qt.KeyboardModifier) -> None
     y = sum(view.box.viewRange()[1]) / 2
     place = QPointF(view.mapFromScene(view.box.mapViewToScene(QPointF(x, y))))
     event = QWheelEvent(
-        place, QPointF(view.mapToGlobal(place.toPoint())), QPoint(), QPoint(0, 120 * notches),
-        Qt.MouseButton.NoButton, keys, Qt.ScrollPhase.NoScrollPhase, False,
-    )  # fmt: skip
+        place,
+        QPointF(view.mapToGlobal(place.toPoint())),
+        QPoint(),
+        QPoint(0, 120 * notches),
+        Qt.MouseButton.NoButton,
+        keys,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
     QApplication.sendEvent(view.viewport(), event)
 
 
@@ -258,11 +273,16 @@ def test_recent_files_are_listed_and_open(bench: Bench, settle: Settle, tmp_path
 @pytest.mark.parametrize(
     ("value", "std", "text"),
     [
-        (24.29993, 2e-4, "24.2999"), (413.1, 0.03, "413.10"), (1003.2, 4.0, "1003"),
-        (0.31, 1e-9, "0.3100"), (50.0, 0.0, "50.000"), (50.0, math.nan, "50.000"),
-        (-3.25, 0.1, "−3.2"), (math.nan, 1.0, "–"),
+        (24.29993, 2e-4, "24.2999"),
+        (413.1, 0.03, "413.10"),
+        (1003.2, 4.0, "1003"),
+        (0.31, 1e-9, "0.3100"),
+        (50.0, 0.0, "50.000"),
+        (50.0, math.nan, "50.000"),
+        (-3.25, 0.1, "−3.2"),
+        (math.nan, 1.0, "–"),
     ],
-)  # fmt: skip
+)
 def test_a_frequency_has_the_digits_that_are_known_of_it(
     value: float, std: float, text: str
 ) -> None:
@@ -271,8 +291,11 @@ def test_a_frequency_has_the_digits_that_are_known_of_it(
 
 def test_other_cells() -> None:
     assert [numbers.level(x) for x in (0.36, 0.000396, 1234.5, math.nan)] == [
-        "0.3600", "3.96e−4", "1234", "–"
-    ]  # fmt: skip
+        "0.3600",
+        "3.96e−4",
+        "1234",
+        "–",
+    ]
     assert [numbers.whole(x) for x in (87.2, -0.4, math.nan, math.inf)] == ["87", "0", "–", "∞"]
 
 

@@ -80,8 +80,10 @@ def test_from_the_shaft_to_the_resonances(
     settle()
     assert bracket.context.moments.time == pytest.approx(45.0, abs=0.4)
     for action, name in (
-        ("Export orders…", "o.csv"), ("Save report…", "r.html"), ("Export picture…", "p.png"),
-    ):  # fmt: skip
+        ("Export orders…", "o.csv"),
+        ("Save report…", "r.html"),
+        ("Export picture…", "p.png"),
+    ):
         monkeypatch.setattr(
             QFileDialog, "getSaveFileName", lambda *_, name=name: (str(tmp_path / name), "")
         )

@@ -143,8 +143,7 @@ def test_shapes_move_on_a_sketch(tapped: Bench, settle: Settle, tmp_path: Path) 
     dialog.ways[2].choose("+x")
     dialog.ways[2].picked.emit("+x")
     assert not dialog.wrong.text()
-    wanted = Sketch((Place(1), Place(2, 1.5, along="+x"), Place(3, 1.5, 0, -0.4)),
-                    ((1, 2), (2, 3)))  # fmt: skip
+    wanted = Sketch((Place(1), Place(2, 1.5, along="+x"), Place(3, 1.5, 0, -0.4)), ((1, 2), (2, 3)))
     assert dialog.sketch == wanted
     ref = tapped.store.ref
     assert ref is not None

@@ -69,9 +69,7 @@ def test_what_lies_between_samples_is_the_one_curve(share: float, places: list[f
 
 
 def test_the_strip_places_every_line(qapp: object, begun: Callable[[Made], Bench]) -> None:
-    bench = begun(
-        of(Tone(61.8), Tone(700.0, 0.5), Tone(90.0, 0.001), Sweep(8.0, 300.0))
-    )
+    bench = begun(of(Tone(61.8), Tone(700.0, 0.5), Tone(90.0, 0.001), Sweep(8.0, 300.0)))
     strip = bench.stage.spectra.folds
     assert [round(one.is_at, 1) for one in strip.lines] == [61.8, 700.0], "the weakest are left out"
     assert strip.top == pytest.approx(1.08 * 700), "as far as the highest goes"
@@ -106,12 +104,14 @@ def test_no_strip_for_what_was_recorded(opened: Bench, settle: Settle) -> None:
 @pytest.mark.parametrize(
     ("part", "how", "words"),
     [
-        (Tone(61.8), {}, ""), (Tone(176.4), {}, "above half the rate: shows at 79.6 Hz"),
+        (Tone(61.8), {}, ""),
+        (Tone(176.4), {}, "above half the rate: shows at 79.6 Hz"),
         (Tone(176.4), {"low_pass": 20.0, "order": 8}, "above half the rate, and taken out before"),
         (Teeth(40.0, 5, roll_off=0.0), {}, "2 of its lines above half the rate"),
-        (Noise(), {}, ""), (Hits(rung=(RungMode(500.0, 1.0),), scatter=2.0), {}, ""),
+        (Noise(), {}, ""),
+        (Hits(rung=(RungMode(500.0, 1.0),), scatter=2.0), {}, ""),
     ],
-)  # fmt: skip
+)
 def test_the_maker_says_what_becomes_of_a_part(
     part: Part, how: dict[str, float], words: str
 ) -> None:
@@ -119,9 +119,17 @@ def test_the_maker_says_what_becomes_of_a_part(
 
 
 def row(**changes: object) -> Compared:
-    usual = {"part": 0, "name": "61.8 Hz", "frequency": 61.8, "shows": 61.8, "amplitude": 1.0,
-             "read": 61.8003, "read_std": 1e-4, "read_amplitude": 1.01,
-             "read_amplitude_std": 0.01}  # fmt: skip
+    usual = {
+        "part": 0,
+        "name": "61.8 Hz",
+        "frequency": 61.8,
+        "shows": 61.8,
+        "amplitude": 1.0,
+        "read": 61.8003,
+        "read_std": 1e-4,
+        "read_amplitude": 1.01,
+        "read_amplitude_std": 0.01,
+    }
     return Compared(**(usual | changes))  # type: ignore[arg-type]
 
 
@@ -134,11 +142,14 @@ def row(**changes: object) -> Compared:
         (row(note="in one line with 62 Hz"), "one line", "– in one line with 62 Hz"),
         (row(note="below the noise", read=math.nan), "in noise", "– below the noise"),
         (row(note="taken out", shows=math.nan, read=math.nan), "gone", "– taken out"),
-        (row(note="not fitted", read=math.nan, kind="mode", amplitude=0.015), "not read",
-         "damping 1.5 %"),
+        (
+            row(note="not fitted", read=math.nan, kind="mode", amplitude=0.015),
+            "not read",
+            "damping 1.5 %",
+        ),
         (row(kind="noise", read=math.nan, amplitude=0.2), "", "of 0.2 rms, read 1.01"),
     ],
-)  # fmt: skip
+)
 def test_rows_of_the_truth_are_said(found: Compared, cell: str, words: str) -> None:
     if found.kind != "noise":
         assert off_words(found) == cell

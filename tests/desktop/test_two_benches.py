@@ -31,9 +31,13 @@ def window_of(path: Path) -> str:
 
 
 def test_a_session_that_is_open_twice_is_said_and_never_replaced_unseen(
-    opened: Bench, other: Bench, settle: Callable[[], None], qtbot: Any, tmp_path: Path,
+    opened: Bench,
+    other: Bench,
+    settle: Callable[[], None],
+    qtbot: Any,
+    tmp_path: Path,
     monkeypatch: pytest.MonkeyPatch,
-) -> None:  # fmt: skip
+) -> None:
     path, aside = tmp_path / "work.tcomb", tmp_path / "aside.tcomb"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(path), ""))
     assert opened.workspace.save()

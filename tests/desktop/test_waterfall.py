@@ -72,8 +72,12 @@ def naive(heights: np.ndarray, scene: Scene) -> np.ndarray:
         r = np.minimum(row.astype(int), heights.shape[0] - 2)
         p = np.minimum(point.astype(int), heights.shape[1] - 2)
         dr, dp = row - r, point - p
-        z = (heights[r, p] * (1 - dr) * (1 - dp) + heights[r, p + 1] * (1 - dr) * dp
-             + heights[r + 1, p] * dr * (1 - dp) + heights[r + 1, p + 1] * dr * dp)  # fmt: skip
+        z = (
+            heights[r, p] * (1 - dr) * (1 - dp)
+            + heights[r, p + 1] * (1 - dr) * dp
+            + heights[r + 1, p] * dr * (1 - dp)
+            + heights[r + 1, p + 1] * dr * dp
+        )
         _, down = scene.place(x, y, z)
         horizon = scene.place(x[:1], y[:1], np.zeros(1))[1][0]
         for top, height in zip(down, z, strict=True):

@@ -27,8 +27,9 @@ def display() -> Iterator[str]:
     reading, writing = os.pipe()
     server = subprocess.Popen(
         ["Xvfb", "-displayfd", str(writing), "-screen", "0", "1400x900x24", "-nolisten", "tcp"],
-        pass_fds=(writing,), stderr=subprocess.DEVNULL,
-    )  # fmt: skip
+        pass_fds=(writing,),
+        stderr=subprocess.DEVNULL,
+    )
     os.close(writing)
     with os.fdopen(reading) as answer:
         name = f":{answer.readline().strip()}"
@@ -63,8 +64,10 @@ def press_until(display: str, window: str, key: str, seen: Callable[[], object])
         subprocess.run(
             # Both ways: the window manager's, which may be late, and the server's own.
             ["xdotool", "windowactivate", window, "windowfocus", window, "key", key],
-            env=environment(display), timeout=30, check=False,
-        )  # fmt: skip
+            env=environment(display),
+            timeout=30,
+            check=False,
+        )
         time.sleep(0.5)
         if seen():
             return
@@ -74,8 +77,12 @@ def test_from_the_demo_to_a_report(display: str, tmp_path: Path) -> None:
     report = tmp_path / "found.html"
     done = subprocess.run(
         [sys.executable, Path(__file__).with_name("drive_window.py"), report],
-        env=environment(display), capture_output=True, text=True, timeout=150, check=False,
-    )  # fmt: skip
+        env=environment(display),
+        capture_output=True,
+        text=True,
+        timeout=150,
+        check=False,
+    )
     assert done.returncode == 0, done.stderr
     seen = json.loads(done.stdout.splitlines()[-1])
     assert seen["platform"] == "xcb"
@@ -99,8 +106,10 @@ def test_the_program_itself_starts_and_is_closed(display: str, demo: Path) -> No
     """As a user starts it, with a file as its argument; the window manager closes it."""
     process = subprocess.Popen(
         [sys.executable, "-m", "tonecomb", demo / "undersampled.wav"],
-        env=environment(display), stderr=subprocess.PIPE, text=True,
-    )  # fmt: skip
+        env=environment(display),
+        stderr=subprocess.PIPE,
+        text=True,
+    )
     try:
         opened = windows(display, "unsaved session – Tone Comb")
         # The window manager may hand over the keyboard a moment late: a key is sent again
@@ -120,8 +129,12 @@ def test_the_program_itself_starts_and_is_closed(display: str, demo: Path) -> No
 def test_live_from_the_node_to_a_report(display: str, tmp_path: Path) -> None:
     done = subprocess.run(
         [sys.executable, Path(__file__).with_name("drive_live.py"), tmp_path],
-        env=environment(display), capture_output=True, text=True, timeout=150, check=False,
-    )  # fmt: skip
+        env=environment(display),
+        capture_output=True,
+        text=True,
+        timeout=150,
+        check=False,
+    )
     assert done.returncode == 0, done.stderr
     seen = json.loads(done.stdout.splitlines()[-1])
     assert seen["comb"] == pytest.approx(24.3, abs=0.05)

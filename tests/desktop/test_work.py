@@ -265,8 +265,11 @@ def test_a_defect_is_told_logged_and_the_work_kept(
 def test_the_unsaved_question_has_three_answers(
     bench: Bench, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    for text, answer in (("Save", Answer.SAVE), ("Do not save", Answer.DISCARD),
-                         ("Cancel", Answer.CANCEL)):  # fmt: skip
+    for text, answer in (
+        ("Save", Answer.SAVE),
+        ("Do not save", Answer.DISCARD),
+        ("Cancel", Answer.CANCEL),
+    ):
 
         def click(box: QMessageBox, text: str = text) -> None:
             next(b for b in box.buttons() if b.text().replace("&", "") == text).click()

@@ -57,9 +57,20 @@ def _kill(kind: str, seed: int) -> Trial:
 def _mutations(contract: str) -> Trial:
     def run(folder: Path) -> Figures:
         done = subprocess.run(
-            [sys.executable, "-X", "faulthandler", "-m", "tests.formats.fuzz", f"{_MUTATIONS}",
-             contract], capture_output=True, text=True, cwd=ROOT, check=False,
-        )  # fmt: skip
+            [
+                sys.executable,
+                "-X",
+                "faulthandler",
+                "-m",
+                "tests.formats.fuzz",
+                f"{_MUTATIONS}",
+                contract,
+            ],
+            capture_output=True,
+            text=True,
+            cwd=ROOT,
+            check=False,
+        )
         assert done.returncode == 0 and not done.stderr, done.stderr[-3000:]
         slowest, memory = map(float, done.stdout.split())
         assert slowest < 5 and memory < 1000, (slowest, memory)
@@ -78,9 +89,11 @@ def _random(seed: int) -> Trial:
         assert not found["faults"], found["faults"][0]
         assert not found["touched"], found["touched"]
         return {
-            "own ms": found["own_ms"][0], "over 250 ms": sum(one > 250 for one in found["own_ms"]),
-            "memory MB": found["memory_mb"][1], "emptied MB": found["memory_mb"][2],
-        }  # fmt: skip
+            "own ms": found["own_ms"][0],
+            "over 250 ms": sum(one > 250 for one in found["own_ms"]),
+            "memory MB": found["memory_mb"][1],
+            "emptied MB": found["memory_mb"][2],
+        }
 
     return Trial(f"random actions {seed}", run)
 
@@ -89,8 +102,11 @@ def _live(minutes: float) -> Trial:
     def run(folder: Path) -> Figures:
         done = subprocess.run(
             [sys.executable, "-m", "tests.endure.live", f"{minutes}", str(folder)],
-            capture_output=True, text=True, cwd=ROOT, check=False,
-        )  # fmt: skip
+            capture_output=True,
+            text=True,
+            cwd=ROOT,
+            check=False,
+        )
         assert done.returncode == 0, done.stderr[-3000:]
         found = json.loads(done.stdout)
         share = found["lost"] / (found["lost"] + found["taken"])
@@ -107,8 +123,10 @@ def trials(minutes: float) -> list[Trial]:
     """All of them, the quick ones first."""
     return [
         *(_kill(kind, seed) for kind, count in _KILLS.items() for seed in range(count)),
-        *map(_mutations, CONTRACTS), *map(_random, (1, 2, 3)), _live(minutes),
-    ]  # fmt: skip
+        *map(_mutations, CONTRACTS),
+        *map(_random, (1, 2, 3)),
+        _live(minutes),
+    ]
 
 
 def main() -> int:
@@ -123,9 +141,10 @@ def main() -> int:
     if path.exists() and not wanted.anew:
         done = json.loads(path.read_text())
     every = [
-        one for one in trials(wanted.minutes)
+        one
+        for one in trials(wanted.minutes)
         if not wanted.names or any(name in one.key for name in wanted.names)
-    ]  # fmt: skip
+    ]
     for one in every:
         if one.key in done and "failed" not in done[one.key]:
             continue

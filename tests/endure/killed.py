@@ -67,9 +67,12 @@ while True:
 
 def _run(*arguments: object) -> subprocess.Popen[str]:
     return subprocess.Popen(
-        [sys.executable, *map(str, arguments)], text=True,
-        stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL,
-    )  # fmt: skip
+        [sys.executable, *map(str, arguments)],
+        text=True,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        stdin=subprocess.DEVNULL,
+    )
 
 
 def _to_its_end(*arguments: object) -> int:

@@ -30,11 +30,25 @@ def main(minutes: float, folder: Path) -> None:
     app = make_application(["tone-comb"])
     described = folder / "node.sdp"
     node = subprocess.Popen(
-        [sys.executable, "-m", "tonecomb", "node", "--rate", f"{RATE}", "--channels",
-         f"{CHANNELS}", "--port", f"{30_000 + os.getpid() % 20_000}", "--loss", f"{LOSS_PERCENT}",
-         "--sdp", str(described)],
-        stdout=subprocess.DEVNULL, stdin=subprocess.DEVNULL,
-    )  # fmt: skip
+        [
+            sys.executable,
+            "-m",
+            "tonecomb",
+            "node",
+            "--rate",
+            f"{RATE}",
+            "--channels",
+            f"{CHANNELS}",
+            "--port",
+            f"{30_000 + os.getpid() % 20_000}",
+            "--loss",
+            f"{LOSS_PERCENT}",
+            "--sdp",
+            str(described),
+        ],
+        stdout=subprocess.DEVNULL,
+        stdin=subprocess.DEVNULL,
+    )
     bench = Bench()
     bench.resize(1280, 800)
     bench.show()
@@ -52,11 +66,18 @@ def main(minutes: float, folder: Path) -> None:
             assert progressed is not None
             oldest = max(oldest, progressed.age)
         seconds, counts = time.monotonic() - begun, progressed.counts
-        print(json.dumps({
-            "minutes": round(seconds / 60, 2), "taken": counts.taken, "lost": counts.lost,
-            "lost samples": counts.lost_samples, "seconds behind": round(oldest, 2),
-            "memory MB": [looks[len(looks) // 4], max(looks), looks[-1]],
-        }))  # fmt: skip
+        print(
+            json.dumps(
+                {
+                    "minutes": round(seconds / 60, 2),
+                    "taken": counts.taken,
+                    "lost": counts.lost,
+                    "lost samples": counts.lost_samples,
+                    "seconds behind": round(oldest, 2),
+                    "memory MB": [looks[len(looks) // 4], max(looks), looks[-1]],
+                }
+            )
+        )
     finally:
         bench.live.end()
         bench.store.mark_saved(folder / "saved", bench.store.document)

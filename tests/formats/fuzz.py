@@ -25,22 +25,42 @@ _OTHER = (
     b"RIFF\x24\0\0\0WAVEfmt \x89HDF\r\n\x1a\nPAR1ARROW1\0\0PK\x03\x04\x93NUMPY fLaC    -1\n    58\n"
 )
 
-_bytes = st.sampled_from([b"\0", b"\xff", b"\x7f", b"\x80", b"\xff" * 4, b"\xff" * 8, b"\0" * 8,
-                          b"9" * 9, b"-1", b"nan", b"\n", b";", b"1e999"]) | st.binary(
-    min_size=1, max_size=9
-)  # fmt: skip
+_bytes = st.sampled_from(
+    [
+        b"\0",
+        b"\xff",
+        b"\x7f",
+        b"\x80",
+        b"\xff" * 4,
+        b"\xff" * 8,
+        b"\0" * 8,
+        b"9" * 9,
+        b"-1",
+        b"nan",
+        b"\n",
+        b";",
+        b"1e999",
+    ]
+) | st.binary(min_size=1, max_size=9)
 _place = st.floats(0, 1, exclude_max=True)
 _edit = st.tuples(st.sampled_from(["header", "tail", "any"]), _place, _bytes, st.booleans())
 
 
-def damage(content: bytes, cut: float | None, edits: list[tuple[str, float, bytes, bool]],
-           spliced: int | None) -> bytes:  # fmt: skip
+def damage(
+    content: bytes,
+    cut: float | None,
+    edits: list[tuple[str, float, bytes, bool]],
+    spliced: int | None,
+) -> bytes:
     """The content with bytes written over or put in, cut off, or begun like another format."""
     damaged = bytearray(content)
     for where, share, change, insert in edits:
         size = len(damaged)
-        low, high = {"header": (0, min(size, _HEADER)), "tail": (max(0, size - _HEADER), size),
-                     "any": (0, size)}[where]  # fmt: skip
+        low, high = {
+            "header": (0, min(size, _HEADER)),
+            "tail": (max(0, size - _HEADER), size),
+            "any": (0, size),
+        }[where]
         at = low + int(share * (high - low))
         damaged[at : at + (0 if insert else len(change))] = change
     if spliced is not None:
@@ -86,9 +106,12 @@ def attacked(name: str, cases: int) -> float:
         path = made.with_name(f"damaged{made.suffix}")
 
         @settings(
-            max_examples=cases, derandomize=True, database=None, deadline=None,
+            max_examples=cases,
+            derandomize=True,
+            database=None,
+            deadline=None,
             suppress_health_check=list(HealthCheck),
-        )  # fmt: skip
+        )
         @given(
             st.none() | _place,
             st.lists(_edit, max_size=6),

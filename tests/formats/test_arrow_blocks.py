@@ -21,14 +21,22 @@ CODECS = ["lz4", "zstd", "uncompressed"]
 
 
 @given(
-    kind=st.sampled_from(KINDS), codec=st.sampled_from(CODECS), rows=st.integers(1, 900),
-    missing=st.sets(st.integers(0, 899), max_size=40), step=st.integers(1, 200),
+    kind=st.sampled_from(KINDS),
+    codec=st.sampled_from(CODECS),
+    rows=st.integers(1, 900),
+    missing=st.sets(st.integers(0, 899), max_size=40),
+    step=st.integers(1, 200),
     chunk=st.integers(50, 900),
-)  # fmt: skip
+)
 def test_blocks_are_what_the_library_reads(
-    tmp_path_factory: pytest.TempPathFactory, kind: pa.DataType, codec: str, rows: int,
-    missing: set[int], step: int, chunk: int,
-) -> None:  # fmt: skip
+    tmp_path_factory: pytest.TempPathFactory,
+    kind: pa.DataType,
+    codec: str,
+    rows: int,
+    missing: set[int],
+    step: int,
+    chunk: int,
+) -> None:
     """Whatever kind and packing, with values that are missing, behind a column of texts."""
     values = np.random.default_rng(rows).integers(0, 100, rows)
     mask = np.isin(np.arange(rows), list(missing))

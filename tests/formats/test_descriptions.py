@@ -25,10 +25,14 @@ from tonecomb.core.synthesis.tones import Tone
 from tonecomb.formats import made_json
 
 PLAIN = {
-    "format": made_json.FORMAT, "version": 1, "sampling": {"rate": 1000, "duration": 2.5},
-    "parts": [{"part": "tone", "frequency": 61.8, "amplitude": 2, "level": "rms"},
-              {"part": "hits", "modes": [{"frequency": 143, "damping": 1.5}]}],
-}  # fmt: skip
+    "format": made_json.FORMAT,
+    "version": 1,
+    "sampling": {"rate": 1000, "duration": 2.5},
+    "parts": [
+        {"part": "tone", "frequency": 61.8, "amplitude": 2, "level": "rms"},
+        {"part": "hits", "modes": [{"frequency": 143, "damping": 1.5}]},
+    ],
+}
 
 
 def written(tmp_path: Path, body: Any) -> Path:
@@ -40,9 +44,10 @@ def written(tmp_path: Path, body: Any) -> Path:
 def test_a_short_description_is_enough(tmp_path: Path) -> None:
     made = made_json.load(written(tmp_path, PLAIN))
     assert made == Made(
-        "hum", parts=(Tone(61.8, 2.0, "rms"), Hits(rung=(RungMode(143.0, 1.5),))),
+        "hum",
+        parts=(Tone(61.8, 2.0, "rms"), Hits(rung=(RungMode(143.0, 1.5),))),
         sampling=Sampling(1000.0, 2500),
-    )  # fmt: skip
+    )
     recording = tonecomb.open(tmp_path / "hum.json")
     assert np.array_equal(read_all(recording), read_all(made.recording("a")))
     assert tonecomb.analyse(recording).values()["truth"][0]["put_in_hz"] == 61.8
@@ -89,11 +94,13 @@ def changed(**changes: Any) -> dict[str, Any]:
         (changed(sampling={"rate": 1e6, "duration": 1e9}), "more than 1099511627776 samples"),
         (changed(sampling={"samples": 9, "duration": 1}), "both samples and a duration"),
         (changed(sampling={"duration": "long"}), "'long' is no duration"),
-        (changed(unit="furlongs per"), "hum.json"), (changed(seed=1.5), "1.5 is no seed"),
-        (changed(parts=3), "its parts are no list"), (changed(colour=1), "has no colour"),
+        (changed(unit="furlongs per"), "hum.json"),
+        (changed(seed=1.5), "1.5 is no seed"),
+        (changed(parts=3), "its parts are no list"),
+        (changed(colour=1), "has no colour"),
         (json.dumps(PLAIN).replace("61.8", "NaN"), "is not a description"),
     ],
-)  # fmt: skip
+)
 def test_what_is_broken_is_said_in_a_sentence(tmp_path: Path, body: Any, sentence: str) -> None:
     with pytest.raises(UserError, match=sentence):
         made_json.load(written(tmp_path, body))

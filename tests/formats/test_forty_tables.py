@@ -70,13 +70,30 @@ MADE: dict[str, tuple[str, float | None]] = {
     "ns of the epoch": (table(whole(250.0, 1e-9, EPOCH), head="timestamp,acc\n"), 250.0),
     "whole seconds that repeat": (table(whole(250.0, 1.0), head="time [s],acc\n"), 250.0),
     "clock in whole seconds": (
-        table(("%s", [d.strftime("%H:%M:%S") for d in DAY]), head="clock,acc\n"), 250.0),
+        table(("%s", [d.strftime("%H:%M:%S") for d in DAY]), head="clock,acc\n"),
+        250.0,
+    ),
     "date and time in two": (
-        table(("%s", ["4.3.2026"] * N), ("%s", [d.strftime("%H:%M:%S") for d in DAY]),
-              head="date,clock,acc\n"), 250.0),
+        table(
+            ("%s", ["4.3.2026"] * N),
+            ("%s", [d.strftime("%H:%M:%S") for d in DAY]),
+            head="date,clock,acc\n",
+        ),
+        250.0,
+    ),
     "ISO stamps": (
-        table(("%s", [(START + timedelta(milliseconds=4 * i)).isoformat(timespec="milliseconds")
-                      for i in range(N)]), head="when,acc\n"), 250.0),
+        table(
+            (
+                "%s",
+                [
+                    (START + timedelta(milliseconds=4 * i)).isoformat(timespec="milliseconds")
+                    for i in range(N)
+                ],
+            ),
+            head="when,acc\n",
+        ),
+        250.0,
+    ),
     "# fs = 250": (table(head="# fs = 250\nacc\n"), 250.0),
     "dt=0.004": (table(head="dt=0.004\nacc\n"), 250.0),
     "dt [ms]: 4": (table(head="dt [ms]: 4\nacc\n"), 250.0),
@@ -84,19 +101,30 @@ MADE: dict[str, tuple[str, float | None]] = {
     "rate and index": (table(INDEX, head="# fs: 512 Hz\nn,acc\n"), 512.0),
     "rate tells the unit": (table(whole(0.5, 1e-3), head="# fs = 0.5 Hz\ntime,acc\n"), 0.5),
     "sensitivity above, no header": (table(SECONDS, head="Sensitivity: 100 mV/g\n"), 250.0),
-    "header again": (table(SECONDS, head="t [s],acc\n").replace(
-        "\n1.0000,", "\nt [s],acc\n1.0000,"), 250.0),
+    "header again": (
+        table(SECONDS, head="t [s],acc\n").replace("\n1.0000,", "\nt [s],acc\n1.0000,"),
+        250.0,
+    ),
     "empty last column": (
-        table(("%.4f", counted(250.0)), head="t [s],acc,\n").replace("\n", ",\n").replace(
-            "acc,,", "acc,"), 250.0),
+        table(("%.4f", counted(250.0)), head="t [s],acc,\n")
+        .replace("\n", ",\n")
+        .replace("acc,,", "acc,"),
+        250.0,
+    ),
     "semicolons and commas": (
-        table(whole(250.0, 1e-3), between=";", head="").replace(".", ","), 250.0),
+        table(whole(250.0, 1e-3), between=";", head="").replace(".", ","),
+        250.0,
+    ),
     "spaces": (table(INDEX, SECONDS, between="   "), 250.0),
     "jittered s, no header": (
-        table(("%.5f", counted(250.0) + 2e-4 * np.sin(np.arange(N) ** 2))), 250.0),
+        table(("%.5f", counted(250.0) + 2e-4 * np.sin(np.arange(N) ** 2))),
+        250.0,
+    ),
     "gap in whole ms, no header": (
-        table(("%d", 4 * np.arange(N) + 5000 * (np.arange(N) > 400))), 250.0),
-}  # fmt: skip
+        table(("%d", 4 * np.arange(N) + 5000 * (np.arange(N) > 400))),
+        250.0,
+    ),
+}
 
 
 @pytest.mark.parametrize("how", MADE)
@@ -140,8 +168,10 @@ def test_coarse_stamps_keep_their_gaps(tmp_path: Path) -> None:
     stamps = np.floor(counted(50.0)) + (np.arange(N) >= 500) * 3
     (tmp_path / "a.csv").write_text(table(("%d", stamps), head="time [s],acc\n"))
     choices: dict[str, Callable[[int], bool]] = {
-        "nominal": lambda n: n == N, "cut": lambda n: n == 500, "resample": lambda n: n == N + 150,
-    }  # fmt: skip
+        "nominal": lambda n: n == N,
+        "cut": lambda n: n == 500,
+        "resample": lambda n: n == N + 150,
+    }
     for choice, fits in choices.items():
         given = Given(how=Import(time_base=choice))  # type: ignore[arg-type]
         recording = understand(tmp_path / "a.csv", given).recording

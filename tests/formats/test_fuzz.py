@@ -11,19 +11,41 @@ import pytest
 
 ROOT = Path(__file__).parents[2]
 CONTRACTS = [
-    "TestWav", "TestRf64", "TestW64", "TestAiff", "TestFlac", "TestCaf", "TestAu", "TestVorbis",
-    "TestOpus", "TestMp3", "TestTelephone", "TestHdf5", "TestMatlab73",
-    "TestMatlab5", "TestUffText", "TestUffBinary", "TestNpy", "TestNpz", "TestParquet",
-    "TestFeather", "TestCommaTable", "TestSemicolonTable",
-]  # fmt: skip
+    "TestWav",
+    "TestRf64",
+    "TestW64",
+    "TestAiff",
+    "TestFlac",
+    "TestCaf",
+    "TestAu",
+    "TestVorbis",
+    "TestOpus",
+    "TestMp3",
+    "TestTelephone",
+    "TestHdf5",
+    "TestMatlab73",
+    "TestMatlab5",
+    "TestUffText",
+    "TestUffBinary",
+    "TestNpy",
+    "TestNpz",
+    "TestParquet",
+    "TestFeather",
+    "TestCommaTable",
+    "TestSemicolonTable",
+]
 SECONDS, MEGABYTES = 5.0, 1000.0
 
 
 def attack(contracts: Sequence[str], cases: int) -> None:
     done = subprocess.run(
         [sys.executable, "-X", "faulthandler", "-m", "tests.formats.fuzz", str(cases), *contracts],
-        capture_output=True, text=True, cwd=ROOT, timeout=3600, check=False,
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+        cwd=ROOT,
+        timeout=3600,
+        check=False,
+    )
     assert done.returncode == 0, done.stderr[-3000:]
     assert not done.stderr, "libraries are silent"
     slowest, memory = map(float, done.stdout.split())

@@ -16,9 +16,27 @@ from tonecomb.formats.registry import open_recording
 from tonecomb.formats.report import sealed
 
 NEARLY = (
-    "# sampl___", "sampl", "sample_rate ", "fs ", "rate", "dt ", "sampling period", "sensitivity ",
-    "sensitivity 1", "1.1,", "a(", "a [", "[", "(", ") ", " ", "time ", "time/", "/", "_-",
-)  # fmt: skip
+    "# sampl___",
+    "sampl",
+    "sample_rate ",
+    "fs ",
+    "rate",
+    "dt ",
+    "sampling period",
+    "sensitivity ",
+    "sensitivity 1",
+    "1.1,",
+    "a(",
+    "a [",
+    "[",
+    "(",
+    ") ",
+    " ",
+    "time ",
+    "time/",
+    "/",
+    "_-",
+)
 
 
 def header(text: str) -> None:

@@ -37,11 +37,15 @@ def source(tmp_path: Path) -> Path:
     return path
 
 
-@pytest.mark.parametrize("other", [
-    lambda p: p,
-    lambda p: p.parent / "sub" / ".." / p.name,
-    lambda p: _linked(p, os.symlink), lambda p: _linked(p, os.link),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "other",
+    [
+        lambda p: p,
+        lambda p: p.parent / "sub" / ".." / p.name,
+        lambda p: _linked(p, os.symlink),
+        lambda p: _linked(p, os.link),
+    ],
+)
 def test_a_source_is_never_written_by_any_writer(
     source: Path, other: Callable[[Path], Path]
 ) -> None:
@@ -97,11 +101,14 @@ def test_files_of_others_are_not_replaced_unasked(source: Path, tmp_path: Path) 
     assert call("analyse", source, "--out", out).returncode == 0, "and ours are ours"
 
 
-@pytest.mark.parametrize("command", [
-    lambda source, target: ("convert", source, target),
-    lambda source, target: ("make", "two-tones", target),
-    lambda source, target: ("analyse", source, "--write-signal", target),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "command",
+    [
+        lambda source, target: ("convert", source, target),
+        lambda source, target: ("make", "two-tones", target),
+        lambda source, target: ("analyse", source, "--write-signal", target),
+    ],
+)
 def test_what_is_there_is_replaced_only_when_asked(
     source: Path, tmp_path: Path, command: Callable[[Path, Path], tuple[object, ...]]
 ) -> None:
@@ -176,15 +183,24 @@ def _set(path: str, value: object) -> Callable[[dict], object]:
 COMB = {"name": "A", "spacing": 20.0, "carrier": None, "first": 1, "last": 100_000_000, "std": 0.0}
 
 
-@pytest.mark.parametrize("edit, told", [
-    (_set("recordings/0/combs", [COMB]), "last is 1e\\+08"),
-    (_set("recordings/0/combs", [{**COMB, "last": 5}] * 60), "there are 60 combs"),
-    (_set("recordings/0/method/search/peaks/most", 10**9), "most is 1e\\+09"),
-    (_set("recordings/0/name", "x" * 100_000), "is not a session"),
-    (_set("recordings/0/marks", [{"time": 1.0, "note": "a"}] * 20_000), "20000 marks"),
-    (_set("recordings/0/combs", [{**COMB, "spacing": math.nan, "last": 5}]), "is not a session"),
-    (_set("recordings/0/combs", [{**COMB, "spacing": math.inf, "last": 5}]), "is not a session"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "edit, told",
+    [
+        (_set("recordings/0/combs", [COMB]), "last is 1e\\+08"),
+        (_set("recordings/0/combs", [{**COMB, "last": 5}] * 60), "there are 60 combs"),
+        (_set("recordings/0/method/search/peaks/most", 10**9), "most is 1e\\+09"),
+        (_set("recordings/0/name", "x" * 100_000), "is not a session"),
+        (_set("recordings/0/marks", [{"time": 1.0, "note": "a"}] * 20_000), "20000 marks"),
+        (
+            _set("recordings/0/combs", [{**COMB, "spacing": math.nan, "last": 5}]),
+            "is not a session",
+        ),
+        (
+            _set("recordings/0/combs", [{**COMB, "spacing": math.inf, "last": 5}]),
+            "is not a session",
+        ),
+    ],
+)
 def test_a_session_is_of_bounded_size(
     tmp_path: Path, edit: Callable[[dict], object], told: str
 ) -> None:
@@ -197,8 +213,9 @@ def test_what_is_too_deep_or_too_large_is_refused(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     file = tmp_path / "deep.tcomb"
-    file.write_text('{"format":"tone-comb session","version":8,"document":' + "[" * 300 + "]" * 300
-                    + "}")  # fmt: skip
+    file.write_text(
+        '{"format":"tone-comb session","version":8,"document":' + "[" * 300 + "]" * 300 + "}"
+    )
     with pytest.raises(UserError, match="is not a session"):
         session.load(file)
     with pytest.raises(UserError, match="is not a list of presets"):
@@ -233,22 +250,30 @@ def test_a_broken_pipe_is_quiet(demo: Path) -> None:
 
     made = subprocess.run(
         f"{sys.executable} -m tonecomb analyse {demo / 'undersampled.wav'} | head -1",
-        shell=True, capture_output=True, text=True, check=False,
-    )  # fmt: skip
+        shell=True,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
     assert made.stdout.count("\n") == 1 and made.stderr == ""
     if Path("/dev/full").exists():
         full = subprocess.run(
             f"{sys.executable} -m tonecomb describe {demo / 'undersampled.wav'} > /dev/full",
-            shell=True, capture_output=True, text=True, check=False,
-        )  # fmt: skip
+            shell=True,
+            capture_output=True,
+            text=True,
+            check=False,
+        )
         assert full.returncode == 2 and full.stderr.count("\n") == 1
         assert full.stderr.startswith("tone-comb: ") and "no space left" in full.stderr
 
 
 def test_a_source_that_shrinks_is_told_and_does_not_kill(tmp_path: Path) -> None:
     """A memory map would end the process."""
-    for suffix, write in ((".npy", lambda p: np.save(p, np.sin(np.arange(2e6)))),
-                          (".feather", _feather)):  # fmt: skip
+    for suffix, write in (
+        (".npy", lambda p: np.save(p, np.sin(np.arange(2e6)))),
+        (".feather", _feather),
+    ):
         path = tmp_path / f"shrinks{suffix}"
         write(path)
         opened = tonecomb.open(path, rate=1000.0)
@@ -333,10 +358,22 @@ def test_where_no_more_can_be_written_the_old_file_stays(
     long = tmp_path / "long.npy"
     np.save(long, np.random.default_rng(0).standard_normal(200_000))
     made = subprocess.run(
-        [sys.executable, "-m", "tonecomb", "convert", str(long), str(file), "--rate", "1000",
-         "--force"], capture_output=True, text=True, check=False,
+        [
+            sys.executable,
+            "-m",
+            "tonecomb",
+            "convert",
+            str(long),
+            str(file),
+            "--rate",
+            "1000",
+            "--force",
+        ],
+        capture_output=True,
+        text=True,
+        check=False,
         preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (100_000, 100_000)),
-    )  # fmt: skip
+    )
     assert made.returncode == 2 and made.stderr.count("\n") == 1, made.stderr
     assert "could not be written: " in made.stderr
     assert file.read_text() == "as it was" and list(folder.iterdir()) == [file]
@@ -347,8 +384,11 @@ def test_where_no_more_can_be_written_the_old_file_stays(
 def test_a_full_disk_is_told(tmp_path: Path, suffix: str) -> None:
     disk = tmp_path / "disk"
     disk.mkdir()
-    mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=64k", "tmpfs", str(disk)],
-                             capture_output=True, check=False)  # fmt: skip
+    mounted = subprocess.run(
+        ["mount", "-t", "tmpfs", "-o", "size=64k", "tmpfs", str(disk)],
+        capture_output=True,
+        check=False,
+    )
     if mounted.returncode:
         pytest.skip("nothing may be mounted here")
     try:

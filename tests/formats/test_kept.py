@@ -41,9 +41,16 @@ def test_only_so_many_shapes_are_kept(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(
     "text",
-    ["", "{", "[1]", '{"a": 3}', '{"a": {"how": {"time_base": "guess"}}}',
-     '{"a": {"rate": [1]}}', '{"a": {"extra": 1}}'],
-)  # fmt: skip
+    [
+        "",
+        "{",
+        "[1]",
+        '{"a": 3}',
+        '{"a": {"how": {"time_base": "guess"}}}',
+        '{"a": {"rate": [1]}}',
+        '{"a": {"extra": 1}}',
+    ],
+)
 def test_what_makes_no_sense_is_forgotten(tmp_path: Path, text: str) -> None:
     file = tmp_path / "imports.json"
     file.write_text(text)

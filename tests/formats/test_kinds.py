@@ -119,11 +119,12 @@ def test_a_kind_hangs_on_its_parts_alone(made: Recording, one: Any, context: Res
         "alike": OtherRecording(),
         "changes": Earlier(made, METHOD),
     }.get(one.key)
-    needed = {"before-after": {"steps": (LowPass(200.0),)},
-              "transfer": {"between": FrfSettings(0, hits=False)},
-              "by-length": {"between": FrfSettings(None, low=20.0, high=300.0)},
-              "alike": {"between": FrfSettings(0, hits=False, low=20.0, high=300.0)},
-              }.get(one.key, {})  # fmt: skip
+    needed = {
+        "before-after": {"steps": (LowPass(200.0),)},
+        "transfer": {"between": FrfSettings(0, hits=False)},
+        "by-length": {"between": FrfSettings(None, low=20.0, high=300.0)},
+        "alike": {"between": FrfSettings(0, hits=False, low=20.0, high=300.0)},
+    }.get(one.key, {})
     if one.key == "alike":  # a shape is of two answers and more
         first, other = (made.samples.read(i, 0, made.length) for i in range(2))
         made = recording(first, other, first - other**3, fs=FS)
@@ -148,8 +149,16 @@ def test_a_kind_hangs_on_its_parts_alone(made: Recording, one: Any, context: Res
 def test_the_tables_hold_the_values(changing: Results, context: ResultContext) -> None:
     trend, slices, run_up = (changing[key] for key in ("trend", "slices", "run-up"))
     titles, cells = rows(table("trend", trend, context))
-    assert titles == ["time [s]", "rms [m/s²]", "crest factor", "kurtosis", "low [m/s² rms]",
-                      "100–200 Hz [m/s² rms]", "third [Hz]", "third [m/s² rms]"]  # fmt: skip
+    assert titles == [
+        "time [s]",
+        "rms [m/s²]",
+        "crest factor",
+        "kurtosis",
+        "low [m/s² rms]",
+        "100–200 Hz [m/s² rms]",
+        "third [Hz]",
+        "third [m/s² rms]",
+    ]
     np.testing.assert_allclose(cells[:, 0], trend.time, rtol=1e-7)
     np.testing.assert_allclose(cells[:, 6], trend.tracks[0].frequency, rtol=1e-7)
     speed = 6 + 8 * trend.time / SECONDS
@@ -160,8 +169,12 @@ def test_the_tables_hold_the_values(changing: Results, context: ResultContext) -
     text = table("run-up", run_up, context)
     titles, cells = rows(text)
     assert "by shaft angle" in text.splitlines()[0]
-    assert titles[2:] == ["order 1 [m/s² rms]", "order 1 phase lead [°]", "order 3 [m/s² rms]",
-                          "order 3 phase lead [°]"]  # fmt: skip
+    assert titles[2:] == [
+        "order 1 [m/s² rms]",
+        "order 1 phase lead [°]",
+        "order 3 [m/s² rms]",
+        "order 3 phase lead [°]",
+    ]
     np.testing.assert_allclose(cells[2:-2, 2], np.sqrt(0.5), rtol=0.01)
     np.testing.assert_allclose(cells[2:-2, 4], 0.5 * np.sqrt(0.5), rtol=0.02)
     np.testing.assert_allclose(cells[2:-2, 1], 6 + 8 * cells[2:-2, 0] / SECONDS, rtol=0.002)
@@ -275,10 +288,22 @@ def test_all_files_of_an_analysis(
     made: Recording, analysis: Analysis, told: list[ResultEntry], context: ResultContext
 ) -> None:
     files = dict(files_of(made, [ResultEntry(SPECTRUM, analysis), *told], context, silent))
-    tables = {f"{name}.csv" for name in ("spectrum", "peaks", "combs", "resonances", "levels",
-                                         "trend", "slices", "orders")}  # fmt: skip
-    pictures = {f"{name}.png" for name in ("spectrum", "spectrogram", "waterfall", "trend",
-                                           "run-up")}  # fmt: skip
+    tables = {
+        f"{name}.csv"
+        for name in (
+            "spectrum",
+            "peaks",
+            "combs",
+            "resonances",
+            "levels",
+            "trend",
+            "slices",
+            "orders",
+        )
+    }
+    pictures = {
+        f"{name}.png" for name in ("spectrum", "spectrogram", "waterfall", "trend", "run-up")
+    }
     assert set(files) == tables | pictures | {"report.html"}
     assert all(files[name].startswith(b"\x89PNG") for name in pictures)
     page = files["report.html"].decode()

@@ -22,16 +22,39 @@ from tonecomb.live import rtp, sdp
 
 KEPT = Path(__file__).with_name("kept")
 LIES: tuple[Any, ...] = (
-    None, True, -1, 0, 10**9, 10**30, -1e300, 1e-300, 0.5, "", "x" * 300, "1e9", "../../etc", "\0",
-    "nan", [], {}, [[]] * 50, [0] * 3000, {"kind": "mean"}, "\u202e", "=1+1",
-)  # fmt: skip
+    None,
+    True,
+    -1,
+    0,
+    10**9,
+    10**30,
+    -1e300,
+    1e-300,
+    0.5,
+    "",
+    "x" * 300,
+    "1e9",
+    "../../etc",
+    "\0",
+    "nan",
+    [],
+    {},
+    [[]] * 50,
+    [0] * 3000,
+    {"kind": "mean"},
+    "\u202e",
+    "=1+1",
+)
 SECONDS = 5.0
 
 
 def places(value: Any, path: tuple[Any, ...] = ()) -> list[tuple[Any, ...]]:
     """Ways to everything inside."""
-    inside = value.items() if isinstance(value, dict) else enumerate(
-        value if isinstance(value, list) else ())  # fmt: skip
+    inside = (
+        value.items()
+        if isinstance(value, dict)
+        else enumerate(value if isinstance(value, list) else ())
+    )
     found = [path] if path else []
     for key, one in inside:
         found += places(one, (*path, key))
@@ -87,8 +110,10 @@ def lie(cases: int, tmp_path: Path) -> int:
         (session.load, json.loads((KEPT / f"session-v{i}.tcomb").read_text()), "a.tcomb")
         for i in (1, 5, 6, 7, 8)
     ]
-    ours += [(presets.load, json.loads((KEPT / f"presets-v{i}.json").read_text()), "a.json")
-             for i in (1, 2)]  # fmt: skip
+    ours += [
+        (presets.load, json.loads((KEPT / f"presets-v{i}.json").read_text()), "a.json")
+        for i in (1, 2)
+    ]
     ours += [(made_json.load, made_json.written(one.made), "b.json") for one in STARTERS]
     for number, (load, body, name) in enumerate(ours):
         for case in range(cases):
@@ -120,8 +145,24 @@ def test_machine_tables_and_descriptions_of_streams(tmp_path: Path) -> None:
             cells = list(text)
             for _ in range(chance.choice((1, 3, 10))):
                 at = chance.randrange(len(cells))
-                cells[at] = chance.choice(("", ",", ";", '"', "\n", "9" * 40, "-", "é", "=", " ",
-                                           "nan", "\t", "1e400", "x" * 5000))  # fmt: skip
+                cells[at] = chance.choice(
+                    (
+                        "",
+                        ",",
+                        ";",
+                        '"',
+                        "\n",
+                        "9" * 40,
+                        "-",
+                        "é",
+                        "=",
+                        " ",
+                        "nan",
+                        "\t",
+                        "1e400",
+                        "x" * 5000,
+                    )
+                )
             (tmp_path / name).write_text("".join(cells))
             check(load, tmp_path / name, (name, case))
 

@@ -92,11 +92,15 @@ def test_everything_that_is_said_goes_into_the_tables() -> None:
     by_hand = [peak for peak in analysis.peaks or () if peak.by_hand]
     assert len(by_hand) == 1 and abs(by_hand[0].tone.frequency - weak) < 0.6
     ref = RecordingRef(
-        "a", "a", "a", Fingerprint(1, ""), method,
+        "a",
+        "a",
+        "a",
+        Fingerprint(1, ""),
+        method,
         combs=(DroppedComb("motor", 24.3, last=5, std=1e-4),),
         peak_notes=(PeakNote(48.6, "my own"), PeakNote(97.2, aside="known")),
         machine=Machine(None, "motor", (Known("mesh", 17.0, True), Known("second", 48.6))),
-    )  # fmt: skip
+    )
     said = knowledge(ref)
     assert said.shaft == 24.3
     assert knowledge(replace(ref, machine=Machine(25.0, "motor"))).shaft == 25.0

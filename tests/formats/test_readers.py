@@ -266,14 +266,28 @@ class UffContract(ReaderContract):
                 data = X if kind == 1 else X * (1 + 1j)
                 file.write_sets(
                     pyuff.prepare_58(
-                        binary=self.binary, func_type=kind, id1=f"c{n}", id2="NONE", id3="NONE",
-                        id4="NONE", id5="NONE", load_case_id=0, rsp_node=1, rsp_dir=1, ref_node=1,
-                        ref_dir=1, abscissa_spacing=1, abscissa_spec_data_type=17, data=data,
-                        ordinate_spec_data_type=12, ordinate_axis_units_lab="m/s2",
-                        orddenom_spec_data_type=0, z_axis_spec_data_type=0,
+                        binary=self.binary,
+                        func_type=kind,
+                        id1=f"c{n}",
+                        id2="NONE",
+                        id3="NONE",
+                        id4="NONE",
+                        id5="NONE",
+                        load_case_id=0,
+                        rsp_node=1,
+                        rsp_dir=1,
+                        ref_node=1,
+                        ref_dir=1,
+                        abscissa_spacing=1,
+                        abscissa_spec_data_type=17,
+                        data=data,
+                        ordinate_spec_data_type=12,
+                        ordinate_axis_units_lab="m/s2",
+                        orddenom_spec_data_type=0,
+                        z_axis_spec_data_type=0,
                         x=np.arange(400) / 200,
                     )
-                )  # fmt: skip
+                )
         return folder / "a.uff", X
 
     def test_only_time_responses(self, tmp_path: Path) -> None:
@@ -350,8 +364,9 @@ def test_what_is_written_is_read_again(tmp_path: Path, suffix: str) -> None:
     assert [channel.unit for channel in opened.channels] == ["m/s²", "V"]
     assert opened.channels[0].name == "Motor DE"
     assert opened.channels[1].name == {
-        ".wav": "Tacho, raw (a)", ".flac": "Tacho, raw (a)",
-    }.get(suffix, "Tacho; raw [a]")  # fmt: skip
+        ".wav": "Tacho, raw (a)",
+        ".flac": "Tacho, raw (a)",
+    }.get(suffix, "Tacho; raw [a]")
     close = {".wav": 6e-8, ".flac": 2.0**-23, ".uff": 2e-12}.get(suffix, 0.0)
     for i in range(2):
         np.testing.assert_allclose(read_all(opened, i), read_all(KEPT, i), atol=42 * close, rtol=0)
@@ -452,10 +467,11 @@ def test_hdf5_stays_in_its_file(tmp_path: Path) -> None:
     opened = understand(tmp_path / "a.h5")
     assert [channel.name for channel in opened.recording.channels] == ["x"]
     assert {c.name: c.note for c in opened.columns} == {
-        "x": "", "raw": "its numbers lie in another file",
+        "x": "",
+        "raw": "its numbers lie in another file",
         "virtual": "its numbers lie in another file",
         "unwritten": "0 of 8 parts were ever written",
-    }  # fmt: skip
+    }
 
 
 class Tripwire:
@@ -496,9 +512,15 @@ def test_series_that_do_not_belong_together(tmp_path: Path) -> None:
 @pytest.mark.parametrize("channels", [1, 2, 7])
 @pytest.mark.parametrize(
     ("subtype", "step"),
-    [("PCM_U8", 2**-7), ("PCM_16", 2**-15), ("PCM_24", 2**-23), ("PCM_32", 2**-31),
-     ("FLOAT", 1e-7), ("DOUBLE", 1e-15)],
-)  # fmt: skip
+    [
+        ("PCM_U8", 2**-7),
+        ("PCM_16", 2**-15),
+        ("PCM_24", 2**-23),
+        ("PCM_32", 2**-31),
+        ("FLOAT", 1e-7),
+        ("DOUBLE", 1e-15),
+    ],
+)
 def test_wav_of_every_width(tmp_path: Path, subtype: str, step: float, channels: int) -> None:
     rng = np.random.default_rng(1)
     x = rng.uniform(-0.9, 0.9, (500, channels))
@@ -590,9 +612,13 @@ def test_files_that_cannot_be_opened(tmp_path: Path, monkeypatch: pytest.MonkeyP
 
 @pytest.mark.parametrize(
     ("container", "subtype", "words"),
-    [("OGG", "VORBIS", "Nothing is left above"), ("MP3", "MPEG_LAYER_III", "Nothing is left above"),
-     ("WAV", "ULAW", "its noise rises and falls"), ("CAF", "ALAC_16", None)],
-)  # fmt: skip
+    [
+        ("OGG", "VORBIS", "Nothing is left above"),
+        ("MP3", "MPEG_LAYER_III", "Nothing is left above"),
+        ("WAV", "ULAW", "its noise rises and falls"),
+        ("CAF", "ALAC_16", None),
+    ],
+)
 def test_what_coding_lost_is_told(
     tmp_path: Path, container: str, subtype: str, words: str | None
 ) -> None:

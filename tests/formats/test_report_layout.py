@@ -47,8 +47,15 @@ def titles(page: str) -> list[str]:
 
 def test_sections_are_those_chosen_in_their_order(result: Analysed, tmp_path: Path) -> None:
     full = page_of(result, Layout(), tmp_path)
-    assert titles(full) == ["In short", "Levels", "Peaks", "Combs", "Recording",
-                            "Resolution", "Terms"]
+    assert titles(full) == [
+        "In short",
+        "Levels",
+        "Peaks",
+        "Combs",
+        "Recording",
+        "Resolution",
+        "Terms",
+    ]
     short = page_of(result, Layout(AUDIENCES["one page"]), tmp_path)
     assert titles(short) == ["In short", "Levels", "Recording", "Resolution"]
     assert "<th>Frequency" not in short
@@ -61,9 +68,12 @@ def test_sections_are_those_chosen_in_their_order(result: Analysed, tmp_path: Pa
 def test_the_cover_says_what_is_given_and_nothing_runs(result: Analysed, tmp_path: Path) -> None:
     wild = "<script>alert(1)</script> & Co"
     cover = Cover(
-        title="Winch before overhaul", client=wild, author="K. Rodda", remarks="First.\nSecond.",
+        title="Winch before overhaul",
+        client=wild,
+        author="K. Rodda",
+        remarks="First.\nSecond.",
         notes=(("peaks", "The mesh is louder than in May."),),
-    )  # fmt: skip
+    )
     page = page_of(result, Layout(cover=cover), tmp_path)
     assert "<h1>Winch before overhaul</h1>" in page and "K. Rodda" in page
     assert "<script>alert" not in page and "&lt;script&gt;alert(1)" in page
@@ -87,9 +97,18 @@ def three(tmp_path_factory: pytest.TempPathFactory) -> Path:
     for name, tones in (("pump", (31.7, 90.2)), ("fan", (12.4,))):
         x = [np.cos(2 * np.pi * f * t) + 0.1 * chance.normal(size=len(t)) for f in tones]
         soundfile.write(folder / f"{name}.wav", 0.2 * np.column_stack(x), 800, subtype="FLOAT")
-    call("analyse", folder / "pump.wav", folder / "fan.wav", "--out", folder / "out",
-         "--together", "--remark", "2 peaks: hotter than the first", "--sections",
-         "contents,peaks,spectrum,source,terms")  # fmt: skip
+    call(
+        "analyse",
+        folder / "pump.wav",
+        folder / "fan.wav",
+        "--out",
+        folder / "out",
+        "--together",
+        "--remark",
+        "2 peaks: hotter than the first",
+        "--sections",
+        "contents,peaks,spectrum,source,terms",
+    )
     return folder
 
 
@@ -147,8 +166,10 @@ def test_every_word_of_the_page_is_in_the_catalogue(
         return "".join(part if part.startswith("{") else "¤" * len(part) for part in kept)
 
     english = words_module.words()
-    groups = {name: {key: signs(text) for key, text in group.items()}
-              for name, group in english.groups.items()}  # fmt: skip
+    groups = {
+        name: {key: signs(text) for key, text in group.items()}
+        for name, group in english.groups.items()
+    }
     foreign = words_module.Words("x", groups)
     monkeypatch.setattr(html, "words", lambda *_: foreign)
     monkeypatch.setattr(layout_module, "words", lambda *_: foreign)
@@ -177,10 +198,26 @@ def png(path: Path) -> Path:
 def test_from_the_command_line_and_checked(tmp_path: Path) -> None:
     source, out = tmp_path / "two.wav", tmp_path / "out"
     call("make", "two-tones", source)
-    done = call("analyse", source, "--out", out, "--audience", "one page", "--cover",
-                "client=Quillbeck", "--remark", "peaks: as in May", "--remark", "All well.",
-                "--logo", png(tmp_path / "logo.png"), "--sections", "peaks,in short",
-                "--pdf", "a4")  # fmt: skip
+    done = call(
+        "analyse",
+        source,
+        "--out",
+        out,
+        "--audience",
+        "one page",
+        "--cover",
+        "client=Quillbeck",
+        "--remark",
+        "peaks: as in May",
+        "--remark",
+        "All well.",
+        "--logo",
+        png(tmp_path / "logo.png"),
+        "--sections",
+        "peaks,in short",
+        "--pdf",
+        "a4",
+    )
     assert done.returncode == 0, done.stderr
     page = (out / "report.html").read_text()
     assert titles(page) == ["Peaks", "In short"]

@@ -61,12 +61,21 @@ def edited(folder: Path, old: str, new: str) -> Path:
 
 def test_an_untouched_report_holds(folder: Path) -> None:
     """With slices, which are asked for besides the method."""
-    call("analyse", folder / "pump.wav", "--slices", "3", "--band", "100:200", "--out",
-         folder / "out")  # fmt: skip
+    call(
+        "analyse",
+        folder / "pump.wav",
+        "--slices",
+        "3",
+        "--band",
+        "100:200",
+        "--out",
+        folder / "out",
+    )
     found = check(folder / "out" / "report.html")
     assert found.holds and found.held > 25 and not found.unchecked
-    assert any(name.startswith("slices") for name in sealed.opened(
-        folder / "out" / "report.html").figures)  # fmt: skip
+    assert any(
+        name.startswith("slices") for name in sealed.opened(folder / "out" / "report.html").figures
+    )
     done = call("check", folder / "out" / "report.html")
     assert done.returncode == 0 and done.stdout == f"{found.held} figures hold.\n"
 
@@ -120,10 +129,18 @@ def test_a_report_is_a_session(folder: Path) -> None:
 
 @pytest.mark.parametrize(
     ("old", "new"),
-    [("tone-comb-session", "other"), ('"frame": 2048', '"frame": 2e99'), ("tone-comb-view", "x"),
-     ('"asked": {', '"asked": {"shock": "x"'), ('"once": []', '"once": 3'),
-     ('"asked": {', '"asked": {"slices": {"count": 9999, "every": null, "at": [], "width": null}')],
-)  # fmt: skip
+    [
+        ("tone-comb-session", "other"),
+        ('"frame": 2048', '"frame": 2e99'),
+        ("tone-comb-view", "x"),
+        ('"asked": {', '"asked": {"shock": "x"'),
+        ('"once": []', '"once": 3'),
+        (
+            '"asked": {',
+            '"asked": {"slices": {"count": 9999, "every": null, "at": [], "width": null}',
+        ),
+    ],
+)
 def test_what_is_damaged_is_told_in_a_sentence(folder: Path, old: str, new: str) -> None:
     done = call("check", edited(folder, old, new))
     assert done.returncode == 2

@@ -40,9 +40,13 @@ from tonecomb.formats.session import limits, presets, schema, session
 
 KEPT = Path(__file__).parent / "kept"
 STEPS = (
-    Keep(2.0, 22.0), RemoveDrift(0.7), VectorSum((0, 1, 2)), Integral((0,), 2.0, "speed"),
-    Scale((1,), 2.5), Decimate(4),
-)  # fmt: skip
+    Keep(2.0, 22.0),
+    RemoveDrift(0.7),
+    VectorSum((0, 1, 2)),
+    Integral((0,), 2.0, "speed"),
+    Scale((1,), 2.5),
+    Decimate(4),
+)
 
 
 def read(version: int) -> Document:
@@ -125,12 +129,16 @@ def test_a_field_may_be_renamed_in_the_code_alone(monkeypatch: pytest.MonkeyPatc
 @pytest.mark.parametrize(
     ("place", "value"),
     [
-        (("averaging", "average"), {"kind": "mode"}), (("averaging", "average"), "mean"),
-        (("source", "steps"), [{"step": "hum"}]), (("source", "steps"), [{"step": "keep"}]),
+        (("averaging", "average"), {"kind": "mode"}),
+        (("averaging", "average"), "mean"),
+        (("source", "steps"), [{"step": "hum"}]),
+        (("source", "steps"), [{"step": "keep"}]),
         (("source", "steps"), [{"step": "decimate", "factor": 2.5}]),
-        (("frames", "frame"), "4096"), (("frames", "more"), 1), (("shown", "scaling"), "loud"),
+        (("frames", "frame"), "4096"),
+        (("frames", "more"), 1),
+        (("shown", "scaling"), "loud"),
     ],
-)  # fmt: skip
+)
 def test_what_makes_no_sense_is_refused(
     tmp_path: Path, place: tuple[str, str], value: object
 ) -> None:
@@ -146,13 +154,18 @@ def test_what_makes_no_sense_is_refused(
 
 def setting_values(kind: type) -> st.SearchStrategy[Any]:
     """A step or a part with whatever its editor can hold."""
-    by_kind = {"number": NUMBERS, "whole": st.integers(-(10**6), 10**6), "text": TEXTS,
-               "flag": st.booleans(),
-               "channels": st.lists(st.integers(0, 40)).map(tuple)}  # fmt: skip
+    by_kind = {
+        "number": NUMBERS,
+        "whole": st.integers(-(10**6), 10**6),
+        "text": TEXTS,
+        "flag": st.booleans(),
+        "channels": st.lists(st.integers(0, 40)).map(tuple),
+    }
     chosen = {
         name: st.sampled_from(one.choices) if one.kind == "choice" else by_kind[one.kind]
-        for name, one, _ in settings_of(kind) if one.choices or one.kind in by_kind
-    }  # fmt: skip
+        for name, one, _ in settings_of(kind)
+        if one.choices or one.kind in by_kind
+    }
     return st.builds(kind, **chosen)
 
 
@@ -160,6 +173,8 @@ NUMBERS = st.floats(-1e9, 1e9)
 TEXTS = st.text(st.characters(codec=None), max_size=6)
 PATHS = st.binary(min_size=1, max_size=6).map(lambda one: one.replace(b"\0", b"/"))
 STEP = st.one_of([setting_values(kind) for kind in KINDS if kind is not Isolate])
+
+
 def can_be_made(one: Made) -> bool:
     """What the bench asks of a description before it takes it."""
     with contextlib.suppress(UserError):
@@ -170,9 +185,14 @@ def can_be_made(one: Made) -> bool:
 
 MADE = st.builds(Made, TEXTS, st.just("g"), st.lists(setting_values(Noise), max_size=2).map(tuple))
 MADE = MADE.filter(can_be_made)
-HELD = {float: NUMBERS, int: st.integers(-900, 900), str: TEXTS, Step: STEP,
-        Place: st.builds(Place, st.integers(0, 9), NUMBERS, along=st.sampled_from(["+z", "-x"])),
-        Average: st.one_of([st.from_type(kind) for kind in AVERAGES.values()])}  # fmt: skip
+HELD = {
+    float: NUMBERS,
+    int: st.integers(-900, 900),
+    str: TEXTS,
+    Step: STEP,
+    Place: st.builds(Place, st.integers(0, 9), NUMBERS, along=st.sampled_from(["+z", "-x"])),
+    Average: st.one_of([st.from_type(kind) for kind in AVERAGES.values()]),
+}
 
 
 @settings(max_examples=20, phases=[Phase.generate], suppress_health_check=list(HealthCheck))

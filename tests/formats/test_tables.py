@@ -105,9 +105,14 @@ def test_marks_between_thousands(tmp_path: Path, mark: str) -> None:
     seed=st.integers(0, 99),
 )
 def test_any_dialect_gives_its_numbers(
-    tmp_path_factory: pytest.TempPathFactory, delimiter: str, decimal: str, header: str,
-    width: int, remarks: int, seed: int,
-) -> None:  # fmt: skip
+    tmp_path_factory: pytest.TempPathFactory,
+    delimiter: str,
+    decimal: str,
+    header: str,
+    width: int,
+    remarks: int,
+    seed: int,
+) -> None:
     """Numbers, names and units survive whatever the logger divides and heads them with."""
     if delimiter == decimal:
         decimal = "."
@@ -116,10 +121,12 @@ def test_any_dialect_gives_its_numbers(
     names, units = [f"chan{i}" for i in range(width)], ["g", "mm/s", "µm", "V", "N"][:width]
     rows = [[f"{v:.3f}".replace(".", decimal) for v in row] for row in data]
     heads = {
-        "none": [], "names": [names], "unit row": [names, units],
+        "none": [],
+        "names": [names],
+        "unit row": [names, units],
         "brackets": [[f"{n}[{u}]" for n, u in zip(names, units, strict=True)]],
         "commented": [["# " + names[0], *names[1:]]],
-    }[header]  # fmt: skip
+    }[header]
     lines = [f"# remark {i}" for i in range(remarks)] + ["A logger of no name"]
     lines += [delimiter.join(cells) for cells in (*heads, *rows)]
     path = tmp_path_factory.mktemp("t") / "a.txt"

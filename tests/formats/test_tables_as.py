@@ -94,8 +94,9 @@ def test_from_the_command_line_and_again(tmp_path: Path, pictures: str) -> None:
     call("make", "two-tones", source)
     options = [part for suffix in ALSO for part in ("--also", suffix[1:])]
     for _ in range(2):
-        done = call("analyse", source, "--out", out, *options, "--pictures", pictures,
-                    "--sections", "peaks")  # fmt: skip
+        done = call(
+            "analyse", source, "--out", out, *options, "--pictures", pictures, "--sections", "peaks"
+        )
         assert done.returncode == 0, done.stderr
     names = {path.name for path in out.iterdir()}
     assert {"tables.xlsx", "tables.h5", "spectrum.uff", f"spectrum.{pictures}"} <= names

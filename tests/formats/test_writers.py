@@ -119,12 +119,18 @@ def test_sessions_move_with_their_recordings(demo: Path, tmp_path: Path) -> None
 
 
 EVERYTHING = Method.of(
-    average=InStep(Sync(channel=1, level=-0.5, falling=True)), leave_clipped=True,
-    display=Display("Velocity", 2.0, 0.01, "decade", 10), bands=(Band(10, 1000, "overall"),),
-    peaks=PeakSearch(low=5.0), window="kaiser:8.6", channel=2, stretch=Stretch(1, 2),
-    struck=(Stretch(1.2, 1.3),), steps=(Keep(1.0, 9.0), Integral((0,), 2.0)),
+    average=InStep(Sync(channel=1, level=-0.5, falling=True)),
+    leave_clipped=True,
+    display=Display("Velocity", 2.0, 0.01, "decade", 10),
+    bands=(Band(10, 1000, "overall"),),
+    peaks=PeakSearch(low=5.0),
+    window="kaiser:8.6",
+    channel=2,
+    stretch=Stretch(1, 2),
+    struck=(Stretch(1.2, 1.3),),
+    steps=(Keep(1.0, 9.0), Integral((0,), 2.0)),
     shaft=Shaft(Wanted(5.0, 30.0, (1, 2), "motor"), 1, Sync(channel=2, level=0.5), 3, (1.0, 2.5)),
-)  # fmt: skip
+)
 
 
 def test_sessions_keep_everything_of_a_method(tmp_path: Path) -> None:
@@ -336,8 +342,10 @@ def test_bands_held_traces_and_the_confidence_band_are_in_the_picture() -> None:
     assert legend is not None
     texts = [text.get_text() for text in legend.get_texts()]
     assert [text.partition(":")[0] for text in texts] == [
-        "now", f"95 % band, −{-low:.1f} to +{high:.1f} dB", "longer"
-    ]  # fmt: skip
+        "now",
+        f"95 % band, −{-low:.1f} to +{high:.1f} dB",
+        "longer",
+    ]
     held = axes.get_lines()[1]
     wanted = 10 * np.log10(other.curve.values[1:] / 1e-12)
     assert np.nanmax(held.get_ydata()) == pytest.approx(wanted.max())

@@ -38,10 +38,26 @@ def test_a_media_program_as_sender(tmp_path: Path, encoding: str, codec: str, bi
     try:
         _until(lambda: _listening(port))
         subprocess.run(
-            ["ffmpeg", "-loglevel", "error", "-re", "-i", str(tmp_path / "sent.wav"), "-c:a", codec,
-             "-payload_type", "97", "-f", "rtp", f"rtp://127.0.0.1:{port}"],
-            check=True, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, timeout=60,
-        )  # fmt: skip
+            [
+                "ffmpeg",
+                "-loglevel",
+                "error",
+                "-re",
+                "-i",
+                str(tmp_path / "sent.wav"),
+                "-c:a",
+                codec,
+                "-payload_type",
+                "97",
+                "-f",
+                "rtp",
+                f"rtp://127.0.0.1:{port}",
+            ],
+            check=True,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+            timeout=60,
+        )
         time.sleep(0.5)
     finally:
         recording.terminate()
@@ -75,10 +91,17 @@ def heard(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
         "source_properties=device.description=Ear",
     )
     server = subprocess.Popen(
-        ["pulseaudio", "-n", "--daemonize=no", "--exit-idle-time=-1", "--use-pid-file=no",
-         *(f"--load={module}" for module in modules)],
-        stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-    )  # fmt: skip
+        [
+            "pulseaudio",
+            "-n",
+            "--daemonize=no",
+            "--exit-idle-time=-1",
+            "--use-pid-file=no",
+            *(f"--load={module}" for module in modules),
+        ],
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
     monkeypatch.setenv("PULSE_SERVER", f"unix:{runtime}/pulse.socket")
     try:
         for _ in range(100):
@@ -142,9 +165,12 @@ def _somebody_listens() -> bool:
 def test_without_a_sound_server_there_is_a_sentence(tmp_path: Path) -> None:
     environment = dict(os.environ, XDG_RUNTIME_DIR=str(tmp_path), PULSE_SERVER="unix:/nowhere")
     made = subprocess.run(
-        [*RECORD, "sound:Microphone", str(tmp_path / "a.wav")], env=environment,
-        capture_output=True, text=True, check=False,
-    )  # fmt: skip
+        [*RECORD, "sound:Microphone", str(tmp_path / "a.wav")],
+        env=environment,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
     assert made.returncode == 2 and not made.stdout
     assert made.stderr.startswith("tone-comb: There is no sound input Microphone")
     assert made.stderr.count("\n") == 1, "and nothing of libraries"

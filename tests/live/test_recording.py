@@ -99,9 +99,13 @@ def test_other_formats_are_made_at_the_end(tmp_path: Path, suffix: str) -> None:
 
 @pytest.mark.parametrize(
     ("target", "options", "sentence"),
-    [("a.doc", {}, "not tell in which format"), ("a.wav", {"duration": 0.0}, "duration of 0 s"),
-     ("a.wav", {"split": -1.0}, "split of -1 s"), ("there.wav", {}, "is there already")],
-)  # fmt: skip
+    [
+        ("a.doc", {}, "not tell in which format"),
+        ("a.wav", {"duration": 0.0}, "duration of 0 s"),
+        ("a.wav", {"split": -1.0}, "split of -1 s"),
+        ("there.wav", {}, "is there already"),
+    ],
+)
 def test_what_cannot_be_recorded_is_said(
     tmp_path: Path, target: str, options: dict[str, float], sentence: str
 ) -> None:
@@ -113,9 +117,12 @@ def test_what_cannot_be_recorded_is_said(
 
 def program(*arguments: object) -> subprocess.Popen[str]:
     return subprocess.Popen(
-        [sys.executable, "-m", "tonecomb", *map(str, arguments)], text=True,
-        stdout=subprocess.PIPE, stderr=subprocess.PIPE, stdin=subprocess.DEVNULL,
-    )  # fmt: skip
+        [sys.executable, "-m", "tonecomb", *map(str, arguments)],
+        text=True,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        stdin=subprocess.DEVNULL,
+    )
 
 
 def wait_for(path: Path, size: int = 1) -> None:
@@ -202,15 +209,18 @@ def test_captures_and_alarms_from_the_command_line(demo: Path, tmp_path: Path) -
     assert len(table) > 2 and ",Bracket," in table[1] and ",62," in table[1]
 
 
-@pytest.mark.parametrize("options, told", [
-    (["--trigger", "Hammer"], "is no trigger"),
-    (["--trigger", "Hammer:x"], "is no trigger"),
-    (["--trigger", "Knock:5"], "no channel Knock"),
-    (["--trigger", "1:5", "--length", "0.05"], "cannot be"),
-    (["--trigger", "1:5", "--split", "5"], "leave --split out"),
-    (["--alarm", "1:5"], "is no alarm"),
-    (["--alarm", "2:900:5:1"], "no band"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "options, told",
+    [
+        (["--trigger", "Hammer"], "is no trigger"),
+        (["--trigger", "Hammer:x"], "is no trigger"),
+        (["--trigger", "Knock:5"], "no channel Knock"),
+        (["--trigger", "1:5", "--length", "0.05"], "cannot be"),
+        (["--trigger", "1:5", "--split", "5"], "leave --split out"),
+        (["--alarm", "1:5"], "is no alarm"),
+        (["--alarm", "2:900:5:1"], "no band"),
+    ],
+)
 def test_what_cannot_be_watched_for_is_told(
     demo: Path, tmp_path: Path, options: list[str], told: str
 ) -> None:
@@ -221,10 +231,20 @@ def test_what_cannot_be_watched_for_is_told(
 
 def test_a_node_goes_with_whoever_sends_it_keys(tmp_path: Path) -> None:
     node = subprocess.Popen(
-        [sys.executable, "-m", "tonecomb", "node", "--port", str(47_000 + os.getpid() % 9_000),
-         "--sdp", str(tmp_path / "n.sdp"), "--keys"],
-        stdin=subprocess.PIPE, stdout=subprocess.DEVNULL,
-    )  # fmt: skip
+        [
+            sys.executable,
+            "-m",
+            "tonecomb",
+            "node",
+            "--port",
+            str(47_000 + os.getpid() % 9_000),
+            "--sdp",
+            str(tmp_path / "n.sdp"),
+            "--keys",
+        ],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.DEVNULL,
+    )
     assert node.stdin is not None
     node.stdin.write(b"+")
     node.stdin.close()

@@ -36,10 +36,25 @@ def test_nothing_is_lost_and_memory_stays(qtbot: Any, tmp_path: Path) -> None:
     bench.show()
     described = tmp_path / "node.sdp"
     node = subprocess.Popen(
-        [sys.executable, "-m", "tonecomb", "node", "--channels", "8", "--rate", "51200", "--port",
-         "5899", "--encoding", "L16", "--sdp", str(described)],
-        stdout=subprocess.DEVNULL, stdin=subprocess.DEVNULL,
-    )  # fmt: skip
+        [
+            sys.executable,
+            "-m",
+            "tonecomb",
+            "node",
+            "--channels",
+            "8",
+            "--rate",
+            "51200",
+            "--port",
+            "5899",
+            "--encoding",
+            "L16",
+            "--sdp",
+            str(described),
+        ],
+        stdout=subprocess.DEVNULL,
+        stdin=subprocess.DEVNULL,
+    )
     minutes = float(os.environ.get("SOAK_MINUTES", "30"))
     sizes = []
     try:

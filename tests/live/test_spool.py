@@ -145,8 +145,17 @@ def test_no_module_comes_out_of_the_current_folder(
     receiver.forget()
     (tmp_path / "plan.json").write_text('{"format": "tone-comb plan", "version": 1}')
     waves = [demo / "undersampled.wav", demo / "run-up.flac"]
-    command = [Path(sys.executable).with_name("tone-comb"), "batch", "plan.json", *waves,
-               "--out", "out", "--workers", "2", "--no-reports"]  # fmt: skip
+    command = [
+        Path(sys.executable).with_name("tone-comb"),
+        "batch",
+        "plan.json",
+        *waves,
+        "--out",
+        "out",
+        "--workers",
+        "2",
+        "--no-reports",
+    ]
     assert subprocess.run(command, check=False, capture_output=True).returncode == 0
     assert not list(tmp_path.glob("*.ran"))
 

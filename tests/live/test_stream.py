@@ -67,9 +67,11 @@ def test_samples_are_whole_steps_of_full_scale(encoding: str, step: float) -> No
 def test_a_description_comes_back_whole_and_others_are_read() -> None:
     session = sdp.Session("drive", "127.0.0.1", 5010, 97, "L24", 51200, 8, "channels: a [50 m/s²]")
     assert sdp.parsed(session.text(), "x") == session
-    plain = ("v=0\no=- 1 1 IN IP4 10.0.0.9\ns=Cam\nc=IN IP4 239.1.2.3/64\nt=0 0\n"
-             "m=video 9 RTP/AVP 96\na=rtpmap:96 H264/90000\nm=audio 5004 RTP/AVP 96 11\n"
-             "a=rtpmap:96 opus/48000/2\na=recvonly\n")  # fmt: skip
+    plain = (
+        "v=0\no=- 1 1 IN IP4 10.0.0.9\ns=Cam\nc=IN IP4 239.1.2.3/64\nt=0 0\n"
+        "m=video 9 RTP/AVP 96\na=rtpmap:96 H264/90000\nm=audio 5004 RTP/AVP 96 11\n"
+        "a=rtpmap:96 opus/48000/2\na=recvonly\n"
+    )
     found = sdp.parsed(plain.replace("m=video 9 RTP/AVP 96\na=rtpmap:96 H264/90000\n", ""), "x")
     assert (found.encoding, found.rate, found.channels, found.payload_type) == ("L16", 44100, 1, 11)
     assert (found.address, found.name) == ("239.1.2.3", "Cam")
@@ -78,13 +80,15 @@ def test_a_description_comes_back_whole_and_others_are_read() -> None:
 @pytest.mark.parametrize(
     ("text", "why"),
     [
-        ("", "does not begin with v=0"), ("v=0\ns=x\n", "describes no audio"),
+        ("", "does not begin with v=0"),
+        ("v=0\ns=x\n", "describes no audio"),
         ("v=0\nm=audio 5004 RTP/AVP 96\na=rtpmap:96 opus/48000/2\n", "neither L16 nor L24"),
-        ("v=0\nm=audio x RTP/AVP 96\n", "is no medium"), ("v=0\nc=IN IP4 here\n", "is no address"),
+        ("v=0\nm=audio x RTP/AVP 96\n", "is no medium"),
+        ("v=0\nc=IN IP4 here\n", "is no address"),
         ("v=0\nm=audio 5004 TCP/RTP/AVP 11\n", "comes by TCP/RTP/AVP"),
         ("v=0\nm=audio 5004 RTP/AVP 97\na=rtpmap:97 L24/48000/64\n", "64 channels at 48000"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_listened_to_is_said(text: str, why: str, tmp_path: Path) -> None:
     (tmp_path / "x.sdp").write_text(text)
     with pytest.raises(UserError, match=why):
@@ -93,9 +97,13 @@ def test_what_cannot_be_listened_to_is_said(text: str, why: str, tmp_path: Path)
 
 @pytest.mark.parametrize(
     ("text", "sentence"),
-    [("rtp://here:5004", "no address of a stream"), ("none.wav", "none.wav is no source"),
-     ("none.sdp", "does not exist"), ("rtp://127.0.0.1:5004/L24/48000/99", "99 channels")],
-)  # fmt: skip
+    [
+        ("rtp://here:5004", "no address of a stream"),
+        ("none.wav", "none.wav is no source"),
+        ("none.sdp", "does not exist"),
+        ("rtp://127.0.0.1:5004/L24/48000/99", "99 channels"),
+    ],
+)
 def test_what_is_no_source_is_said(text: str, sentence: str) -> None:
     with pytest.raises(UserError, match=sentence):
         open_source(text)
@@ -152,10 +160,15 @@ def joined(blocks: list[Block]) -> np.ndarray:
 
 
 @given(
-    st.lists(st.sampled_from(["sent", "sent", "sent", "lost", "twice", "swapped"]), min_size=2,
-             max_size=60),
-    st.integers(0, 65535), st.integers(0, 2**32 - 1), st.integers(1, 9),
-)  # fmt: skip
+    st.lists(
+        st.sampled_from(["sent", "sent", "sent", "lost", "twice", "swapped"]),
+        min_size=2,
+        max_size=60,
+    ),
+    st.integers(0, 65535),
+    st.integers(0, 2**32 - 1),
+    st.integers(1, 9),
+)
 def test_everything_is_in_its_place(fates: list[str], sequence: int, stamp: int, size: int) -> None:
     fates = ["sent", *fates, "sent"]
     x = np.arange(len(fates) * size, dtype=np.float32)
@@ -273,10 +286,17 @@ def test_a_busy_port_is_said() -> None:
 
 def test_what_the_node_sends_arrives_sample_for_sample() -> None:
     """With packets lost and swapped, across the wraps of both counters."""
-    listener = NetworkSource.of(sdp.Session("n", "127.0.0.1", 0, 97, "L24", 12800, 3,
-                                            Node(Ropeway()).session.says))  # fmt: skip
-    node = Node(Ropeway(), port=listener.port, loss=3.0, swap=5.0, first_sequence=65_500,
-                first_stamp=2**32 - 9_000)  # fmt: skip
+    listener = NetworkSource.of(
+        sdp.Session("n", "127.0.0.1", 0, 97, "L24", 12800, 3, Node(Ropeway()).session.says)
+    )
+    node = Node(
+        Ropeway(),
+        port=listener.port,
+        loss=3.0,
+        swap=5.0,
+        first_sequence=65_500,
+        first_stamp=2**32 - 9_000,
+    )
     stop, blocks = threading.Event(), list[Block]()
     thread = threading.Thread(target=lambda: blocks.extend(listener.blocks(stop.is_set)))
     thread.start()

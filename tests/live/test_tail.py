@@ -23,12 +23,16 @@ CHANNELS = (Channel("a", "m/s²"), Channel("b", "m/s²"))
 @given(
     blocks=st.lists(st.tuples(st.integers(1, 3000), st.booleans()), min_size=1, max_size=30),
     room=st.sampled_from([1, 1 << 16, 1 << 24]),
-    start=st.floats(0, 1), seed=st.integers(0, 99),
-)  # fmt: skip
+    start=st.floats(0, 1),
+    seed=st.integers(0, 99),
+)
 def test_samples_losses_and_outline_are_those_that_came(
-    tmp_path_factory: pytest.TempPathFactory, blocks: list[tuple[int, bool]], room: int,
-    start: float, seed: int,
-) -> None:  # fmt: skip
+    tmp_path_factory: pytest.TempPathFactory,
+    blocks: list[tuple[int, bool]],
+    room: int,
+    start: float,
+    seed: int,
+) -> None:
     folder, random = tmp_path_factory.mktemp("tail"), np.random.default_rng(seed)
     writer = SpoolWriter(folder, Described("made", 1000.0, CHANNELS), 1 << 30)
     reader = SpoolReader(folder)

@@ -37,10 +37,13 @@ def events(watch: Watch, x: np.ndarray, sizes: Sequence[int]) -> list[Event]:
 
 @settings(deadline=None, max_examples=60)
 @given(
-    seed=st.integers(0, 999), sizes=st.lists(st.integers(1, 700), min_size=1, max_size=4),
-    slope=st.sampled_from(["rising", "falling", "beyond"]), channel=st.sampled_from([0, 1]),
-    level=st.floats(0.3, 2.0), length=st.floats(0.02, 0.3),
-)  # fmt: skip
+    seed=st.integers(0, 999),
+    sizes=st.lists(st.integers(1, 700), min_size=1, max_size=4),
+    slope=st.sampled_from(["rising", "falling", "beyond"]),
+    channel=st.sampled_from([0, 1]),
+    level=st.floats(0.3, 2.0),
+    length=st.floats(0.02, 0.3),
+)
 def test_a_crossing_is_found_whatever_the_blocks(
     seed: int, sizes: list[int], slope: str, channel: int, level: float, length: float
 ) -> None:
@@ -125,14 +128,17 @@ def test_a_hole_ends_an_alarm_and_is_not_looked_into() -> None:
         assert event.end <= 20_000 or event.first >= 20_010
 
 
-@pytest.mark.parametrize("wrong, told", [
-    (Trigger(channel=2, level=1.0), "no channel 3"),
-    (Trigger(level=1.0, before=2.0, length=1.0), "cannot be"),
-    (Trigger(level=-1.0, slope="beyond"), "beyond"),
-    (Alarm(low=10.0, high=10.0), "no band"),
-    (Alarm(low=600.0, high=700.0), "no band"),
-    (Alarm(level=0.0), "cannot be"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "wrong, told",
+    [
+        (Trigger(channel=2, level=1.0), "no channel 3"),
+        (Trigger(level=1.0, before=2.0, length=1.0), "cannot be"),
+        (Trigger(level=-1.0, slope="beyond"), "beyond"),
+        (Alarm(low=10.0, high=10.0), "no band"),
+        (Alarm(low=600.0, high=700.0), "no band"),
+        (Alarm(level=0.0), "cannot be"),
+    ],
+)
 def test_what_makes_no_sense_is_told(wrong: Trigger | Alarm, told: str) -> None:
     with pytest.raises(UserError, match=told):
         wrong.check(CHANNELS) if isinstance(wrong, Trigger) else wrong.check(CHANNELS, RATE)

@@ -19,21 +19,38 @@ N = 4096
 T = np.arange(N) / 1000.0
 WAVE, NOISE = np.sin(60 * T), np.random.default_rng(0).standard_normal(N)
 SAMPLES = {
-    "zeros": np.zeros(N), "ones": np.ones(N), "smallest": np.full(N, 5e-324),
-    "1e150": 1e150 * WAVE, "1e-150": 1e-150 * WAVE, "1e300": 1e300 * WAVE, "1e60": 1e60 * WAVE,
-    "denormals": 5e-324 * np.round(1e3 * WAVE), "one": np.ones(1), "two": np.array([1.0, -1.0]),
-    "three": np.array([0.0, 1.0, 0.0]), "impulse": np.eye(1, N, 2000)[0], "step": 1.0 * (T > 2),
-    "loud and soft": np.where(T > 2, 1e200, 1e-200) * NOISE, "soft noise": 1e-160 * NOISE,
-    "far off zero": 1e16 + WAVE, "ramp": 1e100 * T,
-}  # fmt: skip
+    "zeros": np.zeros(N),
+    "ones": np.ones(N),
+    "smallest": np.full(N, 5e-324),
+    "1e150": 1e150 * WAVE,
+    "1e-150": 1e-150 * WAVE,
+    "1e300": 1e300 * WAVE,
+    "1e60": 1e60 * WAVE,
+    "denormals": 5e-324 * np.round(1e3 * WAVE),
+    "one": np.ones(1),
+    "two": np.array([1.0, -1.0]),
+    "three": np.array([0.0, 1.0, 0.0]),
+    "impulse": np.eye(1, N, 2000)[0],
+    "step": 1.0 * (T > 2),
+    "loud and soft": np.where(T > 2, 1e200, 1e-200) * NOISE,
+    "soft noise": 1e-160 * NOISE,
+    "far off zero": 1e16 + WAVE,
+    "ramp": 1e100 * T,
+}
 SETTINGS = (
-    ({"fits": (Fit(20.0, 200.0),), "tracks": (Wanted(5, 200, (1, 2)),), "bands": (Band(10, 100),)},
-     {"hits": True, "cepstrum": True, "shock": (10.0, 12)}),
+    (
+        {
+            "fits": (Fit(20.0, 200.0),),
+            "tracks": (Wanted(5, 200, (1, 2)),),
+            "bands": (Band(10, 100),),
+        },
+        {"hits": True, "cepstrum": True, "shock": (10.0, 12)},
+    ),
     ({"window": "rectangular", "detrend": "none", "scaling": "psd"}, {}),
     ({"between": FrfSettings(0, low=10, high=300)}, {}),
     ({"between": FrfSettings(0, hits=False, low=10, high=300)}, {}),
     ({"between": FrfSettings(None, low=10, high=300)}, {}),
-)  # fmt: skip
+)
 
 
 @pytest.mark.parametrize("name", SAMPLES)

@@ -62,9 +62,12 @@ def test_groups_are_read_once_and_joined(rows: list[int], span: list[int]) -> No
 
 
 @given(
-    order=st.permutations([0, 1, 2]), first=st.integers(0, 600), span=ends,
-    factor=st.floats(-9, 9), offset=st.floats(-9, 9),
-)  # fmt: skip
+    order=st.permutations([0, 1, 2]),
+    first=st.integers(0, 600),
+    span=ends,
+    factor=st.floats(-9, 9),
+    offset=st.floats(-9, 9),
+)
 def test_stacks_of_samples(
     order: list[int], first: int, span: list[int], factor: float, offset: float
 ) -> None:
@@ -85,10 +88,13 @@ def test_an_excerpt_is_a_recording_of_its_own() -> None:
 
 
 FORMS = {
-    "iso": "%Y-%m-%dT%H:%M:%S.{ms}", "space, comma": "%Y-%m-%d %H:%M:%S,{ms}",
-    "german": "%d.%m.%Y %H:%M:%S.{ms}", "slashes": "%Y/%m/%d %H:%M:%S.{ms}",
-    "clock": "%H:%M:%S.{ms}", "half days": "%m/%d/%Y %I:%M:%S.{ms} %p",
-}  # fmt: skip
+    "iso": "%Y-%m-%dT%H:%M:%S.{ms}",
+    "space, comma": "%Y-%m-%d %H:%M:%S,{ms}",
+    "german": "%d.%m.%Y %H:%M:%S.{ms}",
+    "slashes": "%Y/%m/%d %H:%M:%S.{ms}",
+    "clock": "%H:%M:%S.{ms}",
+    "half days": "%m/%d/%Y %I:%M:%S.{ms} %p",
+}
 
 
 @given(

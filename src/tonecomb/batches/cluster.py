@@ -46,13 +46,16 @@ def cluster(address: str) -> Iterator[Any]:
             client = Client(address, timeout=_WAIT, set_as_default=False)
     except Exception as error:  # whatever it makes of an address that is none, or of another server
         raise UserError(
-            f"No scheduler answers at {address}", str(error).splitlines()[0][:200] if str(error)
-            else "", "start one with ‘dask scheduler’ and name its address",
-        ) from error  # fmt: skip
+            f"No scheduler answers at {address}",
+            str(error).splitlines()[0][:200] if str(error) else "",
+            "start one with ‘dask scheduler’ and name its address",
+        ) from error
     try:
         if not client.nthreads():
-            raise UserError(f"The scheduler at {address} has no workers",
-                            remedy="start some with ‘dask worker’ and its address")  # fmt: skip
+            raise UserError(
+                f"The scheduler at {address} has no workers",
+                remedy="start some with ‘dask worker’ and its address",
+            )
         _check_versions(client)
         yield client
     except (CancelledError, OSError) as error:
@@ -60,9 +63,10 @@ def cluster(address: str) -> Iterator[Any]:
         if isinstance(error, OSError) and client.status == "running":
             raise
         raise UserError(
-            f"The scheduler at {address} was lost", "what was done by then is kept",
+            f"The scheduler at {address} was lost",
+            "what was done by then is kept",
             "start it again, and the same command goes on where it was",
-        ) from error  # fmt: skip
+        ) from error
     finally:
         client.close(timeout=1)
 
@@ -86,14 +90,15 @@ def _check_versions(client: Any) -> None:
                 had = "none" if isinstance(found, Exception) else found
                 raise UserError(
                     f"The worker at {worker} has another version of {package} ({had}) than this "
-                    f"program ({ours})", "its results would not be the same to the last bit",
+                    f"program ({ours})",
+                    "its results would not be the same to the last bit",
                     "install the same there",
-                )  # fmt: skip
+                )
 
 
 def on_cluster(
     client: Any, left: Sequence[BatchJob], notice: Notice
-) -> Iterator[tuple[BatchJob, Outcome]]:  # fmt: skip
+) -> Iterator[tuple[BatchJob, Outcome]]:
     """What came of each job, as they are done. Those of lost workers are done again, by others or
     by new ones; ``notice`` is handed a sentence where workers are lost or come."""
     from distributed import KilledWorker
@@ -137,8 +142,11 @@ def on_cluster(
 
 def _changed(lost: int, came: int, now: int) -> str:
     """What happened to the workers, in a sentence."""
-    told = [f"{count} {'worker' if count == 1 else 'workers'} {what}"
-            for count, what in ((lost, "lost"), (came, "new")) if count]  # fmt: skip
+    told = [
+        f"{count} {'worker' if count == 1 else 'workers'} {what}"
+        for count, what in ((lost, "lost"), (came, "new"))
+        if count
+    ]
     if not now:
         return f"{', '.join(told)}: none is left; waiting for a new one."
     left = "1 works" if now == 1 else f"{now} work"

@@ -99,9 +99,13 @@ class ProcessCrew(_Shared):
         self._processes = processes
 
     def shares(
-        self, read: StretchRead, work: Work[Any], edges: list[tuple[int, int]], grain: int,
+        self,
+        read: StretchRead,
+        work: Work[Any],
+        edges: list[tuple[int, int]],
+        grain: int,
         progress: Progress,
-    ) -> Iterator[Any]:  # fmt: skip
+    ) -> Iterator[Any]:
         where, count = self.where(read), edges[-1][1]
         waiting, tries = deque(edges), 0
         under_way: deque[tuple[tuple[int, int], Future[Any]]] = deque()
@@ -122,8 +126,9 @@ class ProcessCrew(_Shared):
                 if tries > TRIES:
                     raise UserError(
                         f"{self.path.name} could not be read by several processes",
-                        f"one of them died {tries} times", "analyse it alone to see why",
-                    ) from error  # fmt: skip
+                        f"one of them died {tries} times",
+                        "analyse it alone to see why",
+                    ) from error
                 waiting.extendleft(edge for edge, _ in reversed(under_way))
                 under_way.clear()
                 self._processes.restart()
@@ -141,9 +146,13 @@ class ClusterCrew(_Shared):
         self._client = client
 
     def shares(
-        self, read: StretchRead, work: Work[Any], edges: list[tuple[int, int]], grain: int,
+        self,
+        read: StretchRead,
+        work: Work[Any],
+        edges: list[tuple[int, int]],
+        grain: int,
         progress: Progress,
-    ) -> Iterator[Any]:  # fmt: skip
+    ) -> Iterator[Any]:
         from distributed import KilledWorker
 
         where, count = self.where(read), edges[-1][1]
@@ -164,7 +173,8 @@ class ClusterCrew(_Shared):
             except KilledWorker as error:
                 raise UserError(
                     f"{self.path.name} could not be read by several workers",
-                    f"{TRIES} of them died over it", "analyse it alone to see why",
-                ) from error  # fmt: skip
+                    f"{TRIES} of them died over it",
+                    "analyse it alone to see why",
+                ) from error
             yield found
             progress(edge[1] / count)

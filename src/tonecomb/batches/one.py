@@ -124,16 +124,22 @@ def work(job: BatchJob, progress: Progress = silent, crew: Crew = _ALONE) -> Out
             name = names.of(done.analysis.channel.name)
             told.append(_told(job, f"{REPORTS}/{job.key}/{name}.html", done))
         outcome = Outcome(
-            path, recording.name, job.plan.digest, mark, recording.start,
-            recording.length / recording.rate, channels=tuple(told),
-        )  # fmt: skip
+            path,
+            recording.name,
+            job.plan.digest,
+            mark,
+            recording.start,
+            recording.length / recording.rate,
+            channels=tuple(told),
+        )
     except Cancelled:
         raise
     except UserError as error:
         outcome = Outcome(path, job.path.stem, job.plan.digest, failed=error.text)
     except MemoryError:
-        outcome = Outcome(path, job.path.stem, job.plan.digest, failed="it needs more memory than "
-                          "there is")  # fmt: skip
+        outcome = Outcome(
+            path, job.path.stem, job.plan.digest, failed="it needs more memory than there is"
+        )
     return keep(job, outcome)
 
 
@@ -179,8 +185,9 @@ def _told(job: BatchJob, place: str, done: Analysed) -> ChannelOutcome:
     verdicts = [limit.judge(a) for limit in job.plan.limits]
     verdicts += [
         Verdict(one.band.words, one.value, one.unit, one.zone, one.exceeded, one.why_not)
-        for one in level_readings(a) if one.band.limits
-    ]  # fmt: skip
+        for one in level_readings(a)
+        if one.band.limits
+    ]
     over = [one for one in verdicts if one.exceeded]
     if job.reports:
         target = job.out / place
@@ -188,12 +195,17 @@ def _told(job: BatchJob, place: str, done: Analysed) -> ChannelOutcome:
         atomic.write_text(target, report([done.part], folder=target.parent))
     families = [
         {
-            "name": comb.name, "fundamental_hz": comb.spacing,
-            "fundamental_std_hz": comb.spacing_std, "carrier_hz": comb.carrier,
-            "moved_hz": comb.moved, "teeth_found": sum(tooth.found for tooth in comb.teeth),
-            "thd_percent": 100 * comb.distortion, "thd_of": a.unit.quantity,
-        } for comb in said.families(a)
-    ]  # fmt: skip
+            "name": comb.name,
+            "fundamental_hz": comb.spacing,
+            "fundamental_std_hz": comb.spacing_std,
+            "carrier_hz": comb.carrier,
+            "moved_hz": comb.moved,
+            "teeth_found": sum(tooth.found for tooth in comb.teeth),
+            "thd_percent": 100 * comb.distortion,
+            "thd_of": a.unit.quantity,
+        }
+        for comb in said.families(a)
+    ]
     rows: dict[str, Rows] = {
         "tones": readings.peaks(a, said).values(),
         "families": families,
@@ -204,11 +216,17 @@ def _told(job: BatchJob, place: str, done: Analysed) -> ChannelOutcome:
     }
     worst = over[0].zone if over else next((one.zone for one in verdicts if one.zone), "")
     return ChannelOutcome(
-        a.channel.name, a.unit.symbol, a.sentence, a.rms,
+        a.channel.name,
+        a.unit.symbol,
+        a.sentence,
+        a.rms,
         tuple(one.words for one in over),
-        tuple(one.words for one in verdicts if one.why_not), worst, place if job.reports else "",
-        tuple(one.text for one in in_short(a, done.cautions, said)), rows,
-    )  # fmt: skip
+        tuple(one.words for one in verdicts if one.why_not),
+        worst,
+        place if job.reports else "",
+        tuple(one.text for one in in_short(a, done.cautions, said)),
+        rows,
+    )
 
 
 def counted(outcomes: Sequence[Outcome]) -> str:

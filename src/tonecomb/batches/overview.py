@@ -29,9 +29,12 @@ def write(out: Path, outcomes: Sequence[Outcome], plan: Plan) -> Path:
     import jinja2
 
     environment = jinja2.Environment(
-        loader=jinja2.PackageLoader("tonecomb.batches", "."), autoescape=True,
-        undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True,
-    )  # fmt: skip
+        loader=jinja2.PackageLoader("tonecomb.batches", "."),
+        autoescape=True,
+        undefined=jinja2.StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
     channels = sorted_channels(outcomes)
     failed = [one for one in outcomes if one.failed]
     said = [f"{counted(outcomes)}."] + ([] if plan.limits else ["No limits were given."])

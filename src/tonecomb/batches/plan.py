@@ -92,11 +92,12 @@ class Plan:
         """As a plan file has it."""
         made = schema.converter()
         body = {
-            "format": FORMAT, "version": VERSION,
+            "format": FORMAT,
+            "version": VERSION,
             "rules": [made.unstructure(one) for one in self.rules],
             "limits": [made.unstructure(one) for one in self.limits],
             "levels": [made.unstructure(one) for one in self.levels],
-        }  # fmt: skip
+        }
         return json_text(body) + "\n"
 
 

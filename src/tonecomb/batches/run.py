@@ -48,8 +48,9 @@ class Batch:
     def idle(self) -> tuple[str, ...]:
         """The limits that judged nothing at all: each was meant to."""
         judged: dict[str, bool] = {}
-        for row in (row for one in self.outcomes for told in one.channels
-                    for row in told.rows["limits"]):  # fmt: skip
+        for row in (
+            row for one in self.outcomes for told in one.channels for row in told.rows["limits"]
+        ):
             judged[row["limit"]] = judged.get(row["limit"], False) or not row["why_not"]
         return tuple(name for name, did in judged.items() if not did)
 
@@ -60,10 +61,17 @@ class Batch:
 
 
 def run(
-    plan: Plan, paths: Sequence[Path], out: Path, *, workers: int = 1, scheduler: str = "",
-    reports: bool = True, progress: Progress = silent, told: Told = lambda _: None,
+    plan: Plan,
+    paths: Sequence[Path],
+    out: Path,
+    *,
+    workers: int = 1,
+    scheduler: str = "",
+    reports: bool = True,
+    progress: Progress = silent,
+    told: Told = lambda _: None,
     notice: Notice = lambda _: None,
-) -> Batch:  # fmt: skip
+) -> Batch:
     """Analyse files by a plan into the folder ``out``: tables, reports and an overview, by so many
     ``workers`` of this machine, or by those of the Dask ``scheduler`` at an address. ``told`` is
     handed each outcome as it comes, ``notice`` a sentence where workers of a cluster are lost.

@@ -36,9 +36,10 @@ def recordings_in(paths: Sequence[Path]) -> list[Path]:
             names = _no_tables(Path(folder), names)
             inside.sort()
             found += [
-                Path(folder) / name for name in sorted(names)
+                Path(folder) / name
+                for name in sorted(names)
                 if Path(name).suffix.lower() in suffixes and not name.startswith(".")
-            ]  # fmt: skip
+            ]
             if len(found) > _MOST:
                 raise UserError(f"More than {_MOST} files", remedy="name fewer of them at a time")
     if not found:

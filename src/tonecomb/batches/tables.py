@@ -30,11 +30,16 @@ def rows(outcomes: Sequence[Outcome], table: str) -> Iterator[dict[str, Any]]:
                 yield from (whose | row for row in told.rows[table])
                 continue
             yield whose | {
-                "duration_s": one.duration, "rms": told.rms, "zone": told.worst,
-                "exceeded": "; ".join(told.exceeded), "not_judged": "; ".join(told.not_judged),
+                "duration_s": one.duration,
+                "rms": told.rms,
+                "zone": told.worst,
+                "exceeded": "; ".join(told.exceeded),
+                "not_judged": "; ".join(told.not_judged),
                 "report": told.report,
-                "in_short": " ".join(told.short), "method": told.method, "failed": "",
-            }  # fmt: skip
+                "in_short": " ".join(told.short),
+                "method": told.method,
+                "failed": "",
+            }
 
 
 def refuse_others(out: Path) -> None:

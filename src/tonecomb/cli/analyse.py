@@ -56,9 +56,11 @@ from tonecomb.formats.registry import write_recording
 )
 @click.option("--hits", is_flag=True, help="Look for hits that repeat, such as a bearing's.")
 @click.option("--cepstrum", is_flag=True, help="Families of lines by the power cepstrum.")
-@click.option("--srs", metavar="Q[:N]",
-              help="Shock response spectrum of the stretch, for oscillators of this Q, N (12) an "
-              "octave.")  # fmt: skip
+@click.option(
+    "--srs",
+    metavar="Q[:N]",
+    help="Shock response spectrum of the stretch, for oscillators of this Q, N (12) an octave.",
+)
 @click.option(
     "--session",
     type=click.Path(path_type=Path),
@@ -109,13 +111,17 @@ def analyse(
             if write_signal is not None:
                 guard.refuse_existing(write_signal, force)
                 _write_signal(write_signal, recording, [one.analysis for one in analyses])
-    described = [
-        {
-            "recording": output.description(recording),
-            "analyses": [one.values() for one in analyses],
-        }
-        for recording, analyses in results
-    ] if as_json else []  # fmt: skip
+    described = (
+        [
+            {
+                "recording": output.description(recording),
+                "analyses": [one.values() for one in analyses],
+            }
+            for recording, analyses in results
+        ]
+        if as_json
+        else []
+    )
     written = writing.write(results, force)
     if as_json:
         say(output.dumps(described[0] if len(described) == 1 else described))
@@ -233,7 +239,7 @@ def _from_session(
     return [
         (Path(one.path), replace(call, given=one.given, base=one.method, said=knowledge(one)))
         for one in (document.recordings if every else (ref,))
-    ]  # fmt: skip
+    ]
 
 
 def _known(said: Knowledge, machine: Path | None, shaft: float | None) -> Knowledge:

@@ -15,15 +15,28 @@ FOUND = 1
 
 @click.command()
 @click.argument("plan", metavar="PLAN", type=click.Path(path_type=Path))
-@click.argument("paths", nargs=-1, required=True, metavar="FILES…",
-                type=click.Path(path_type=Path))  # fmt: skip
-@click.option("--out", required=True, metavar="DIR", type=click.Path(path_type=Path),
-              help="Where tables, reports and the overview go.")  # fmt: skip
-@click.option("--workers", type=click.IntRange(1, 256), default=1, metavar="N",
-              help="So many processes of this machine.")  # fmt: skip
-@click.option("--scheduler", default="", metavar="ADDRESS",
-              help="The workers of a Dask cluster, like tcp://10.0.0.1:8786; they see all files "
-              "under the same paths.")  # fmt: skip
+@click.argument("paths", nargs=-1, required=True, metavar="FILES…", type=click.Path(path_type=Path))
+@click.option(
+    "--out",
+    required=True,
+    metavar="DIR",
+    type=click.Path(path_type=Path),
+    help="Where tables, reports and the overview go.",
+)
+@click.option(
+    "--workers",
+    type=click.IntRange(1, 256),
+    default=1,
+    metavar="N",
+    help="So many processes of this machine.",
+)
+@click.option(
+    "--scheduler",
+    default="",
+    metavar="ADDRESS",
+    help="The workers of a Dask cluster, like tcp://10.0.0.1:8786; they see all files "
+    "under the same paths.",
+)
 @click.option("--reports/--no-reports", default=True, help="A report of each channel, or none.")
 @as_json
 def batch(
@@ -52,21 +65,42 @@ def batch(
             say(f"{one.path}: {one.failed}", err=True)
 
     with shown_progress(f"Analysing {len(found)} recordings") as progress:
-        done = run(wanted, found, out, workers=workers, scheduler=scheduler, reports=reports,
-                   progress=progress, told=told,
-                   notice=lambda text: say(text, err=True))  # fmt: skip
+        done = run(
+            wanted,
+            found,
+            out,
+            workers=workers,
+            scheduler=scheduler,
+            reports=reports,
+            progress=progress,
+            told=told,
+            notice=lambda text: say(text, err=True),
+        )
     code = FOUND if done.exceeded or done.failed or done.idle else 0
     if as_json:
-        say(output.dumps({
-            "recordings": len(done.outcomes), "kept": done.kept,
-            "exceeded": [{"file": one.path, "channel": told.channel, "limits": told.exceeded}
-                         for one in done.exceeded for told in one.channels if told.exceeded],
-            "not_judged": [{"file": one.path, "channel": told.channel, "limits": told.not_judged}
-                           for one in done.outcomes for told in one.channels if told.not_judged],
-            "judged_nothing": done.idle,
-            "failed": [{"file": one.path, "why": one.failed} for one in done.failed],
-            "written": [str(path) for path in done.written],
-        }))  # fmt: skip
+        say(
+            output.dumps(
+                {
+                    "recordings": len(done.outcomes),
+                    "kept": done.kept,
+                    "exceeded": [
+                        {"file": one.path, "channel": told.channel, "limits": told.exceeded}
+                        for one in done.exceeded
+                        for told in one.channels
+                        if told.exceeded
+                    ],
+                    "not_judged": [
+                        {"file": one.path, "channel": told.channel, "limits": told.not_judged}
+                        for one in done.outcomes
+                        for told in one.channels
+                        if told.not_judged
+                    ],
+                    "judged_nothing": done.idle,
+                    "failed": [{"file": one.path, "why": one.failed} for one in done.failed],
+                    "written": [str(path) for path in done.written],
+                }
+            )
+        )
         return code
     for one in done.exceeded:
         for channel in one.channels:
@@ -74,8 +108,13 @@ def batch(
                 say(f"{one.name} · {channel.channel}: {words}")
     earlier = f", {done.kept} of them earlier" if done.kept else ""
     for name in done.idle:
-        why = next(words for one in done.outcomes for told in one.channels
-                   for words in told.not_judged if words.startswith(f"{name}: "))  # fmt: skip
+        why = next(
+            words
+            for one in done.outcomes
+            for told in one.channels
+            for words in told.not_judged
+            if words.startswith(f"{name}: ")
+        )
         say(f"{why}: this limit judged nothing")
     say(f"{len(done.outcomes)} recordings{earlier}; {counted(done.outcomes)}")
     say(f"wrote {out / 'overview.html'}")

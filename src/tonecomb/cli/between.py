@@ -16,47 +16,63 @@ from tonecomb.core.record.signal import Signal
 
 BETWEEN_OPTIONS = (
     click.option(
-        "--taps", is_flag=True,
+        "--taps",
+        is_flag=True,
         help="Find taps: with --reference, the hammer's channel, transfer functions from them; "
         "without, what rings after each.",
     ),
     click.option(
-        "--reference", metavar="CHANNEL",
+        "--reference",
+        metavar="CHANNEL",
         help="Transfer functions of the other channels (or those of --channel) over this one.",
     ),
     click.option(
-        "--place", "places", multiple=True, metavar="CHANNEL:X:Y:Z[:DIR]",
+        "--place",
+        "places",
+        multiple=True,
+        metavar="CHANNEL:X:Y:Z[:DIR]",
         help="Where a channel sits (m) and which way it looks (+x to -z): for files of the "
         "transfer function, and for reciprocity. Repeatable.",
     ),
     click.option(
-        "--against", type=click.Path(path_type=Path), metavar="FILE",
+        "--against",
+        type=click.Path(path_type=Path),
+        metavar="FILE",
         help="Hold the modes against those of this recording by the same method: MAC, and "
         "reciprocity where places say that force and answer changed.",
     ),
     click.option(
-        "--against-place", "against_places", multiple=True, metavar="CHANNEL:X:Y:Z[:DIR]",
+        "--against-place",
+        "against_places",
+        multiple=True,
+        metavar="CHANNEL:X:Y:Z[:DIR]",
         help="The same as --place, for the recording of --against.",
     ),
     click.option(
-        "--response", "estimator", type=click.Choice(["h1", "h2", "hv"]),
+        "--response",
+        "estimator",
+        type=click.Choice(["h1", "h2", "hv"]),
         help="Estimator of the transfer function: h1.",
     ),
     click.option(
-        "--form", type=click.Choice(["receptance", "mobility", "accelerance"]),
+        "--form",
+        type=click.Choice(["receptance", "mobility", "accelerance"]),
         help="Show the transfer function as this.",
     ),
     click.option(
-        "--exponential", type=float, metavar="S",
+        "--exponential",
+        type=float,
+        metavar="S",
         help="Time constant of an exponential over taps; its damping is taken off the modes.",
     ),
     click.option("--set-aside", metavar="N,N", help="Taps that do not count."),
     click.option("--take", metavar="N,N", help="Taps that count whatever is wrong with them."),
     click.option(
-        "--modes", metavar="LOW:HIGH[:ORDER]",
+        "--modes",
+        metavar="LOW:HIGH[:ORDER]",
         help="Fit modes between these frequencies in Hz, with models up to an order: 40.",
     ),
-)  # fmt: skip
+)
 """Options that :func:`between_of` and :func:`sketch_of` understand."""
 
 
@@ -84,14 +100,22 @@ def between_of(signal: Signal, settings: dict[str, Any]) -> FrfSettings | None:
             if len(parts) > 3:
                 raise ValueError
         except (ValueError, IndexError) as error:
-            raise UserError(f"‘{text}’ is no range for modes",
-                            remedy="give it like 20:600, or 20:600:30") from error  # fmt: skip
+            raise UserError(
+                f"‘{text}’ is no range for modes", remedy="give it like 20:600, or 20:600:30"
+            ) from error
     chosen = {name: settings[name] for name in ("estimator", "form") if settings[name]}
     return FrfSettings(
-        number, settings["answers"], taps, decay=settings["exponential"] or 0.0,
+        number,
+        settings["answers"],
+        taps,
+        decay=settings["exponential"] or 0.0,
         aside=_whole("--set-aside", settings["set_aside"]),
-        taken=_whole("--take", settings["take"]), low=low, high=high, order=order, **chosen,
-    )  # fmt: skip
+        taken=_whole("--take", settings["take"]),
+        low=low,
+        high=high,
+        order=order,
+        **chosen,
+    )
 
 
 def sketch_of(signal: Recording | Signal, places: tuple[str, ...]) -> Sketch:

@@ -16,9 +16,13 @@ DIFFERS = 1
 @click.command()
 @click.argument("path", metavar="REPORT", type=click.Path(path_type=Path))
 @click.option(
-    "--source", "folders", multiple=True, metavar="DIR", type=click.Path(path_type=Path),
+    "--source",
+    "folders",
+    multiple=True,
+    metavar="DIR",
+    type=click.Path(path_type=Path),
     help="A folder in which the recording is looked for by its fingerprint; repeatable.",
-)  # fmt: skip
+)
 @as_json
 def check(path: Path, folders: tuple[Path, ...], as_json: bool) -> int:
     """Make REPORT again from the session inside it, and say which figures still hold.
@@ -41,6 +45,9 @@ def check(path: Path, folders: tuple[Path, ...], as_json: bool) -> int:
         say(f"{len(found.unchecked)} figures need more than the recording and were not checked.")
     count = len(found.findings)
     figures = "figure" if count == 1 else "figures"
-    say(f"{found.held} figures hold." if not count else
-        f"{count} {figures} of {path.name} do not hold, {found.held} do.")  # fmt: skip
+    say(
+        f"{found.held} figures hold."
+        if not count
+        else f"{count} {figures} of {path.name} do not hold, {found.held} do."
+    )
     return 0 if found.holds else DIFFERS

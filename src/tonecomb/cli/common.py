@@ -146,12 +146,17 @@ def importing(command: Callable[..., Any]) -> Callable[..., Any]:
 
     @wraps(command)
     def call(
-        rate: float | None, units: tuple[tuple[str, str], ...],
+        rate: float | None,
+        units: tuple[tuple[str, str], ...],
         sensitivities: tuple[tuple[str, Calibration], ...],
-        full_scales: tuple[tuple[str, Calibration], ...], time_base: TimeChoice | None,
-        missing: MissingChoice | None, piece: int | None, time_column: str | None,
-        time_unit: str | None, **rest: Any,
-    ) -> Any:  # fmt: skip
+        full_scales: tuple[tuple[str, Calibration], ...],
+        time_base: TimeChoice | None,
+        missing: MissingChoice | None,
+        piece: int | None,
+        time_column: str | None,
+        time_unit: str | None,
+        **rest: Any,
+    ) -> Any:
         kept = None if piece is None else piece - 1
         how = {"time_base": time_base, "missing": missing, "piece": kept}
         plain = [symbol for name, symbol in units if name == EVERY]
@@ -168,41 +173,56 @@ def importing(command: Callable[..., Any]) -> Callable[..., Any]:
 
     for option in (
         click.option(
-            "--piece", type=click.IntRange(1), metavar="NUMBER",
+            "--piece",
+            type=click.IntRange(1),
+            metavar="NUMBER",
             help="The piece to keep where the recording is cut; the longest if none is named.",
         ),
         click.option(
-            "--missing", type=click.Choice(get_args(MissingChoice)),
+            "--missing",
+            type=click.Choice(get_args(MissingChoice)),
             help="What becomes of samples that are no numbers: refuse them if nothing is said.",
         ),
         click.option(
-            "--time-base", type=click.Choice(get_args(TimeChoice)),
+            "--time-base",
+            type=click.Choice(get_args(TimeChoice)),
             help="What becomes of gaps and uneven steps: nominal if nothing is said.",
         ),
         click.option(
             "--time-unit", metavar="UNIT", help="What the time column counts in, such as s or ms."
         ),
         click.option(
-            "--time-column", metavar="NAME|NUMBER",
+            "--time-column",
+            metavar="NAME|NUMBER",
             help="The column with the time, by its name or its number from 1; none for none.",
         ),
         click.option(
-            "--full-scale", "full_scales", type=ScaleOption(FULL_SCALE), multiple=True,
+            "--full-scale",
+            "full_scales",
+            type=ScaleOption(FULL_SCALE),
+            multiple=True,
             metavar="[NAME=]VALUE UNIT",
             help="What full scale stands for, such as '32 m/s²' or 'DE=32 m/s²'; repeatable.",
         ),
         click.option(
-            "--sensitivity", "sensitivities", type=ScaleOption(), multiple=True,
+            "--sensitivity",
+            "sensitivities",
+            type=ScaleOption(),
+            multiple=True,
             metavar="[NAME=]VALUE RAW/UNIT",
             help="Of a channel's sensor, such as '100 mV/g' or 'DE=100 mV/g'; repeatable.",
         ),
         click.option(
-            "--unit", "units", type=OfChannel(), multiple=True, metavar="[NAME=]UNIT",
+            "--unit",
+            "units",
+            type=OfChannel(),
+            multiple=True,
+            metavar="[NAME=]UNIT",
             help="Unit of channels of which the file says none, such as m/s² or 'DE=g'; "
             "repeatable.",
         ),
         click.option("--rate", type=float, metavar="HZ", help="Sample rate, over the file's."),
-    ):  # fmt: skip
+    ):
         call = option(call)
     return call
 

@@ -51,17 +51,25 @@ from tonecomb.formats.kinds.kind import ResultEntry
 )
 @forcing
 def compare(
-    before: Path, now: Path, reading: ReadingOptions, as_json: bool, channels: tuple[str, ...],
-    least_db: float, out: Path | None, force: bool, **settings: Any,
-) -> None:  # fmt: skip
+    before: Path,
+    now: Path,
+    reading: ReadingOptions,
+    as_json: bool,
+    channels: tuple[str, ...],
+    least_db: float,
+    out: Path | None,
+    force: bool,
+    **settings: Any,
+) -> None:
     """What came, went, moved, grew and fell from the recording BEFORE to NOW, beyond what both
     leave open. Channels are those of the same name, or else of the same number."""
     call = Call(reading, settings=settings, channels=channels)
     with shown_progress("Comparing") as progress:
         _, earlier = call.of(before, part(progress, 0, 0.5))
         recording, later = call.of(now, part(progress, 0.5, 1))
-        made = [_with_changes(one, _same(earlier, later, i), least_db)
-                for i, one in enumerate(later)]  # fmt: skip
+        made = [
+            _with_changes(one, _same(earlier, later, i), least_db) for i, one in enumerate(later)
+        ]
         written: list[Path] = []
         if out is not None:
             names = output.FileNames()
@@ -69,10 +77,19 @@ def compare(
                 folder = out if len(made) == 1 else out / names.of(one.analysis.channel.name)
                 written += one.write(folder, force=force)
     if as_json:
-        say(output.dumps([
-            {"channel": one.analysis.channel.name, "now": recording.name, "method": one.sentence}
-            | one.told[-1].kind.values(one.told[-1].result, one.context) for one in made
-        ]))  # fmt: skip
+        say(
+            output.dumps(
+                [
+                    {
+                        "channel": one.analysis.channel.name,
+                        "now": recording.name,
+                        "method": one.sentence,
+                    }
+                    | one.told[-1].kind.values(one.told[-1].result, one.context)
+                    for one in made
+                ]
+            )
+        )
         return
     for one in made:
         lines = one.told[-1].kind.lines(one.told[-1].result, one.context)

@@ -29,12 +29,19 @@ def page(commands: click.Group) -> str:
     """The page of all commands, in roff."""
     context = click.Context(commands, info_name="tone-comb")
     lines = [
-        f'.TH TONE-COMB 1 "" "Tone Comb {__version__}" "User Commands"', ".SH NAME",
-        r"tone\-comb \- frequency analysis of vibration recordings", ".SH SYNOPSIS",
-        r".B tone\-comb", r"[\fIFILE\fR]…", ".br", r".B tone\-comb",
-        r"\fICOMMAND\fR [\fIOPTION\fR]… [\fIARGUMENT\fR]…", ".SH DESCRIPTION",
-        _escaped(commands.help or ""), ".SH COMMANDS",
-    ]  # fmt: skip
+        f'.TH TONE-COMB 1 "" "Tone Comb {__version__}" "User Commands"',
+        ".SH NAME",
+        r"tone\-comb \- frequency analysis of vibration recordings",
+        ".SH SYNOPSIS",
+        r".B tone\-comb",
+        r"[\fIFILE\fR]…",
+        ".br",
+        r".B tone\-comb",
+        r"\fICOMMAND\fR [\fIOPTION\fR]… [\fIARGUMENT\fR]…",
+        ".SH DESCRIPTION",
+        _escaped(commands.help or ""),
+        ".SH COMMANDS",
+    ]
     for name in commands.list_commands(context):
         command = commands.commands[name]
         if command.hidden:

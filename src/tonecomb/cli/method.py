@@ -46,26 +46,35 @@ def method_options(command: Callable[..., Any]) -> Callable[..., Any]:
 
 _OPTIONS = (
     click.option(
-        "--step", "steps", multiple=True, metavar="NAME[:VALUE…][:key=value…]",
+        "--step",
+        "steps",
+        multiple=True,
+        metavar="NAME[:VALUE…][:key=value…]",
         help="What is done to the samples first, like keep:2:22 or decimate:4, in the order "
         "given; repeatable. The command steps lists them.",
     ),
     click.option(
-        "--as-sampled", metavar="RATE[:BITS][:no-filter]",
+        "--as-sampled",
+        metavar="RATE[:BITS][:no-filter]",
         help="What a logger of this rate in Hz, and of so many bits, would have shown, behind a "
         "filter or not. The command steps lists what else it takes.",
     ),
     click.option(
-        "--preset", type=click.Path(path_type=Path), metavar="FILE[:NAME]",
+        "--preset",
+        type=click.Path(path_type=Path),
+        metavar="FILE[:NAME]",
         help="Start from a method in a file of exported presets.",
     ),
     click.option("--detrend", type=click.Choice(list(DETRENDS)), help="What each frame loses."),
     click.option(
-        "--window", metavar="NAME[:VALUE]",
+        "--window",
+        metavar="NAME[:VALUE]",
         help=f"Taper of each frame: {', '.join(WINDOWS)}; those from kaiser on take a value.",
     ),
     click.option(
-        "--frame", type=int, metavar="SAMPLES",
+        "--frame",
+        type=int,
+        metavar="SAMPLES",
         help="Length of a frame; what suits the stretch if nothing is said.",
     ),
     click.option("--overlap", type=float, metavar="PERCENT", help="Share of a frame in the next."),
@@ -80,46 +89,66 @@ _OPTIONS = (
         "--period", type=float, metavar="SECONDS", help="Synchronous frames start so far apart."
     ),
     click.option(
-        "--trigger", metavar="CHANNEL:LEVEL",
+        "--trigger",
+        metavar="CHANNEL:LEVEL",
         help="Synchronous frames start where this channel rises through this level.",
     ),
     click.option(
         "--falling", is_flag=True, help="Trigger or tacho where it falls through the level."
     ),
     click.option(
-        "--strike", "struck", type=RangeOption(), multiple=True, metavar="START:END",
+        "--strike",
+        "struck",
+        type=RangeOption(),
+        multiple=True,
+        metavar="START:END",
         help="Leave out frames that touch this part, in s; repeatable.",
     ),
     click.option("--leave-clipped", is_flag=True, help="Leave out frames that clip."),
     click.option(
-        "--as", "quantity", type=click.Choice([name.lower() for name in MOTIONS]),
+        "--as",
+        "quantity",
+        type=click.Choice([name.lower() for name in MOTIONS]),
         help="Show the spectrum as another quantity of motion.",
     ),
     click.option("--low-cut", type=float, metavar="HZ", help="With --as: nothing below this."),
     click.option(
-        "--draw", metavar="octave:N|decade:N|total",
+        "--draw",
+        metavar="octave:N|decade:N|total",
         help="Write the spectrum in bands, 1/N octave or N a decade, or as its running total.",
     ),
     click.option(
-        "--levels", "levels", multiple=True, metavar="QUANTITY:LOW:HIGH[:DETECTOR][=A,B,…]",
+        "--levels",
+        "levels",
+        multiple=True,
+        metavar="QUANTITY:LOW:HIGH[:DETECTOR][=A,B,…]",
         help="A level, like velocity:10:1000:rms=1.4,2.8,4.5 with the ends of its zones; measured "
         "for what the channel has, Wk for a weighting; repeatable.",
     ),
     click.option(
-        "--test-spectrum", "profile", metavar="UNIT:HZ=DENSITY,…[:BELOW,ABOVE]",
+        "--test-spectrum",
+        "profile",
+        metavar="UNIT:HZ=DENSITY,…[:BELOW,ABOVE]",
         help="Hold the density against a test's, like g:20=0.01,80=0.04,2000=0.007:3,3, and list "
         "where it is off by more dB.",
     ),
     click.option(
-        "--band", "bands", type=RangeOption(), multiple=True, metavar="LOW:HIGH",
+        "--band",
+        "bands",
+        type=RangeOption(),
+        multiple=True,
+        metavar="LOW:HIGH",
         help="The rms between two frequencies in Hz, of what is shown; repeatable.",
     ),
     click.option(
-        "--units", "system", type=click.Choice(list(SYSTEMS)),
+        "--units",
+        "system",
+        type=click.Choice(list(SYSTEMS)),
         help="Units of integrals and derivatives: m/s², mm/s, µm or g, in/s, mil.",
     ),
     click.option(
-        "--weighting", type=click.Choice(list(WEIGHTINGS)),
+        "--weighting",
+        type=click.Choice(list(WEIGHTINGS)),
         help="Weight the spectrum: A, C for pressure; Wk, Wd, Wm for acceleration.",
     ),
     click.option("--octaves", type=int, metavar="N", help="Also the rms of each 1/N octave."),
@@ -130,57 +159,81 @@ _OPTIONS = (
         "--peaks-over-floor", type=float, metavar="DB", help="Peaks so far above the noise floor."
     ),
     click.option(
-        "--peak", "by_hand", type=float, multiple=True, metavar="HZ",
+        "--peak",
+        "by_hand",
+        type=float,
+        multiple=True,
+        metavar="HZ",
         help="A peak wanted whatever its height; repeatable.",
     ),
     click.option(
-        "--fit", "fits", metavar="LOW:HIGH[:2]", multiple=True,
+        "--fit",
+        "fits",
+        metavar="LOW:HIGH[:2]",
+        multiple=True,
         help="Fit a resonance, or two, between these frequencies in Hz; repeatable.",
     ),
     *BETWEEN_OPTIONS,
     click.option(
-        "--slices", type=click.IntRange(1), metavar="N",
+        "--slices",
+        type=click.IntRange(1),
+        metavar="N",
         help="Spectra of N slices, evenly over the stretch.",
     ),
     click.option(
-        "--slice-at", "slice_at", type=float, multiple=True, metavar="SECONDS",
+        "--slice-at",
+        "slice_at",
+        type=float,
+        multiple=True,
+        metavar="SECONDS",
         help="A slice about this time; repeatable.",
     ),
     click.option("--slice-width", type=float, metavar="SECONDS", help="Average so much a slice."),
     click.option(
-        "--track", "tracks", multiple=True, metavar="LOW:HIGH[:TEETH]",
+        "--track",
+        "tracks",
+        multiple=True,
+        metavar="LOW:HIGH[:TEETH]",
         help="Follow the strongest tone in a range of Hz from frame to frame, or the fundamental "
         "in it of a comb with these teeth, like 5:30:1,2,17; repeatable.",
     ),
     click.option(
-        "--run-up", "run_up", metavar="LOW:HIGH:ORDERS",
+        "--run-up",
+        "run_up",
+        metavar="LOW:HIGH:ORDERS",
         help="Analyse by the angle of a shaft that turns between these frequencies in Hz, by its "
         "orders, like 5:30:1,2,17: their levels over speed, and the resonances they meet.",
     ),
     click.option(
-        "--speed-from", metavar="NAME|NUMBER",
+        "--speed-from",
+        metavar="NAME|NUMBER",
         help="With --run-up: the channel in which the shaft's comb is followed.",
     ),
     click.option(
-        "--tacho", metavar="CHANNEL:LEVEL[:PULSES]",
+        "--tacho",
+        metavar="CHANNEL:LEVEL[:PULSES]",
         help="Instead of --run-up: the shaft's speed from a channel that rises through this level "
         "so many times a turn.",
     ),
     click.option("--orders", metavar="ORDERS", help="With --tacho: orders to follow, like 1,2,17."),
     click.option(
-        "--power-sum", is_flag=True,
+        "--power-sum",
+        is_flag=True,
         help="One spectrum of the channels: their mean squares added, as of several axes.",
     ),
     click.option(
         "--peaks-above", type=float, metavar="DB", help="Peaks down to this below the highest."
     ),
-)  # fmt: skip
+)
 
 
 def method_of(
-    recording: Recording, channel: int, base: Method | None, settings: dict[str, Any],
+    recording: Recording,
+    channel: int,
+    base: Method | None,
+    settings: dict[str, Any],
     turns: float | None = None,
-) -> Method:  # fmt: skip
+) -> Method:
     """The method for a channel: ``base``, or the default one for a shaft that ``turns`` at so many
     Hz, with what was asked for."""
     steps = chain_of(base, settings)
@@ -236,8 +289,9 @@ def method_of(
         _, edges = octave_bands(settings["octaves"], bin_hz, signal.rate / 2)
         wide = [
             Band(low, high, unit=shown)
-            for low, high in pairwise(edges.tolist()) if high - low >= bin_hz
-        ]  # fmt: skip
+            for low, high in pairwise(edges.tolist())
+            if high - low >= bin_hz
+        ]
         method = method.having(bands=(*method.levels, *wide))
     return method
 

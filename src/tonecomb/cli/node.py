@@ -23,28 +23,57 @@ _KEYS = "+ faster, - slower, b bearing, q quit"
 
 @click.command()
 @click.option("--speed", type=float, metavar="HZ", help="The motor's turns a second: 24.3.")
-@click.option("--rate", type=click.IntRange(100, 200_000), default=12800, metavar="HZ",
-              help="Samples a second: 12800.")  # fmt: skip
+@click.option(
+    "--rate",
+    type=click.IntRange(100, 200_000),
+    default=12800,
+    metavar="HZ",
+    help="Samples a second: 12800.",
+)
 @click.option("--channels", type=click.IntRange(1, 32), default=3, help="How many: 3.")
 @click.option("--encoding", type=click.Choice(["L16", "L24"]), default="L24", help="Of samples.")
 @click.option("--address", default="127.0.0.1", metavar="IP", help="Where it sends: this machine.")
 @click.option("--port", type=click.IntRange(1, 65535), default=5004, help="5004.")
-@click.option("--loss", type=click.FloatRange(0, 90), default=0.0, metavar="PERCENT",
-              help="Packets that get lost.")  # fmt: skip
-@click.option("--reorder", type=click.FloatRange(0, 90), default=0.0, metavar="PERCENT",
-              help="Packets that change places with the next.")  # fmt: skip
+@click.option(
+    "--loss",
+    type=click.FloatRange(0, 90),
+    default=0.0,
+    metavar="PERCENT",
+    help="Packets that get lost.",
+)
+@click.option(
+    "--reorder",
+    type=click.FloatRange(0, 90),
+    default=0.0,
+    metavar="PERCENT",
+    help="Packets that change places with the next.",
+)
 @click.option("--bearing", is_flag=True, help="A sheave's bearing is broken.")
-@click.option("--sdp", "file", type=click.Path(path_type=Path), metavar="FILE",
-              help="Write the stream's description there.")  # fmt: skip
+@click.option(
+    "--sdp",
+    "file",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="Write the stream's description there.",
+)
 @click.option(
     "--keys", is_flag=True, help="Take keys from a pipe too: + faster, - slower, b bearing."
 )
 @click.option("--duration", type=Seconds(), help="Stop by itself.")
 def node(
-    speed: float | None, rate: int, channels: int, encoding: str, address: str, port: int,
-    loss: float, reorder: float, bearing: bool, file: Path | None,
-    keys: bool, duration: float | None,
-) -> None:  # fmt: skip
+    speed: float | None,
+    rate: int,
+    channels: int,
+    encoding: str,
+    address: str,
+    port: int,
+    loss: float,
+    reorder: float,
+    bearing: bool,
+    file: Path | None,
+    keys: bool,
+    duration: float | None,
+) -> None:
     """Send the ropeway's drive as a network stream (RTP), until it is stopped. Its description is
     printed, to be saved as a .sdp file."""
     import ipaddress

@@ -25,19 +25,34 @@ if TYPE_CHECKING:
 @click.argument("target", metavar="OUT", type=click.Path(path_type=Path))
 @click.option("--duration", type=Seconds(), help="For so long; until it is stopped else.")
 @click.option("--split", type=Seconds(), help="A new file, OUT-0001 and on, every S s.")
-@click.option("--trigger", metavar="CHANNEL:LEVEL[:falling|beyond]|every:S",
-              help="Only captures, OUT-0001 and on: where a channel rises through a level, falls "
-              "through it, or goes beyond ± it; or one every S s.")  # fmt: skip
-@click.option("--before", type=float, default=0.1, metavar="S",
-              help="Of a capture, before its trigger: 0.1.")  # fmt: skip
+@click.option(
+    "--trigger",
+    metavar="CHANNEL:LEVEL[:falling|beyond]|every:S",
+    help="Only captures, OUT-0001 and on: where a channel rises through a level, falls "
+    "through it, or goes beyond ± it; or one every S s.",
+)
+@click.option(
+    "--before", type=float, default=0.1, metavar="S", help="Of a capture, before its trigger: 0.1."
+)
 @click.option("--length", type=float, default=1.0, metavar="S", help="Of a capture: 1.")
-@click.option("--alarm", "alarms", multiple=True, metavar="CHANNEL:LOW:HIGH:LEVEL",
-              help="Tell, and list in OUT-alarms.csv, when the rms between two frequencies (Hz) is "
-              "above a level in the channel's unit. Repeatable.")  # fmt: skip
+@click.option(
+    "--alarm",
+    "alarms",
+    multiple=True,
+    metavar="CHANNEL:LOW:HIGH:LEVEL",
+    help="Tell, and list in OUT-alarms.csv, when the rms between two frequencies (Hz) is "
+    "above a level in the channel's unit. Repeatable.",
+)
 def record(
-    source: str, target: Path, duration: float | None, split: float | None, trigger: str | None,
-    before: float, length: float, alarms: tuple[str, ...],
-) -> None:  # fmt: skip
+    source: str,
+    target: Path,
+    duration: float | None,
+    split: float | None,
+    trigger: str | None,
+    before: float,
+    length: float,
+    alarms: tuple[str, ...],
+) -> None:
     """Record what SOURCE sends into OUT: a .sdp file, rtp://127.0.0.1:PORT/L24/RATE/CHANNELS,
     sound:NAME, or a recording played as live (FILE@2 for twice as fast). Ctrl+C ends it in order;
     what was lost on the way is missing in the file, at its place and as long as it was."""
@@ -49,16 +64,20 @@ def record(
     described = made.described
     try:
         recorder = Recorder(
-            made, target, duration, split,
+            made,
+            target,
+            duration,
+            split,
             None if trigger is None else _trigger(trigger, before, length, described.channels),
             tuple(_alarm(text, described.channels) for text in alarms),
             notice=lambda event: say(_told(event, described), err=True),
-        )  # fmt: skip
+        )
     except UserError:
         made.close()
         raise
-    handlers = {one: signal.signal(one, lambda *_: stop.set())
-                for one in (signal.SIGINT, signal.SIGTERM)}  # fmt: skip
+    handlers = {
+        one: signal.signal(one, lambda *_: stop.set()) for one in (signal.SIGINT, signal.SIGTERM)
+    }
     try:
         with shown_progress("Recording") as progress:
             recorder.run(stop.is_set, progress)
@@ -115,8 +134,9 @@ def _channel(name: str, channels: Sequence[Channel]) -> int:
         return names.index(name)
     if name.isdecimal() and 1 <= int(name) <= len(names):
         return int(name) - 1
-    raise UserError(f"There is no channel {name[:80]}", f"there are {', '.join(names)}",
-                    "choose another")  # fmt: skip
+    raise UserError(
+        f"There is no channel {name[:80]}", f"there are {', '.join(names)}", "choose another"
+    )
 
 
 def _told(event: Event, described: Described) -> str:
@@ -124,5 +144,7 @@ def _told(event: Event, described: Described) -> str:
     if event.kind == "capture":
         value = "" if event.value != event.value else f" at {event.value:.4g} {one.unit}"
         return f"{at:.3f} s: capture {event.number}, {one.name}{value}"
-    return (f"{at:.3f} s: alarm {event.number}, {one.name} {event.value:.4g} {one.unit} rms, "
-            f"{event.over:.3g} times its level")  # fmt: skip
+    return (
+        f"{at:.3f} s: alarm {event.number}, {one.name} {event.value:.4g} {one.unit} rms, "
+        f"{event.over:.3g} times its level"
+    )

@@ -47,8 +47,12 @@ class Writing:
 
     def check(self) -> None:
         """Raise :class:`click.UsageError` where something is wanted in no folder."""
-        wanted = {"--pdf": self.paper is not None, "--together": self.together,
-                  "--also": bool(self.also), "--pictures": self.pictures != "png"}  # fmt: skip
+        wanted = {
+            "--pdf": self.paper is not None,
+            "--together": self.together,
+            "--also": bool(self.also),
+            "--pictures": self.pictures != "png",
+        }
         for option, given in wanted.items():
             if given and self.out is None:
                 raise click.UsageError(f"{option} goes with --out.")
@@ -71,9 +75,14 @@ class Writing:
                     if len(every) > 1:
                         folder = own / beside.of(one.analysis.channel.name)
                     written += one.write(
-                        folder, progress, force=force, layout=self.layout,
-                        report=not self.together, also=self.also, pictures=self.pictures,
-                    )  # fmt: skip
+                        folder,
+                        progress,
+                        force=force,
+                        layout=self.layout,
+                        report=not self.together,
+                        also=self.also,
+                        pictures=self.pictures,
+                    )
                     if self.paper is not None and not self.together:
                         written.append(self._report([one], folder / "report.pdf", force))
         if self.together:
@@ -93,10 +102,19 @@ def reporting(command: Callable[..., Any]) -> Callable[..., Any]:
 
     @wraps(command)
     def call(
-        pdf: str | None, audience: str, sections: str | None, cover: tuple[str, ...],
-        remark: tuple[str, ...], logo: Path | None, language: str, out: Path | None,
-        together: bool, also: tuple[str, ...], pictures: str, **rest: Any,
-    ) -> Any:  # fmt: skip
+        pdf: str | None,
+        audience: str,
+        sections: str | None,
+        cover: tuple[str, ...],
+        remark: tuple[str, ...],
+        logo: Path | None,
+        language: str,
+        out: Path | None,
+        together: bool,
+        also: tuple[str, ...],
+        pictures: str,
+        **rest: Any,
+    ) -> Any:
         chosen = AUDIENCES[audience]
         if sections is not None:
             chosen = tuple(name.strip() for name in sections.split(","))
@@ -109,31 +127,73 @@ def reporting(command: Callable[..., Any]) -> Callable[..., Any]:
         return command(writing=writing, **rest)
 
     for option in (
-        click.option("--language", default=ENGLISH, metavar="CODE",
-                     help=f"Of the report's page: {', '.join(languages())}."),
-        click.option("--logo", type=click.Path(path_type=Path), metavar="FILE",
-                     help="A PNG or JPEG for the report's cover."),
-        click.option("--remark", multiple=True, metavar="[SECTION:]TEXT",
-                     help="A remark in the report, at its head or at a section (2 peaks is that of "
-                     "the second channel); repeatable."),
-        click.option("--cover", multiple=True, metavar="NAME=TEXT",
-                     help=f"A line of the report's cover: {', '.join(COVER)}; repeatable."),
-        click.option("--sections", metavar="A,B,…",
-                     help=f"The report's sections in this order, of {', '.join(SECTIONS)}."),
-        click.option("--audience", type=click.Choice(list(AUDIENCES)), default="full",
-                     help="Who the report is for: all of it, or what fits one page."),
-        click.option("--pdf", type=click.Choice(["A4", "Letter"], case_sensitive=False),
-                     metavar="PAPER", help="With --out, the report as PDF as well."),
-        click.option("--together", is_flag=True, help="With --out, one report of all channels and "
-                     "recordings instead of one each."),
-        click.option("--pictures", type=click.Choice(PICTURES), default="png",
-                     help="With --out, what pictures are."),
-        click.option("--also", multiple=True, type=click.Choice([one[1:] for one in ALSO]),
-                     help="With --out, all tables in one xlsx or h5 as well, or the spectrum as "
-                     "uff; repeatable."),
-        click.option("--out", type=click.Path(path_type=Path), metavar="DIR",
-                     help="Write tables as CSV, pictures, and report.html, there."),
-    ):  # fmt: skip
+        click.option(
+            "--language",
+            default=ENGLISH,
+            metavar="CODE",
+            help=f"Of the report's page: {', '.join(languages())}.",
+        ),
+        click.option(
+            "--logo",
+            type=click.Path(path_type=Path),
+            metavar="FILE",
+            help="A PNG or JPEG for the report's cover.",
+        ),
+        click.option(
+            "--remark",
+            multiple=True,
+            metavar="[SECTION:]TEXT",
+            help="A remark in the report, at its head or at a section (2 peaks is that of "
+            "the second channel); repeatable.",
+        ),
+        click.option(
+            "--cover",
+            multiple=True,
+            metavar="NAME=TEXT",
+            help=f"A line of the report's cover: {', '.join(COVER)}; repeatable.",
+        ),
+        click.option(
+            "--sections",
+            metavar="A,B,…",
+            help=f"The report's sections in this order, of {', '.join(SECTIONS)}.",
+        ),
+        click.option(
+            "--audience",
+            type=click.Choice(list(AUDIENCES)),
+            default="full",
+            help="Who the report is for: all of it, or what fits one page.",
+        ),
+        click.option(
+            "--pdf",
+            type=click.Choice(["A4", "Letter"], case_sensitive=False),
+            metavar="PAPER",
+            help="With --out, the report as PDF as well.",
+        ),
+        click.option(
+            "--together",
+            is_flag=True,
+            help="With --out, one report of all channels and recordings instead of one each.",
+        ),
+        click.option(
+            "--pictures",
+            type=click.Choice(PICTURES),
+            default="png",
+            help="With --out, what pictures are.",
+        ),
+        click.option(
+            "--also",
+            multiple=True,
+            type=click.Choice([one[1:] for one in ALSO]),
+            help="With --out, all tables in one xlsx or h5 as well, or the spectrum as "
+            "uff; repeatable.",
+        ),
+        click.option(
+            "--out",
+            type=click.Path(path_type=Path),
+            metavar="DIR",
+            help="Write tables as CSV, pictures, and report.html, there.",
+        ),
+    ):
         call = option(call)
     return call
 

@@ -112,9 +112,15 @@ class Node:
         r = self.ropeway
         said = said_of(r.described, (FULL_SCALE,) * r.channels)
         return sdp.Session(
-            "ropeway node", self.address, self.port, 97, self.encoding, round(r.rate), r.channels,
+            "ropeway node",
+            self.address,
+            self.port,
+            97,
+            self.encoding,
+            round(r.rate),
+            r.channels,
             said,
-        )  # fmt: skip
+        )
 
     @property
     def frames(self) -> int:
@@ -137,9 +143,14 @@ class Node:
                     made = self.ropeway.make(many * size) / FULL_SCALE
                     ready += [rtp.encoded(one, self.encoding) for one in np.split(made, many)]
                 packet = rtp.built(
-                    rtp.Packet(97, self.first_sequence + number, self.first_stamp + number * size,
-                               _STREAM, ready.popleft())
-                )  # fmt: skip
+                    rtp.Packet(
+                        97,
+                        self.first_sequence + number,
+                        self.first_stamp + number * size,
+                        _STREAM,
+                        ready.popleft(),
+                    )
+                )
                 drawn = chance.uniform(0, 100, 2)
                 number += 1
                 due = started + number * size / rate

@@ -22,9 +22,13 @@ from tonecomb.formats.universal import write_binary
 
 VERSION = 3  # raised whenever the files change
 FILES = (
-    "drive-steady.h5", "run-up.flac", "bracket-taps.uff", "station-log.csv", "tower-sway.parquet",
+    "drive-steady.h5",
+    "run-up.flac",
+    "bracket-taps.uff",
+    "station-log.csv",
+    "tower-sway.parquet",
     "undersampled.wav",
-)  # fmt: skip
+)
 STARTS = {
     "drive-steady": "2026-03-04T09:12:00",
     "run-up": "2026-03-04T09:31:30",
@@ -73,9 +77,11 @@ def _figures(column: Array) -> dict[str, float]:
     """Plain figures of what was made, missing values left out."""
     known = column[np.isfinite(column)]
     figures = {
-        "min": known.min(), "max": known.max(), "mean": known.mean(),
+        "min": known.min(),
+        "max": known.max(),
+        "mean": known.mean(),
         "rms": np.sqrt(np.mean(known**2)),
-    }  # fmt: skip
+    }
     return {name: float(f"{value:.9g}") for name, value in figures.items()}
 
 
@@ -195,10 +201,13 @@ def truth() -> dict[str, Any]:
             station / s.STATION_RATE,
             _tones(s.STATION_LOG, s.STATION_RATE),
             problems=["gaps", "nan", "nan"],
-            gap={"after_s": (s.STATION_GAP[0] - 1) / s.STATION_RATE,
-                 "lost_s": s.STATION_GAP[1] / s.STATION_RATE},
-            missing=[{"channel": c + 1, "at_s": row / s.STATION_RATE}
-                     for c, row in s.STATION_MISSING],
+            gap={
+                "after_s": (s.STATION_GAP[0] - 1) / s.STATION_RATE,
+                "lost_s": s.STATION_GAP[1] / s.STATION_RATE,
+            },
+            missing=[
+                {"channel": c + 1, "at_s": row / s.STATION_RATE} for c, row in s.STATION_MISSING
+            ],
         ),
         "tower-sway": _entry(
             t.SWAY_RATE,
@@ -212,7 +221,7 @@ def truth() -> dict[str, Any]:
             s.UNDERSAMPLED_SECONDS,
             _tones(s.UNDERSAMPLED, s.UNDERSAMPLED_RATE),
         ),
-    }  # fmt: skip
+    }
     for file in FILES:
         recordings[Path(file).stem] = {"file": file, **recordings[Path(file).stem]}
     return {

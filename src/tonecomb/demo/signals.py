@@ -156,9 +156,8 @@ def make(channel: ChannelTruth, fs: float, seconds: float, seed: tuple[int, ...]
     rng = np.random.default_rng((SEED, *seed))
     n = round(seconds * fs)
     t = np.arange(n) / fs
-    x = np.full(n, channel.offset) + channel.noise_density * np.sqrt(fs / 2) * rng.standard_normal(
-        n
-    )
+    x: Array = np.full(n, channel.offset)
+    x += channel.noise_density * np.sqrt(fs / 2) * rng.standard_normal(n)
     for tone in channel.tones:
         angle = 2 * np.pi * tone.frequency_hz * t + np.radians(tone.phase_deg)
         x += np.sqrt(2) * tone.rms * np.cos(angle)

@@ -41,9 +41,13 @@ MENUS = ("File", "Edit", "View", "Signal", "Find", "Help")
 def _pane(spec: PaneSpec) -> Action:
     """The action that shows a pane, or takes it away."""
     return Action(
-        "View", spec.name, spec.keys, spec.tip, lambda b: b.stage.toggle_pane(spec.key),
+        "View",
+        spec.name,
+        spec.keys,
+        spec.tip,
+        lambda b: b.stage.toggle_pane(spec.key),
         checked=lambda b: b.stage.shows(spec.key),
-    )  # fmt: skip
+    )
 
 
 def _starter(one: Starter) -> Action:
@@ -51,10 +55,11 @@ def _starter(one: Starter) -> Action:
     tip = one.made.hint.partition("\n")[0]
     return Action(
         "File", one.title, "", tip, lambda b: b.making.begin(one.made), folder="Made signals to try"
-    )  # fmt: skip
+    )
 
 
 # ruff: noqa: E501 - the table is read by its columns
+# fmt: off
 ACTIONS: tuple[Action, ...] = (
     Action("File", "Open…", "Ctrl+O", "Open recordings, a session, or a report as the session that it is of", lambda b: b.opening.open_dialog()),
     Action("File", "Open the demo", "Ctrl+Shift+D", "Open the Quillbeck ropeway recordings", lambda b: b.opening.open_demo()),
@@ -176,7 +181,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("Help", "The job in words…", "", "From a file to a report on one page", lambda b: b.helping.show_guide()),
     Action("Help", "Memory…", "", "What takes memory, and letting go of what can be made again", lambda b: b.helping.show_memory()),
     Action("Help", "About Tone Comb", "", "Version, licence, log file", lambda b: b.helping.show_about()),
-)  # fmt: skip
+)
+# fmt: on
 
 # What the mouse does, for the list of keys.
 GESTURES = (

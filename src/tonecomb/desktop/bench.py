@@ -152,8 +152,14 @@ class Bench(QMainWindow):
 
     def focusNextPrevChild(self, forward: bool) -> bool:
         """Tab goes as one reads."""
-        regions = (self.method_line, self.context.notices, self.shelf, self.stage, self.readings,
-                   self.ruler)  # fmt: skip
+        regions = (
+            self.method_line,
+            self.context.notices,
+            self.shelf,
+            self.stage,
+            self.readings,
+            self.ruler,
+        )
         return tabbing.step(self, regions, forward)
 
     def _paint(self, theme: Theme) -> None:

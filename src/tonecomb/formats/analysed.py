@@ -100,9 +100,7 @@ class Analysed:
 
     def text(self) -> str:
         """Everything for reading."""
-        lines = [
-            line for one in self.told for line in one.kind.lines(one.result, self.context)
-        ]  # fmt: skip
+        lines = [line for one in self.told for line in one.kind.lines(one.result, self.context)]
         body = "".join(f"  {line}".rstrip() + "\n" for line in lines)
         return f"{self.analysis.recording_name} · {self.sentence}\n{body}"
 
@@ -119,9 +117,12 @@ class Analysed:
         return figures.stacked([picture.panel], kind, figures.heading_of(self.analysis))
 
     def report(
-        self, path: Path | str, progress: Progress = silent, paper: Paper = "A4",
+        self,
+        path: Path | str,
+        progress: Progress = silent,
+        paper: Paper = "A4",
         layout: Layout = USUAL,
-    ) -> Path:  # fmt: skip
+    ) -> Path:
         """Write the report as one HTML file, or as PDF on ``paper`` where the name ends in
         ``.pdf``, with the sections and the cover of ``layout``; see
         :func:`~tonecomb.api.check`."""
@@ -150,10 +151,16 @@ class Analysed:
         return f"<p><b>{escape(self.sentence)}</b></p><ul>{told}</ul>{picture}{peaks}"
 
     def write(
-        self, folder: Path | str, progress: Progress = silent, *, force: bool = False,
-        layout: Layout = USUAL, report: bool = True, also: Sequence[str] = (),
+        self,
+        folder: Path | str,
+        progress: Progress = silent,
+        *,
+        force: bool = False,
+        layout: Layout = USUAL,
+        report: bool = True,
+        also: Sequence[str] = (),
         pictures: str = "png",
-    ) -> list[Path]:  # fmt: skip
+    ) -> list[Path]:
         """Write tables as CSV, ``pictures`` as png, svg or pdf, and, where ``report``,
         ``report.html`` into a folder, which is made where it is not there. ``also`` may name
         ``.xlsx`` and ``.h5``, for all tables in one file, and ``.uff`` for the spectrum. What was
@@ -163,8 +170,16 @@ class Analysed:
         from tonecomb.formats.report.folder import files_of
 
         folder = Path(folder)
-        files = files_of(self.recording, self.told, self.context, progress, folder,
-                         layout if report else None, also, pictures)  # fmt: skip
+        files = files_of(
+            self.recording,
+            self.told,
+            self.context,
+            progress,
+            folder,
+            layout if report else None,
+            also,
+            pictures,
+        )
         made = list(files)
         for name, _ in made:
             guard.refuse_others(folder / name, force)
@@ -175,9 +190,12 @@ class Analysed:
 
 
 def report(
-    results: Sequence[Analysed], path: Path | str, progress: Progress = silent,
-    paper: Paper = "A4", layout: Layout = USUAL,
-) -> Path:  # fmt: skip
+    results: Sequence[Analysed],
+    path: Path | str,
+    progress: Progress = silent,
+    paper: Paper = "A4",
+    layout: Layout = USUAL,
+) -> Path:
     """Write one report of several channels, of one recording or of many, in their order; as
     :meth:`Analysed.report` does of one."""
     from tonecomb.formats.report import pdf
@@ -185,8 +203,12 @@ def report(
 
     target = Path(path)
     as_pdf = target.suffix.lower() == pdf.SUFFIX
-    page = made([one.part for one in results], layout, folder=target.absolute().parent,
-                  progress=part(progress, 0, 0.7 if as_pdf else 1))  # fmt: skip
+    page = made(
+        [one.part for one in results],
+        layout,
+        folder=target.absolute().parent,
+        progress=part(progress, 0, 0.7 if as_pdf else 1),
+    )
     if as_pdf:
         atomic.write_bytes(target, pdf.pdf(page, paper, part(progress, 0.7, 1)))
     else:
@@ -195,10 +217,13 @@ def report(
 
 
 def analyse(
-    recording: Recording, method: Method | None = None, *,
-    asked: Mapping[str, Hashable] | None = None, said: Knowledge = NOTHING,
+    recording: Recording,
+    method: Method | None = None,
+    *,
+    asked: Mapping[str, Hashable] | None = None,
+    said: Knowledge = NOTHING,
     progress: Progress = silent,
-) -> Analysed:  # fmt: skip
+) -> Analysed:
     """Spectrum, peaks, combs, resonances and cautions of one channel, and all else that the
     method calls for: trend with ``tracks`` or ``bands``, run-up with a ``shaft``.
 

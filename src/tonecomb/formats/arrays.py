@@ -46,8 +46,11 @@ def _npy(path: Path) -> OnDisk:
     """The array of an NPY file."""
     with path.open("rb") as file:
         version = np.lib.format.read_magic(file)
-        head = (np.lib.format.read_array_header_1_0 if version == (1, 0)
-                else np.lib.format.read_array_header_2_0)  # fmt: skip
+        head = (
+            np.lib.format.read_array_header_1_0
+            if version == (1, 0)
+            else np.lib.format.read_array_header_2_0
+        )
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", UserWarning)  # of Python 2's headers, which are read
             shape, fortran, dtype = head(file)
@@ -92,8 +95,9 @@ def _column(
     name: str, length: int, kind: np.dtype, numeric: bool, rate: float | None
 ) -> FileColumn:
     if not numeric:
-        return FileColumn(name, "", length, role="leave out", note=f"{kind} of a shape or kind "
-                      "that is no series")  # fmt: skip
+        return FileColumn(
+            name, "", length, role="leave out", note=f"{kind} of a shape or kind that is no series"
+        )
     return FileColumn(name, "", length, rate, integer=kind.kind in "iu")
 
 

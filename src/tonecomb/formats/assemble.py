@@ -415,8 +415,6 @@ def refuse_other_units(understood: Understood, given: Given, path: Path) -> None
             )
 
 
-
-
 def _missing(samples: Samples, channel: int, length: int) -> int:
     """How many samples of a channel are no numbers, counted in blocks."""
     return sum(

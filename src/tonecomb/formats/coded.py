@@ -13,12 +13,24 @@ from tonecomb.core.base.errors import UserError
 
 # subtype of libsndfile: in words
 LOSSY = {
-    "VORBIS": "Vorbis", "OPUS": "Opus", "MPEG_LAYER_I": "MPEG layer 1",
-    "MPEG_LAYER_II": "MPEG layer 2", "MPEG_LAYER_III": "MP3", "ULAW": "µ-law", "ALAW": "A-law",
-    "IMA_ADPCM": "ADPCM", "MS_ADPCM": "ADPCM", "NMS_ADPCM_16": "ADPCM", "NMS_ADPCM_24": "ADPCM",
-    "NMS_ADPCM_32": "ADPCM", "VOX_ADPCM": "ADPCM", "GSM610": "GSM 6.10", "G721_32": "G.721",
-    "G723_24": "G.723", "G723_40": "G.723",
-}  # fmt: skip
+    "VORBIS": "Vorbis",
+    "OPUS": "Opus",
+    "MPEG_LAYER_I": "MPEG layer 1",
+    "MPEG_LAYER_II": "MPEG layer 2",
+    "MPEG_LAYER_III": "MP3",
+    "ULAW": "µ-law",
+    "ALAW": "A-law",
+    "IMA_ADPCM": "ADPCM",
+    "MS_ADPCM": "ADPCM",
+    "NMS_ADPCM_16": "ADPCM",
+    "NMS_ADPCM_24": "ADPCM",
+    "NMS_ADPCM_32": "ADPCM",
+    "VOX_ADPCM": "ADPCM",
+    "GSM610": "GSM 6.10",
+    "G721_32": "G.721",
+    "G723_24": "G.723",
+    "G723_40": "G.723",
+}
 BY_SAMPLE = ("ULAW", "ALAW")
 """Those that take each sample by itself: they add noise, and hide nothing."""
 _QUIET = Lock()

@@ -168,9 +168,7 @@ class _Rows:
         ]
 
 
-def _contents(
-    path: Path, kind: str, schema: Any, table: _Rows, progress: Progress
-) -> Contents:  # fmt: skip
+def _contents(path: Path, kind: str, schema: Any, table: _Rows, progress: Progress) -> Contents:
     first: dict[int, int] = {}  # of each column of times
     unpacked: dict[tuple[int, int], Spool] = {}
     pieces = table.pieces

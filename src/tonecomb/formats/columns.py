@@ -73,10 +73,13 @@ class Table(Generic[Row]):
         told = []
         for row in self.rows:
             pairs = ((column, column.value(row)) for column in self.columns)
-            told.append({
-                column.key: value for column, value in pairs
-                if not (column.rarely and (value is None or value == ""))
-            })  # fmt: skip
+            told.append(
+                {
+                    column.key: value
+                    for column, value in pairs
+                    if not (column.rarely and (value is None or value == ""))
+                }
+            )
         return told
 
     def _lines(self) -> Iterable[list[str]]:

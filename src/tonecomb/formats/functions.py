@@ -39,23 +39,38 @@ def spectrum_as_uff(a: Analysis) -> bytes:
 
     curve, symbol = a.curve, a.unit
     if curve.stepped:
-        raise UserError("UFF holds a spectrum bin by bin, and this one is in bands",
-                        remedy="save it as CSV, or show it without bands")  # fmt: skip
+        raise UserError(
+            "UFF holds a spectrum bin by bin, and this one is in bands",
+            remedy="save it as CSV, or show it without bands",
+        )
     step = a.spectrum.bin_hz  # the format has six digits for it: others say each frequency
     said = math.isclose(float(f"{step:.5e}"), step, rel_tol=_DIGITS)
     with atomic.unpacking(), tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "spectrum.uff"
         held = pyuff.prepare_58(
-            binary=1, func_type=_SPECTRA.get(a.scaling, 0), id1=a.channel.name[:80],
-            id2=a.recording_name[:80], id3=a.sentence[:80], id4=f"Tone Comb {__version__}",
-            id5="NONE", load_case_id=0, rsp_node=a.method.source.channel + 1, rsp_dir=0,
-            ref_node=0, ref_dir=0, abscissa_spacing=_EVEN if said else 0,
-            abscissa_spec_data_type=_HERTZ, abscissa_axis_units_lab="Hz",
+            binary=1,
+            func_type=_SPECTRA.get(a.scaling, 0),
+            id1=a.channel.name[:80],
+            id2=a.recording_name[:80],
+            id3=a.sentence[:80],
+            id4=f"Tone Comb {__version__}",
+            id5="NONE",
+            load_case_id=0,
+            rsp_node=a.method.source.channel + 1,
+            rsp_dir=0,
+            ref_node=0,
+            ref_dir=0,
+            abscissa_spacing=_EVEN if said else 0,
+            abscissa_spec_data_type=_HERTZ,
+            abscissa_axis_units_lab="Hz",
             ordinate_spec_data_type=_QUANTITIES.get(symbol.quantity, 0),
-            ordinate_axis_units_lab=a.values_unit[:20], orddenom_spec_data_type=0,
-            orddenom_axis_units_lab="NONE", z_axis_spec_data_type=0,
-            data=curve.values, x=curve.frequency,
-        )  # fmt: skip
+            ordinate_axis_units_lab=a.values_unit[:20],
+            orddenom_spec_data_type=0,
+            orddenom_axis_units_lab="NONE",
+            z_axis_spec_data_type=0,
+            data=curve.values,
+            x=curve.frequency,
+        )
         add_set(pyuff.UFF(str(path)), held)
         return path.read_bytes()
 
@@ -77,19 +92,29 @@ def as_uff(result: Transfer, sketch: Sketch | None = None) -> bytes:
         for i, (number, channel) in enumerate(zip(result.numbers, result.answers, strict=True)):
             above = unit(channel.unit)
             held = pyuff.prepare_58(
-                binary=1, func_type=_FRF, id1=f"{channel.name} over {result.reference.name}"[:80],
-                id2=result.recording_name[:80], id3="NONE", id4=f"Tone Comb {__version__}",
-                id5="NONE", load_case_id=0, rsp_node=nodes.get(number, (number + 1, 0))[0],
-                rsp_dir=nodes.get(number, (0, 0))[1], ref_node=nodes.get(own, (own + 1, 0))[0],
+                binary=1,
+                func_type=_FRF,
+                id1=f"{channel.name} over {result.reference.name}"[:80],
+                id2=result.recording_name[:80],
+                id3="NONE",
+                id4=f"Tone Comb {__version__}",
+                id5="NONE",
+                load_case_id=0,
+                rsp_node=nodes.get(number, (number + 1, 0))[0],
+                rsp_dir=nodes.get(number, (0, 0))[1],
+                ref_node=nodes.get(own, (own + 1, 0))[0],
                 ref_dir=nodes.get(own, (0, 0))[1],
-                abscissa_spacing=_EVEN, abscissa_spec_data_type=_HERTZ,
+                abscissa_spacing=_EVEN,
+                abscissa_spec_data_type=_HERTZ,
                 abscissa_axis_units_lab="Hz",
                 ordinate_spec_data_type=_QUANTITIES.get(above.quantity, 0),
                 ordinate_axis_units_lab=above.symbol[:20],
                 orddenom_spec_data_type=_QUANTITIES.get(below.quantity, 0),
-                orddenom_axis_units_lab=below.symbol[:20], z_axis_spec_data_type=0,
-                data=r.h[i], x=r.frequency,
-            )  # fmt: skip
+                orddenom_axis_units_lab=below.symbol[:20],
+                z_axis_spec_data_type=0,
+                data=r.h[i],
+                x=r.frequency,
+            )
             add_set(file, held)
         if sketch is not None and sketch.places:
             _write_places(file, sketch, nodes)
@@ -112,9 +137,14 @@ def _write_places(file: Any, sketch: Sketch, nodes: dict[int, tuple[int, int]]) 
     x, y, z = ([point[i] for point in at.values()] for i in range(3))
     count = len(at)
     held = pyuff.prepare_15(
-        node_nums=list(at), def_cs=[0] * count, disp_cs=[0] * count, color=[0] * count, x=x, y=y,
+        node_nums=list(at),
+        def_cs=[0] * count,
+        disp_cs=[0] * count,
+        color=[0] * count,
+        x=x,
+        y=y,
         z=z,
-    )  # fmt: skip
+    )
     add_set(file, held)
 
 

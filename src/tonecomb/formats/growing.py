@@ -36,23 +36,26 @@ class GrowingFile:
     system at once, so that only what the system itself loses is lost."""
 
     def __init__(
-        self, path: Path, rate: float, channels: Sequence[Channel], start: str = "",
+        self,
+        path: Path,
+        rate: float,
+        channels: Sequence[Channel],
+        start: str = "",
         comment: str = "",
-    ) -> None:  # fmt: skip
+    ) -> None:
         if rate != round(rate) or not 1 <= rate < 1 << 31:
             raise UserError(
                 f"{path.name} cannot hold a sample rate of {rate:g} Hz",
-                "it holds whole numbers of hertz", "record into HDF5",
-            )  # fmt: skip
+                "it holds whole numbers of hertz",
+                "record into HDF5",
+            )
         self.path, self.length, self._count = path, 0, len(channels)
         self._since = 0
         said = said_of(channels, (1.0,) * len(channels), start, comment).encode() + b"\0"
         said += b"\0" * (len(said) % 2)
         info = b"INFO" + b"ICMT" + struct.pack("<I", len(said)) + said
         block = 4 * self._count
-        shape = struct.pack(
-            "<HHIIHH", _FLOAT, self._count, int(rate), int(rate) * block, block, 32
-        )  # fmt: skip
+        shape = struct.pack("<HHIIHH", _FLOAT, self._count, int(rate), int(rate) * block, block, 32)
         head = b"RF64" + b"\xff\xff\xff\xff" + b"WAVE"
         head += b"ds64" + struct.pack("<IQQQI", 28, OPEN_SIZE, OPEN_SIZE, 0, 0)
         head += b"fmt " + struct.pack("<I", len(shape)) + shape
@@ -112,8 +115,9 @@ class GrowingFile:
         if free < LEAST_FREE:
             raise DiskFull(
                 f"The disk that holds {self.path.absolute().parent} is nearly full",
-                f"{free >> 20} MB are left", "make room there, or choose a folder on another disk",
-            )  # fmt: skip
+                f"{free >> 20} MB are left",
+                "make room there, or choose a folder on another disk",
+            )
 
     def _whole(self) -> None:
         """Leave no part of an instant at the end."""

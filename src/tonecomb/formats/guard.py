@@ -41,8 +41,9 @@ def check_target(path: Path, source: Path | None = None) -> None:
     if known is not None and (known in _SOURCES or (source and _identity(source) == known)):
         raise UserError(
             f"{path.name} is the recording's own file",
-            "sources are never written to", "choose another name",
-        )  # fmt: skip
+            "sources are never written to",
+            "choose another name",
+        )
 
 
 def regular(path: Path) -> None:

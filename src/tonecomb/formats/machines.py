@@ -68,9 +68,10 @@ def _known(file: Path, number: int, row: list[str], place: dict[str, int | None]
 
 def _wrong(file: Path, why: str) -> UserError:
     return UserError(
-        f"{file.name} is no table of known frequencies", why,
+        f"{file.name} is no table of known frequencies",
+        why,
         "its columns are name, frequency [Hz] or times shaft, tolerance [%]",
-    )  # fmt: skip
+    )
 
 
 def write(file: Path, known: tuple[Known, ...]) -> None:

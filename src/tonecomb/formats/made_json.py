@@ -63,8 +63,12 @@ def read(value: Any) -> Made:
         raise ValueError(f"a description has no {next(iter(given))}")
     if "unit" in said:
         said["unit"] = unit(said["unit"]).symbol
-    made = Made(said.pop("name", "made signal"), sampling=sampling,
-                parts=tuple(_part(one) for one in parts), **said)  # fmt: skip
+    made = Made(
+        said.pop("name", "made signal"),
+        sampling=sampling,
+        parts=tuple(_part(one) for one in parts),
+        **said,
+    )
     made.check()
     return made
 

@@ -11,8 +11,15 @@ GROUND, RAISED, LINES = "#F6F3EC", "#FFFDF8", "#D9D2C3"
 INK, QUIET = "#22303A", "#5F6A71"
 ACCENT, SECOND = "#A55026", "#147377"
 TRACES = (
-    "#1F4E79", "#B4572A", "#4C7A3D", "#7A3E75", "#157A7E", "#B98A1A", "#6B7785", "#B23A5A",
-)  # fmt: skip
+    "#1F4E79",
+    "#B4572A",
+    "#4C7A3D",
+    "#7A3E75",
+    "#157A7E",
+    "#B98A1A",
+    "#6B7785",
+    "#B23A5A",
+)
 TRACE = TRACES[0]
 
 

@@ -30,22 +30,35 @@ from tonecomb.formats.columns import Column, Table
 def truth(analysis: Analysis) -> Table[Compared]:
     """What is known to be in a made recording, and what was read of it."""
     unit = analysis.amplitude_unit
-    return Table("truth", analysis.recording_name, analysis.sentence, (
-        Column("name", "part", lambda one: one.name),
-        Column("kind", "what", lambda one: one.kind),
-        Column("put_in_hz", "put in", lambda one: one.frequency, "Hz"),
-        Column("shows_hz", "shows at", lambda one: _known(one.shows), "Hz"),
-        Column("read_hz", "read", lambda one: _known(one.read), "Hz",
-               told=lambda one: with_std(one.read, one.read_std)),
-        Column("read_std_hz", "±", lambda one: _known(one.read_std), "Hz", ".3g"),
-        Column("off_std", "off", lambda one: _known(one.off), "σ", ".3g"),
-        Column("amplitude", "put in", lambda one: _known(one.amplitude), unit),
-        Column("read_amplitude", "read", lambda one: _known(one.read_amplitude), unit),
-        Column("read_amplitude_std", "±", lambda one: _known(one.read_amplitude_std), unit, ".3g"),
-        Column("phase_deg", "put in", lambda one: _known(one.phase), "°", ".5g"),
-        Column("read_phase_deg", "read", lambda one: _known(one.read_phase), "°", ".5g"),
-        Column("note", "note", lambda one: one.note, rarely=True),
-    ), compared(analysis))  # fmt: skip
+    return Table(
+        "truth",
+        analysis.recording_name,
+        analysis.sentence,
+        (
+            Column("name", "part", lambda one: one.name),
+            Column("kind", "what", lambda one: one.kind),
+            Column("put_in_hz", "put in", lambda one: one.frequency, "Hz"),
+            Column("shows_hz", "shows at", lambda one: _known(one.shows), "Hz"),
+            Column(
+                "read_hz",
+                "read",
+                lambda one: _known(one.read),
+                "Hz",
+                told=lambda one: with_std(one.read, one.read_std),
+            ),
+            Column("read_std_hz", "±", lambda one: _known(one.read_std), "Hz", ".3g"),
+            Column("off_std", "off", lambda one: _known(one.off), "σ", ".3g"),
+            Column("amplitude", "put in", lambda one: _known(one.amplitude), unit),
+            Column("read_amplitude", "read", lambda one: _known(one.read_amplitude), unit),
+            Column(
+                "read_amplitude_std", "±", lambda one: _known(one.read_amplitude_std), unit, ".3g"
+            ),
+            Column("phase_deg", "put in", lambda one: _known(one.phase), "°", ".5g"),
+            Column("read_phase_deg", "read", lambda one: _known(one.read_phase), "°", ".5g"),
+            Column("note", "note", lambda one: one.note, rarely=True),
+        ),
+        compared(analysis),
+    )
 
 
 def _known(value: float) -> float | None:
@@ -69,8 +82,11 @@ def truth_words(one: Compared, unit: str) -> str:
         text += f"; read {with_std(one.read, one.read_std)} Hz"
         text += "" if math.isnan(one.off) else f" ({numbers.signed(f'{one.off:+.1f}')} σ)"
         text += f", {level}{' %' if one.kind == 'mode' else ''}"
-        text += "" if math.isnan(one.amplitude_off) else (
-            f" ({numbers.signed(f'{one.amplitude_off:+.1f}')} σ)")  # fmt: skip
+        text += (
+            ""
+            if math.isnan(one.amplitude_off)
+            else (f" ({numbers.signed(f'{one.amplitude_off:+.1f}')} σ)")
+        )
     return text + _noted(one)
 
 
@@ -123,27 +139,53 @@ def _phase(row: PeakRow) -> str:
 def peak_columns(unit: str) -> tuple[Column[PeakRow], ...]:
     """Of the table of peaks, amplitudes in ``unit``."""
     return (
-        Column("frequency_hz", "frequency", lambda r: r.peak.tone.frequency, "Hz",
-               told=lambda r: with_std(r.peak.tone.frequency, r.peak.tone.frequency_std)),
-        Column("frequency_std_hz", "frequency std", lambda r: r.peak.tone.frequency_std, "Hz",
-               ".3g"),
-        Column("amplitude", "amplitude", lambda r: r.amplitude[0], unit, ".8g",
-               told=lambda r: with_std(*r.amplitude)),
+        Column(
+            "frequency_hz",
+            "frequency",
+            lambda r: r.peak.tone.frequency,
+            "Hz",
+            told=lambda r: with_std(r.peak.tone.frequency, r.peak.tone.frequency_std),
+        ),
+        Column(
+            "frequency_std_hz", "frequency std", lambda r: r.peak.tone.frequency_std, "Hz", ".3g"
+        ),
+        Column(
+            "amplitude",
+            "amplitude",
+            lambda r: r.amplitude[0],
+            unit,
+            ".8g",
+            told=lambda r: with_std(*r.amplitude),
+        ),
         Column("amplitude_std", "amplitude std", lambda r: r.amplitude[1], unit, ".3g"),
         Column("phase_deg", "phase lead", lambda r: r.peak.tone.phase_deg, "°", ".2f", told=_phase),
-        Column("behaviour", "behaviour", lambda r: r.doing.kind if r.doing else None,
-               told=lambda r: words(r.doing)),
-        Column("share_of_frames", "share of the frames",
-               lambda r: r.doing.share if r.doing else None, digits=".4g"),
+        Column(
+            "behaviour",
+            "behaviour",
+            lambda r: r.doing.kind if r.doing else None,
+            told=lambda r: words(r.doing),
+        ),
+        Column(
+            "share_of_frames",
+            "share of the frames",
+            lambda r: r.doing.share if r.doing else None,
+            digits=".4g",
+        ),
         Column("amplitude_present", "amplitude while it stands", lambda r: r.present, unit, ".8g"),
         Column("moved_hz", "moves by", lambda r: r.doing.moved if r.doing else None, "Hz", ".4g"),
         Column("prominence_db", "prominence", lambda r: r.peak.prominence_db, "dB", ".1f"),
         Column("above_floor_db", "above floor", lambda r: r.peak.above_floor_db, "dB", ".1f"),
-        Column("order", "order", lambda r: r.order, digits=".6g", rarely=True,
-               told=lambda r: "" if r.order is None else f"{r.order:.3f}"),
+        Column(
+            "order",
+            "order",
+            lambda r: r.order,
+            digits=".6g",
+            rarely=True,
+            told=lambda r: "" if r.order is None else f"{r.order:.3f}",
+        ),
         Column("name", "name", lambda r: r.note.name if r.note else "", rarely=True),
         Column("set_aside", "set aside", lambda r: r.note.aside if r.note else "", rarely=True),
-    )  # fmt: skip
+    )
 
 
 def peaks(a: Analysis, said: Knowledge = NOTHING, highest: int | None = None) -> Table[PeakRow]:
@@ -187,7 +229,7 @@ def tooth_columns(unit: str) -> tuple[Column[ToothRow], ...]:
         Column("deviation_hz", "deviation", lambda r: r.if_found(r.tooth.deviation), "Hz", ".3g"),
         Column("amplitude", "amplitude", lambda r: r.if_found(r.tooth.amplitude), unit, ".8g"),
         Column("share_percent", "share of the comb's power", lambda r: r.share, "%", ".4g"),
-    )  # fmt: skip
+    )
 
 
 def combs(a: Analysis, families: Sequence[Comb]) -> Table[ToothRow]:
@@ -197,18 +239,29 @@ def combs(a: Analysis, families: Sequence[Comb]) -> Table[ToothRow]:
 
 
 RESONANCE_COLUMNS: tuple[Column[Resonance], ...] = (
-    Column("natural_frequency_hz", "natural frequency", lambda r: r.frequency, "Hz",
-           told=lambda r: with_std(r.frequency, r.frequency_std)),
+    Column(
+        "natural_frequency_hz",
+        "natural frequency",
+        lambda r: r.frequency,
+        "Hz",
+        told=lambda r: with_std(r.frequency, r.frequency_std),
+    ),
     Column("natural_frequency_std_hz", "frequency std", lambda r: r.frequency_std, "Hz", ".3g"),
-    Column("damping_ratio", "damping ratio", lambda r: r.damping, digits=".6g",
-           told=lambda r: with_std(r.damping, r.damping_std)),
+    Column(
+        "damping_ratio",
+        "damping ratio",
+        lambda r: r.damping,
+        digits=".6g",
+        told=lambda r: with_std(r.damping, r.damping_std),
+    ),
     Column("damping_ratio_std", "damping ratio std", lambda r: r.damping_std, digits=".3g"),
     Column("q", "Q", lambda r: r.q, digits=".6g"),
     Column("half_power_bandwidth_hz", "half-power bandwidth", lambda r: r.bandwidth, "Hz", ".6g"),
-    Column("half_power_measured_hz", "half-power in the spectrum", lambda r: r.half_power, "Hz",
-           ".6g"),
+    Column(
+        "half_power_measured_hz", "half-power in the spectrum", lambda r: r.half_power, "Hz", ".6g"
+    ),
     Column("excited_by", "excited by", lambda r: r.kind),
-)  # fmt: skip
+)
 
 
 def resonances(a: Analysis) -> Table[Resonance]:
@@ -226,11 +279,15 @@ LEVEL_COLUMNS: tuple[Column[LevelReading], ...] = (
     Column("value", "value", lambda r: r.value, digits=".8g"),
     Column("unit", "unit", lambda r: r.unit),
     Column("zone", "zone", lambda r: r.zone),
-    Column("limits", "zones end at", lambda r: " ".join(f"{one:g}" for one in r.band.limits),
-           rarely=True),
+    Column(
+        "limits",
+        "zones end at",
+        lambda r: " ".join(f"{one:g}" for one in r.band.limits),
+        rarely=True,
+    ),
     Column("exceeded", "exceeded", lambda r: "yes" if r.exceeded else "", rarely=True),
     Column("not_judged", "not judged", lambda r: r.why_not, rarely=True),
-)  # fmt: skip
+)
 
 
 def levels(a: Analysis) -> Table[LevelReading]:

@@ -103,8 +103,9 @@ def understand(
     Raises :class:`UserError` for a file that cannot be used, with what can be read.
     """
     path = Path(path)
-    return assemble(_contents(path, given, part(progress, 0, 0.7)), path, given,
-                    part(progress, 0.7, 1))  # fmt: skip
+    return assemble(
+        _contents(path, given, part(progress, 0, 0.7)), path, given, part(progress, 0.7, 1)
+    )
 
 
 def with_time(path: Path, given: Given, column: str | None, unit: str | None) -> Given:

@@ -96,9 +96,12 @@ AU = Container("AU", tuple(b".snd"), None)
 FLAC = Container("FLAC", tuple(b"fLaC"), None)
 OGG = Container("Ogg", tuple(b"OggS"), None)
 # A tag, or a frame of layer III: MPEG 1, 2 or 2.5, protected or not.
-MP3 = Container("MP3", tuple(b"ID3"), None, tuple(
-    (0xFF, second) for second in (0xFA, 0xFB, 0xF2, 0xF3, 0xE2, 0xE3)
-))  # fmt: skip
+MP3 = Container(
+    "MP3",
+    tuple(b"ID3"),
+    None,
+    tuple((0xFF, second) for second in (0xFA, 0xFB, 0xF2, 0xF3, 0xE2, 0xE3)),
+)
 
 # subtype of libsndfile: (in words, bytes a sample)
 _WIDTHS = {

@@ -132,8 +132,11 @@ def typed(step: Step) -> str:
         elif setting.kind == "flag":
             parts.append(setting.name if value else f"{setting.name}=no")
         else:
-            parts.append(f"{setting.name}={value:.17g}" if setting.kind == "number" else
-                         f"{setting.name}={value}")  # fmt: skip
+            parts.append(
+                f"{setting.name}={value:.17g}"
+                if setting.kind == "number"
+                else f"{setting.name}={value}"
+            )
     return ":".join([*parts, _OFF] if step.off else parts)
 
 

@@ -31,8 +31,13 @@ def workbook(tables: Sequence[Table[Any]]) -> bytes:
     import xlsxwriter
 
     out = io.BytesIO()
-    plain = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False,
-             "strings_to_numbers": False, "nan_inf_to_errors": True}  # fmt: skip
+    plain = {
+        "in_memory": True,
+        "strings_to_formulas": False,
+        "strings_to_urls": False,
+        "strings_to_numbers": False,
+        "nan_inf_to_errors": True,
+    }
     with xlsxwriter.Workbook(out, plain) as book:
         book.set_properties({"comments": f"Tone Comb {__version__}"})
         strong = book.add_format({"bold": True})

@@ -40,7 +40,8 @@ _STEP = re.compile(
 _STEP_UNIT = re.compile(r"[\[( _]([mµ\u03bcun]?s)\b", re.I)
 _SENSITIVITY = re.compile(
     rf"\bsensitivity\b[^\d\n]{{0,80}}{_NUMBER}([mµu]?V)\s{{0,8}}(?:/|per)\s{{0,8}}"
-    r"(\(?[^\s,;)]{1,40}\)?)", re.I,
+    r"(\(?[^\s,;)]{1,40}\)?)",
+    re.I,
 )
 _TOLD = re.compile(r"[^=:]{1,60}[=:]\s*\S")  # a line that tells a thing, and is no header
 IN_WORDS = {"\t": "tabs", ";": "semicolons", ",": "commas", " ": "spaces"}

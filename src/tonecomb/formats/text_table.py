@@ -109,8 +109,11 @@ def _sensed(
     sizes = [_VOLTS.get(find_unit(column.unit) or "") for column in columns]
     text = f"{1000 * sensitivity:.6g} mV/{symbol}"
     if not any(sizes):
-        return columns, samples, (f"The header tells a sensitivity of {text}: not applied, for "
-                                  f"no column is in V.",)  # fmt: skip
+        return (
+            columns,
+            samples,
+            (f"The header tells a sensitivity of {text}: not applied, for no column is in V.",),
+        )
     factors = tuple(1.0 if size is None else size / sensitivity for size in sizes)
     columns = tuple(
         column if size is None else replace(column, unit=symbol)

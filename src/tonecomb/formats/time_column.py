@@ -12,17 +12,46 @@ from tonecomb.core.record.recording import Array
 from tonecomb.formats.contents import FileColumn
 
 TIME_UNITS = {
-    "s": 1.0, "sec": 1.0, "secs": 1.0, "second": 1.0, "seconds": 1.0,
-    "ms": 1e-3, "msec": 1e-3, "millisecond": 1e-3, "milliseconds": 1e-3, "millis": 1e-3,
-    "us": 1e-6, "µs": 1e-6, "\u03bcs": 1e-6, "usec": 1e-6, "microseconds": 1e-6, "micros": 1e-6,
-    "ns": 1e-9, "nsec": 1e-9, "nanoseconds": 1e-9, "min": 60.0, "mins": 60.0, "minute": 60.0,
-    "minutes": 60.0, "h": 3600.0, "hr": 3600.0, "hour": 3600.0, "hours": 3600.0,
-    "d": 86400.0, "day": 86400.0, "days": 86400.0,
-}  # fmt: skip
+    "s": 1.0,
+    "sec": 1.0,
+    "secs": 1.0,
+    "second": 1.0,
+    "seconds": 1.0,
+    "ms": 1e-3,
+    "msec": 1e-3,
+    "millisecond": 1e-3,
+    "milliseconds": 1e-3,
+    "millis": 1e-3,
+    "us": 1e-6,
+    "µs": 1e-6,
+    "\u03bcs": 1e-6,
+    "usec": 1e-6,
+    "microseconds": 1e-6,
+    "micros": 1e-6,
+    "ns": 1e-9,
+    "nsec": 1e-9,
+    "nanoseconds": 1e-9,
+    "min": 60.0,
+    "mins": 60.0,
+    "minute": 60.0,
+    "minutes": 60.0,
+    "h": 3600.0,
+    "hr": 3600.0,
+    "hour": 3600.0,
+    "hours": 3600.0,
+    "d": 86400.0,
+    "day": 86400.0,
+    "days": 86400.0,
+}
 IN_WORDS = {
-    1.0: "seconds", 1e-3: "milliseconds", 1e-6: "microseconds", 1e-9: "nanoseconds",
-    60.0: "minutes", 3600.0: "hours", 86400.0: "days",
-}  # fmt: skip
+    1.0: "seconds",
+    1e-3: "milliseconds",
+    1e-6: "microseconds",
+    1e-9: "nanoseconds",
+    60.0: "minutes",
+    3600.0: "hours",
+    86400.0: "days",
+}
 SYMBOLS = {1.0: "s", 1e-3: "ms", 1e-6: "µs", 1e-9: "ns", 60.0: "min", 3600.0: "h", 86400.0: "d"}
 _NAME = re.compile(
     r"^(?:.*[/.])?(time|t|times|timestamps?|time ?stamp|ts|date ?time|date[/_ ]time|elapsed|"
@@ -117,10 +146,13 @@ def _taken(size: float, rate: float) -> str:
     if not rate:
         return f"{text}; "
     also = next(
-        (f", in {SYMBOLS[other]} it would be {rate * size / other:.6g} Hz"
-         for other in (1.0, 1e-3, 1e-6)
-         if other != size and _SLOWEST / 10 <= rate * size / other <= _FASTEST), ""
-    )  # fmt: skip
+        (
+            f", in {SYMBOLS[other]} it would be {rate * size / other:.6g} Hz"
+            for other in (1.0, 1e-3, 1e-6)
+            if other != size and _SLOWEST / 10 <= rate * size / other <= _FASTEST
+        ),
+        "",
+    )
     return f"{text}, for {rate:.6g} Hz is likely{also}; "
 
 

@@ -75,9 +75,14 @@ def open_universal(path: Path, how: Import, progress: Progress) -> Contents:
         sets.series.append(ArraySeries(aside(values)))
         progress((n + 1) / len(wanted))
     return Contents(
-        KIND, tuple(columns), sets, row="sample", rate_found="from the abscissa's step",
-        start=start, comment=remark,
-    )  # fmt: skip
+        KIND,
+        tuple(columns),
+        sets,
+        row="sample",
+        rate_found="from the abscissa's step",
+        start=start,
+        comment=remark,
+    )
 
 
 def _series(

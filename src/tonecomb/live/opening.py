@@ -33,11 +33,14 @@ def open_source(text: str) -> LiveSource:
     if text.startswith("rtp:"):
         return NetworkSource.of(_addressed(text))
     times = _TIMES.match(text)
-    path, speed = (text, 1.0) if Path(text).exists() or times is None else (
-        times[1], float(times[2]))  # fmt: skip
+    path, speed = (
+        (text, 1.0) if Path(text).exists() or times is None else (times[1], float(times[2]))
+    )
     if not 0 < speed <= 1000:
-        raise UserError(f"A recording cannot be played {speed:g} times as fast",
-                        remedy="give a number above 0, up to 1000")  # fmt: skip
+        raise UserError(
+            f"A recording cannot be played {speed:g} times as fast",
+            remedy="give a number above 0, up to 1000",
+        )
     if not Path(path).exists():
         raise UserError(f"{text} is no source", remedy=f"give {KNOWN}")
     return PlayedSource.of(open_recording(path), speed)

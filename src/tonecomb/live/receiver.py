@@ -45,8 +45,10 @@ class Receiver:
         self.reader: SpoolReader | None = None
         self.process = subprocess.Popen(
             [*PYTHON, "-m", "tonecomb.live.receiver", source, str(self.folder), str(room)],
-            stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
-        )  # fmt: skip
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+        )
 
     def look(self) -> SpoolReader | None:
         """What can be read so far, None while there is nothing. Raises :class:`UserError` where the
@@ -66,8 +68,10 @@ class Receiver:
 
     def watch(self, trigger: Trigger | None, alarms: Sequence[Alarm]) -> None:
         """Watch for this from now on, and for nothing else; numbers go on."""
-        said = {"trigger": None if trigger is None else asdict(trigger),
-                "alarms": [asdict(alarm) for alarm in alarms]}  # fmt: skip
+        said = {
+            "trigger": None if trigger is None else asdict(trigger),
+            "alarms": [asdict(alarm) for alarm in alarms],
+        }
         pipe = self.process.stdin
         if pipe is not None and not pipe.closed:
             with contextlib.suppress(BrokenPipeError):

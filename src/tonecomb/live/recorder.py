@@ -140,14 +140,33 @@ class Recorder:
         """Write the alarms as a table."""
         described, out = self.source.described, io.StringIO()
         rows = csv.writer(out, lineterminator="\n")
-        rows.writerow(["number", "channel", "start_s", "end_s", "highest", "unit", "frequency_hz",
-                       "times_the_limit"])  # fmt: skip
+        rows.writerow(
+            [
+                "number",
+                "channel",
+                "start_s",
+                "end_s",
+                "highest",
+                "unit",
+                "frequency_hz",
+                "times_the_limit",
+            ]
+        )
         for event in self.events.values():
             if event.kind == "alarm":
                 one, rate = described.channels[event.channel], described.rate
-                rows.writerow([event.number, one.name, f"{event.first / rate:.6f}",
-                               f"{event.end / rate:.6f}", f"{event.value:.6g}", one.unit,
-                               f"{event.hz:.6g}", f"{event.over:.4g}"])  # fmt: skip
+                rows.writerow(
+                    [
+                        event.number,
+                        one.name,
+                        f"{event.first / rate:.6f}",
+                        f"{event.end / rate:.6f}",
+                        f"{event.value:.6g}",
+                        one.unit,
+                        f"{event.hz:.6g}",
+                        f"{event.over:.4g}",
+                    ]
+                )
         atomic.write_text(self.list_, out.getvalue())
 
     def _open(self, first: int) -> GrowingFile:

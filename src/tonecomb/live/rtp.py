@@ -57,9 +57,12 @@ def parse(data: bytes) -> Packet | None:
 def built(packet: Packet) -> bytes:
     """A packet as it is sent."""
     head = _HEAD.pack(
-        VERSION << 6, packet.payload_type & 0x7F, packet.sequence & 0xFFFF,
-        packet.timestamp & 0xFFFFFFFF, packet.source & 0xFFFFFFFF,
-    )  # fmt: skip
+        VERSION << 6,
+        packet.payload_type & 0x7F,
+        packet.sequence & 0xFFFF,
+        packet.timestamp & 0xFFFFFFFF,
+        packet.source & 0xFFFFFFFF,
+    )
     return head + packet.payload
 
 

@@ -41,10 +41,13 @@ class Session:
         """As a file."""
         family = f"IP{ipaddress.ip_address(self.address).version}"
         lines = [
-            "v=0", f"o=- 0 0 IN {family} {self.address}", f"s={self.name}",
-            f"c=IN {family} {self.address}", "t=0 0",
+            "v=0",
+            f"o=- 0 0 IN {family} {self.address}",
+            f"s={self.name}",
+            f"c=IN {family} {self.address}",
+            "t=0 0",
             f"m=audio {self.port} RTP/AVP {self.payload_type}",
-        ]  # fmt: skip
+        ]
         lines += [f"i={self.says}"] * bool(self.says)
         lines.append(f"a=rtpmap:{self.payload_type} {self.encoding}/{self.rate}/{self.channels}")
         return "".join(line + "\r\n" for line in lines)
@@ -121,6 +124,7 @@ def load(path: Path) -> Session:
 
 def _unusable(what: str, why: str) -> UserError:
     return UserError(
-        f"{what} describes no stream that can be listened to", why,
+        f"{what} describes no stream that can be listened to",
+        why,
         "use RTP with L16 or L24 and 1 to 32 channels",
-    )  # fmt: skip
+    )

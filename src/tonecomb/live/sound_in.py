@@ -67,9 +67,10 @@ class SoundInput(LiveSource):
         if not found:
             known = ", ".join(names) if names else "none is found here"
             raise UserError(
-                f"There is no sound input {name}".rstrip(), f"known are: {known}",
+                f"There is no sound input {name}".rstrip(),
+                f"known are: {known}",
                 "plug it in, start the sound server, or choose another",
-            )  # fmt: skip
+            )
         from PyQt6.QtMultimedia import QAudioFormat, QMediaDevices
 
         device = QMediaDevices.audioInputs()[found[0]]
@@ -104,8 +105,9 @@ class SoundInput(LiveSource):
                 whole = len(held) // each
                 if not whole:
                     broken = stream is None or sound.error() not in (
-                        QAudio.Error.NoError, QAudio.Error.UnderrunError
-                    )  # fmt: skip
+                        QAudio.Error.NoError,
+                        QAudio.Error.UnderrunError,
+                    )
                     if broken or now - heard > patience:
                         break
                     time.sleep(_WAIT)

@@ -65,14 +65,18 @@ class Counts:
         told = [
             f"{count} {what}"
             for count, what in (
-                (self.lost, "packets lost"), (self.lost_samples, "samples lost"),
-                (self.late, "came late"), (self.twice, "came twice"),
-                (self.foreign, "of others dropped"), (self.malformed, "malformed"),
-                (self.joined, "times joined again"), (self.overrun, "missed by this machine"),
+                (self.lost, "packets lost"),
+                (self.lost_samples, "samples lost"),
+                (self.late, "came late"),
+                (self.twice, "came twice"),
+                (self.foreign, "of others dropped"),
+                (self.malformed, "malformed"),
+                (self.joined, "times joined again"),
+                (self.overrun, "missed by this machine"),
                 (self.rate_ppm, "parts in a million too fast"),
             )
             if count
-        ]  # fmt: skip
+        ]
         return ", ".join(told)
 
 

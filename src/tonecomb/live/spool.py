@@ -66,8 +66,12 @@ class SpoolWriter:
         fitting = max(room // (_LEAST_PIECES * frame), _SHORTEST)
         self._each = max(min(round(PIECE_S * described.rate), fitting), 1)
         self._bytes = self._each * frame
-        said = {"name": described.name, "rate": described.rate, "piece": self._each,
-                "channels": [[c.name, c.unit] for c in described.channels]}  # fmt: skip
+        said = {
+            "name": described.name,
+            "rate": described.rate,
+            "piece": self._each,
+            "channels": [[c.name, c.unit] for c in described.channels],
+        }
         self._page = SpoolPage(folder / _FIGURES, write=True)
         self._file: GrowingFile | None = None
         self._number = self._oldest = 0

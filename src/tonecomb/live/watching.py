@@ -26,8 +26,10 @@ from tonecomb.live.source import Block
 
 Slope = Literal["rising", "falling", "beyond"]
 SLOPES: dict[Slope, str] = {
-    "rising": "rises through", "falling": "falls through", "beyond": "goes beyond ±",
-}  # fmt: skip
+    "rising": "rises through",
+    "falling": "falls through",
+    "beyond": "goes beyond ±",
+}
 MOST_EVENTS = 10_000
 """That are kept of one watch; more are counted."""
 _REARMED = 0.9  # of the level, below which a signal is before it can cross it again
@@ -54,8 +56,10 @@ class Event:
 
     def line(self) -> str:
         """As one line of JSON."""
-        said = {key: None if isinstance(value, float) and math.isnan(value) else value
-                for key, value in asdict(self).items()}  # fmt: skip
+        said = {
+            key: None if isinstance(value, float) and math.isnan(value) else value
+            for key, value in asdict(self).items()
+        }
         return json.dumps(said)
 
     @classmethod
@@ -262,8 +266,18 @@ class AlarmWatch(Watch):
         if self._now is None:
             if not (number := self.numbers.next("alarm")):
                 return
-            self._now = Event("alarm", number, self._from, end, self._from,
-                              self.alarm.channel, value, over, hz, True)  # fmt: skip
+            self._now = Event(
+                "alarm",
+                number,
+                self._from,
+                end,
+                self._from,
+                self.alarm.channel,
+                value,
+                over,
+                hz,
+                True,
+            )
         elif over > self._now.over:
             self._now = replace(self._now, end=end, at=self._from, value=value, over=over, hz=hz)
         else:

@@ -64,10 +64,15 @@ RECORDS = {
 
 def figures(analysis: Analysis) -> list[tuple[object, ...]]:
     return [
-        (p.tone.frequency, p.tone.amplitude, p.tone.frequency_std, p.tone.steady,
-         p.behaviour and p.behaviour.kind)
+        (
+            p.tone.frequency,
+            p.tone.amplitude,
+            p.tone.frequency_std,
+            p.tone.steady,
+            p.behaviour and p.behaviour.kind,
+        )
         for p in analysis.peaks or ()
-    ]  # fmt: skip
+    ]
 
 
 @pytest.mark.parametrize("name", RECORDS)

@@ -47,15 +47,23 @@ def frames_squared(method: Method) -> np.ndarray:
 
 @given(
     average=st.sampled_from(["max", "min", "median", "exponential"]),
-    name=st.sampled_from(SUMS), frame=st.sampled_from([64, 255, 1024]),
-    overlap=st.sampled_from([0.0, 50.0, 75.0]), pad=st.sampled_from([1, 2]),
+    name=st.sampled_from(SUMS),
+    frame=st.sampled_from([64, 255, 1024]),
+    overlap=st.sampled_from([0.0, 50.0, 75.0]),
+    pad=st.sampled_from([1, 2]),
     detrend=st.sampled_from(["none", "mean", "line"]),
-)  # fmt: skip
+)
 def test_every_average_against_all_frames_at_once(
     average: str, name: str, frame: int, overlap: float, pad: int, detrend: str
 ) -> None:
-    method = Method.of(frame=frame, window=name, overlap=overlap, pad=pad, detrend=detrend,
-                    average=AVERAGES[average]())  # fmt: skip
+    method = Method.of(
+        frame=frame,
+        window=name,
+        overlap=overlap,
+        pad=pad,
+        detrend=detrend,
+        average=AVERAGES[average](),
+    )
     with pytest.MonkeyPatch.context() as patch:  # a few frames at a time
         patch.setattr(ways, "_GROUP", 5 * frame)
         found = run(method, MADE).spectrum
@@ -109,9 +117,12 @@ def test_a_single_frame_is_where_it_is_wanted() -> None:
 
 @pytest.mark.parametrize(
     ("average", "words"),
-    [("median", "median of 77 frames"), ("max", "maximum of 77 frames"),
-     ("exponential", "77 frames averaged exponentially")],
-)  # fmt: skip
+    [
+        ("median", "median of 77 frames"),
+        ("max", "maximum of 77 frames"),
+        ("exponential", "77 frames averaged exponentially"),
+    ],
+)
 def test_the_sentence_names_the_average(average: str, words: str) -> None:
     assert words in sentence(Method.of(frame=512, average=AVERAGES[average]()), MADE)
 
@@ -122,9 +133,11 @@ def test_no_peaks_where_they_would_mislead() -> None:
 
 
 @given(
-    name=st.sampled_from(SUMS), frame=st.integers(64, 900), pad=st.sampled_from([1, 3]),
+    name=st.sampled_from(SUMS),
+    frame=st.integers(64, 900),
+    pad=st.sampled_from([1, 3]),
     cuts=st.lists(st.floats(0, 500), min_size=1, max_size=5),
-)  # fmt: skip
+)
 def test_bands_add_up_to_the_whole(name: str, frame: int, pad: int, cuts: list[float]) -> None:
     spectrum = run(Method.of(frame=frame, window=name, pad=pad), MADE).spectrum
     edges = [0.0, *sorted(cuts), 500.0]

@@ -50,8 +50,10 @@ def test_a_tone_as_another_quantity(
     assert (away + 180) % 360 - 180 == pytest.approx(0, abs=0.1)
     assert a.curve.at(40.0) == pytest.approx(wanted, rel=1e-3), "the curve shows the same"
     if turn:
-        assert f"{quantity.lower()} amplitude from 1 Hz · {symbol} peak".replace(
-            " · ", ", ") in a.sentence  # fmt: skip
+        assert (
+            f"{quantity.lower()} amplitude from 1 Hz · {symbol} peak".replace(" · ", ", ")
+            in a.sentence
+        )
 
 
 def test_nothing_below_the_low_cut() -> None:

@@ -27,10 +27,11 @@ NOISE = RNG.normal(size=30_000)
 
 
 @given(
-    frame=st.integers(8, 60), overlap=st.sampled_from([0.0, 30.0, 50.0, 75.0]),
+    frame=st.integers(8, 60),
+    overlap=st.sampled_from([0.0, 30.0, 50.0, 75.0]),
     spans=st.lists(st.tuples(st.integers(0, 400), st.integers(1, 30)), max_size=6),
     block=st.integers(10, 200),
-)  # fmt: skip
+)
 def test_frames_that_touch_a_span_are_left_out(
     frame: int, overlap: float, spans: list[tuple[int, int]], block: int
 ) -> None:
@@ -38,9 +39,10 @@ def test_frames_that_touch_a_span_are_left_out(
     whole = make_framing(420, frame, overlap, 1.0)
     ends = [(a, a + n) for a, n in spans]
     kept = [
-        m for m in range(whole.count)
+        m
+        for m in range(whole.count)
         if not any(a < m * whole.hop + frame and m * whole.hop < b for a, b in ends)
-    ]  # fmt: skip
+    ]
     if not kept:
         with pytest.raises(UserError, match="Every frame of the stretch is left out"):
             whole.without(ends)
@@ -107,9 +109,10 @@ def test_frames_that_clip_are_left_out() -> None:
     assert "averaged, without frames that clip" in a.sentence
     np.testing.assert_allclose(
         a.spectrum.mean_square,
-        run(method.having(leave_clipped=False, struck=(Stretch(4.0, 4.4),)),
-            recording(x, fs=FS)).spectrum.mean_square,
-    )  # fmt: skip
+        run(
+            method.having(leave_clipped=False, struck=(Stretch(4.0, 4.4),)), recording(x, fs=FS)
+        ).spectrum.mean_square,
+    )
 
 
 # In step
@@ -146,8 +149,9 @@ def test_frames_between_samples_are_moved_truly() -> None:
     for share in (0.1, 0.45, 0.8):
         period, cycles = 50.3, round(share * 50.3 / 2)
         x = np.cos(2 * np.pi * cycles * n / period + 0.7)
-        method = Method.of(frame=503, average=InStep(Sync(period / FS)), window="hann",
-                        stretch=Stretch(0.1, 19.9))  # fmt: skip
+        method = Method.of(
+            frame=503, average=InStep(Sync(period / FS)), window="hann", stretch=Stretch(0.1, 19.9)
+        )
         single = run_spectrum(method, recording(x, fs=FS)).single
         assert single is not None
         wanted = np.cos(2 * np.pi * cycles * (np.arange(503) + 100) / period + 0.7)
@@ -171,9 +175,12 @@ def test_what_gives_no_step_is_said(sync: Sync, sentence: str) -> None:
 
 
 @given(
-    bins=st.integers(5, 200), phase=st.floats(-3.1, 3.1), start=st.integers(0, 3000),
-    name=st.sampled_from(["rectangular", "hann", "flat-top"]), pad=st.sampled_from([1, 3]),
-)  # fmt: skip
+    bins=st.integers(5, 200),
+    phase=st.floats(-3.1, 3.1),
+    start=st.integers(0, 3000),
+    name=st.sampled_from(["rectangular", "hann", "flat-top"]),
+    pad=st.sampled_from([1, 3]),
+)
 def test_phase_of_a_tone_in_one_frame(
     bins: int, phase: float, start: int, name: str, pad: int
 ) -> None:
@@ -202,8 +209,9 @@ def test_delay_and_unwrapped_phase_of_an_impulse() -> None:
     assert one is not None
     np.testing.assert_allclose(one.part("delay", "start"), 0.337, atol=1e-12)
     np.testing.assert_allclose(one.part("delay", "centre"), 0.337 - 0.5, atol=1e-12)
-    np.testing.assert_allclose(one.part("unwrapped", "start"), -360 * one.frequency * 0.337,
-                               atol=1e-6)  # fmt: skip
+    np.testing.assert_allclose(
+        one.part("unwrapped", "start"), -360 * one.frequency * 0.337, atol=1e-6
+    )
     assert one.worth().all()
 
 

@@ -55,10 +55,14 @@ CAUSES = {
 
 @settings(max_examples=30)
 @given(
-    seed=st.integers(0, 10_000), start=st.integers(0, 900), length=st.integers(300, 2000),
-    detrend=st.sampled_from(["none", "mean", "line"]), key=st.sampled_from(CUT),
-    offset=st.floats(-1e4, 1e4), window=st.sampled_from(["hann", "flat-top", "rectangular"]),
-)  # fmt: skip
+    seed=st.integers(0, 10_000),
+    start=st.integers(0, 900),
+    length=st.integers(300, 2000),
+    detrend=st.sampled_from(["none", "mean", "line"]),
+    key=st.sampled_from(CUT),
+    offset=st.floats(-1e4, 1e4),
+    window=st.sampled_from(["hann", "flat-top", "rectangular"]),
+)
 def test_rms_over_the_stretch_is_that_of_its_samples(
     seed: int, start: int, length: int, detrend: str, key: str, offset: float, window: str
 ) -> None:
@@ -83,9 +87,13 @@ def test_samples_whose_frames_are_left_out_do_not_count() -> None:
     x[3000:3400] *= 50
     made = recording(x, fs=FS)
     found = estimated(Method.of(frame=256, struck=(Stretch(3.0, 3.4),)), made)
-    kept = np.r_[x[: found.spectrum.framing.runs[0][1] * 128 + 128],
-                 x[found.spectrum.framing.runs[1][0] * 128 :
-                   (found.spectrum.framing.places - 1) * 128 + 256]]  # fmt: skip
+    kept = np.r_[
+        x[: found.spectrum.framing.runs[0][1] * 128 + 128],
+        x[
+            found.spectrum.framing.runs[1][0] * 128 : (found.spectrum.framing.places - 1) * 128
+            + 256
+        ],
+    ]
     assert found.rms == pytest.approx(kept.std(), rel=1e-9)
 
 

@@ -90,9 +90,7 @@ def test_the_demos_run_up_by_its_orders(demo: Path) -> None:
     orders = [peak.tone.frequency for peak in found.orders]
     assert orders == pytest.approx(truth["orders"], abs=0.002)
     # In the map the highest cell of every row of the motor's own channel is an order.
-    motor = analyse_run_up(
-        Method.of(channel=0, shaft=shaft, stretch=Stretch(0.0, 30.0)), recording
-    )  # fmt: skip
+    motor = analyse_run_up(Method.of(channel=0, shaft=shaft, stretch=Stretch(0.0, 30.0)), recording)
     highest = motor.map.centres[motor.map.mean_square.argmax(axis=1)]
     assert np.abs(highest[:, None] - np.array(truth["orders"])).min(axis=1).max() < 0.2
     assert motor.crossings == ()
@@ -189,8 +187,10 @@ def test_what_cannot_be_analysed_is_told(shaft: Shaft | None, words: str) -> Non
 
 
 @given(
-    st.floats(0.05, 40), st.floats(-60, 60), st.floats(-400, 400),
-)  # fmt: skip
+    st.floats(0.05, 40),
+    st.floats(-60, 60),
+    st.floats(-400, 400),
+)
 def test_the_swept_mode_is_the_integral(damped: float, off: float, rate: float) -> None:
     """∫ e^(−qτ + iπ·rate·τ²) dτ by a fine sum, for poles and sweeps of every kind."""
     from tonecomb.core.find.crossings import _swept
@@ -204,9 +204,12 @@ def test_the_swept_mode_is_the_integral(damped: float, off: float, rate: float) 
 
 
 @given(
-    st.integers(0, 99), st.floats(5, 15), st.floats(-3, 12), st.floats(0, 3),
+    st.integers(0, 99),
+    st.floats(5, 15),
+    st.floats(-3, 12),
+    st.floats(0, 3),
     st.sampled_from([0.5, 1.0, 2.5, 4.0]),
-)  # fmt: skip
+)
 def test_any_smooth_run_up_is_undone(
     seed: int, low: float, rise: float, bend: float, order: float
 ) -> None:
@@ -259,6 +262,7 @@ def test_two_modes_and_a_speed_that_comes_back(seed: int) -> None:
 )
 def test_the_sentence_says_what_tells_the_speed(shaft: Shaft, words: str) -> None:
     assert words in shaft.words(NOISE)
+
 
 @pytest.mark.parametrize("rate", [3000.0, 6400.0, 12_800.0])
 def test_phases_of_orders_are_those_about_the_tachometer_s_mark(rate: float) -> None:

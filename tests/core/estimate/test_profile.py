@@ -76,10 +76,12 @@ def test_what_is_off_is_listed_by_frequency() -> None:
 
 @pytest.mark.parametrize(
     ("profile", "why"),
-    [(Profile(((20.0, 1.0), (4000.0, 1.0))), "sure up to 3276.8 Hz only"),
-     (Profile(((2.0, 1.0), (400.0, 1.0))), "frames of this length"),
-     (Profile(((20.0, 1.0), (400.0, 1.0)), "Pa"), "cannot be converted")],
-)  # fmt: skip
+    [
+        (Profile(((20.0, 1.0), (4000.0, 1.0))), "sure up to 3276.8 Hz only"),
+        (Profile(((2.0, 1.0), (400.0, 1.0))), "frames of this length"),
+        (Profile(((20.0, 1.0), (400.0, 1.0)), "Pa"), "cannot be converted"),
+    ],
+)
 def test_what_is_not_covered_is_not_judged(profile: Profile, why: str) -> None:
     found = held(NOISE, profile)
     assert why in found.why_not and not found.breaches and "not judged" in found.words
@@ -103,9 +105,19 @@ def test_as_text(text: str) -> None:
 
 
 @pytest.mark.parametrize(
-    "text", ["", "g", "g:1", "g:1=2", "g:2=1,1=1", "g:1=0,2=1", "g:1=1,2=1:x", "g:1=1,2=1:0,3",
-             "furlong:1=1,2=1:3,3:4"],
-)  # fmt: skip
+    "text",
+    [
+        "",
+        "g",
+        "g:1",
+        "g:1=2",
+        "g:2=1,1=1",
+        "g:1=0,2=1",
+        "g:1=1,2=1:x",
+        "g:1=1,2=1:0,3",
+        "furlong:1=1,2=1:3,3:4",
+    ],
+)
 def test_what_is_no_test_spectrum_says_so(text: str) -> None:
     with pytest.raises(UserError):
         parsed(text)

@@ -73,9 +73,16 @@ def test_a_slope_of_densities_stays_where_it_is(scaling: str) -> None:
 def test_the_disc_of_three_taps() -> None:
     """r² is the variance times F(2, 2m−2): 6.94 of it for three."""
     made = Response(
-        np.arange(4.0), np.ones((1, 4), dtype=complex), np.full((1, 4), 0.9),
-        np.full((1, 4), 0.25), 3.0, np.ones(4), 6, 6.0, "h1",
-    )  # fmt: skip
+        np.arange(4.0),
+        np.ones((1, 4), dtype=complex),
+        np.full((1, 4), 0.9),
+        np.full((1, 4), 0.25),
+        3.0,
+        np.ones(4),
+        6,
+        6.0,
+        "h1",
+    )
     wanted = 0.25 * scipy.stats.f.ppf(0.95, 2, 4)
     np.testing.assert_allclose(made.disc() ** 2, wanted)
     np.testing.assert_allclose(made.disc(0.5) ** 2, 0.25 * scipy.stats.f.ppf(0.5, 2, 4))
@@ -136,9 +143,11 @@ def test_a_band_up_to_nyquist_holds_the_half_bins_at_both_ends() -> None:
 
 
 @given(
-    frame=st.integers(8, 64), overlap=st.sampled_from([0.0, 50.0, 75.0]),
-    start=st.floats(0.2, 0.5), long=st.floats(0.01, 0.3),
-)  # fmt: skip
+    frame=st.integers(8, 64),
+    overlap=st.sampled_from([0.0, 50.0, 75.0]),
+    start=st.floats(0.2, 0.5),
+    long=st.floats(0.01, 0.3),
+)
 def test_a_sample_that_several_frames_hold_counts_once(
     frame: int, overlap: float, start: float, long: float
 ) -> None:

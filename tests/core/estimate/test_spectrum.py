@@ -42,10 +42,15 @@ def test_agrees_with_the_library(method: Method, seed: int, offset: float) -> No
 
     for scaling, theirs in (("power", "spectrum"), ("psd", "density")):
         frequency, expected = scipy.signal.welch(
-            x, 512.0, window(frames.window).samples(frames.frame), frames.frame, overlap,
-            frames.frame * frames.pad, {"none": False, "mean": off}[frames.detrend],
+            x,
+            512.0,
+            window(frames.window).samples(frames.frame),
+            frames.frame,
+            overlap,
+            frames.frame * frames.pad,
+            {"none": False, "mean": off}[frames.detrend],
             scaling=theirs,
-        )  # fmt: skip
+        )
         np.testing.assert_allclose(ours.frequency, frequency, atol=1e-9)
         values = ours.values(scaling, "rms")  # type: ignore[arg-type]
         np.testing.assert_allclose(values, expected, rtol=1e-10, atol=1e-10 * expected.max())
@@ -131,8 +136,13 @@ def test_energy_of_a_transient_within_a_frame() -> None:
     t = np.arange(500) / fs
     x[900:1400] = 30 * np.exp(-40 * t) * np.sin(2 * np.pi * 300 * t)
     for frame in (4000, 8000):
-        method = Method.of(frame=frame, overlap=0.0, window="rectangular", detrend="none",
-                        average=Single(frame / fs / 2))  # fmt: skip
+        method = Method.of(
+            frame=frame,
+            overlap=0.0,
+            window="rectangular",
+            detrend="none",
+            average=Single(frame / fs / 2),
+        )
         spectrum = estimated(method, recording(x, fs=fs)).spectrum
         energy = spectrum.values("energy", "rms").sum() * spectrum.bin_hz
         assert energy == pytest.approx(np.sum(x**2) / fs, rel=1e-12)
@@ -142,9 +152,11 @@ def test_energy_of_a_transient_within_a_frame() -> None:
 
 @pytest.mark.parametrize(
     ("scaling", "shown", "decibels"),
-    [("amplitude-density", "Acceleration density, m/s²/√Hz", "dB re 1 µm/s²/√Hz"),
-     ("energy", "Acceleration energy density, (m/s²)²·s/Hz", "dB re (1 µm/s²)²·s/Hz")],
-)  # fmt: skip
+    [
+        ("amplitude-density", "Acceleration density, m/s²/√Hz", "dB re 1 µm/s²/√Hz"),
+        ("energy", "Acceleration energy density, (m/s²)²·s/Hz", "dB re (1 µm/s²)²·s/Hz"),
+    ],
+)
 def test_labels_of_the_densities(scaling: str, shown: str, decibels: str) -> None:
     assert level_label(scaling, "rms", unit("m/s²"), False) == shown  # type: ignore[arg-type]
     assert level_label(scaling, "rms", unit("m/s²"), True).endswith(decibels)  # type: ignore[arg-type]

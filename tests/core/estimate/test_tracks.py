@@ -165,11 +165,16 @@ def test_a_band_up_to_nyquist_holds_what_alternates_once() -> None:
 
 @pytest.mark.parametrize(
     ("slicing", "words"),
-    [(Slicing(at=(99.0,)), "None of the chosen times"), (Slicing(every=0.0), "distance above 0"),
-     (Slicing(count=0), "at least one slice"), (Slicing(width=500.0), "longer than the stretch"),
-     (Slicing(count=200_000), "too many; ask for 50000"), (Slicing(every=1e-9), "too many"),
-     (Slicing(count=40_000), "more than can be held")],
-)  # fmt: skip
+    [
+        (Slicing(at=(99.0,)), "None of the chosen times"),
+        (Slicing(every=0.0), "distance above 0"),
+        (Slicing(count=0), "at least one slice"),
+        (Slicing(width=500.0), "longer than the stretch"),
+        (Slicing(count=200_000), "too many; ask for 50000"),
+        (Slicing(every=1e-9), "too many"),
+        (Slicing(count=40_000), "more than can be held"),
+    ],
+)
 def test_slices_that_cannot_be(slicing: Slicing, words: str) -> None:
     made = recording(np.ones(120_000), fs=FS)
     with pytest.raises(UserError, match=words):

@@ -9,9 +9,13 @@ from tonecomb.core.estimate.transform import on_lines, rfft, rows_at_once
 
 
 @pytest.mark.parametrize("into", [True, False])
-@pytest.mark.parametrize(("kind", "whole", "near"), [
-    (np.float32, np.complex64, 3e-6), (np.float64, np.complex128, 1e-14),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("kind", "whole", "near"),
+    [
+        (np.float32, np.complex64, 3e-6),
+        (np.float64, np.complex128, 1e-14),
+    ],
+)
 @pytest.mark.parametrize(("rows", "length"), [(3, 16384), (19, 16384), (21, 8192), (40, 1000)])
 def test_rows_are_transformed_alone(
     rows: int, length: int, kind: type, whole: type, near: float, into: bool

@@ -106,9 +106,11 @@ def test_snapping_takes_all_teeth(off: float, seed: int) -> None:
 
 
 @given(
-    f0=st.floats(8, 40), scale=st.floats(0.2, 50), gain=st.floats(1e-6, 1e6),
+    f0=st.floats(8, 40),
+    scale=st.floats(0.2, 50),
+    gain=st.floats(1e-6, 1e6),
     order=st.permutations(range(9)),
-)  # fmt: skip
+)
 def test_families_do_not_depend_on_units_or_order(
     f0: float, scale: float, gain: float, order: list[int]
 ) -> None:
@@ -128,12 +130,19 @@ def test_families_do_not_depend_on_units_or_order(
 @pytest.mark.parametrize(
     ("frequency", "std", "words"),
     [
-        (48.6, 1e-4, "2/1"), (413.1, 1e-3, "17/1"), (24.3 * 23 / 7, 1e-4, "23/7"),
-        (24.3 * 1.5, 0.0, "3/2"), (24.3, 1e-4, None), (24.3 / 2, 1e-4, None),
-        (24.3 * 1.30371, 1e-4, None), (48.65, 1e-3, None), (48.65, 1.0, None),
-        (24.3 * 23 / 7, 0.1, None), (24.3 * 17 / 9, 1e-4, None),
+        (48.6, 1e-4, "2/1"),
+        (413.1, 1e-3, "17/1"),
+        (24.3 * 23 / 7, 1e-4, "23/7"),
+        (24.3 * 1.5, 0.0, "3/2"),
+        (24.3, 1e-4, None),
+        (24.3 / 2, 1e-4, None),
+        (24.3 * 1.30371, 1e-4, None),
+        (48.65, 1e-3, None),
+        (48.65, 1.0, None),
+        (24.3 * 23 / 7, 0.1, None),
+        (24.3 * 17 / 9, 1e-4, None),
     ],
-)  # fmt: skip
+)
 def test_ratios_of_gears(frequency: float, std: float, words: str | None) -> None:
     """Small whole numbers, but not where anything would pass for them."""
     ratio = small_ratio(frequency, std, 24.3)

@@ -99,14 +99,16 @@ def test_a_decay(q: float, name: str) -> None:
 def test_the_demos_tap_and_sway(demo: Path) -> None:
     """One hit on the bracket: within 0.05 % and 2 %; the tower's sway in gusts."""
     taps = open_recording(demo / "bracket-taps.uff")
-    method = Method.of(channel=1, window="rectangular", frame=16384, average=Single(),
-                    stretch=Stretch(6.9, 9.0))  # fmt: skip
+    method = Method.of(
+        channel=1, window="rectangular", frame=16384, average=Single(), stretch=Stretch(6.9, 9.0)
+    )
     found = run(method, taps).resonances
     for one, mode in zip(found, TAPS_MODES, strict=True):
         assert one.frequency == pytest.approx(mode.frequency_hz, rel=5e-4)
         assert one.damping == pytest.approx(mode.damping_ratio, rel=0.02)
-    hand = method.having(fits=tuple(Fit(0.8 * m.frequency_hz, 1.2 * m.frequency_hz)
-                                      for m in TAPS_MODES))  # fmt: skip
+    hand = method.having(
+        fits=tuple(Fit(0.8 * m.frequency_hz, 1.2 * m.frequency_hz) for m in TAPS_MODES)
+    )
     by_hand = run(hand, taps).resonances
     for one, mode in zip(by_hand, TAPS_MODES, strict=True):
         assert one.damping == pytest.approx(mode.damping_ratio, rel=0.02)

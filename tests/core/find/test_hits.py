@@ -72,8 +72,12 @@ def test_nothing_is_claimed_where_nothing_hits(seed: int) -> None:
     rng = np.random.default_rng(50 + seed)
     noise = rng.normal(size=N)
     swelling = (1 + 0.8 * np.sin(2 * np.pi * 0.3 * T)) * noise
-    for x in (noise, gears(rng) + 0.3 * noise, np.convolve(noise, rng.normal(size=9), "same"),
-              swelling):  # fmt: skip
+    for x in (
+        noise,
+        gears(rng) + 0.3 * noise,
+        np.convolve(noise, rng.normal(size=9), "same"),
+        swelling,
+    ):
         result = found(x)
         assert not result.hits
     assert max(abs(band.stands) for band in found(noise).best) < 6, "noise has no kurtosis"
@@ -116,9 +120,12 @@ def test_the_envelope_is_that_of_the_analytic_signal() -> None:
 
 @pytest.mark.parametrize(
     ("band", "sentence"),
-    [((3500.0, 2500.0), "no envelope of 3500 to 2500 Hz"), ((100.0, 7000.0), "below 6400 Hz"),
-     ((2500.0, 2500.5), "The band is too narrow")],
-)  # fmt: skip
+    [
+        ((3500.0, 2500.0), "no envelope of 3500 to 2500 Hz"),
+        ((100.0, 7000.0), "below 6400 Hz"),
+        ((2500.0, 2500.5), "The band is too narrow"),
+    ],
+)
 def test_envelopes_that_cannot_be(band: tuple[float, float], sentence: str) -> None:
     with pytest.raises(UserError, match=sentence):
         prepare(recording(np.zeros(N), fs=FS), (Envelope(*band),))
@@ -192,11 +199,13 @@ def test_a_bearings_frequencies_follow_from_its_geometry() -> None:
 
 @pytest.mark.parametrize(
     ("bearing", "sentence"),
-    [(Bearing("", 9, 40.0, 39.0), "give a diameter smaller than the circle's"),
-     (Bearing("", 16, 7.94, 39.04), "16 elements do not fit into the bearing: .* room for 15"),
-     (Bearing("", 0, 7.94, 39.04), "0 elements do not fit"),
-     (Bearing("", 9, 7.94, 39.04, 95.0), "an angle below 90°")],
-)  # fmt: skip
+    [
+        (Bearing("", 9, 40.0, 39.0), "give a diameter smaller than the circle's"),
+        (Bearing("", 16, 7.94, 39.04), "16 elements do not fit into the bearing: .* room for 15"),
+        (Bearing("", 0, 7.94, 39.04), "0 elements do not fit"),
+        (Bearing("", 9, 7.94, 39.04, 95.0), "an angle below 90°"),
+    ],
+)
 def test_bearings_that_cannot_be(bearing: Bearing, sentence: str) -> None:
     with pytest.raises(UserError, match=sentence):
         bearing.known()

@@ -59,8 +59,12 @@ def test_strong_neighbours_do_not_pull(name: str) -> None:
 
 
 # NUMERICS: inflation of the Cramér–Rao bound by the window, frequency and amplitude.
-INFLATION = {"rectangular": (1.0, 1.0), "hamming": (1.28, 1.17), "hann": (1.53, 1.22),
-             "blackman-harris": (2.16, 1.42)}  # fmt: skip
+INFLATION = {
+    "rectangular": (1.0, 1.0),
+    "hamming": (1.28, 1.17),
+    "hann": (1.53, 1.22),
+    "blackman-harris": (2.16, 1.42),
+}
 
 
 @pytest.mark.parametrize("name", INFLATION)

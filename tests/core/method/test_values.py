@@ -32,10 +32,16 @@ def test_the_units_table_agrees_with_pint(symbol: str) -> None:
 
 @pytest.mark.parametrize(
     ("text", "symbol", "quantity"),
-    [("m/s^2", "m/s²", "Acceleration"), ("[g]", "g", "Acceleration"), ("ips", "in/s", "Velocity"),
-     ("\u03bcm", "µm", "Displacement"), ("", "FS", "Amplitude"), ("cm/s", "cm/s", "Velocity"),
-     ("degC", "degC", "Amplitude")],
-)  # fmt: skip
+    [
+        ("m/s^2", "m/s²", "Acceleration"),
+        ("[g]", "g", "Acceleration"),
+        ("ips", "in/s", "Velocity"),
+        ("\u03bcm", "µm", "Displacement"),
+        ("", "FS", "Amplitude"),
+        ("cm/s", "cm/s", "Velocity"),
+        ("degC", "degC", "Amplitude"),
+    ],
+)
 def test_spellings(text: str, symbol: str, quantity: str) -> None:
     found = units.unit(text)
     assert (found.symbol, found.quantity) == (symbol, quantity)

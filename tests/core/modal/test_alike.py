@@ -29,9 +29,11 @@ SKETCH = Sketch((Place(1, 0, 0, 0), Place(2, 1, 0, 0), Place(3, 2, 0, 0)), ((1, 
 
 
 def tapped(
-    at: int, frequencies: tuple[float, ...] = (40.0, 95.0, 180.0), skew: float = 0.0,
+    at: int,
+    frequencies: tuple[float, ...] = (40.0, 95.0, 180.0),
+    skew: float = 0.0,
     noise: float = 1e-7,
-) -> Recording:  # fmt: skip
+) -> Recording:
     """Ten taps on point ``at`` of three whose displacement is measured: by convolution with the
     impulse response. With ``skew`` the structure answers otherwise than it is hit."""
     random = np.random.default_rng(at)
@@ -45,11 +47,21 @@ def tapped(
         h = np.zeros(len(t))
         for f, shape in zip(frequencies, SHAPES, strict=True):
             w = 2 * np.pi * f
-            h += shape[i] * (1 + skew * (i - at)) * shape[at] * np.exp(-0.01 * w * t) \
-                * np.sin(w * t) / w / FS  # fmt: skip
+            h += (
+                shape[i]
+                * (1 + skew * (i - at))
+                * shape[at]
+                * np.exp(-0.01 * w * t)
+                * np.sin(w * t)
+                / w
+                / FS
+            )
         answers.append(np.fft.irfft(np.fft.rfft(force, 2 * n) * np.fft.rfft(h, 2 * n))[:n])
-    of = recording(force + 1e-4 * random.standard_normal(n),
-                   *(x + noise * random.standard_normal(n) for x in answers), fs=FS)  # fmt: skip
+    of = recording(
+        force + 1e-4 * random.standard_normal(n),
+        *(x + noise * random.standard_normal(n) for x in answers),
+        fs=FS,
+    )
     channels = (Channel("Hammer", "N"), *(Channel(f"P{i + 1}", "m") for i in range(3)))
     return replace(of, channels=channels, name=f"hit at {at + 1}")
 
@@ -101,15 +113,36 @@ def test_from_the_command_line(tmp_path: Path) -> None:
         data = of.samples.read_many((0, 1, 2, 3), 0, of.length)
         files.append(tmp_path / f"hit-{at}.csv")
         rows = np.column_stack([np.arange(of.length) / FS, *data])
-        np.savetxt(files[-1], rows, delimiter=",", comments="", fmt="%.9g",
-                   header="time [s],Hammer [N],P1 [m],P2 [m],P3 [m]")  # fmt: skip
+        np.savetxt(
+            files[-1],
+            rows,
+            delimiter=",",
+            comments="",
+            fmt="%.9g",
+            header="time [s],Hammer [N],P1 [m],P2 [m],P3 [m]",
+        )
     places = [one for i in range(3) for one in ("--place", f"P{i + 1}:{i}:0:0.5:-z")]
     theirs = [one.replace("--place", "--against-place") for one in places]
     made = call(
-        "analyse", files[0], "--taps", "--reference", "Hammer", "--modes", "15:300", *places,
-        "--place", "Hammer:0:0:0.5:-z", "--against", files[1], *theirs, "--against-place",
-        "Hammer:2:0:0.5:-z", "--json", "--out", tmp_path / "out",
-    )  # fmt: skip
+        "analyse",
+        files[0],
+        "--taps",
+        "--reference",
+        "Hammer",
+        "--modes",
+        "15:300",
+        *places,
+        "--place",
+        "Hammer:0:0:0.5:-z",
+        "--against",
+        files[1],
+        *theirs,
+        "--against-place",
+        "Hammer:2:0:0.5:-z",
+        "--json",
+        "--out",
+        tmp_path / "out",
+    )
     assert made.returncode == 0, made.stderr
     told = json.loads(made.stdout)["analyses"][0]["alike"]
     assert told["with"] == "hit-2" and [one["mac"] > 0.99 for one in told["pairs"]] == [True] * 3

@@ -185,8 +185,9 @@ def test_noise_has_no_modes() -> None:
         random = np.random.default_rng(seed)
         f = np.linspace(20, 400, 800)
         h = random.standard_normal((2, 800)) + 1j * random.standard_normal((2, 800))
-        r = Response(f, h, np.ones(h.shape), np.full(h.shape, 2.0), 10.0, np.ones(800), 4000,
-                     1000.0, "h1")  # fmt: skip
+        r = Response(
+            f, h, np.ones(h.shape), np.full(h.shape, 2.0), 10.0, np.ones(800), 4000, 1000.0, "h1"
+        )
         assert find_modes(r, 20, 400).modes == ()
 
 

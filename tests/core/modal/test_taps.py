@@ -55,9 +55,9 @@ def test_every_tap_and_nothing_else_is_found(by_force: bool) -> None:
     right = wrong = missed = 0
     for seed in range(16):
         hits, force, heard = struck(seed)
-        found = np.array([
-            tap.onset / FS for tap in find_taps(force if by_force else None, [heard], FS)
-        ])  # fmt: skip
+        found = np.array(
+            [tap.onset / FS for tap in find_taps(force if by_force else None, [heard], FS)]
+        )
         apart = np.abs(found[:, None] - hits)
         right += int((apart.min(axis=1) < 0.002).sum())
         wrong += int((apart.min(axis=1) >= 0.002).sum())
@@ -88,9 +88,7 @@ def test_weak_overlapping_and_cut_taps_are_told() -> None:
         answer[after] += size * ring
     noise = np.random.default_rng(0).standard_normal((2, len(t)))
     taps = find_taps(force + 1e-4 * noise[0], [answer + 1e-4 * noise[1]], FS)
-    assert [tap.faults for tap in taps] == [
-        (), ("cut",), ("overlap",), ("weak",), ("cut",)
-    ]  # fmt: skip
+    assert [tap.faults for tap in taps] == [(), ("cut",), ("overlap",), ("weak",), ("cut",)]
 
 
 def test_nothing_is_found_where_nothing_hits() -> None:

@@ -50,9 +50,14 @@ def test_the_ropeway_s_bracket(bracket: Recording) -> None:
     assert off.max() < 0.01
 
 
-@pytest.mark.parametrize("form, power, unit", [
-    ("receptance", -2, "m/N"), ("mobility", -1, "(m/s)/N"), ("accelerance", 0, "(m/s²)/N"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "form, power, unit",
+    [
+        ("receptance", -2, "m/N"),
+        ("mobility", -1, "(m/s)/N"),
+        ("accelerance", 0, "(m/s²)/N"),
+    ],
+)
 def test_as_another_quantity(bracket: Recording, form: str, power: int, unit: str) -> None:
     plain, t = asked(bracket, answers=(1,)), asked(bracket, answers=(1,), form=form)
     assert t.units == (unit,)
@@ -106,8 +111,9 @@ def test_a_mode_that_depends_on_how_hard_it_is_hit_is_told() -> None:
         w, damping = 2 * np.pi * (120 - 0.5 * hard), 0.01 * hard
         since = t[after] - 1 - 6 * k
         answer[after] += hard * np.exp(-damping * w * since) * np.sin(w * since)
-    of = recording(force + 1e-4 * random.standard_normal(n),
-                   answer + 1e-4 * random.standard_normal(n), fs=fs)  # fmt: skip
+    of = recording(
+        force + 1e-4 * random.standard_normal(n), answer + 1e-4 * random.standard_normal(n), fs=fs
+    )
     told = dict(asked(of, answers=(1,), low=40.0, high=300.0).cautions)
     assert "depends on how hard" in told["not-linear"]
 
@@ -153,8 +159,17 @@ def test_it_is_computed_from_the_same_parts_only(bracket: Recording) -> None:
 
 
 def test_files_that_others_read(demo: Path, tmp_path: Path, bracket: Recording) -> None:
-    made = call("analyse", demo / "bracket-taps.uff", "--taps", "--reference", "Hammer", "--modes",
-                "20:600", "--out", tmp_path)  # fmt: skip
+    made = call(
+        "analyse",
+        demo / "bracket-taps.uff",
+        "--taps",
+        "--reference",
+        "Hammer",
+        "--modes",
+        "20:600",
+        "--out",
+        tmp_path,
+    )
     assert made.returncode == 0, made.stderr
     t = asked(bracket, low=20.0, high=600.0)
     sets = pyuff.UFF(str(tmp_path / "response.uff")).read_sets()
@@ -177,23 +192,48 @@ def test_files_that_others_read(demo: Path, tmp_path: Path, bracket: Recording) 
 
 
 def test_json_says_it_all(demo: Path) -> None:
-    made = call("analyse", demo / "bracket-taps.uff", "--taps", "--reference", "1", "--channel",
-                "2", "--modes", "20:600:20", "--json")  # fmt: skip
+    made = call(
+        "analyse",
+        demo / "bracket-taps.uff",
+        "--taps",
+        "--reference",
+        "1",
+        "--channel",
+        "2",
+        "--modes",
+        "20:600:20",
+        "--json",
+    )
     (one,) = json.loads(made.stdout)["analyses"]
     assert [tap["number"] for tap in one["taps"] if not tap["taken"]] == [5, 9]
     (curve,) = one["response"]["channels"]
     assert curve["channel"] == "Bracket" and len(curve["real"]) == len(curve["frequency_hz"])
     assert [mode["frequency_hz"] for mode in one["modes"]] == pytest.approx([61.8, 143, 388], 1e-3)
-    heard = call("analyse", demo / "bracket-taps.uff", "--taps", "--channel", "Bracket", "--modes",
-                 "20:600", "--json")  # fmt: skip
+    heard = call(
+        "analyse",
+        demo / "bracket-taps.uff",
+        "--taps",
+        "--channel",
+        "Bracket",
+        "--modes",
+        "20:600",
+        "--json",
+    )
     (one,) = json.loads(heard.stdout)["analyses"]
     assert "response" not in one and len(one["modes"]) == 3
     assert len(one["modes"][0]["taps"]) == 11, "how each tap excites it"
 
 
 def test_a_running_machine_between_two_channels(demo: Path) -> None:
-    made = call("analyse", demo / "drive-steady.h5", "--reference", "Motor DE", "--channel",
-                "Gearbox DE", "--json")  # fmt: skip
+    made = call(
+        "analyse",
+        demo / "drive-steady.h5",
+        "--reference",
+        "Motor DE",
+        "--channel",
+        "Gearbox DE",
+        "--json",
+    )
     (one,) = json.loads(made.stdout)["analyses"]
     (curve,) = one["response"]["channels"]
     assert "taps" not in one and one["response"]["averages"] > 20
@@ -203,25 +243,37 @@ def test_a_running_machine_between_two_channels(demo: Path) -> None:
 
 
 def test_a_shock_response_from_the_command_line(demo: Path) -> None:
-    made = call("analyse", demo / "bracket-taps.uff", "--channel", "Bracket", "--stretch",
-                "1.9:2.6", "--srs", "10:6", "--json")  # fmt: skip
+    made = call(
+        "analyse",
+        demo / "bracket-taps.uff",
+        "--channel",
+        "Bracket",
+        "--stretch",
+        "1.9:2.6",
+        "--srs",
+        "10:6",
+        "--json",
+    )
     (one,) = json.loads(made.stdout)["analyses"]
     shock = one["shock_response"]
     at = int(np.argmax(shock["maximax"]))
     assert shock["frequency_hz"][at] == pytest.approx(388, rel=0.1) and shock["q"] == 10
 
 
-@pytest.mark.parametrize("options, told", [
-    (["--modes", "20:600"], "--modes is of a transfer function"),
-    (["--response", "h2"], "--response is of a transfer function"),
-    (["--reference", "Hammer", "--taps", "--modes", "20"], "no range for modes"),
-    (["--reference", "Knock"], "Knock"),
-    (["--reference", "Hammer", "--taps", "--modes", "600:20"], "cannot be fitted"),
-    (["--reference", "Hammer", "--channel", "Hammer"], "needs a reference and another"),
-    (["--taps", "--reference", "Hammer", "--set-aside", "x"], "takes numbers"),
-    (["--srs", "x"], "is no Q"),
-    (["--srs", "0.2"], "do not swing"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "options, told",
+    [
+        (["--modes", "20:600"], "--modes is of a transfer function"),
+        (["--response", "h2"], "--response is of a transfer function"),
+        (["--reference", "Hammer", "--taps", "--modes", "20"], "no range for modes"),
+        (["--reference", "Knock"], "Knock"),
+        (["--reference", "Hammer", "--taps", "--modes", "600:20"], "cannot be fitted"),
+        (["--reference", "Hammer", "--channel", "Hammer"], "needs a reference and another"),
+        (["--taps", "--reference", "Hammer", "--set-aside", "x"], "takes numbers"),
+        (["--srs", "x"], "is no Q"),
+        (["--srs", "0.2"], "do not swing"),
+    ],
+)
 def test_what_cannot_be_is_told(demo: Path, options: list[str], told: str) -> None:
     made = call("analyse", demo / "bracket-taps.uff", *options)
     assert made.returncode == 2 and told in made.stderr and not made.stdout

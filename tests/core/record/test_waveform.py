@@ -16,9 +16,12 @@ from tonecomb.core.record.statistics import stretch_figures
 
 
 @given(
-    periods=st.floats(3.2, 60), fs=st.sampled_from([1.0, 200.0, 12_800.0]),
-    phase=st.floats(-3, 3), noise=st.sampled_from([0.0, 0.02]), offset=st.floats(-9, 9),
-)  # fmt: skip
+    periods=st.floats(3.2, 60),
+    fs=st.sampled_from([1.0, 200.0, 12_800.0]),
+    phase=st.floats(-3, 3),
+    noise=st.sampled_from([0.0, 0.02]),
+    offset=st.floats(-9, 9),
+)
 def test_periods_are_counted(
     periods: float, fs: float, phase: float, noise: float, offset: float
 ) -> None:
@@ -46,8 +49,9 @@ def at_limits(x: np.ndarray) -> tuple[tuple[int, int], ...]:
 
 @given(
     hz=st.sampled_from([125.0, 150.0, 250.0, 620.0, 380.0, 37.5]) | st.integers(1, 499),
-    phase=st.floats(0, 6.28), single=st.booleans(),
-)  # fmt: skip
+    phase=st.floats(0, 6.28),
+    single=st.booleans(),
+)
 def test_a_tone_that_comes_back_to_its_extreme_is_at_no_limit(
     hz: float, phase: float, single: bool
 ) -> None:
@@ -74,8 +78,11 @@ def test_clipping_is_found_where_it_is() -> None:
     x[120_000:120_005] = -3.0
     built = build(lambda a, b: x[a:b], len(x))
     assert clipped(lambda a, b: x[a:b], built) == (
-        *spans[:2], (90_000, 90_002), (120_000, 120_005), spans[2]
-    )  # fmt: skip
+        *spans[:2],
+        (90_000, 90_002),
+        (120_000, 120_005),
+        spans[2],
+    )
     y = np.clip(rng.normal(size=1000), -9, 9)
     assert clipped(lambda a, b: y[a:b], build(lambda a, b: y[a:b], 1000)) == ()
     still = np.ones(1000)

@@ -111,11 +111,19 @@ def test_figures_describe_the_samples(name: str, length: int) -> None:
 
 @pytest.mark.parametrize(
     ("name", "theirs"),
-    [("rectangular", "boxcar"), ("hann", "hann"), ("hamming", "hamming"),
-     ("blackman", "blackman"), ("blackman-harris", "blackmanharris"), ("nuttall", "nuttall"),
-     ("kaiser:8.6", ("kaiser", 8.6)), ("chebyshev:80", ("chebwin", 80)),
-     ("tukey:0.5", ("tukey", 0.5)), ("gaussian:0.4", ("gaussian", 0.4 * 128))],
-)  # fmt: skip
+    [
+        ("rectangular", "boxcar"),
+        ("hann", "hann"),
+        ("hamming", "hamming"),
+        ("blackman", "blackman"),
+        ("blackman-harris", "blackmanharris"),
+        ("nuttall", "nuttall"),
+        ("kaiser:8.6", ("kaiser", 8.6)),
+        ("chebyshev:80", ("chebwin", 80)),
+        ("tukey:0.5", ("tukey", 0.5)),
+        ("gaussian:0.4", ("gaussian", 0.4 * 128)),
+    ],
+)
 @pytest.mark.parametrize("length", [256, 257])
 def test_samples_agree_with_the_library(name: str, theirs: object, length: int) -> None:
     if name.startswith("gaussian"):

@@ -80,8 +80,11 @@ def test_before_after_and_what_was_taken_add_up() -> None:
 def test_what_may_be_folded_down_can_be_taken_out() -> None:
     made = recording(np.random.default_rng(1).normal(size=40_000))
     method = default_method(made)
-    told = next(one for one in cautions(tonecomb.analyse(made, method).analysis, made)
-                if one.code == "alias-risk")  # fmt: skip
+    told = next(
+        one
+        for one in cautions(tonecomb.analyse(made, method).analysis, made)
+        if one.code == "alias-risk"
+    )
     assert told.edit is not None
     better = told.edit(method)
     assert better.source.steps == (LowPass(400.0, 8),)

@@ -18,10 +18,11 @@ NOISE = np.random.default_rng(8).normal(size=N)
 
 
 @given(
-    gain=st.floats(0.01, 100), frame=st.sampled_from([500, 1000, 2000]),
+    gain=st.floats(0.01, 100),
+    frame=st.sampled_from([500, 1000, 2000]),
     scaling=st.sampled_from(["amplitude", "power", "psd", "amplitude-density"]),
     drawn=st.sampled_from(["bins", "octave", "total"]),
-)  # fmt: skip
+)
 def test_a_louder_trace(gain: float, frame: int, scaling: str, drawn: str) -> None:
     """Same noise, louder by a known factor, and in another unit of the same quantity."""
     display = Display(drawn=drawn)  # type: ignore[arg-type]

@@ -20,9 +20,13 @@ TONES = ((411.3, 0.2), (640.7, 0.05), (802.1, 0.01))
 
 
 def machine(
-    seed: int, tones: tuple[tuple[float, float], ...] = TONES, *, shaft: float = 31.3,
-    noise: float = 0.02, coloured: bool = False,
-) -> Array:  # fmt: skip
+    seed: int,
+    tones: tuple[tuple[float, float], ...] = TONES,
+    *,
+    shaft: float = 31.3,
+    noise: float = 0.02,
+    coloured: bool = False,
+) -> Array:
     """A family of six, single tones (Hz, amplitude), and noise."""
     chance = np.random.default_rng(seed)
     x = noise * chance.normal(size=N)
@@ -58,9 +62,14 @@ def test_each_change_is_told_once_with_its_size() -> None:
     found = told(machine(1), machine(2, now, shaft=31.4, noise=0.03))
     kinds = [(d.kind, d.verdicts) for d in found]
     assert kinds == [
-        ("level", ("grew",)), ("family", ("moved",)), ("tone", ("grew",)), ("tone", ("moved",)),
-        ("tone", ("came",)), ("tone", ("went",)), ("noise", ("grew",)),
-    ]  # fmt: skip
+        ("level", ("grew",)),
+        ("family", ("moved",)),
+        ("tone", ("grew",)),
+        ("tone", ("moved",)),
+        ("tone", ("came",)),
+        ("tone", ("went",)),
+        ("noise", ("grew",)),
+    ]
     _, family, grew, moved, came, went, noise = found
     assert family.now.frequency - family.before.frequency == pytest.approx(0.1, abs=2e-3)
     assert grew.change_db == pytest.approx(6.02, abs=3 * grew.change_db_std)

@@ -54,9 +54,13 @@ def test_deviations_are_told_and_taken_away(rms: float, ppm: float) -> None:
 
 @pytest.mark.parametrize(
     ("unit", "rms", "comparable", "into"),
-    [("g", 10 / 9.80665, True, "g"), ("V", 0.1, False, "m/s²"), ("FS", 0.02, False, "m/s²"),
-     ("mm/s²", 10_000.0, True, "mm/s²")],
-)  # fmt: skip
+    [
+        ("g", 10 / 9.80665, True, "g"),
+        ("V", 0.1, False, "m/s²"),
+        ("FS", 0.02, False, "m/s²"),
+        ("mm/s²", 10_000.0, True, "mm/s²"),
+    ],
+)
 def test_units_are_converted_or_given_a_sensitivity(
     unit: str, rms: float, comparable: bool, into: str
 ) -> None:
@@ -71,9 +75,13 @@ def test_units_are_converted_or_given_a_sensitivity(
 
 @pytest.mark.parametrize(
     ("known", "sentence"),
-    [((300.0, 10.0, "m/s²"), "There is no peak near 300 Hz"), ((0.0, 1.0, "g"), "above 0"),
-     ((159.155, float("nan"), "g"), "above 0"), ((159.155, -1.0, "g"), "above 0")],
-)  # fmt: skip
+    [
+        ((300.0, 10.0, "m/s²"), "There is no peak near 300 Hz"),
+        ((0.0, 1.0, "g"), "above 0"),
+        ((159.155, float("nan"), "g"), "above 0"),
+        ((159.155, -1.0, "g"), "above 0"),
+    ],
+)
 def test_what_cannot_be_checked_is_said(known: tuple[float, float, str], sentence: str) -> None:
     with pytest.raises(UserError, match=sentence):
         check(measured(10.0), *known)

@@ -51,9 +51,15 @@ def the(a: Analysis) -> LevelReading:
 
 @pytest.mark.parametrize(
     ("symbol", "order", "size"),
-    [("m/s²", 0, 1.0), ("g", 0, 1 / G), ("mm/s", 1, 1e3), ("in/s", 1, 1 / INCH), ("µm", 2, 1e6),
-     ("mil", 2, 1e3 / INCH)],
-)  # fmt: skip
+    [
+        ("m/s²", 0, 1.0),
+        ("g", 0, 1 / G),
+        ("mm/s", 1, 1e3),
+        ("in/s", 1, 1 / INCH),
+        ("µm", 2, 1e6),
+        ("mil", 2, 1e3 / INCH),
+    ],
+)
 @pytest.mark.parametrize("detector", ["rms", "peak", "peak-to-peak"])
 def test_a_level_is_that_of_the_motion(symbol: str, order: int, size: float, detector: str) -> None:
     """Acceleration is given; what it should be comes from the closed form, over time."""
@@ -107,17 +113,26 @@ def test_what_lies_outside_does_not_count_in_a_peak(symbol: str) -> None:
 def test_what_is_shown_does_not_change_a_level() -> None:
     row = Band(10.0, 1000.0, unit="mm/s", limits=(1.0,))
     first = the(read(moved(0), row))
-    for display in (Display("Displacement", low_cut=300.0), Display(weighting="Wk"),
-                    Display("Velocity", units="inch", drawn="octave")):  # fmt: skip
+    for display in (
+        Display("Displacement", low_cut=300.0),
+        Display(weighting="Wk"),
+        Display("Velocity", units="inch", drawn="octave"),
+    ):
         other = the(read(moved(0), row, display=display))
         assert (other.value, other.zone) == (pytest.approx(first.value, rel=1e-9), first.zone)
 
 
 @pytest.mark.parametrize(
     ("limits", "accept", "zone", "exceeded"),
-    [((30.0,), "", "A", False), ((10.0,), "", "B", True), ((5, 10, 30), "", "C", False),
-     ((5, 10, 30), "B", "C", True), ((5, 10, 15), "", "D", True), ((), "", "", False)],
-)  # fmt: skip
+    [
+        ((30.0,), "", "A", False),
+        ((10.0,), "", "B", True),
+        ((5, 10, 30), "", "C", False),
+        ((5, 10, 30), "B", "C", True),
+        ((5, 10, 15), "", "D", True),
+        ((), "", "", False),
+    ],
+)
 def test_zones(limits: tuple[float, ...], accept: str, zone: str, exceeded: bool) -> None:
     """20 mm/s rms."""
     t = np.arange(N) / FS
@@ -130,13 +145,15 @@ def test_zones(limits: tuple[float, ...], accept: str, zone: str, exceeded: bool
 
 @pytest.mark.parametrize(
     ("row", "why"),
-    [(Band(10, 1000, unit="mm/s", limits=(1.0,)), ""),
-     (Band(10, 5200, unit="mm/s", limits=(1.0,)), "sure up to 5120 Hz only"),
-     (Band(0.5, 1000, unit="mm/s", limits=(1.0,)), "frames of this length allow"),
-     (Band(10, 1000, unit="Pa", limits=(1.0,)), "cannot be converted"),
-     (Band(10, 1000, weighting="A", limits=(1.0,)), "A weighs pressure"),
-     (Band(0.01, 1000, unit="mm/s", detector="peak", limits=(1.0,)), "low cut of 0.01 Hz")],
-)  # fmt: skip
+    [
+        (Band(10, 1000, unit="mm/s", limits=(1.0,)), ""),
+        (Band(10, 5200, unit="mm/s", limits=(1.0,)), "sure up to 5120 Hz only"),
+        (Band(0.5, 1000, unit="mm/s", limits=(1.0,)), "frames of this length allow"),
+        (Band(10, 1000, unit="Pa", limits=(1.0,)), "cannot be converted"),
+        (Band(10, 1000, weighting="A", limits=(1.0,)), "A weighs pressure"),
+        (Band(0.01, 1000, unit="mm/s", detector="peak", limits=(1.0,)), "low cut of 0.01 Hz"),
+    ],
+)
 def test_what_is_not_wholly_covered_is_not_judged(row: Band, why: str) -> None:
     found = the(read(moved(0), row))
     assert why in found.why_not and bool(found.why_not) == bool(why), found.why_not
@@ -145,11 +162,17 @@ def test_what_is_not_wholly_covered_is_not_judged(row: Band, why: str) -> None:
 
 @pytest.mark.parametrize(
     "row",
-    [Band(10, 5), Band(1, 2, limits=(2.0, 1.0)), Band(1, 2, limits=(math.nan,)),
-     Band(1, 2, limits=(1.0,), accept="B"), Band(1, 2, detector="loud"),  # type: ignore[arg-type]
-     Band(1, 2, unit="no unit"), Band(1, 2, detector="peak", weighting="Wk"),
-     Band(1, 2, limits=tuple(range(1, 12)))],
-)  # fmt: skip
+    [
+        Band(10, 5),
+        Band(1, 2, limits=(2.0, 1.0)),
+        Band(1, 2, limits=(math.nan,)),
+        Band(1, 2, limits=(1.0,), accept="B"),
+        Band(1, 2, detector="loud"),  # type: ignore[arg-type]
+        Band(1, 2, unit="no unit"),
+        Band(1, 2, detector="peak", weighting="Wk"),
+        Band(1, 2, limits=tuple(range(1, 12))),
+    ],
+)
 def test_what_is_no_level_is_refused(row: Band) -> None:
     with pytest.raises(UserError):
         row.check()
@@ -167,17 +190,22 @@ def test_a_new_recording_of_acceleration_begins_with_the_velocity_that_is_judged
     assert f"Velocity 10–1000 Hz rms: {wanted:.4g} mm/s." in short
     slow = default_levels(made.channels, FS, shaft=4.1)
     assert [(one.low, one.high) for one in slow] == [(2.0, 1000.0)]
-    for channel, fs in ((Channel("p", "Pa"), FS), (Channel("x", "FS"), FS),
-                        (Channel("slow", "m/s²"), 10.0)):  # fmt: skip
+    for channel, fs in (
+        (Channel("p", "Pa"), FS),
+        (Channel("x", "FS"), FS),
+        (Channel("slow", "m/s²"), 10.0),
+    ):
         assert not default_levels((channel,), fs)
 
 
 @given(
-    st.floats(0.5, 50), st.floats(100, 900),
+    st.floats(0.5, 50),
+    st.floats(100, 900),
     st.sampled_from(["velocity", "displacement", "measured"]),
-    st.sampled_from(["rms", "peak", "peak-to-peak"]), st.lists(st.floats(0.1, 100), unique=True,
-    max_size=4), st.sampled_from(["metric", "inch"]),
-)  # fmt: skip
+    st.sampled_from(["rms", "peak", "peak-to-peak"]),
+    st.lists(st.floats(0.1, 100), unique=True, max_size=4),
+    st.sampled_from(["metric", "inch"]),
+)
 def test_a_level_as_text(
     low: float, high: float, quantity: str, detector: str, limits: list[float], units: Any
 ) -> None:
@@ -191,9 +219,18 @@ def test_a_level_as_text(
 
 @pytest.mark.parametrize(
     "text",
-    ["", "velocity", "speed:1:2", "velocity:a:2", "velocity:1:2:loud", "velocity:1:2=x",
-     "velocity:2:1", "velocity:1:2=3,2", "velocity:1:2:rms:accept-B=1"],
-)  # fmt: skip
+    [
+        "",
+        "velocity",
+        "speed:1:2",
+        "velocity:a:2",
+        "velocity:1:2:loud",
+        "velocity:1:2=x",
+        "velocity:2:1",
+        "velocity:1:2=3,2",
+        "velocity:1:2:rms:accept-B=1",
+    ],
+)
 def test_what_is_no_level_as_text_says_why(text: str) -> None:
     with pytest.raises(UserError) as raised:
         parse(text)

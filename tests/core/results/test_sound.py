@@ -32,10 +32,17 @@ def tone(fs: float, f: float, seconds: float = 20.0, amplitude: float = 0.1) -> 
 
 @pytest.mark.parametrize(
     ("fs", "f", "way"),
-    [(8000.0, 1000.0, Way()), (51_200.0, 1000.0, Way()), (44_100.0, 15_000.0, Way()),
-     (12_800.0, 20.0, Way(8)), (51_200.0, 20.0, Way(64)), (1000.0, 20.0, Way(1, 300.0)),
-     (2000.0, 12.0, Way(2, 150.0)), (100.0, 7.0, Way(32))],
-)  # fmt: skip
+    [
+        (8000.0, 1000.0, Way()),
+        (51_200.0, 1000.0, Way()),
+        (44_100.0, 15_000.0, Way()),
+        (12_800.0, 20.0, Way(8)),
+        (51_200.0, 20.0, Way(64)),
+        (1000.0, 20.0, Way(1, 300.0)),
+        (2000.0, 12.0, Way(2, 150.0)),
+        (100.0, 7.0, Way(32)),
+    ],
+)
 def test_a_tone_sounds_at_its_pitch_and_level(fs: float, f: float, way: Way) -> None:
     made = sound(tone(fs, f, 40.0), fs, way)
     count = min(9600, made.frames // 2)
@@ -60,8 +67,9 @@ def test_any_part_is_as_in_the_whole(first: int, count: int) -> None:
     made = WHOLE
     np.testing.assert_allclose(
         made.plain(first, count)[max(-first, 0) : made.frames - first],
-        ALL[max(first, 0) : max(first + count, 0)], atol=1e-12,
-    )  # fmt: skip
+        ALL[max(first, 0) : max(first + count, 0)],
+        atol=1e-12,
+    )
 
 
 WHOLE = sound(np.random.default_rng(1).normal(size=12_000), 8000.0)

@@ -37,9 +37,18 @@ def made(x: np.ndarray, framing: Framing, view: View, **options: object) -> Spec
     threads=st.sampled_from([1, 2]),
 )
 def test_cells_are_those_of_all_frames_pooled(
-    length: int, frame: int, share: float, rows: int, columns: int, log: bool, pooling: str,
-    detrend: Detrend, pad: int, limits: tuple[float, float], threads: int,
-) -> None:  # fmt: skip
+    length: int,
+    frame: int,
+    share: float,
+    rows: int,
+    columns: int,
+    log: bool,
+    pooling: str,
+    detrend: Detrend,
+    pad: int,
+    limits: tuple[float, float],
+    threads: int,
+) -> None:
     """Against all frames × bins in float64, pooled by the edges that come with the picture."""
     rng = np.random.default_rng(length)
     x = rng.standard_normal(length) + 5.0 + tone(length, 7.3, 64, 3.0)

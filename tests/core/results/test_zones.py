@@ -113,8 +113,13 @@ def test_a_limit_is_judged_in_its_own_quantity_and_unit(symbol: str, shown: str)
     rms = 0.5 / math.sqrt(2) / w**power * size
     a = run(method, made)
     for kind in ("overall", "band", "tone"):
-        limit = Limit("x", kind, (Zone("A", 0.9 * rms), Zone("B", 1.1 * rms)), unit=symbol,
-                      low=0 if kind == "overall" else 20)  # fmt: skip
+        limit = Limit(
+            "x",
+            kind,
+            (Zone("A", 0.9 * rms), Zone("B", 1.1 * rms)),
+            unit=symbol,
+            low=0 if kind == "overall" else 20,
+        )
         found = limit.judge(a)
         assert found.value == pytest.approx(rms, rel=2e-3), (kind, found.words)
         assert (found.zone, found.unit) == ("B", symbol)

@@ -50,28 +50,58 @@ def struck(rate: float) -> Array:
 # code: (what provokes it, what does not, words that its sentence holds)
 CASES = {
     "clipped": ((CLIPPED, AMPLITUDE), (tone(37.013), AMPLITUDE), "samples stand at the recorder"),
-    "alias-risk": ((QUIET + tone(489.0, 0.2), AMPLITUDE), (QUIET + tone(189.0), AMPLITUDE),
-                   "within 5 % of the Nyquist frequency of 500 Hz"),
-    "one-frame": ((QUIET, AMPLITUDE.having(average=Single())), (QUIET, AMPLITUDE),
-                  "Only 2 s of the 40 s chosen are analysed (5 %)"),
-    "overlap-gap": ((QUIET, AMPLITUDE.having(overlap=0.0)), (QUIET, AMPLITUDE),
-                    "With 0 % overlap the Hann window hardly looks at 37 % of the record"),
+    "alias-risk": (
+        (QUIET + tone(489.0, 0.2), AMPLITUDE),
+        (QUIET + tone(189.0), AMPLITUDE),
+        "within 5 % of the Nyquist frequency of 500 Hz",
+    ),
+    "one-frame": (
+        (QUIET, AMPLITUDE.having(average=Single())),
+        (QUIET, AMPLITUDE),
+        "Only 2 s of the 40 s chosen are analysed (5 %)",
+    ),
+    "overlap-gap": (
+        (QUIET, AMPLITUDE.having(overlap=0.0)),
+        (QUIET, AMPLITUDE),
+        "With 0 % overlap the Hann window hardly looks at 37 % of the record",
+    ),
     "padding": ((QUIET, AMPLITUDE.having(pad=4)), (QUIET, AMPLITUDE), "closer than 1 Hz still"),
-    "unresolved": ((QUIET + tone(100.0) + tone(100.83, 0.8), AMPLITUDE),
-                   (QUIET + tone(100.0) + tone(104.0), AMPLITUDE), "closer than the 1 Hz that"),
-    "scalloping": ((QUIET + tone(100.25), AMPLITUDE.having(average=Highest())),
-                   (QUIET + tone(100.25), AMPLITUDE), "reads 1.4 dB low"),
-    "offset": ((QUIET + tone(5) + 50, AMPLITUDE.having(detrend="none")),
-               (QUIET + tone(5) + 50, AMPLITUDE), "The offset of 50 m/s² is 70.7 times"),
-    "hum": ((QUIET + tone(50, 0.3) + tone(150, 0.1) + tone(250, 0.05), AMPLITUDE),
-            (QUIET + tone(51, 0.3) + tone(153, 0.1), AMPLITUDE), "Peaks at 50, 150, 250 Hz"),
-    "low-averages": ((NOISE, CALM.having(frame=10_000)), (NOISE, CALM.having(frame=500)),
-                     "effective averages"),
-    "nonstationary": ((NOISE * (1 + 3 * (T > 20)), AMPLITUDE), (NOISE, AMPLITUDE),
-                      "changes by 12 dB over the stretch"),
-    "hits": ((QUIET + struck(7.3), AMPLITUDE), (QUIET + tone(310.0), AMPLITUDE),
-             "times a second and ring from"),
-}  # fmt: skip
+    "unresolved": (
+        (QUIET + tone(100.0) + tone(100.83, 0.8), AMPLITUDE),
+        (QUIET + tone(100.0) + tone(104.0), AMPLITUDE),
+        "closer than the 1 Hz that",
+    ),
+    "scalloping": (
+        (QUIET + tone(100.25), AMPLITUDE.having(average=Highest())),
+        (QUIET + tone(100.25), AMPLITUDE),
+        "reads 1.4 dB low",
+    ),
+    "offset": (
+        (QUIET + tone(5) + 50, AMPLITUDE.having(detrend="none")),
+        (QUIET + tone(5) + 50, AMPLITUDE),
+        "The offset of 50 m/s² is 70.7 times",
+    ),
+    "hum": (
+        (QUIET + tone(50, 0.3) + tone(150, 0.1) + tone(250, 0.05), AMPLITUDE),
+        (QUIET + tone(51, 0.3) + tone(153, 0.1), AMPLITUDE),
+        "Peaks at 50, 150, 250 Hz",
+    ),
+    "low-averages": (
+        (NOISE, CALM.having(frame=10_000)),
+        (NOISE, CALM.having(frame=500)),
+        "effective averages",
+    ),
+    "nonstationary": (
+        (NOISE * (1 + 3 * (T > 20)), AMPLITUDE),
+        (NOISE, AMPLITUDE),
+        "changes by 12 dB over the stretch",
+    ),
+    "hits": (
+        (QUIET + struck(7.3), AMPLITUDE),
+        (QUIET + tone(310.0), AMPLITUDE),
+        "times a second and ring from",
+    ),
+}
 
 
 @pytest.mark.parametrize("code", CASES)
@@ -84,8 +114,9 @@ def test_speaks_and_is_silent(code: str) -> None:
     assert code not in said(right, calm)
 
 
-@pytest.mark.parametrize("code", [c for c in CASES if c not in (
-    "alias-risk", "hum", "nonstationary")])  # fmt: skip
+@pytest.mark.parametrize(
+    "code", [c for c in CASES if c not in ("alias-risk", "hum", "nonstationary")]
+)
 def test_the_remedy_is_one_method_that_helps(code: str) -> None:
     (wrong, method), _, _ = CASES[code]
     told = said(wrong, method)[code]

@@ -38,9 +38,18 @@ def read(x: Array, **settings: object) -> Analysis:
 
 
 # Most false peaks a record.
-FALSE = {"white": 0.2, "pink": 0.2, "brown": 0.2, "bursts": 0.4, "short bursts": 0.2,
-         "slow AM": 0.2, "loud second": 0.4, "band bursts": 0.7, "ripple": 0.5,
-         "dropouts": 0.7}  # fmt: skip
+FALSE = {
+    "white": 0.2,
+    "pink": 0.2,
+    "brown": 0.2,
+    "bursts": 0.4,
+    "short bursts": 0.2,
+    "slow AM": 0.2,
+    "loud second": 0.4,
+    "band bursts": 0.7,
+    "ripple": 0.5,
+    "dropouts": 0.7,
+}
 
 
 @pytest.mark.parametrize("kind", NOISES)
@@ -61,9 +70,16 @@ def test_the_intervals_of_a_tone_hold_whatever_it_does(kind: str) -> None:
     assert total.false_peaks <= 2
 
 
-DOES = {"steady": "steady", "present 50": "comes and goes", "on/off": "comes and goes",
-        "AM 0.3@0.15": "modulated", "AM 0.3@12": "steady", "drift 2": "moves", "drift 10": "moves",
-        "wander 0.3": "moves"}  # fmt: skip
+DOES = {
+    "steady": "steady",
+    "present 50": "comes and goes",
+    "on/off": "comes and goes",
+    "AM 0.3@0.15": "modulated",
+    "AM 0.3@12": "steady",
+    "drift 2": "moves",
+    "drift 10": "moves",
+    "wander 0.3": "moves",
+}
 
 
 @pytest.mark.parametrize("kind", DOES)
@@ -192,8 +208,12 @@ def test_steady_records_are_left_in_peace() -> None:
 
 @pytest.mark.parametrize("code", ["nonstationary", "comes-and-goes", "held", "content-changes"])
 def test_the_remedy_leaves_what_is_true(code: str) -> None:
-    makes = {"nonstationary": NOISES["loud second"], "comes-and-goes": TONES["present 50"],
-             "held": SAMPLES["held"], "content-changes": TONES["halves"]}  # fmt: skip
+    makes = {
+        "nonstationary": NOISES["loud second"],
+        "comes-and-goes": TONES["present 50"],
+        "held": SAMPLES["held"],
+        "content-changes": TONES["halves"],
+    }
     made = made_recording(makes[code](2).samples)
     method = default_method(made)
     told = {one.code: one for one in cautions(run(method, made), made)}[code]

@@ -73,6 +73,9 @@ def test_nothing_overlaps(
         for share in np.linspace(0, 1, 50):  # the line to its point goes through no label
             spot = label.x + share * (one.leader[0] - label.x)
             height = label.y - 3 + share * (one.leader[1] - label.y + 3)
-            inside = [a for a in areas + other
-                      if a[0] < spot < a[2] and a[1] + 1e-6 < height < a[3] - 1e-6]  # fmt: skip
+            inside = [
+                a
+                for a in areas + other
+                if a[0] < spot < a[2] and a[1] + 1e-6 < height < a[3] - 1e-6
+            ]
             assert not inside or one.area in inside

@@ -56,9 +56,11 @@ def test_bits_and_full_scale() -> None:
     assert np.mean((coarse - x) ** 2) == pytest.approx((10 / 64) ** 2 / 12, rel=0.01)
     clipped = prepare(made, (AsSampled(FS, full_scale=2.0),))
     assert np.abs(read_all(clipped)).max() == 2.0
-    for step, code in ((AsSampled(FS, bits=2, full_scale=10.0), "quantised"),
-                       (AsSampled(FS, full_scale=2.0), "clipped"),
-                       (AsSampled(FS, missing=2.0), "nan")):  # fmt: skip
+    for step, code in (
+        (AsSampled(FS, bits=2, full_scale=10.0), "quantised"),
+        (AsSampled(FS, full_scale=2.0), "clipped"),
+        (AsSampled(FS, missing=2.0), "nan"),
+    ):
         method = Method.of(frame=2048).having(steps=(step,))
         codes = [one.code for one in cautions(run(method, made), made)]
         assert code in codes, f"as a real file like it would get: {codes}"
@@ -83,12 +85,15 @@ def test_a_clock_that_strays_adds_its_noise() -> None:
     ("step", "sentence"),
     [
         (AsSampled(0.0), "A rate of 0 Hz cannot be sampled at"),
-        (AsSampled(float("nan")), "A rate of nan Hz"), (AsSampled(1e9), "up to 1000 times"),
-        (AsSampled(0.1), "leave nothing to analyse"), (AsSampled(500.0, bits=99), "99 bits"),
-        (AsSampled(500.0, full_scale=-1.0), "± -1"), (AsSampled(500.0, missing=80.0), "80 % miss"),
+        (AsSampled(float("nan")), "A rate of nan Hz"),
+        (AsSampled(1e9), "up to 1000 times"),
+        (AsSampled(0.1), "leave nothing to analyse"),
+        (AsSampled(500.0, bits=99), "99 bits"),
+        (AsSampled(500.0, full_scale=-1.0), "± -1"),
+        (AsSampled(500.0, missing=80.0), "80 % miss"),
         (AsSampled(500.0, jitter=1e6), "half the time"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_taken_is_said(step: AsSampled, sentence: str) -> None:
     with pytest.raises(UserError, match=sentence):
         prepare(recording(tone(N, 150, N), fs=FS), (step,))

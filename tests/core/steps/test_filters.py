@@ -27,12 +27,19 @@ from tonecomb.core.steps.step import Step
 FS = 2000.0
 RNG = np.random.default_rng(5)
 ODD = (
-    *(kind for family in FAMILIES for kind in (
-        LowPass(200.0, 5, family), HighPass(200.0, 4, family, True),
-        BandPass(150.0, 260.0, 3, family, True), BandStop(150.0, 260.0, 4, family),
-    )),
-    Notch(200.0, 20.0), Notch(200.0, 20.0, True),
-)  # fmt: skip
+    *(
+        kind
+        for family in FAMILIES
+        for kind in (
+            LowPass(200.0, 5, family),
+            HighPass(200.0, 4, family, True),
+            BandPass(150.0, 260.0, 3, family, True),
+            BandStop(150.0, 260.0, 4, family),
+        )
+    ),
+    Notch(200.0, 20.0),
+    Notch(200.0, 20.0, True),
+)
 
 
 def through(x: Array, *steps: Step, fs: float = FS) -> Array:
@@ -213,10 +220,14 @@ def test_where_there_is_no_comb_hardly_anything_goes() -> None:
 
 @pytest.mark.parametrize(
     "steps",
-    [(BandPass(150.0, 260.0, 4, "elliptic"),), (HighPass(50.0), LowPass(400.0, 8)),
-     (LowPass(300.0, 10, "chebyshev-2"),), (BandPass(200.0, 400.0), CombNotch(50.0, 1.0, 15))],
+    [
+        (BandPass(150.0, 260.0, 4, "elliptic"),),
+        (HighPass(50.0), LowPass(400.0, 8)),
+        (LowPass(300.0, 10, "chebyshev-2"),),
+        (BandPass(200.0, 400.0), CombNotch(50.0, 1.0, 15)),
+    ],
     ids=lambda steps: steps[0].words([]),
-)  # fmt: skip
+)
 def test_a_filters_edges_are_neither_peaks_nor_resonances(steps: tuple[Step, ...]) -> None:
     """Of noise alone, whatever shape the filters give it; a tone in it is found."""
     found = 0

@@ -35,7 +35,7 @@ def through(x: Array, step: Step) -> Array:
     name=st.sampled_from(sorted(set(WINDOWS) - {"force", "exponential"})),
     overlap=st.sampled_from([50.0, 66.7, 75.0, 87.5, 90.0]),
     frame=st.sampled_from([64, 100, 256, 1000]),
-)  # fmt: skip
+)
 def test_where_all_is_marked_nothing_changes(name: str, overlap: float, frame: int) -> None:
     """To rounding, for every window and overlap that allow it; the others are refused."""
     x = NOISE[:5000]
@@ -55,8 +55,11 @@ def test_windows_that_cannot_be_put_together_are_refused() -> None:
         through(NOISE, Isolate((ALL,), overlap=0.0))
 
 
-REGIONS = (RegionBox(2.0, 4.0, 300.0, 600.0), Outline(((5.0, 900.0), (8.0, 1200.0), (6.0, 1600.0))),
-           RegionTooth(3, 0.0, ((0.0, 60.0), (5.0, 66.0), (9.0, 58.0))))  # fmt: skip
+REGIONS = (
+    RegionBox(2.0, 4.0, 300.0, 600.0),
+    Outline(((5.0, 900.0), (8.0, 1200.0), (6.0, 1600.0))),
+    RegionTooth(3, 0.0, ((0.0, 60.0), (5.0, 66.0), (9.0, 58.0))),
+)
 
 
 @settings(max_examples=8)
@@ -139,8 +142,17 @@ def test_an_outline_is_what_lies_inside() -> None:
     region = Outline(((1.0, 100.0), (3.0, 100.0), (3.0, 500.0), (2.0, 300.0), (1.0, 500.0)))
     assert region.ranges(2.0) == ((100.0, 300.0),)
     assert region.ranges(1.5) == ((100.0, 400.0),)
-    hollow = Outline(((0.0, 100.0), (4.0, 100.0), (4.0, 500.0), (1.0, 450.0), (3.0, 300.0),
-                      (1.0, 200.0), (0.0, 500.0)))  # fmt: skip
+    hollow = Outline(
+        (
+            (0.0, 100.0),
+            (4.0, 100.0),
+            (4.0, 500.0),
+            (1.0, 450.0),
+            (3.0, 300.0),
+            (1.0, 200.0),
+            (0.0, 500.0),
+        )
+    )
     assert len(hollow.ranges(2.0)) == 2
 
 

@@ -87,9 +87,11 @@ def test_integrals_and_derivatives_of_a_tone(f: float, phase: float) -> None:
 
 @settings(max_examples=12)
 @given(
-    cut=st.floats(0.8, 12.0), share=st.floats(0.0, 1.0), seconds=st.floats(1.5, 4.0),
+    cut=st.floats(0.8, 12.0),
+    share=st.floats(0.0, 1.0),
+    seconds=st.floats(1.5, 4.0),
     kind=st.sampled_from([Integral, DoubleIntegral, Derivative]),
-)  # fmt: skip
+)
 def test_a_step_and_the_display_agree(
     cut: float, share: float, seconds: float, kind: type[Motion]
 ) -> None:
@@ -100,9 +102,10 @@ def test_a_step_and_the_display_agree(
     x = 3.0 * np.cos(2 * np.pi * f * np.arange(n) / FS + 0.7)
     x = x + 1e-9 * np.random.default_rng(4).standard_normal(n)
     own, target = {
-        Integral: ("m/s²", "Velocity"), DoubleIntegral: ("m/s²", "Displacement"),
+        Integral: ("m/s²", "Velocity"),
+        DoubleIntegral: ("m/s²", "Displacement"),
         Derivative: ("mm/s", "Acceleration"),
-    }[kind]  # fmt: skip
+    }[kind]
     made = recording(x, fs=FS, unit=own)
     step = kind((), cut)
     first, stop = prepare(made, (step,)).settled((0,))
@@ -154,10 +157,15 @@ def test_what_is_below_the_low_cut_is_gone() -> None:
 
 @pytest.mark.parametrize(
     ("unit", "kind", "expected"),
-    [("g", Integral, ("mm/s", 9806.65)), ("in/s", Derivative, ("m/s²", 0.0254)),
-     ("mm/s", Integral, ("µm", 1000.0)), ("FS", Integral, ("FS", 1.0)),
-     ("N", Integral, ("N*s", 1.0)), ("m/s²", Derivative, ("m/s²/s", 1.0))],
-)  # fmt: skip
+    [
+        ("g", Integral, ("mm/s", 9806.65)),
+        ("in/s", Derivative, ("m/s²", 0.0254)),
+        ("mm/s", Integral, ("µm", 1000.0)),
+        ("FS", Integral, ("FS", 1.0)),
+        ("N", Integral, ("N*s", 1.0)),
+        ("m/s²", Derivative, ("m/s²/s", 1.0)),
+    ],
+)
 def test_units_of_derived_channels(unit: str, kind: Any, expected: tuple[str, float]) -> None:
     channel, v = derive(cosine(50.0), kind((0,)), unit)
     w = 2 * np.pi * 50.0
@@ -174,8 +182,11 @@ def test_pointwise_channels() -> None:
     made = condition(base, *how)
     names = [(channel.name, channel.unit) for channel in made.channels[3:]]
     assert names == [
-        ("|X, Y, Z|", "m/s²"), ("Y − X", "mm/s²"), ("X + Z", "m/s²"), ("turned", "mm/s²"),
-    ]  # fmt: skip
+        ("|X, Y, Z|", "m/s²"),
+        ("Y − X", "mm/s²"),
+        ("X + Z", "m/s²"),
+        ("turned", "mm/s²"),
+    ]
     g = 9.80665
     wanted = [np.sqrt(x**2 + (y / 1e3) ** 2 + (g * z) ** 2), y - 1e3 * x, x + g * z, -2.5 * y]
     for i, expected in enumerate(wanted):
@@ -227,9 +238,7 @@ def test_the_method_line_names_what_was_done_in_its_order() -> None:
         "decimated by 4 · mean removed"
     )
     turned = method.having(steps=(*steps[::-1][:2], Integral((), 2.0)))
-    assert "decimated by 4, drift below 0.5 Hz removed" in sentence(
-        turned, made
-    )
+    assert "decimated by 4, drift below 0.5 Hz removed" in sentence(turned, made)
     summed = method.having(steps=(Scale((0,), 3.0),), channel=1)
     assert sentence(summed, made).startswith("3 × c1 · 0.0–40.0 s · mean removed")
 
@@ -351,15 +360,35 @@ class StepContract:
 
 
 CONTRACT = (
-    Keep(0.5, 14.0), RemoveMean(), RemoveLine(), RemoveDrift(4.0), Decimate(3), VectorSum((0, 1)),
-    Sum((1, 0), "both"), Difference((0, 1)), Scale((1,), -2.5), Integral((0,), 5.0),
-    Integral((), 5.0), DoubleIntegral((1,), 5.0, "path"), Derivative((0,), 5.0),
-    LowPass(100.0, causal=True), AsSampled(370.0, 10, missing=1.0, jitter=20.0),
-    HighPass(20.0, family="bessel"), BandPass(60.0, 90.0, 6, "elliptic"), BandStop(60.0, 90.0),
-    Notch(50.0, 2.0), CombNotch(50.0, 1.0, 4), Envelope(100.0, 200.0),
-    Isolate((RegionBox(2.0, 9.0, 50.0, 150.0), Outline(((3.0, 200.0), (8.0, 300.0), (6.0, 400.0))),
-             RegionTooth(3, 9.0, ((1.0, 40.0), (4.0, 45.0), (9.0, 42.0))))),
-)  # fmt: skip
+    Keep(0.5, 14.0),
+    RemoveMean(),
+    RemoveLine(),
+    RemoveDrift(4.0),
+    Decimate(3),
+    VectorSum((0, 1)),
+    Sum((1, 0), "both"),
+    Difference((0, 1)),
+    Scale((1,), -2.5),
+    Integral((0,), 5.0),
+    Integral((), 5.0),
+    DoubleIntegral((1,), 5.0, "path"),
+    Derivative((0,), 5.0),
+    LowPass(100.0, causal=True),
+    AsSampled(370.0, 10, missing=1.0, jitter=20.0),
+    HighPass(20.0, family="bessel"),
+    BandPass(60.0, 90.0, 6, "elliptic"),
+    BandStop(60.0, 90.0),
+    Notch(50.0, 2.0),
+    CombNotch(50.0, 1.0, 4),
+    Envelope(100.0, 200.0),
+    Isolate(
+        (
+            RegionBox(2.0, 9.0, 50.0, 150.0),
+            Outline(((3.0, 200.0), (8.0, 300.0), (6.0, 400.0))),
+            RegionTooth(3, 9.0, ((1.0, 40.0), (4.0, 45.0), (9.0, 42.0))),
+        )
+    ),
+)
 for _one in CONTRACT:
     _name = f"Test{type(_one).__name__}{'InPlace' if not getattr(_one, 'channels', True) else ''}"
     globals()[_name] = type(_name, (StepContract,), {"step": _one})
@@ -372,17 +401,25 @@ def test_every_step_is_held_to_the_contract() -> None:
 @pytest.mark.parametrize(
     ("text", "expected"),
     [
-        ("keep:2:22", Keep(2.0, 22.0)), ("decimate:4", Decimate(4)),
-        ("integral:low-cut=2", Integral((), 2.0)), ("integral:2:low-cut=2", Integral((1,), 2.0)),
-        ("vector-sum:1:2:3", VectorSum((0, 1, 2))), ("scale:1:factor=2", Scale((0,), 2.0)),
-        ("remove-drift:below=0.3", RemoveDrift(0.3)), ("remove-mean", RemoveMean()),
+        ("keep:2:22", Keep(2.0, 22.0)),
+        ("decimate:4", Decimate(4)),
+        ("integral:low-cut=2", Integral((), 2.0)),
+        ("integral:2:low-cut=2", Integral((1,), 2.0)),
+        ("vector-sum:1:2:3", VectorSum((0, 1, 2))),
+        ("scale:1:factor=2", Scale((0,), 2.0)),
+        ("remove-drift:below=0.3", RemoveDrift(0.3)),
+        ("remove-mean", RemoveMean()),
         ("low-pass:500:order=6:family=bessel:causal", LowPass(500.0, 6, "bessel", True)),
         ("band-stop:48:52:off", BandStop(48.0, 52.0, off=True)),
-        ("isolate:box/1/2/100/200+tooth/7/4/0/58.1:out", Isolate(
-            (RegionBox(1.0, 2.0, 100.0, 200.0), RegionTooth(7, 4.0, ((0.0, 58.1),))), out=True)),
+        (
+            "isolate:box/1/2/100/200+tooth/7/4/0/58.1:out",
+            Isolate(
+                (RegionBox(1.0, 2.0, 100.0, 200.0), RegionTooth(7, 4.0, ((0.0, 58.1),))), out=True
+            ),
+        ),
         ("comb-notch:50:width=1", CombNotch(50.0, 1.0)),
     ],
-)  # fmt: skip
+)
 def test_steps_are_typed(text: str, expected: Step) -> None:
     assert step_text.parse(text) == expected
 
@@ -391,13 +428,15 @@ def test_steps_are_typed(text: str, expected: Step) -> None:
     ("text", "sentence"),
     [
         ("keep:2", "its end is missing; give it like keep:START:END"),
-        ("keep:2:x", "‘x’ is no end"), ("decimate:4:5", "‘5’ is one value too many"),
+        ("keep:2:x", "‘x’ is no end"),
+        ("decimate:4:5", "‘5’ is one value too many"),
         ("decimate:2.5", "‘2.5’ is no factor"),
         ("low-pass:50:family=brick", "‘brick’ is no family; choose from butterworth, cheb"),
         ("hum", "There is no step ‘hum’"),
-        ("scale:0", "‘0’ is no channels"), ("decimate:by=3", "it has no by"),
+        ("scale:0", "‘0’ is no channels"),
+        ("decimate:by=3", "it has no by"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_step_is_said(text: str, sentence: str) -> None:
     with pytest.raises(UserError, match=sentence):
         step_text.parse(text)
@@ -480,9 +519,10 @@ def test_a_filter_too_long_is_refused_when_it_is_read() -> None:
 
 
 @given(
-    sensitivity=st.floats(0.01, 1e4), gain=st.sampled_from([0.1, 1.0, 10.0, -1.0]),
+    sensitivity=st.floats(0.01, 1e4),
+    gain=st.sampled_from([0.1, 1.0, 10.0, -1.0]),
     offset=st.floats(-1e3, 1e3),
-)  # fmt: skip
+)
 def test_calibration_undoes_the_sensor(sensitivity: float, gain: float, offset: float) -> None:
     """A recorder in V, a sensor in mV per g with an offset in mV, shown in m/s²."""
     felt = np.linspace(-3, 3, 50)
@@ -496,10 +536,14 @@ def test_calibration_undoes_the_sensor(sensitivity: float, gain: float, offset: 
 
 
 def test_counts_are_calibrated_and_units_converted() -> None:
-    base = replace(recording(np.array([0.0, 1024.0]), np.array([1.0, 2.0])),
-                   channels=(Channel("c1", "counts"), Channel("c2", "in/s")))  # fmt: skip
-    said = (ChannelGiven("c1", calibration=Calibration("N", 512.0, "counts")),
-            ChannelGiven("c2", shown_in="mm/s"))  # fmt: skip
+    base = replace(
+        recording(np.array([0.0, 1024.0]), np.array([1.0, 2.0])),
+        channels=(Channel("c1", "counts"), Channel("c2", "in/s")),
+    )
+    said = (
+        ChannelGiven("c1", calibration=Calibration("N", 512.0, "counts")),
+        ChannelGiven("c2", shown_in="mm/s"),
+    )
     made = calibrated(base, said)
     assert [c.unit for c in made.channels] == ["N", "mm/s"]
     assert read_all(made).tolist() == [0.0, 2.0]
@@ -514,9 +558,16 @@ def test_counts_are_calibrated_and_units_converted() -> None:
 
 @pytest.mark.parametrize(
     ("source", "target", "size"),
-    [("g", "m/s²", 9.80665), ("mil", "µm", 25.4), ("in/s", "mm/s", 25.4), ("V", "mV", 1000.0),
-     ("lbf", "N", 4.4482216152605), ("mm/s", "µm/s", 1000.0), ("kPa", "bar", 0.01)],
-)  # fmt: skip
+    [
+        ("g", "m/s²", 9.80665),
+        ("mil", "µm", 25.4),
+        ("in/s", "mm/s", 25.4),
+        ("V", "mV", 1000.0),
+        ("lbf", "N", 4.4482216152605),
+        ("mm/s", "µm/s", 1000.0),
+        ("kPa", "bar", 0.01),
+    ],
+)
 def test_conversions(source: str, target: str, size: float) -> None:
     assert conversion(source, target) == pytest.approx(size, rel=1e-12)
     assert conversion(target, source) == pytest.approx(1 / size, rel=1e-12)

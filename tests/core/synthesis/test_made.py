@@ -54,10 +54,9 @@ def teeth_phases(part: Teeth) -> np.ndarray:
 
 def comb(part: Teeth, time: np.ndarray) -> np.ndarray:
     return sum(  # type: ignore[no-any-return]
-        10 ** (-part.roll_off * np.log2(n) / 20)
-        * np.cos(TAU * n * part.frequency * time + phase)
+        10 ** (-part.roll_off * np.log2(n) / 20) * np.cos(TAU * n * part.frequency * time + phase)
         for n, phase in enumerate(teeth_phases(part), start=1)
-    )  # fmt: skip
+    )
 
 
 def rung(onsets: np.ndarray, f: float, damping: float) -> np.ndarray:
@@ -73,31 +72,51 @@ WARPED = T + 0.02 / (TAU * 3) * np.sin(TAU * 3 * T)
 FORMULAS: list[tuple[Part, Callable[[], np.ndarray]]] = [
     (Tone(61.8, 2.0, "rms", 30.0), lambda: 8**0.5 * np.cos(TAU * 61.8 * T + np.pi / 6)),
     (Tone(741.3, 1.5), lambda: 1.5 * np.cos(TAU * (FS - 741.3) * T)),
-    (Tone(61.8, am=40.0, am_rate=3.0),
-     lambda: np.cos(TAU * 61.8 * T) * (1 + 0.4 * np.cos(TAU * 3 * T))),
-    (Tone(61.8, fm=2.0, fm_rate=3.0),
-     lambda: np.cos(TAU * 61.8 * T + 0.02 * 61.8 / 3 * np.sin(TAU * 3 * T))),
-    (Tone(61.8, start=1.0, end=2.5),
-     lambda: np.where((T >= 1) & (T < 2.5), np.cos(TAU * 61.8 * T), 0)),
+    (
+        Tone(61.8, am=40.0, am_rate=3.0),
+        lambda: np.cos(TAU * 61.8 * T) * (1 + 0.4 * np.cos(TAU * 3 * T)),
+    ),
+    (
+        Tone(61.8, fm=2.0, fm_rate=3.0),
+        lambda: np.cos(TAU * 61.8 * T + 0.02 * 61.8 / 3 * np.sin(TAU * 3 * T)),
+    ),
+    (
+        Tone(61.8, start=1.0, end=2.5),
+        lambda: np.where((T >= 1) & (T < 2.5), np.cos(TAU * 61.8 * T), 0),
+    ),
     (Sweep(8.0, 24.0), lambda: np.cos(TAU * (8 * T + 2 * T**2))),
-    (Sweep(24.0, 8.0, "logarithmic"),
-     lambda: np.cos(TAU * 24 * 4 / np.log(3) * (1 - 3.0 ** (-T / 4)))),
+    (
+        Sweep(24.0, 8.0, "logarithmic"),
+        lambda: np.cos(TAU * 24 * 4 / np.log(3) * (1 - 3.0 ** (-T / 4))),
+    ),
     (Sweep(8.0, 24.0, "quadratic"), lambda: np.cos(TAU * (8 * T + T**3 / 3))),
-    (Sweep(8.0, 24.0, start=1.0, end=3.0), lambda: np.where(
-        (T >= 1) & (T < 3), np.cos(TAU * (8 * (T - 1) + 4 * (T - 1) ** 2)), 0)),
-    (Square(10.3, 1.5, 30.0, 40.0),
-     lambda: 1.5 * other.square(TAU * (10.3 * T + 40 / 360 + 0.15), 0.3)),
-    (Triangle(10.3, 1.5, 40.0),
-     lambda: 1.5 * other.sawtooth(TAU * (10.3 * T + 40 / 360 + 0.5), 0.5)),
-    (Pulses(10.3, 2.0, width=5.0),
-     lambda: 1 + other.square(TAU * (10.3 * T + 0.5 * 0.0515), 0.0515)),
+    (
+        Sweep(8.0, 24.0, start=1.0, end=3.0),
+        lambda: np.where((T >= 1) & (T < 3), np.cos(TAU * (8 * (T - 1) + 4 * (T - 1) ** 2)), 0),
+    ),
+    (
+        Square(10.3, 1.5, 30.0, 40.0),
+        lambda: 1.5 * other.square(TAU * (10.3 * T + 40 / 360 + 0.15), 0.3),
+    ),
+    (
+        Triangle(10.3, 1.5, 40.0),
+        lambda: 1.5 * other.sawtooth(TAU * (10.3 * T + 40 / 360 + 0.5), 0.5),
+    ),
+    (
+        Pulses(10.3, 2.0, width=5.0),
+        lambda: 1 + other.square(TAU * (10.3 * T + 0.5 * 0.0515), 0.0515),
+    ),
     (Teeth(24.3, 5), lambda: comb(Teeth(24.3, 5), T)),
     (Teeth(24.3, 5, fm=2.0, fm_rate=3.0), lambda: comb(Teeth(24.3, 5), WARPED)),
-    (Hits(3.0, 0.0, (RungMode(61.8, 1.5, 2.0), RungMode(143.0, 1.0))), lambda: 2 * rung(
-        np.arange(12) / 3, 61.8, 0.015) + rung(np.arange(12) / 3, 143.0, 0.01)),
-    (Hits(3.0, 0.0, (RungMode(143.0, 1.0),), start=0.7, end=2.0),
-     lambda: rung(0.7 + np.arange(4) / 3, 143.0, 0.01)),
-]  # fmt: skip
+    (
+        Hits(3.0, 0.0, (RungMode(61.8, 1.5, 2.0), RungMode(143.0, 1.0))),
+        lambda: 2 * rung(np.arange(12) / 3, 61.8, 0.015) + rung(np.arange(12) / 3, 143.0, 0.01),
+    ),
+    (
+        Hits(3.0, 0.0, (RungMode(143.0, 1.0),), start=0.7, end=2.0),
+        lambda: rung(0.7 + np.arange(4) / 3, 143.0, 0.01),
+    ),
+]
 
 
 @pytest.mark.parametrize(("part", "formula"), FORMULAS, ids=lambda one: getattr(one, "key", ""))
@@ -126,10 +145,18 @@ def test_a_wander_moves_a_comb_by_as_much_as_is_said() -> None:
 
 
 EVERY: tuple[Part, ...] = (
-    Tone(61.8, am=10.0), Teeth(24.3, 9, wander=1.0), Sweep(), Square(), Triangle(), Pulses(),
-    Hits(7.0, 3.0, (RungMode(143.0, 0.1), RungMode(61.8, 2.0))), Hits(5.0, fm=20.0), Noise(),
-    Noise("pink"), Noise("brown", 0.1, "density", 5.0, 900.0, am=50.0),
-)  # fmt: skip
+    Tone(61.8, am=10.0),
+    Teeth(24.3, 9, wander=1.0),
+    Sweep(),
+    Square(),
+    Triangle(),
+    Pulses(),
+    Hits(7.0, 3.0, (RungMode(143.0, 0.1), RungMode(61.8, 2.0))),
+    Hits(5.0, fm=20.0),
+    Noise(),
+    Noise("pink"),
+    Noise("brown", 0.1, "density", 5.0, 900.0, am=50.0),
+)
 
 
 @settings(max_examples=4)
@@ -152,13 +179,17 @@ def test_another_seed_is_another_chance() -> None:
 
 @pytest.mark.parametrize(
     ("part", "low_pass"),
-    [(Noise(amount=0.3), 0.0), (Noise(amount=0.01, measure="density"), 0.0),
-     (Noise("pink", 0.3, low=2.0), 0.0), (Noise("pink", 0.3, "density"), 0.0),
-     (Noise("brown", 0.3, low=5.0, high=300.0), 0.0),
-     (Noise(amount=0.3, low=100.0, high=1700.0), 0.0),
-     (Noise(amount=0.3, high=1700.0), 300.0)],
+    [
+        (Noise(amount=0.3), 0.0),
+        (Noise(amount=0.01, measure="density"), 0.0),
+        (Noise("pink", 0.3, low=2.0), 0.0),
+        (Noise("pink", 0.3, "density"), 0.0),
+        (Noise("brown", 0.3, low=5.0, high=300.0), 0.0),
+        (Noise(amount=0.3, low=100.0, high=1700.0), 0.0),
+        (Noise(amount=0.3, high=1700.0), 300.0),
+    ],
     ids=["rms", "density", "pink", "pink density", "brown", "folded", "behind a low-pass"],
-)  # fmt: skip
+)
 def test_noise_has_its_level_and_its_colour(part: Noise, low_pass: float) -> None:
     n = 1 << 19
     x = samples(part, samples=n, low_pass=low_pass)
@@ -190,10 +221,15 @@ def test_noise_has_its_level_and_its_colour(part: Noise, low_pass: float) -> Non
 
 @pytest.mark.parametrize(
     "part",
-    [Tone(37.0, phase=40.0), Square(37.0, 1.3, 30.0, 40.0), Triangle(37.0, 1.3, 40.0),
-     Pulses(37.0, width=3.0), Hits(20.0, 0.0, (RungMode(143.0, 1.5), RungMode(61.8, 3.0, 0.5)))],
+    [
+        Tone(37.0, phase=40.0),
+        Square(37.0, 1.3, 30.0, 40.0),
+        Triangle(37.0, 1.3, 40.0),
+        Pulses(37.0, width=3.0),
+        Hits(20.0, 0.0, (RungMode(143.0, 1.5), RungMode(61.8, 3.0, 0.5))),
+    ],
     ids=lambda one: one.key,
-)  # fmt: skip
+)
 def test_the_low_pass_is_that_circuit(part: Part) -> None:
     """Against the circuit simulated step by step, a thousand times as fast."""
     fast = 512_000
@@ -209,17 +245,21 @@ def test_the_low_pass_is_that_circuit(part: Part) -> None:
 
 
 @given(
-    st.floats(5.0, 900.0), st.floats(100.0, 2000.0), st.integers(1500, 12_000),
-    st.sampled_from(["hann", "hamming", "blackman-harris", "flat-top"]), st.integers(0, 5),
-)  # fmt: skip
+    st.floats(5.0, 900.0),
+    st.floats(100.0, 2000.0),
+    st.integers(1500, 12_000),
+    st.sampled_from(["hann", "hamming", "blackman-harris", "flat-top"]),
+    st.integers(0, 5),
+)
 def test_a_tone_is_read_at_its_folded_place(
     frequency: float, rate: float, count: int, window: str, seed: int
 ) -> None:
     place = folded(frequency, rate)
     if not 16 < place * 256 / rate < 112:  # its line would touch its own image
         return
-    told = made(Tone(frequency, 1.0, phase=50.0), Noise(amount=0.05), rate=rate, samples=count,
-                seed=seed)  # fmt: skip
+    told = made(
+        Tone(frequency, 1.0, phase=50.0), Noise(amount=0.05), rate=rate, samples=count, seed=seed
+    )
     recording = told.recording("a")
     method = default_method(recording).having(window=window, frame=512)
     analysis = tonecomb.analyse(recording, method).analysis
@@ -234,9 +274,7 @@ def test_readings_meet_what_was_put_in_as_often_as_they_say() -> None:
     off, sizes = [], []
     for seed in range(40):
         rng = np.random.default_rng(seed)
-        told = made(
-            Tone(rng.uniform(60, 440), 1.0), Noise(amount=0.3), samples=8000, seed=seed
-        )
+        told = made(Tone(rng.uniform(60, 440), 1.0), Noise(amount=0.3), samples=8000, seed=seed)
         a = tonecomb.analyse(told.recording("a")).analysis
         line = compared(a)[0]
         off.append(abs(line.off))
@@ -347,12 +385,13 @@ def test_truth_goes_through_the_chain() -> None:
         (lambda: made(Hits(rung=(RungMode(50.0, 100.0),))), "100 % of damping"),
         (lambda: made(Hits(1e6, rung=(RungMode(50.0, 1e-9),))), "too many ring at once"),
         (lambda: made(Pulses(100.0, width=11.0)), "make them shorter"),
-        (lambda: made(Teeth(count=0)), "has 0 teeth"), (lambda: made(Square(duty=0.0)), "0 % of a"),
+        (lambda: made(Teeth(count=0)), "has 0 teeth"),
+        (lambda: made(Square(duty=0.0)), "0 % of a"),
         (lambda: Sampling(100.0).lasting(0.001), "has no sample"),
         (lambda: Sampling(100.0).lasting(1e15), "more than"),
         (lambda: starter("drum"), "There is no starter ‘drum’; choose from two-tones"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_made_is_said(broken: Callable[[], Any], sentence: str) -> None:
     with pytest.raises(UserError, match=sentence):
         found = broken()
@@ -370,8 +409,10 @@ def test_every_part_has_words_and_a_reach() -> None:
         x = samples(part)
         assert part.random or np.abs(x).max() <= part.reach() * (1 + 1e-9)
     swung = Tone(am=5.0, fm=1.0, start=1.0).words("g")
-    assert swung == ("a tone of 61.8 Hz, 1 g peak, phase 0°, swinging in amplitude by 5 % at 1 Hz, "
-                     "in frequency by 1 % at 1 Hz, from 1 s to the end")  # fmt: skip
+    assert swung == (
+        "a tone of 61.8 Hz, 1 g peak, phase 0°, swinging in amplitude by 5 % at 1 Hz, "
+        "in frequency by 1 % at 1 Hz, from 1 s to the end"
+    )
     assert parsed(RungMode(61.8, 1.5, 2.0).written()) == RungMode(61.8, 1.5, 2.0)
     for one in STARTERS:
         one.made.check()

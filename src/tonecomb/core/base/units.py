@@ -134,21 +134,41 @@ COMMON = {
 }
 
 _SPELLINGS = {
-    "": FULL_SCALE, "fs": FULL_SCALE, "counts": COUNTS, "count": COUNTS, "lsb": COUNTS,
-    "a.u.": UNKNOWN, "a.u": UNKNOWN, "arb. u.": UNKNOWN, "unknown": UNKNOWN,
-    "m/s^2": "m/s²", "m/s2": "m/s²", "m/s**2": "m/s²", "m/sec^2": "m/s²", "m/ss": "m/s²",
-    "ms-2": "m/s²", "m s-2": "m/s²", "m s^-2": "m/s²", "m·s⁻²": "m/s²",
-    "mm/s^2": "mm/s²", "mm/s2": "mm/s²", "g_n": "g", "gn": "g",
-    "ips": "in/s", "mils": "mil", "um": "µm", "\u03bcm": "µm",
-}  # fmt: skip
+    "": FULL_SCALE,
+    "fs": FULL_SCALE,
+    "counts": COUNTS,
+    "count": COUNTS,
+    "lsb": COUNTS,
+    "a.u.": UNKNOWN,
+    "a.u": UNKNOWN,
+    "arb. u.": UNKNOWN,
+    "unknown": UNKNOWN,
+    "m/s^2": "m/s²",
+    "m/s2": "m/s²",
+    "m/s**2": "m/s²",
+    "m/sec^2": "m/s²",
+    "m/ss": "m/s²",
+    "ms-2": "m/s²",
+    "m s-2": "m/s²",
+    "m s^-2": "m/s²",
+    "m·s⁻²": "m/s²",
+    "mm/s^2": "mm/s²",
+    "mm/s2": "mm/s²",
+    "g_n": "g",
+    "gn": "g",
+    "ips": "in/s",
+    "mils": "mil",
+    "um": "µm",
+    "\u03bcm": "µm",
+}
 
 
 @cache
-def registry() -> pint.UnitRegistry:
+def registry() -> pint.UnitRegistry[float]:
     """The pint registry, loaded on first use; ``g`` is the standard acceleration here."""
     import pint
 
-    ureg: pint.UnitRegistry = pint.UnitRegistry(cache_folder=None)
+    ureg: pint.UnitRegistry[float] = pint.UnitRegistry(cache_folder=None)
     ureg.define("ips = inch / second")
     return ureg
 

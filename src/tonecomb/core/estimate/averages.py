@@ -18,7 +18,8 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.finite import check_samples
 from tonecomb.core.base.progress import Progress, part
 from tonecomb.core.estimate.framing import Framing, make_framing
-from tonecomb.core.estimate.spectrum import READ_SAMPLES, Detrend, detrended, frames_of, read_frames
+from tonecomb.core.estimate.level import Detrend
+from tonecomb.core.estimate.spectrum import READ_SAMPLES, detrended, frames_of, read_frames
 from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.transform import rfft
 from tonecomb.core.record.parallel import Read

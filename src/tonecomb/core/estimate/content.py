@@ -66,9 +66,13 @@ class Content:
 
 
 def content(
-    spectrum: Spectrum, taper: Window, frequency: Array, power: Array, known: NDArray[np.bool_],
+    spectrum: Spectrum,
+    taper: Window,
+    frequency: Array,
+    power: Array,
+    known: NDArray[np.bool_],
     floor: Array | None = None,
-) -> Content:  # fmt: skip
+) -> Content:
     """A spectrum parted into lines at ``frequency`` (Hz) and the rest.
 
     ``power`` is what was fitted to each line, as mean square (unit²); where it is not ``known``,

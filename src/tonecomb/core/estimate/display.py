@@ -155,9 +155,10 @@ class LevelGain:
         """As which quantity it is shown."""
         quantity = unit(self.band.unit or self.own).quantity
         return Display(
-            quantity if quantity in MOTIONS else "", self.band.low or self.cut,
+            quantity if quantity in MOTIONS else "",
+            self.band.low or self.cut,
             weighting=self.band.weighting,
-        )  # fmt: skip
+        )
 
     @property
     def symbol(self) -> str:
@@ -219,9 +220,12 @@ class Curve:
 
 
 def curve(
-    spectrum: Spectrum, scaling: Scaling, level: Level, display: Display,
+    spectrum: Spectrum,
+    scaling: Scaling,
+    level: Level,
+    display: Display,
     lines: tuple[Array, Array] = _NO_LINES,
-) -> Curve:  # fmt: skip
+) -> Curve:
     """The spectrum as it is to be drawn. Bands show the rms (or its square) of all that lies in
     them, densities their mean density; the running total the rms (or its square) up to there.
     ``lines`` are frequencies (Hz) and mean squares (unit²) of what bands and totals hold besides.

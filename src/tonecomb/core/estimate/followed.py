@@ -234,7 +234,10 @@ class Room:
         if bins <= CELL:
             inside = power[:, 1:]  # the first holds nothing
             place = int(LEVEL_QUANTILE * inside.shape[1])
-            return np.sort(inside, axis=1)[:, place : place + 1] / -np.log(1 - LEVEL_QUANTILE)
+            result: Array = np.sort(inside, axis=1)[:, place : place + 1] / -np.log(
+                1 - LEVEL_QUANTILE
+            )
+            return result
         place, cells = int(LEVEL_QUANTILE * CELL), self._cells
         np.copyto(beside, power)
         parts = beside[:, : cells * CELL].reshape(frames, cells, CELL)

@@ -89,9 +89,13 @@ class Courses:
 
 
 def follow_frames(
-    read: Read, spectrum: Spectrum, floor: Array, fs: float, out: float = 3.0,
+    read: Read,
+    spectrum: Spectrum,
+    floor: Array,
+    fs: float,
+    out: float = 3.0,
     progress: Progress = silent,
-) -> Followed:  # fmt: skip
+) -> Followed:
     """Pass over the frames of a spectrum. ``floor`` is the noise's mean square per bin of that
     spectrum, shape (bins,): what stands ``out`` times above it is kept."""
     framing = spectrum.framing
@@ -110,10 +114,18 @@ def courses_of(followed: Followed, spectrum: Spectrum, nominal: float) -> Course
     worth = np.repeat(_worth(followed.levels, framing, nominal), followed.sharing)
     worth = np.concatenate([worth, np.full(max(bins - len(worth), 0), worth[-1])])[:bins]
     return Courses(
-        framing, spectrum.frame_hz, nominal, followed.levels, followed.powers, worth,
-        followed.alike / framing.count, followed.bins, followed.lines, _shares(framing),
+        framing,
+        spectrum.frame_hz,
+        nominal,
+        followed.levels,
+        followed.powers,
+        worth,
+        followed.alike / framing.count,
+        followed.bins,
+        followed.lines,
+        _shares(framing),
         followed.sharing,
-    )  # fmt: skip
+    )
 
 
 def _worth(levels: NDArray[np.float32], framing: Framing, nominal: float) -> Array:
@@ -158,4 +170,5 @@ def _shares(framing: Framing) -> Array:
     beyond = (framing.frame - framing.hop) / 2
     share[0] += beyond
     share[-1] += framing.length - (framing.places - 1) * framing.hop - framing.frame + beyond
-    return share / share.sum()
+    result: Array = share / share.sum()
+    return result

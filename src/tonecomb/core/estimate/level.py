@@ -64,7 +64,8 @@ class LevelSums:
         return total
 
     def join(self, parts: Iterable[Array]) -> Array:
-        return np.sum(list(parts), axis=0)
+        result: Array = np.sum(list(parts), axis=0)
+        return result
 
     def own(self, numbers: range) -> tuple[int, int]:
         """First sample of those that count with frames that follow each other, and the one after
@@ -110,9 +111,12 @@ class LevelSums:
 
 
 def stretch_level(
-    read: Read, framing: Framing, detrend: Detrend, summed: Array | None = None,
+    read: Read,
+    framing: Framing,
+    detrend: Detrend,
+    summed: Array | None = None,
     progress: Progress = silent,
-) -> StretchLevel:  # fmt: skip
+) -> StretchLevel:
     """The level of the samples that take part: of all in the stretch, or where frames are left out
     of those that a frame holds. ``summed`` is what :class:`LevelSums` makes of all frames, where
     that is known. Samples that are no number do not count."""

@@ -64,9 +64,14 @@ class Turning:
 
     @classmethod
     def of_pulses(
-        cls, signal: Signal, sync: Sync, pulses: int, first: int, last: int,
+        cls,
+        signal: Signal,
+        sync: Sync,
+        pulses: int,
+        first: int,
+        last: int,
         progress: Progress = silent,
-    ) -> Turning:  # fmt: skip
+    ) -> Turning:
         """From a tachometer channel that passes a level so many times a turn, between two
         samples of the recording."""
         found = np.array(list(crossings(sync, signal, first, last, progress)))
@@ -138,9 +143,12 @@ def _table() -> Array:
 
 
 def by_angle(
-    signal: Signal, channel: int, turning: Turning, highest: float | None = None,
+    signal: Signal,
+    channel: int,
+    turning: Turning,
+    highest: float | None = None,
     progress: Progress = silent,
-) -> Recording:  # fmt: skip
+) -> Recording:
     """One channel by angle, held in memory: its "rate" is in samples a turn, so that what has a
     frequency in the analysis of it has an order, up to 0.8 × half of that.
 

@@ -12,7 +12,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from tonecomb.core.estimate.spectrum import Detrend, detrended
+from tonecomb.core.estimate.level import Detrend
+from tonecomb.core.estimate.spectrum import detrended
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.windows import Window
 
@@ -49,7 +50,8 @@ class OneFrame:
         if part == "imaginary":
             return np.asarray(turned.imag)
         angle = np.angle(turned)
-        return np.degrees(np.unwrap(angle) if part == "unwrapped" else angle)
+        result: Array = np.degrees(np.unwrap(angle) if part == "unwrapped" else angle)
+        return result
 
     def worth(self, down_db: float = WORTH_DB) -> NDArray[np.bool_]:
         """Where the magnitude lies no more than this below the highest: what is weaker has a

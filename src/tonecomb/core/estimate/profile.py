@@ -31,8 +31,9 @@ class Profile:
         if not 2 <= len(places) <= MOST_POINTS or places != sorted(set(places)):
             raise UserError(
                 "A test spectrum has two points or more by rising frequency",
-                f"it has at most {MOST_POINTS}", "like g:20=0.01,80=0.04,350=0.04,2000=0.007",
-            )  # fmt: skip
+                f"it has at most {MOST_POINTS}",
+                "like g:20=0.01,80=0.04,350=0.04,2000=0.007",
+            )
         if not all(0 < one < math.inf for point in self.points for one in point):
             raise UserError("A test spectrum has frequencies and densities above 0")
         if not all(0 < one < math.inf for one in (self.below, self.above)):

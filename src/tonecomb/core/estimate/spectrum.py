@@ -167,9 +167,14 @@ def averaged_spectrum(
 
 
 def spectrum_of(
-    total: Array, level: Callable[[], StretchLevel], framing: Framing, fs: float, weights: Array,
-    nfft: int, averages: float,
-) -> Spectrum:  # fmt: skip
+    total: Array,
+    level: Callable[[], StretchLevel],
+    framing: Framing,
+    fs: float,
+    weights: Array,
+    nfft: int,
+    averages: float,
+) -> Spectrum:
     """The spectrum of Σ|X|² over the frames, shape (bins,), as :func:`averaged_spectrum`; the
     ``level`` is asked for where the samples are numbers that can be reckoned with."""
     if not np.isfinite(total).all():
@@ -314,7 +319,8 @@ class _Room:
         if samples.dtype == np.float64:
             return samples
         np.copyto(self._wide[: len(samples)], samples)
-        return self._wide[: len(samples)]
+        result: Array = self._wide[: len(samples)]
+        return result
 
 
 def read_frames(read: Read, framing: Framing, numbers: range, fs: float) -> Array:

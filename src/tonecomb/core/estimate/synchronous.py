@@ -117,9 +117,14 @@ def crossings(
 
 
 def averaged_frame(
-    sync: Sync, signal: Signal, channel: int, first: int, last: int, frame: int,
+    sync: Sync,
+    signal: Signal,
+    channel: int,
+    first: int,
+    last: int,
+    frame: int,
     progress: Progress,
-) -> tuple[Array, int]:  # fmt: skip
+) -> tuple[Array, int]:
     """Mean of the frames in step, shape (frame,), in the channel's unit, and how many.
 
     Raises :class:`UserError` when none lies in the stretch from sample ``first`` to ``last``.

@@ -33,7 +33,10 @@ def on_lines(rows: int, length: int, dtype: Any) -> NDArray[Any]:
     step = -(-length * size // _LINE) * _LINE
     memory = np.empty(rows * step + _LINE, dtype=np.uint8)
     first = -memory.ctypes.data % _LINE
-    return memory[first : first + rows * step].view(dtype).reshape(rows, -1)[:, :length]
+    result: NDArray[Any] = (
+        memory[first : first + rows * step].view(dtype).reshape(rows, -1)[:, :length]
+    )
+    return result
 
 
 def rows_at_once(length: int, dtype: Any, near: int) -> int:

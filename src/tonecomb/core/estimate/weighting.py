@@ -64,9 +64,12 @@ class _Felt:
         h = h / (1 + s / (_FLAT * self.f2) + (s / self.f2) ** 2)
         h = h * (1 + s / self.f3) / (1 + s / (self.q4 * self.f3) + (s / self.f3) ** 2)
         if math.isfinite(self.f5):
-            h = h * (self.f5 / self.f6) ** 2 * (
-                1 + s / (self.q56 * self.f5) + (s / self.f5) ** 2
-            ) / (1 + s / (self.q56 * self.f6) + (s / self.f6) ** 2)  # fmt: skip
+            h = (
+                h
+                * (self.f5 / self.f6) ** 2
+                * (1 + s / (self.q56 * self.f5) + (s / self.f5) ** 2)
+                / (1 + s / (self.q56 * self.f6) + (s / self.f6) ** 2)
+            )
         return np.asarray(np.abs(h))
 
 
@@ -75,14 +78,21 @@ WEIGHTINGS = {
     for one in (
         Weighting("A", "as the ear hears soft sounds", "Pressure", _at_1_khz(_a)),
         Weighting("C", "as the ear hears loud sounds", "Pressure", _at_1_khz(_c)),
-        Weighting("Wk", "people, upright axis, sitting or standing", "Acceleration",
-                  _Felt(0.4, 100.0, 12.5, 0.63, 2.37, 3.35, 0.91)),
-        Weighting("Wd", "people, the two level axes", "Acceleration",
-                  _Felt(0.4, 100.0, 2.0, 0.63)),
-        Weighting("Wm", "people in buildings, all axes", "Acceleration",
-                  _Felt(10**-0.1, 100.0, 1 / (0.028 * 2 * math.pi), 0.5)),
+        Weighting(
+            "Wk",
+            "people, upright axis, sitting or standing",
+            "Acceleration",
+            _Felt(0.4, 100.0, 12.5, 0.63, 2.37, 3.35, 0.91),
+        ),
+        Weighting("Wd", "people, the two level axes", "Acceleration", _Felt(0.4, 100.0, 2.0, 0.63)),
+        Weighting(
+            "Wm",
+            "people in buildings, all axes",
+            "Acceleration",
+            _Felt(10**-0.1, 100.0, 1 / (0.028 * 2 * math.pi), 0.5),
+        ),
     )
-}  # fmt: skip
+}
 """By key, in the order of menus."""
 
 

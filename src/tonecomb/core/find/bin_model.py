@@ -56,10 +56,13 @@ class LineModel(Stepped):
         bins = courses.bins[columns]
         places = 2 * np.pi / length * bins
         taken = (bins[:, None, None] == near).any(axis=2)  # (bins, tones)
-        self._tests = np.concatenate([
-            np.where(taken, one, 0) / length
-            for one in transforms((1.0,), length, places[:, None] - omega)[:2]
-        ], axis=1)  # fmt: skip
+        self._tests = np.concatenate(
+            [
+                np.where(taken, one, 0) / length
+                for one in transforms((1.0,), length, places[:, None] - omega)[:2]
+            ],
+            axis=1,
+        )
         self._lines = courses.lines[:, columns]
         self._scale = float(taper.samples(length).sum()) / math.sqrt(2.0)
         above = transforms(taper.terms, length, omega[:, None] - places)[:2]

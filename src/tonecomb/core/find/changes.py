@@ -73,9 +73,15 @@ def find_changes(courses: Courses, fs: float) -> Changes | None:
     at = (float(starts[edges[worst]]), float(starts[edges[worst + 1] - 1] + framing.frame / fs))
     band, softest, loudest = _band(courses, there, changing >= level_db / 2)
     return Changes(
-        level_db, band, softest, loudest, elsewhere, at, _loud(courses, fs, step),
+        level_db,
+        band,
+        softest,
+        loudest,
+        elsewhere,
+        at,
+        _loud(courses, fs, step),
         _silent(courses, fs, step),
-    )  # fmt: skip
+    )
 
 
 def _band(
@@ -154,16 +160,18 @@ def _loud(courses: Courses, fs: float, step: int) -> tuple[tuple[float, float], 
     """Spans of the frames whose noise is much louder than most; none where those are many."""
     framing = courses.framing
     levels, cells = courses.levels[::step], courses.levels.shape[1]
-    middle = np.concatenate([
-        np.median(levels[:, a : a + _AT_ONCE], axis=0) for a in range(0, cells, _AT_ONCE)
-    ])  # fmt: skip
+    middle = np.concatenate(
+        [np.median(levels[:, a : a + _AT_ONCE], axis=0) for a in range(0, cells, _AT_ONCE)]
+    )
     known = middle > 0
     if not known.any():
         return ()
-    louder = np.concatenate([
-        np.median(levels[a : a + _AT_ONCE, known] / middle[known], axis=1) > _LOUD
-        for a in range(0, len(levels), _AT_ONCE)
-    ])  # fmt: skip
+    louder = np.concatenate(
+        [
+            np.median(levels[a : a + _AT_ONCE, known] / middle[known], axis=1) > _LOUD
+            for a in range(0, len(levels), _AT_ONCE)
+        ]
+    )
     if not louder.any() or louder.mean() > _MOST_LOUD:
         return ()
     return spans(louder, framing.numbers[::step] * framing.hop / fs, framing.frame / fs)

@@ -130,9 +130,13 @@ class Comb:
 
 
 def measured(
-    lines: Sequence[Line], spacing: float, carrier: float | None, numbers: Sequence[int],
-    reach: float, name: str = "",
-) -> Comb:  # fmt: skip
+    lines: Sequence[Line],
+    spacing: float,
+    carrier: float | None,
+    numbers: Sequence[int],
+    reach: float,
+    name: str = "",
+) -> Comb:
     """The family with teeth ``numbers`` where ``spacing`` and ``carrier`` put them: each takes the
     nearest tone within ``reach`` Hz, if there is one. Nothing is fitted."""
     frequency = np.array([line.frequency for line in lines])

@@ -226,9 +226,13 @@ def _best_run(gain: Array) -> tuple[float, list[int]]:
 
 
 def _family(
-    known: _Lines, spacing: float, std: float, at: dict[int, int], carrier: float | None = None,
+    known: _Lines,
+    spacing: float,
+    std: float,
+    at: dict[int, int],
+    carrier: float | None = None,
     carrier_std: float = 0.0,
-) -> Comb:  # fmt: skip
+) -> Comb:
     """A family with a tooth for each number between its first and last."""
     first, last = min(at), max(at)
     if carrier is None and first <= _LOW:
@@ -242,10 +246,13 @@ def _family(
         else:
             teeth.append(
                 Tooth(
-                    number, expected, int(known.order[line]), float(known.frequency[line]),
+                    number,
+                    expected,
+                    int(known.order[line]),
+                    float(known.frequency[line]),
                     float(known.amplitude[line]),
                 )
-            )  # fmt: skip
+            )
     return Comb(spacing, std, tuple(teeth), carrier, carrier_std)
 
 

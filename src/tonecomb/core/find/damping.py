@@ -76,9 +76,10 @@ def find_resonances(data: Data, frequencies: list[float]) -> tuple[Resonance, ..
     spectrum, fs = data.spectrum, data.fs
     line = data.taper.width_3db * spectrum.frame_hz
     wide = [
-        (f, width) for f in frequencies
+        (f, width)
+        for f in frequencies
         if not math.isnan(width := half_power_width(spectrum, f)) and width >= WIDER * line
-    ]  # fmt: skip
+    ]
     fit = fit_noise if data.decay is None else fit_decay
     for group in _groups(wide, _TOGETHER if data.decay is None else 0.0):
         if len(found) >= _MOST:
@@ -112,14 +113,18 @@ def _groups(wide: list[tuple[float, float]], together: float) -> list[list[tuple
 
 
 def reach_of(
-    starts: list[tuple[float, float]], beside: list[float], beyond: list[float],
-    spectrum: Spectrum, fs: float,
-) -> tuple[float, float]:  # fmt: skip
+    starts: list[tuple[float, float]],
+    beside: list[float],
+    beyond: list[float],
+    spectrum: Spectrum,
+    fs: float,
+) -> tuple[float, float]:
     """From where to where (Hz) a fit goes: some bandwidths, up to half way to other peaks."""
     ends = []
     for (frequency, width), others, edge in (
-        (starts[0], beside, 0.0), (starts[-1], beyond, fs / 2)
-    ):  # fmt: skip
+        (starts[0], beside, 0.0),
+        (starts[-1], beyond, fs / 2),
+    ):
         reach = max(_REACH * width, _LEAST / 2 * spectrum.frame_hz)
         other = others[0] if others else edge
         half = abs(frequency - (other + frequency) / 2)
@@ -232,11 +237,16 @@ def fit_noise(
         return np.asarray(((measured - solved(at)[1]) / model)[counts])
 
     span = (stop - first) * spectrum.frame_hz * 2 * np.pi / fs
-    begin = np.array([
-        value for frequency, width in starts
-        for value in (2 * np.pi * frequency / fs,
-                      math.log(np.pi * max(width - line, 0.1 * width) / fs))
-    ])  # fmt: skip
+    begin = np.array(
+        [
+            value
+            for frequency, width in starts
+            for value in (
+                2 * np.pi * frequency / fs,
+                math.log(np.pi * max(width - line, 0.1 * width) / fs),
+            )
+        ]
+    )
     scale = np.tile([begin[0] * 1e-3 + span * 1e-3, 0.1], count)
     for _ in range(_ROUNDS):
         before = begin
@@ -313,10 +323,13 @@ def fit_decay(
         made = columns(at)
         return np.asarray(wanted - made @ np.linalg.lstsq(made, wanted, rcond=None)[0])
 
-    begin = np.array([
-        value for frequency, width in starts
-        for value in (2 * np.pi * frequency / fs, math.log(np.pi * width / fs))
-    ])  # fmt: skip
+    begin = np.array(
+        [
+            value
+            for frequency, width in starts
+            for value in (2 * np.pi * frequency / fs, math.log(np.pi * width / fs))
+        ]
+    )
     scale = np.tile([1e-3 * begin[0], 0.1], count)
     at = least_squares(residual, begin, x_scale=scale, method="lm", max_nfev=100 * count).x
     if not _sensible(at, n):

@@ -68,9 +68,10 @@ def _of(
         low, top = number * moving.low - separable / 2, number * moving.high + separable / 2
         wide = number * moving.moved > separable
         near = [
-            i for i, line in enumerate(lines)
+            i
+            for i, line in enumerate(lines)
             if low <= line.frequency <= top and i not in taken and not (line.still and wide)
-        ]  # fmt: skip
+        ]
         if not near:
             teeth.append(Tooth(number, expected, None, math.nan, math.nan))
             lacking += number not in moving.teeth

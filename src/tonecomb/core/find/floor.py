@@ -110,9 +110,14 @@ def _least(averages: Array, pad: int = 1) -> float:
 
 
 def find_noise(
-    read: Read, spectrum: Spectrum, fs: float, nominal: float, shape: Array | None = None,
-    progress: Progress = silent, followed: Followed | None = None,
-) -> NoiseFloor:  # fmt: skip
+    read: Read,
+    spectrum: Spectrum,
+    fs: float,
+    nominal: float,
+    shape: Array | None = None,
+    progress: Progress = silent,
+    followed: Followed | None = None,
+) -> NoiseFloor:
     """Look at the frames of a spectrum one by one for what its bins are worth. ``nominal`` is
     what all frames would be worth that do not change, in the mean of their power; ``shape`` is as
     of :func:`noise_floor`. Frames that were ``followed`` before are not followed again."""

@@ -107,8 +107,9 @@ def find_hits(
     if n < LEAST_SAMPLES:
         raise UserError(
             f"{length} samples are too few to look for hits in",
-            f"it takes {LEAST_SAMPLES}", "choose a longer stretch",
-        )  # fmt: skip
+            f"it takes {LEAST_SAMPLES}",
+            "choose a longer stretch",
+        )
     first = (length - n) // 2
     samples = np.asarray(read(first, first + n), dtype=np.float64)
     check_samples(samples)
@@ -201,14 +202,17 @@ def local_floor(power: Array, bins: int = _NEAR_BINS, least: int = 0) -> Array:
     middles[some:-1] = np.median(rows, axis=1)
     for k in (*range(some), len(starts) - 1):
         middles[k] = np.median(power[edges[k] : edges[k + 1]])
-    return np.interp(np.arange(len(power)), (edges[:-1] + edges[1:]) / 2, middles) / np.log(2)
+    result: Array = np.interp(
+        np.arange(len(power)), (edges[:-1] + edges[1:]) / 2, middles
+    ) / np.log(2)
+    return result
 
 
 def _lines(spectrum: np.ndarray) -> np.ndarray:
     """Which bins belong to steady lines, with those that leak beside them."""
     power = spectrum.real**2 + spectrum.imag**2
     out = power > _LINE * local_floor(power)
-    near = out.copy()
+    near: np.ndarray = out.copy()
     for shift in (1, 2):
         near[shift:] |= out[:-shift]
         near[:-shift] |= out[shift:]
@@ -298,16 +302,18 @@ def _hits(envelope: Array, band: HitBand, seconds: float) -> RepeatedHits | None
     top_score = float(better.max())
     near = better > top_score - 2.0
     frequency = float(np.average(fine[near], weights=np.exp(better[near] - top_score)))
-    spread = float(np.sqrt(np.average((fine[near] - frequency) ** 2,
-                                      weights=np.exp(better[near] - top_score))))  # fmt: skip
+    spread = float(
+        np.sqrt(np.average((fine[near] - frequency) ** 2, weights=np.exp(better[near] - top_score)))
+    )
     heights = levels[:, int(np.argmax(better))]
     # Lines stand over what lies between them, or the envelope only changes slowly.
     _, between = _scores(sums, np.array([frequency]), hz, top, -0.5)
     clear = heights > _CLEAR * np.maximum(between[:, 0], 1.0)
     if top_score < _CLAIMED or clear.sum() < _SEVERAL or not clear[0]:
         return None
-    return RepeatedHits(frequency, max(spread, _KNOWN * hz), band, top_score,
-                tuple(float(one) for one in heights))  # fmt: skip
+    return RepeatedHits(
+        frequency, max(spread, _KNOWN * hz), band, top_score, tuple(float(one) for one in heights)
+    )
 
 
 def _power(envelope: Array, band: HitBand, seconds: float) -> tuple[Array, int]:

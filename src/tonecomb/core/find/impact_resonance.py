@@ -13,7 +13,8 @@ from dataclasses import replace
 import numpy as np
 
 from tonecomb.core.estimate.framing import effective_averages, make_framing
-from tonecomb.core.estimate.spectrum import Detrend, Spectrum, averaged_spectrum
+from tonecomb.core.estimate.level import Detrend
+from tonecomb.core.estimate.spectrum import Spectrum, averaged_spectrum
 from tonecomb.core.find.comb import Comb
 from tonecomb.core.find.damping import Data, find_resonances
 from tonecomb.core.find.mode import Resonance

@@ -23,9 +23,13 @@ _LEAST = 1e-4  # share of a hump's power that a line leaves by rounding and by i
 
 
 def checked(
-    spectrum: Spectrum, taper: Window, floor: float, tone: Tone, hump: tuple[int, int],
+    spectrum: Spectrum,
+    taper: Window,
+    floor: float,
+    tone: Tone,
+    hump: tuple[int, int],
     others: Sequence[Tone],
-) -> Tone:  # fmt: skip
+) -> Tone:
     """The tone, with no phase and a frequency as uncertain as its shape shows where it is no line.
 
     ``floor`` is the noise's mean square per bin (unit²), ``hump`` the first and last bin without
@@ -51,6 +55,10 @@ def checked(
     off = abs(middle - tone.frequency)
     std = max(tone.frequency_std, math.sqrt(share) * width + share * off)
     return replace(
-        tone, frequency_std=std, phase_deg=math.nan, phase_std_deg=math.nan, steady=False,
+        tone,
+        frequency_std=std,
+        phase_deg=math.nan,
+        phase_std_deg=math.nan,
+        steady=False,
         amplitude_std=max(tone.amplitude_std, share * tone.amplitude),
-    )  # fmt: skip
+    )

@@ -69,4 +69,5 @@ def _powers(exponent: complex, n: int) -> NDArray[np.complex128]:
     """e^(exponent·k) for k from 0 to n − 1, by a product of two short runs of powers."""
     step = math.isqrt(n) + 1
     short, long = np.exp(exponent * np.arange(step)), np.exp(exponent * step * np.arange(step))
-    return np.multiply.outer(long, short).ravel()[:n]
+    result: NDArray[np.complex128] = np.multiply.outer(long, short).ravel()[:n]
+    return result

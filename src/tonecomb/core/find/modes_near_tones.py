@@ -51,8 +51,13 @@ def find_under(
             continue
         beside = [other for other in (*tops, *known) if other < f]
         beyond = [other for other in (*tops, *known) if other > f]
-        limits = reach_of([(f, width)], [max(beside, default=0.0)],
-                          [min(beyond, default=data.fs / 2)], spectrum, data.fs)  # fmt: skip
+        limits = reach_of(
+            [(f, width)],
+            [max(beside, default=0.0)],
+            [min(beyond, default=data.fs / 2)],
+            spectrum,
+            data.fs,
+        )
         for one in fit_noise(data, limits, [(f, width)], SURE):
             others = (*known, *(other.frequency for other in found))
             apart = all(abs(other - one.frequency) > one.bandwidth for other in others)

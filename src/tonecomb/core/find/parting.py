@@ -107,9 +107,10 @@ def parted(peaks: tuple[Peak, ...], spectrum: Spectrum, read: Read, fs: float) -
         if len(lines) > 1 and len(new) > 1:
             changed[id(peak)] = tuple(_peak(peak, line, n, fs, spectrum) for line in new)
         elif (
-            not lines and (peak.tone.steady or peak.behaviour is None)
+            not lines
+            and (peak.tone.steady or peak.behaviour is None)
             and float(np.abs(one.left[near]).max()) > _DOUBT * abs(one.amplitudes[0])
-        ):  # fmt: skip
+        ):
             changed[id(peak)] = (_wider(peak, one, numbers, fs / n),)
     told = [other for peak in peaks for other in changed.get(id(peak), (peak,))]
     return tuple(sorted(told, key=lambda one: one.tone.frequency))
@@ -162,17 +163,22 @@ def _derivatives(places: Array, amplitudes: Bins, k: Array, n: int) -> Array:
     """Of the model by each of its values, shape (2·bins, values): places, real and imaginary
     amplitudes, background."""
     above, below = _columns(places + _STEP, k, n), _columns(places - _STEP, k, n)
-    by_place = np.concatenate([
-        amplitudes.real * (above[0] - below[0]), amplitudes.imag * (above[1] - below[1])
-    ]) / (2 * _STEP)  # fmt: skip
+    by_place = np.concatenate(
+        [amplitudes.real * (above[0] - below[0]), amplitudes.imag * (above[1] - below[1])]
+    ) / (2 * _STEP)
     real, imaginary = _columns(places, k, n)
     back, nothing = _background(k), np.zeros((len(k), len(places)))
     none = np.zeros_like(back)
-    return np.concatenate([
-        by_place,
-        np.concatenate([real, nothing]), np.concatenate([nothing, imaginary]),
-        np.concatenate([back, none]), np.concatenate([none, back]),
-    ], axis=1)  # fmt: skip
+    return np.concatenate(
+        [
+            by_place,
+            np.concatenate([real, nothing]),
+            np.concatenate([nothing, imaginary]),
+            np.concatenate([back, none]),
+            np.concatenate([none, back]),
+        ],
+        axis=1,
+    )
 
 
 def _stacked(values: Bins) -> Array:
@@ -328,13 +334,18 @@ def _with_stds(fit: _Fit, k: Array) -> tuple[PartedLine, ...]:
     for i in np.argsort(fit.places).tolist():
         a, re, im = fit.amplitudes[i], count + i, 2 * count + i
         along = (
-            a.real**2 * spread[re, re] + a.imag**2 * spread[im, im]
+            a.real**2 * spread[re, re]
+            + a.imag**2 * spread[im, im]
             + 2 * a.real * a.imag * spread[re, im]
-        ) / abs(a) ** 2  # fmt: skip
-        lines.append(PartedLine(
-            float(fit.places[i]), math.sqrt(max(float(spread[i, i]), 0.0)), complex(a),
-            math.sqrt(max(float(along), 0.0)),
-        ))  # fmt: skip
+        ) / abs(a) ** 2
+        lines.append(
+            PartedLine(
+                float(fit.places[i]),
+                math.sqrt(max(float(spread[i, i]), 0.0)),
+                complex(a),
+                math.sqrt(max(float(along), 0.0)),
+            )
+        )
     return tuple(lines)
 
 
@@ -358,10 +369,15 @@ def _peak(of: Peak, line: PartedLine, n: int, fs: float, spectrum: Spectrum) -> 
     phase = np.degrees(np.angle(line.amplitude) - np.pi * line.place * (n - 1) / n)
     std = line.amplitude_std / size
     tone = replace(
-        of.tone, frequency=frequency, frequency_std=line.place_std * fs / n, amplitude=size,
-        amplitude_std=line.amplitude_std, phase_deg=float((phase + 180) % 360 - 180),
-        phase_std_deg=float(np.degrees(math.hypot(std, np.pi * line.place_std))), steady=True,
-    )  # fmt: skip
+        of.tone,
+        frequency=frequency,
+        frequency_std=line.place_std * fs / n,
+        amplitude=size,
+        amplitude_std=line.amplitude_std,
+        phase_deg=float((phase + 180) % 360 - 180),
+        phase_std_deg=float(np.degrees(math.hypot(std, np.pi * line.place_std))),
+        steady=True,
+    )
     steady = Behaviour("steady", 1.0, size, frequency, frequency)
     at = min(round(frequency / spectrum.bin_hz), len(spectrum.mean_square) - 1)
     level = max(float(spectrum.mean_square[at]), size**2 / 2)
@@ -376,8 +392,14 @@ def _wider(peak: Peak, one: _Fit, k: Array, hz: float) -> Peak:
     share = min(float(own.sum()) / abs(one.amplitudes[0]) ** 2, 1.0)
     std = math.sqrt(off * share) * hz
     tone: Tone = peak.tone
-    return replace(peak, tone=replace(
-        tone, frequency_std=max(tone.frequency_std, std),
-        amplitude_std=max(tone.amplitude_std, math.sqrt(share) * tone.amplitude),
-        phase_deg=math.nan, phase_std_deg=math.nan, steady=False,
-    ))  # fmt: skip
+    return replace(
+        peak,
+        tone=replace(
+            tone,
+            frequency_std=max(tone.frequency_std, std),
+            amplitude_std=max(tone.amplitude_std, math.sqrt(share) * tone.amplitude),
+            phase_deg=math.nan,
+            phase_std_deg=math.nan,
+            steady=False,
+        ),
+    )

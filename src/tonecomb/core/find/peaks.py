@@ -92,9 +92,13 @@ def find_peaks(
 
 
 def _followed(
-    spectrum: Spectrum, taper: Window, noise: NoiseFloor, refined: list[Refined], pointed: set[int],
+    spectrum: Spectrum,
+    taper: Window,
+    noise: NoiseFloor,
+    refined: list[Refined],
+    pointed: set[int],
     humps: dict[int, tuple[int, int]],
-) -> tuple[Peak, ...]:  # fmt: skip
+) -> tuple[Peak, ...]:
     """The peaks by rising frequency."""
     floor = noise.floor
     peaks = []

@@ -124,10 +124,15 @@ class Refine:
         self, some: list[Candidate], courses: Courses | None, report: Progress
     ) -> list[Tone]:
         return fit_tones(
-            self.read, self.spectrum.framing, self.fs, self.taper,
+            self.read,
+            self.spectrum.framing,
+            self.fs,
+            self.taper,
             np.array([c.frequency for c in some]),
-            np.array([self.noise.floor[c.index] for c in some]), progress=report, courses=courses,
-        )  # fmt: skip
+            np.array([self.noise.floor[c.index] for c in some]),
+            progress=report,
+            courses=courses,
+        )
 
     def _told(
         self, some: list[Candidate], tones: list[Tone], courses: Courses | None

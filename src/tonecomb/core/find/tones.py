@@ -64,8 +64,14 @@ class _Products:
 
     def __reduce__(self) -> Any:
         model = self.model
-        return _products_anew, (model.taper, model.scratch.length, model.omega, model.slopes,
-                                self.framing, self.fs)  # fmt: skip
+        return _products_anew, (
+            model.taper,
+            model.scratch.length,
+            model.omega,
+            model.slopes,
+            self.framing,
+            self.fs,
+        )
 
 
 def _products_anew(
@@ -133,9 +139,12 @@ def _left(size: Array, last: Array, pull: Array, frame: int) -> Array:
 
 
 def _settled(
-    improve: Callable[[Array, Progress], tuple[Array, Complex]], start: Array, noise: Array,
-    frame: int, progress: Progress,
-) -> tuple[Array, Complex]:  # fmt: skip
+    improve: Callable[[Array, Progress], tuple[Array, Complex]],
+    start: Array,
+    noise: Array,
+    frame: int,
+    progress: Progress,
+) -> tuple[Array, Complex]:
     """Angular frequencies from ``start``, and the frames' complex amplitudes, after as many steps
     as it takes. ``noise`` is its density at each tone times what the frames leave uncertain."""
     apart = _apart(start) > _APART * 2 * np.pi / frame

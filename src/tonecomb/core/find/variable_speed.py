@@ -120,9 +120,13 @@ def find_moving(
 
 
 def _listen(
-    read: Read, length: int, fs: float, still: Array, band: tuple[float, float, float],
+    read: Read,
+    length: int,
+    fs: float,
+    still: Array,
+    band: tuple[float, float, float],
     progress: Progress,
-) -> _Heard | None:  # fmt: skip
+) -> _Heard | None:
     """The best path in one range of fundamentals; None where it is no family."""
     seconds, lowest, highest = band
     frame = max(64, round(seconds * fs / 2) * 2)
@@ -221,10 +225,12 @@ def _scores(logs: Array, grid: Array, bin_hz: float) -> Array:
     weights = np.broadcast_to(weights, places.shape)[inside]
     of = np.broadcast_to(np.arange(len(grid)), places.shape)[inside]
     told = csr_array(
-        (np.concatenate([weights * (1 - share), weights * share]),
-         (np.concatenate([of, of]), np.concatenate([low, low + 1]))),
+        (
+            np.concatenate([weights * (1 - share), weights * share]),
+            (np.concatenate([of, of]), np.concatenate([low, low + 1])),
+        ),
         shape=(len(grid), bins),
-    )  # fmt: skip
+    )
     return np.asarray((told @ logs.T).T) / math.sqrt(float((1 / numbers).sum()))
 
 
@@ -374,10 +380,15 @@ def _measured(read: Read, fs: float, heard: _Heard) -> Moving | None:
         return None
     low, high = span
     return Moving(
-        mean, 1.25 * float(np.sqrt(variance)), low, high, heard.teeth,
-        float(use.sum()) / framing.places, heard.cut or high > _WIDEST * low,
+        mean,
+        1.25 * float(np.sqrt(variance)),
+        low,
+        high,
+        heard.teeth,
+        float(use.sum()) / framing.places,
+        heard.cut or high > _WIDEST * low,
         _track(at[near] / fs, f),
-    )  # fmt: skip
+    )
 
 
 def _track(time: Array, f: Array) -> tuple[tuple[float, float], ...]:

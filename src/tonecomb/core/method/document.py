@@ -280,8 +280,7 @@ def move_recording(document: Document, recording_id: str, by: int) -> Document:
 
 def in_units(document: Document, system: System) -> Document:
     """All that is worked out of every recording in units of this system."""
-    every = tuple(replace(ref, method=in_system(ref.method, system))
-                  for ref in document.recordings)  # fmt: skip
+    every = tuple(replace(ref, method=in_system(ref.method, system)) for ref in document.recordings)
     held = tuple(replace(one, method=in_system(one.method, system)) for one in document.held)
     return replace(document, recordings=every, held=held)
 

@@ -86,8 +86,10 @@ class FrfSettings:
                 "choose a shorter one, or 0 for what the taps allow",
             )
         if not (0 <= self.before <= 10 and 0 <= self.decay <= 1e4):
-            raise UserError("The time before a tap, or of the exponential, cannot be",
-                            remedy="give seconds from 0 up")  # fmt: skip
+            raise UserError(
+                "The time before a tap, or of the exponential, cannot be",
+                remedy="give seconds from 0 up",
+            )
         if self.high and not 0 <= self.low < self.high <= signal.rate / 2:
             raise UserError(
                 f"Modes cannot be fitted from {self.low:g} to {self.high:g} Hz",

@@ -17,9 +17,10 @@ from tonecomb.core.estimate.averages import Average, Mean, Single
 from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.estimate.framing import Framing, effective_averages
+from tonecomb.core.estimate.level import Detrend
 from tonecomb.core.estimate.profile import Profile
 from tonecomb.core.estimate.shaft import Shaft
-from tonecomb.core.estimate.spectrum import LEVEL_FACTORS, Detrend, Level, Scaling
+from tonecomb.core.estimate.spectrum import LEVEL_FACTORS, Level, Scaling
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.method.frf_settings import FrfSettings
 from tonecomb.core.method.searches import Fit, PeakSearch
@@ -302,9 +303,7 @@ def levels_of(method: Method, shaft: float | None) -> Method:
     """The same where it has the default level, from as low as a ``shaft`` (Hz) asks for."""
     low = _SLOW_FROM if shaft is not None and shaft < _FROM else _FROM
     usual = {Band(low, _TO, unit=one) for low in (_FROM, _SLOW_FROM) for one in ("mm/s", "in/s")}
-    bands = tuple(
-        replace(one, low=low) if one in usual else one for one in method.levels
-    )  # fmt: skip
+    bands = tuple(replace(one, low=low) if one in usual else one for one in method.levels)
     return method.having(bands=bands)
 
 

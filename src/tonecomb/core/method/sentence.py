@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.display import curve_scaling
-from tonecomb.core.estimate.spectrum import Detrend, Scaling
+from tonecomb.core.estimate.level import Detrend
+from tonecomb.core.estimate.spectrum import Scaling
 from tonecomb.core.method.method import Method, Shown, plan
 from tonecomb.core.record.recording import Channel, Recording, Stretch, whole
 from tonecomb.core.record.signal import Signal

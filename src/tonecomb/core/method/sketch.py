@@ -13,9 +13,13 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Array
 
 WAYS: dict[str, tuple[float, float, float]] = {
-    "+x": (1, 0, 0), "-x": (-1, 0, 0), "+y": (0, 1, 0), "-y": (0, -1, 0), "+z": (0, 0, 1),
+    "+x": (1, 0, 0),
+    "-x": (-1, 0, 0),
+    "+y": (0, 1, 0),
+    "-y": (0, -1, 0),
+    "+z": (0, 0, 1),
     "-z": (0, 0, -1),
-}  # fmt: skip
+}
 """Directions by name, as unit vectors."""
 _DOF = {"+x": 1, "-x": -1, "+y": 2, "-y": -2, "+z": 3, "-z": -3}
 
@@ -78,9 +82,11 @@ class Sketch:
             place = self.of(channel)
             if place is not None:
                 motion[points.index(place.point)] += part * np.array(WAYS[place.along])
-        joined = {(points.index(a.point), points.index(b.point))
-                  for a, b in ((self.of(i), self.of(j)) for i, j in self.lines)
-                  if a is not None and b is not None and a.point != b.point}  # fmt: skip
+        joined = {
+            (points.index(a.point), points.index(b.point))
+            for a, b in ((self.of(i), self.of(j)) for i, j in self.lines)
+            if a is not None and b is not None and a.point != b.point
+        }
         return Figure(np.array(points, float).reshape(-1, 3), motion, tuple(sorted(joined)))
 
 
@@ -102,7 +108,10 @@ class Figure:
         """The points (points, 3) at a ``phase`` (rad), the greatest motion being ``share`` of the
         size."""
         most = float(np.abs(self.motion).max()) or 1.0
-        return self.points + share * self.size / most * (self.motion * np.exp(1j * phase)).real
+        result: Array = (
+            self.points + share * self.size / most * (self.motion * np.exp(1j * phase)).real
+        )
+        return result
 
 
 def seen(points: Array, azimuth: float, elevation: float) -> Array:

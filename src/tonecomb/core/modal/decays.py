@@ -58,10 +58,19 @@ def of_decays(
     variance = np.stack([shared[i % count] * energy for i in range(len(curves))])
     h = np.stack(curves)
     return Response(
-        np.arange(frame // 2 + 1) * fs / frame, h, None, variance, float(len(used)),
-        (np.abs(h) ** 2).mean(axis=0), frame, fs, "h1", tau, tuple(tap.number for tap in used),
+        np.arange(frame // 2 + 1) * fs / frame,
+        h,
+        None,
+        variance,
+        float(len(used)),
+        (np.abs(h) ** 2).mean(axis=0),
+        frame,
+        fs,
+        "h1",
+        tau,
+        tuple(tap.number for tap in used),
         alike_bins(weights, frame),
-    )  # fmt: skip
+    )
 
 
 def _rest(answer: Array, onset: int) -> float:

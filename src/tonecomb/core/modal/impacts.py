@@ -27,9 +27,13 @@ _RINGING_DB = 20.0  # by which an answer has fallen before the next tap, at leas
 _FLAT = 3  # equal samples at the peak of an overload
 _ENVELOPE_S = 0.01  # over which the level of a decay is taken
 WORDS = {
-    "double": "double hit", "overload": "overload", "overlap": "the one before still rings",
-    "cut": "the decay is cut", "weak": "weak", "end": "at an end of the record",
-}  # fmt: skip
+    "double": "double hit",
+    "overload": "overload",
+    "overlap": "the one before still rings",
+    "cut": "the decay is cut",
+    "weak": "weak",
+    "end": "at an end of the record",
+}
 
 
 @dataclass(frozen=True)

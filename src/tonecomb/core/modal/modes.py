@@ -72,9 +72,15 @@ class Modes:
 
 
 def find_modes(
-    response: Response, low: float, high: float, *, power: int = 2, highest: int = 40,
-    groups: int = 0, progress: Progress = silent,
-) -> Modes:  # fmt: skip
+    response: Response,
+    low: float,
+    high: float,
+    *,
+    power: int = 2,
+    highest: int = 40,
+    groups: int = 0,
+    progress: Progress = silent,
+) -> Modes:
     """The modes between two frequencies (Hz). ``power`` is 2 where answers over reference are
     accelerances, 1 for mobilities, 0 for receptances; ``highest`` the highest order tried. Where
     the answers are those of ``groups`` taps one after the other, intervals are by how taps differ.
@@ -136,9 +142,13 @@ class _Fit:
     """Poles as frequency of the damped swing (Hz) and decay rate (1/s)."""
 
     def __init__(
-        self, frequency: Array, h: Complex, sd: Array, poles: Sequence[tuple[float, float]],
+        self,
+        frequency: Array,
+        h: Complex,
+        sd: Array,
+        poles: Sequence[tuple[float, float]],
         how: _How,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._how = how
         self.frequency, self.h = frequency, h
         self.omega = 2 * np.pi * frequency
@@ -246,7 +256,7 @@ class _Fit:
     def dof(self) -> int:
         """Real numbers that were measured, but for those that were fitted."""
         fitted = len(self.h) * (2 * len(self.poles) + self._rest.shape[1]) + 2 * len(self.poles)
-        return max(1, 2 * self.h.size - fitted)
+        return int(max(1, 2 * self.h.size - fitted))
 
     @property
     def misfit(self) -> float:
@@ -323,8 +333,9 @@ class _Fit:
             low, high = (float(self.frequency[k]) for k in (at, at + wide - 1))
             some = [
                 (f, 2 * np.pi * f * damping)
-                for damping in _DAMPINGS for f in np.linspace(low, high, min(wide, 25)).tolist()
-            ]  # fmt: skip
+                for damping in _DAMPINGS
+                for f in np.linspace(low, high, min(wide, 25)).tolist()
+            ]
             score = self._scores(some, residuals)
             most = int(np.argmax(score))
             if score[most] > best:
@@ -361,11 +372,16 @@ class _Fit:
             block = self.covariance[2 * i : 2 * i + 2, 2 * i : 2 * i + 2]
             by_f = np.array([2 * np.pi * swing / natural, decay / natural]) / (2 * np.pi)
             by_d = np.array([-decay * 2 * np.pi * swing / natural**3, swing**2 / natural**3])
-            found.append(Mode(
-                natural / (2 * np.pi), math.sqrt(max(float(by_f @ block @ by_f), 0.0)),
-                decay / natural, math.sqrt(max(float(by_d @ block @ by_d), 0.0)),
-                constant, np.abs(constant) * math.sqrt(max(float(block[1, 1]), 0.0)) / decay,
-            ))  # fmt: skip
+            found.append(
+                Mode(
+                    natural / (2 * np.pi),
+                    math.sqrt(max(float(by_f @ block @ by_f), 0.0)),
+                    decay / natural,
+                    math.sqrt(max(float(by_d @ block @ by_d), 0.0)),
+                    constant,
+                    np.abs(constant) * math.sqrt(max(float(block[1, 1]), 0.0)) / decay,
+                )
+            )
         found.sort(key=lambda one: one.frequency)
         return Modes(tuple(found), low, high, self.frequency, fit, poles, self.misfit)
 

@@ -25,35 +25,62 @@ _STANDS, _REST = 0.02, 256  # of the peak, and samples before a tap that tell wh
 
 
 def about_hits(
-    between: FrfSettings, signal: Signal, force: Array, answers: list[Array], used: list[Tap],
+    between: FrfSettings,
+    signal: Signal,
+    force: Array,
+    answers: list[Array],
+    used: list[Tap],
     response: Response,
-) -> list[tuple[str, str]]:  # fmt: skip
+) -> list[tuple[str, str]]:
     """What taps with a hammer may have spoiled, as (code, sentence)."""
     told, own = [], between.reference
     left = max((_left(one, used, response.frame, response) for one in answers), default=0.0)
     if left > _LEFT:
-        told.append(("decay-cut", (
-            f"{100 * left:.2g} % of the decay are left at the end of the frames: damping is read "
-            "too high. Choose longer frames, or an exponential whose damping is taken off."
-        )))  # fmt: skip
+        told.append(
+            (
+                "decay-cut",
+                (
+                    f"{100 * left:.2g} % of the decay are left at the end of the frames: "
+                    f"damping is read "
+                    "too high. Choose longer frames, or an exponential whose damping is taken off."
+                ),
+            )
+        )
     if response.decay and (off := max(_offset(one, used) for one in answers)) > _STANDS:
-        told.append(("offset-under-exponential", (
-            f"An answer stands {100 * off:.2g} % of its peak elsewhere after the taps than before "
-            "them: under the exponential that is read as a slow mode. Remove the drift first."
-        )))  # fmt: skip
+        told.append(
+            (
+                "offset-under-exponential",
+                (
+                    f"An answer stands {100 * off:.2g} % of its peak elsewhere after the taps "
+                    f"than before "
+                    "them: under the exponential that is read as a slow mode. Remove the drift "
+                    "first."
+                ),
+            )
+        )
     reaches = hammer_reaches(response, _HAMMER_DB)
     if between.high > reaches:
-        told.append(("hammer-weak", (
-            f"The hammer reaches {reaches:.0f} Hz (−{_HAMMER_DB:.0f} dB): up to "
-            f"{between.high:.0f} Hz little of the answer is its doing."
-        )))  # fmt: skip
+        told.append(
+            (
+                "hammer-weak",
+                (
+                    f"The hammer reaches {reaches:.0f} Hz (−{_HAMMER_DB:.0f} dB): up to "
+                    f"{between.high:.0f} Hz little of the answer is its doing."
+                ),
+            )
+        )
     spans = [lasts(one, used) for one in (force, *answers)]
     if used and own is not None and spans[0] * LASTS > max(spans[1:]):
         names = signal.channels
-        told.append(("swapped", (
-            f"{names[own].name} lasts longer than what it is to cause: reference and "
-            "answer may be swapped."
-        )))  # fmt: skip
+        told.append(
+            (
+                "swapped",
+                (
+                    f"{names[own].name} lasts longer than what it is to cause: reference and "
+                    "answer may be swapped."
+                ),
+            )
+        )
     return told
 
 
@@ -107,25 +134,41 @@ def about_frames(read: Read, length: int, taper: str) -> list[tuple[str, str]]:
     crest = float(np.abs(x - np.median(x)).max()) / max(rms, 1e-300)
     if crest < _HITS_CREST or taper == "rectangular":
         return []
-    return [("window-on-hits", (
-        f"The reference looks like hits (crest factor {crest:.0f}), and {taper} tapers them: "
-        "levels and damping are wrong whatever the coherence says. Have frames at taps."
-    ))]  # fmt: skip
+    return [
+        (
+            "window-on-hits",
+            (
+                f"The reference looks like hits (crest factor {crest:.0f}), and {taper} tapers "
+                f"them: "
+                "levels and damping are wrong whatever the coherence says. Have frames at taps."
+            ),
+        )
+    ]
 
 
 def linearity(
-    between: FrfSettings, response: Response, modes: Modes, taps: tuple[Tap, ...],
-    halves: tuple[Response, ...], power: int,
-) -> list[tuple[str, str]]:  # fmt: skip
+    between: FrfSettings,
+    response: Response,
+    modes: Modes,
+    taps: tuple[Tap, ...],
+    halves: tuple[Response, ...],
+    power: int,
+) -> list[tuple[str, str]]:
     """Whether the loud half of the taps tells the same modes as the soft half."""
     if len(halves) < 2 or not modes.modes:
         return []
     heard = between.reference is None
     soft, loud = (
-        find_modes(one, between.low, between.high, power=power, highest=between.order,
-                   groups=len(one.taps) if heard else 0).modes
+        find_modes(
+            one,
+            between.low,
+            between.high,
+            power=power,
+            highest=between.order,
+            groups=len(one.taps) if heard else 0,
+        ).modes
         for one in halves
-    )  # fmt: skip
+    )
     told = []
     for mode in modes.modes:
         near = [
@@ -143,11 +186,16 @@ def linearity(
         moves = apart > max(sure_f, _MATTERS_F * mode.frequency)
         damps = abs(b.damping - a.damping) > max(sure_d, _MATTERS_D * mode.damping)
         if moves or damps:
-            told.append(("not-linear", (
-                f"The mode at {mode.frequency:.4g} Hz is at {a.frequency:.5g} Hz with "
-                f"{100 * a.damping:.3g} % for soft taps, at {b.frequency:.5g} Hz with "
-                f"{100 * b.damping:.3g} % for hard ones: it depends on how hard it is hit."
-            )))  # fmt: skip
+            told.append(
+                (
+                    "not-linear",
+                    (
+                        f"The mode at {mode.frequency:.4g} Hz is at {a.frequency:.5g} Hz with "
+                        f"{100 * a.damping:.3g} % for soft taps, at {b.frequency:.5g} Hz with "
+                        f"{100 * b.damping:.3g} % for hard ones: it depends on how hard it is hit."
+                    ),
+                )
+            )
     return told
 
 
@@ -159,21 +207,39 @@ def about_modes(response: Response, modes: Modes) -> list[tuple[str, str]]:
             at = int(np.argmin(np.abs(response.frequency - one.frequency)))
             least = float(response.coherence[:, max(0, at - 1) : at + 2].max(axis=1).min())
             if least < _LITTLE:
-                told.append(("coherence-low", (
-                    f"At {one.frequency:.4g} Hz the coherence of one answer is only {least:.2f}: "
-                    "its part of the mode is uncertain."
-                )))  # fmt: skip
+                told.append(
+                    (
+                        "coherence-low",
+                        (
+                            f"At {one.frequency:.4g} Hz the coherence of one answer is only "
+                            f"{least:.2f}: "
+                            "its part of the mode is uncertain."
+                        ),
+                    )
+                )
     if response.coherence is not None:
         inside = (response.frequency >= modes.low) & (response.frequency <= modes.high)
         unsure = float((response.coherence[:, inside] < _NO_PHASE).mean())
         if unsure > _MUCH:
-            told.append(("phase-unsure", (
-                f"In {100 * unsure:.0f} % of the range the coherence is below {_NO_PHASE}: phase "
-                "tells nothing there."
-            )))  # fmt: skip
+            told.append(
+                (
+                    "phase-unsure",
+                    (
+                        f"In {100 * unsure:.0f} % of the range the coherence is below "
+                        f"{_NO_PHASE}: phase "
+                        "tells nothing there."
+                    ),
+                )
+            )
     if modes.misfit > 2:
-        told.append(("misfit", (
-            f"The modes miss the curves by {modes.misfit:.1f} times what the averages allow: "
-            "the intervals are widened by that."
-        )))  # fmt: skip
+        told.append(
+            (
+                "misfit",
+                (
+                    f"The modes miss the curves by {modes.misfit:.1f} times what the averages "
+                    f"allow: "
+                    "the intervals are widened by that."
+                ),
+            )
+        )
     return told

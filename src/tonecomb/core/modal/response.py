@@ -83,18 +83,26 @@ class Response:
 
 
 def of_taps(
-    force: Array, answers: Sequence[Array], fs: float, taps: Sequence[Tap], frame: int, *,
-    before: float = 0.01, decay: float = 0.0, estimator: Estimator = "h1",
+    force: Array,
+    answers: Sequence[Array],
+    fs: float,
+    taps: Sequence[Tap],
+    frame: int,
+    *,
+    before: float = 0.01,
+    decay: float = 0.0,
+    estimator: Estimator = "h1",
     force_window: bool = True,
-) -> Response:  # fmt: skip
+) -> Response:
     """From hits: frames of ``frame`` samples begin ``before`` s ahead of each tap and end before
     the next; what a frame has no samples for is zero. ``decay`` is the exponential's time constant
     in s. Means are those of what is before the onset."""
     lead = max(1, round(before * fs))
     used = [tap for tap in taps if tap.onset >= lead]
     if not used:
-        raise UserError("There is no tap to average", remedy="take some back, or lower what is "
-                        "asked of one")  # fmt: skip
+        raise UserError(
+            "There is no tap to average", remedy="take some back, or lower what is asked of one"
+        )
     x = np.zeros((len(used), frame))
     y = np.zeros((len(used), len(answers), frame))
     smoothness: list[float] = []
@@ -121,9 +129,16 @@ def of_taps(
 
 
 def of_frames(
-    reads: Sequence[Read], length: int, fs: float, frame: int, *, overlap: float = 50.0,
-    taper: str = "hann", estimator: Estimator = "h1", progress: Progress = silent,
-) -> Response:  # fmt: skip
+    reads: Sequence[Read],
+    length: int,
+    fs: float,
+    frame: int,
+    *,
+    overlap: float = 50.0,
+    taper: str = "hann",
+    estimator: Estimator = "h1",
+    progress: Progress = silent,
+) -> Response:
     """From what runs: the first of ``reads`` is the reference, the others answer; each gives
     ``length`` samples from their stretch's start."""
     framing = make_framing(length, frame, overlap, fs)
@@ -157,9 +172,14 @@ class _Sums:
         self.count += len(x)
 
     def response(
-        self, frame: int, fs: float, estimator: Estimator, averages: float, decay: float = 0.0,
+        self,
+        frame: int,
+        fs: float,
+        estimator: Estimator,
+        averages: float,
+        decay: float = 0.0,
         taps: tuple[int, ...] = (),
-    ) -> Response:  # fmt: skip
+    ) -> Response:
         xx, yy = np.maximum(self.xx, 1e-300), np.maximum(self.yy, 1e-300)
         # Roots first: the product of two squares of small numbers would be none.
         common = np.clip((np.abs(self.xy) / (np.sqrt(xx) * np.sqrt(yy))) ** 2, 0.0, 1.0)
@@ -177,9 +197,18 @@ class _Sums:
         if not several:
             variance = np.full(h.shape, math.nan)
         return Response(
-            np.arange(frame // 2 + 1) * fs / frame, h, common if several else None, variance,
-            averages, xx / self.count, frame, fs, estimator, decay, taps,
-        )  # fmt: skip
+            np.arange(frame // 2 + 1) * fs / frame,
+            h,
+            common if several else None,
+            variance,
+            averages,
+            xx / self.count,
+            frame,
+            fs,
+            estimator,
+            decay,
+            taps,
+        )
 
 
 def _exponential(count: int, lead: int, tau: float) -> Array:

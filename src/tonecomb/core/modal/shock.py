@@ -45,9 +45,15 @@ class ShockSpectrum:
 
 
 def shock_spectrum(
-    samples: Array, fs: float, *, q: float = 10.0, fraction: int = 12, low: float = 0.0,
-    high: float = 0.0, progress: Progress = silent,
-) -> ShockSpectrum:  # fmt: skip
+    samples: Array,
+    fs: float,
+    *,
+    q: float = 10.0,
+    fraction: int = 12,
+    low: float = 0.0,
+    high: float = 0.0,
+    progress: Progress = silent,
+) -> ShockSpectrum:
     """The spectrum of ``samples`` (samples,) at ``fs`` Hz, ``fraction`` oscillators an octave from
     ``low`` to ``high`` Hz (0: what the length and the rate allow). Where the first twentieth is at
     rest its mean is taken off; a stretch that begins with the shock is taken as it is."""
@@ -66,8 +72,10 @@ def shock_spectrum(
     low = low or 2 * fs / len(x)
     high = min(high or _HIGHEST * fs, _HIGHEST * fs)
     if not 0 < low < high:
-        raise UserError(f"There are no oscillators from {low:g} to {high:g} Hz",
-                        remedy="choose a longer stretch, or other limits")  # fmt: skip
+        raise UserError(
+            f"There are no oscillators from {low:g} to {high:g} Hz",
+            remedy="choose a longer stretch, or other limits",
+        )
     count = 1 + int(fraction * math.log2(high / low) + 1e-9)
     frequency = low * 2 ** (np.arange(count) / fraction)
     fine, rate = _finer(x), fs * _FINER

@@ -69,9 +69,13 @@ class Crew(ABC):
 
     @abstractmethod
     def shares(
-        self, read: StretchRead, work: Work[Any], edges: list[tuple[int, int]], grain: int,
+        self,
+        read: StretchRead,
+        work: Work[Any],
+        edges: list[tuple[int, int]],
+        grain: int,
         progress: Progress,
-    ) -> Iterator[Any]:  # fmt: skip
+    ) -> Iterator[Any]:
         """What :func:`share` makes of each of ``edges``, in their order."""
 
 
@@ -82,18 +86,26 @@ class Alone(Crew):
         self.threads = threads
 
     def shares(
-        self, read: StretchRead, work: Work[Any], edges: list[tuple[int, int]], grain: int,
+        self,
+        read: StretchRead,
+        work: Work[Any],
+        edges: list[tuple[int, int]],
+        grain: int,
         progress: Progress,
-    ) -> Iterator[Any]:  # fmt: skip
+    ) -> Iterator[Any]:
         counting = _Counting(edges[-1][1], progress)
         for first, last in edges:
             yield share(read, work, first, last, grain, counting.tell, self.threads)
 
 
 def spread(
-    read: Read, work: Work[Made], count: int, samples: int, progress: Progress,
+    read: Read,
+    work: Work[Made],
+    count: int,
+    samples: int,
+    progress: Progress,
     threads: int | None = None,
-) -> Made:  # fmt: skip
+) -> Made:
     """What ``work`` makes of the numbers 0 to ``count``, each of which takes so many ``samples``
     more. By the crew of what is read, else in ``threads`` of this process (two for None)."""
     each = max(samples, 1)

@@ -201,10 +201,13 @@ def joined(parts: Iterable[Cells]) -> Cells:
             elif len(holes) < _MOST_HOLES:
                 holes.append((first, stop))
     return Cells(
-        np.concatenate([one.low for one in every]), np.concatenate([one.high for one in every]),
-        sum(one.missing for one in every), sum(one.infinite for one in every), tuple(holes),
+        np.concatenate([one.low for one in every]),
+        np.concatenate([one.high for one in every]),
+        sum(one.missing for one in every),
+        sum(one.infinite for one in every),
+        tuple(holes),
         every[0].short if len(every) == 1 else None,
-    )  # fmt: skip
+    )
 
 
 def _add_holes(holes: list[tuple[int, int]], bad: np.ndarray, start: int) -> None:

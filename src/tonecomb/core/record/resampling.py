@@ -221,7 +221,8 @@ class Gridded(Samples):
             return self._source.read(channel, first, stop)
         kept = self._kept[first:stop]
         block = self._source.read(channel, int(kept[0]), int(kept[-1]) + 1)
-        return block[kept - kept[0]]
+        result: Array = block[kept - kept[0]]
+        return result
 
     def _values(self, channel: int, piece: _Piece, low: int, high: int) -> Array:
         """The piece's values at the grid points ``low`` to ``high``, all within the piece."""
@@ -257,7 +258,8 @@ class Gridded(Samples):
         good = np.isfinite(values)
         if good.sum() < 2:
             nearest = np.clip(np.searchsorted(times, grid), 0, len(times) - 1)
-            return values[nearest]
+            answer: Array = values[nearest]
+            return answer
         result = np.asarray(CubicSpline(times[good], values[good])(grid))
         after = np.clip(np.searchsorted(times, grid), 0, len(times) - 1)
         result[~(good[after] & good[np.maximum(after - 1, 0)])] = np.nan
@@ -268,7 +270,8 @@ def _bridged(values: Array, good: np.ndarray) -> Array:
     if not good.any():
         return np.zeros_like(values)
     at = np.arange(len(values))
-    return np.interp(at, at[good], values[good])
+    result: Array = np.interp(at, at[good], values[good])
+    return result
 
 
 def _reflected(values: Array, before: int, after: int) -> Array:

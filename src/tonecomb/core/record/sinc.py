@@ -56,4 +56,7 @@ def interpolated(read: Callable[[int, int], Array], length: int, places: Array) 
     at = (places - base) * _PLACES
     left = np.minimum(at.astype(int), _PLACES - 1)
     share, known = (at - left)[:, None], _table()
-    return np.einsum("ij,ij->i", around, (1 - share) * known[left] + share * known[left + 1])
+    result: Array = np.einsum(
+        "ij,ij->i", around, (1 - share) * known[left] + share * known[left + 1]
+    )
+    return result

@@ -175,9 +175,11 @@ class Family:
             )
         said = self.parameter.format(f"{value:g}")
         return Window(
-            f"{word}:{value:g}", f"{self.title}, {said}", self.overlap(value),
+            f"{word}:{value:g}",
+            f"{self.title}, {said}",
+            self.overlap(value),
             shape=partial(self.make, value),
-        )  # fmt: skip
+        )
 
 
 def _triangular(length: int) -> Array:
@@ -242,16 +244,19 @@ def _force(percent: float, length: int) -> Array:
 
 
 FAMILIES: dict[str, Family] = {
-    "kaiser": Family("Kaiser", "β = {}", 8.6, 0.0, 40.0, _kaiser,
-                     lambda beta: min(80.0, 30 + 4.2 * beta)),
+    "kaiser": Family(
+        "Kaiser", "β = {}", 8.6, 0.0, 40.0, _kaiser, lambda beta: min(80.0, 30 + 4.2 * beta)
+    ),
     "gaussian": Family("Gaussian", "σ = {}", 0.33, 0.05, 1.0, _gaussian, lambda sigma: 60.0),
     "tukey": Family("Tukey", "α = {}", 0.5, 0.0, 1.0, _tukey, lambda alpha: 50 * alpha),
-    "chebyshev": Family("Dolph–Chebyshev", "{} dB", 80.0, 45.0, 150.0, _chebyshev,
-                        lambda attenuation: 60.0),
-    "exponential": Family("Exponential", "{} % at the end", 1.0, 1e-4, 99.0, _exponential,
-                          lambda percent: 0.0),
+    "chebyshev": Family(
+        "Dolph–Chebyshev", "{} dB", 80.0, 45.0, 150.0, _chebyshev, lambda attenuation: 60.0
+    ),
+    "exponential": Family(
+        "Exponential", "{} % at the end", 1.0, 1e-4, 99.0, _exponential, lambda percent: 0.0
+    ),
     "force": Family("Force", "{} % long", 5.0, 2.0, 60.0, _force, lambda percent: 0.0),
-}  # fmt: skip
+}
 
 _COSINES = (
     Window("rectangular", "Rectangular", 0.0, (1.0,)),
@@ -268,10 +273,12 @@ _COSINES = (
     Window("flat-top-70", "Flat-top, 70 dB", 72.2, (1.0, 1.90796, 1.07349, 0.18199)),
     Window("flat-top", "Flat-top", 75.0, (1.0, 1.9383379, 1.3045202, 0.4028270, 0.0350665)),
     Window(
-        "flat-top-144", "Flat-top, 144 dB", 79.9,
+        "flat-top-144",
+        "Flat-top, 144 dB",
+        79.9,
         (1.0, 1.96760033, 1.57983607, 0.81123644, 0.22583558, 0.02773848, 0.00090360),
     ),
-)  # fmt: skip
+)
 
 WINDOWS: dict[str, Window] = {one.name: one for one in _COSINES} | {
     word: family.window(word, family.usual) for word, family in FAMILIES.items()

@@ -82,8 +82,7 @@ def compared(analysis: Analysis) -> tuple[Compared, ...]:
         return ()
     expected = [(one, _expected(one, truth, analysis)) for one in truth.lines]
     told = _read(expected, analysis)
-    told += [_mode(one.part, one.name, one.frequency, one.damping, analysis)
-             for one in truth.modes]  # fmt: skip
+    told += [_mode(one.part, one.name, one.frequency, one.damping, analysis) for one in truth.modes]
     told += [_noise(one, truth, analysis) for one in truth.noises]
     return tuple(sorted(told, key=lambda one: one.part))
 
@@ -139,8 +138,17 @@ def _expected(line: KnownLine, truth: Truth, a: Analysis) -> Compared:
         note = "comes and goes"
     if any(isinstance(step, AsSampled) and step.no_filter for step in source.steps):
         phase = NAN
-    return Compared(line.part, line.name, line.frequency, place, amplitude, phase, note=note,
-                    low=line.low, high=line.high)  # fmt: skip
+    return Compared(
+        line.part,
+        line.name,
+        line.frequency,
+        place,
+        amplitude,
+        phase,
+        note=note,
+        low=line.low,
+        high=line.high,
+    )
 
 
 def _read(expected: list[tuple[KnownLine, Compared]], a: Analysis) -> list[Compared]:
@@ -156,8 +164,14 @@ def _read(expected: list[tuple[KnownLine, Compared]], a: Analysis) -> list[Compa
         if one.note == "taken out":
             told[i] = one
             continue
-        near = next((other for other in taken if abs(other.shows - one.shows) < apart
-                     and not line.moves and other.note != "moves"), None)  # fmt: skip
+        near = next(
+            (
+                other
+                for other in taken
+                if abs(other.shows - one.shows) < apart and not line.moves and other.note != "moves"
+            ),
+            None,
+        )
         peak = _nearest(line, one, free, apart)
         if near is not None and (peak is None or abs(near.shows - one.shows) < apart / 2):
             told[i] = replace(one, note=f"{_TOGETHER} {near.name}")
@@ -175,15 +189,12 @@ def _read(expected: list[tuple[KnownLine, Compared]], a: Analysis) -> list[Compa
     return [told[i] for i in range(len(expected))]
 
 
-def _nearest(
-    line: KnownLine, one: Compared, free: list[Peak], apart: float
-) -> Peak | None:  # fmt: skip
+def _nearest(line: KnownLine, one: Compared, free: list[Peak], apart: float) -> Peak | None:
     """The peak that may be a line's."""
     if line.moves and not one.is_folded:
         within = [
-            peak for peak in free
-            if line.low - apart <= peak.tone.frequency <= line.high + apart
-        ]  # fmt: skip
+            peak for peak in free if line.low - apart <= peak.tone.frequency <= line.high + apart
+        ]
         return max(within, key=lambda peak: peak.level, default=None)
     near = [peak for peak in free if abs(peak.tone.frequency - one.shows) < apart / 2]
     return min(near, key=lambda peak: abs(peak.tone.frequency - one.shows), default=None)
@@ -206,10 +217,14 @@ def _with(one: Compared, peak: Peak, a: Analysis) -> Compared:
         amplitude, std = amplitude * size, std * size
     moves = one.note == "moves"
     return replace(
-        one, read=tone.frequency, read_std=NAN if moves else tone.frequency_std,
-        read_amplitude=amplitude, read_amplitude_std=NAN if moves else std,
-        read_phase=tone.phase_deg, read_phase_std=tone.phase_std_deg,
-    )  # fmt: skip
+        one,
+        read=tone.frequency,
+        read_std=NAN if moves else tone.frequency_std,
+        read_amplitude=amplitude,
+        read_amplitude_std=NAN if moves else std,
+        read_phase=tone.phase_deg,
+        read_phase_std=tone.phase_std_deg,
+    )
 
 
 def _mode(part: int, name: str, frequency: float, damping: float, a: Analysis) -> Compared:
@@ -223,9 +238,12 @@ def _mode(part: int, name: str, frequency: float, damping: float, a: Analysis) -
         return replace(one, note="not fitted")
     r = min(near, key=lambda r: abs(r.frequency - frequency))
     return replace(
-        one, read=r.frequency, read_std=r.frequency_std, read_amplitude=r.damping,
+        one,
+        read=r.frequency,
+        read_std=r.frequency_std,
+        read_amplitude=r.damping,
         read_amplitude_std=r.damping_std,
-    )  # fmt: skip
+    )
 
 
 def _noise(noise: KnownNoise, truth: Truth, a: Analysis) -> Compared:
@@ -244,6 +262,8 @@ def _noise(noise: KnownNoise, truth: Truth, a: Analysis) -> Compared:
     inside = (f >= low) & (f <= high)
     # The floor is the mean square a bin, of noise through the window's bandwidth.
     power = float(a.floor[inside].sum()) * a.spectrum.bin_hz / a.resolution.enbw_hz
-    return replace(one, read_amplitude=math.sqrt(power)) if power > 0 else replace(
-        one, note="not read"
-    )  # fmt: skip
+    return (
+        replace(one, read_amplitude=math.sqrt(power))
+        if power > 0
+        else replace(one, note="not read")
+    )

@@ -73,9 +73,13 @@ class Analysis(ShownEstimate):
 
     @classmethod
     def of(
-        cls, estimate: Estimate, found: Findings | None, method: Method, recording: Recording,
+        cls,
+        estimate: Estimate,
+        found: Findings | None,
+        method: Method,
+        recording: Recording,
         extremes: tuple[tuple[Band, Extremes], ...] = (),
-    ) -> Analysis:  # fmt: skip
+    ) -> Analysis:
         """What was computed of a recording, shown as ``method`` says."""
         made = cls(estimate, method, found, "", recording.truth, extremes)
         return made.shown_by(method, recording)
@@ -146,9 +150,10 @@ class Analysis(ShownEstimate):
         if self.found is None:
             return ()
         return tuple(
-            fit for fit in self.method.search.fits
+            fit
+            for fit in self.method.search.fits
             if not any(fit.low <= one.frequency <= fit.high for one in self.resonances)
-        )  # fmt: skip
+        )
 
     @cached_property
     def lines(self) -> tuple[Line, ...]:
@@ -343,9 +348,10 @@ def _moving(before: Analysis, read: Read, p: FramePlan) -> Moving | None:
     if p.framing.kept is not None or found is None:
         return None
     moves = [
-        one for one in peaks
+        one
+        for one in peaks
         if one.behaviour and not one.tone.steady and one.behaviour.kind != "comes and goes"
-    ]  # fmt: skip
+    ]
     goes = any(one.behaviour and one.behaviour.kind in _SWELLS for one in peaks)
     changes = found.changes is not None and found.changes.elsewhere > 0 and not goes
     far = any(

@@ -116,10 +116,13 @@ def compare(method: Method, recording: Recording, progress: Progress = silent) -
         )
     ]
     return BeforeAfter(
-        had, left, Analysis.of(gone, None, same.having(steps=()), taken),
-        (seen[0][0], seen[1][0], seen[2][0]), (seen[0][1], seen[1][1], seen[2][1]),
+        had,
+        left,
+        Analysis.of(gone, None, same.having(steps=()), taken),
+        (seen[0][0], seen[1][0], seen[2][0]),
+        (seen[0][1], seen[1][1], seen[2][1]),
         _changes(had, left),
-    )  # fmt: skip
+    )
 
 
 def _seen(
@@ -159,9 +162,7 @@ def _changes(before: Analysis, after: Analysis) -> tuple[Change, ...]:
 def _change(f: float, had: float, before: Analysis, after: Analysis) -> tuple[float, bool]:
     """By how many dB a peak changed, and whether it went down into the noise."""
     hz = after.spectrum.bin_hz
-    near = [
-        one.tone for one in after.peaks or () if abs(one.tone.frequency - f) < 0.5 * hz
-    ]  # fmt: skip
+    near = [one.tone for one in after.peaks or () if abs(one.tone.frequency - f) < 0.5 * hz]
     if near and had > 0:
         has = min(near, key=lambda tone: abs(tone.frequency - f)).amplitude
         return (20 * math.log10(has / had) if has > 0 else -_GONE_DB), False

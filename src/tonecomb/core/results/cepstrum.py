@@ -97,9 +97,12 @@ def cepstrum(estimate: Estimate, cut: tuple[float, float] | None = None) -> Ceps
 def _rahmonics(values: Array, fs: float) -> tuple[Rahmonic, ...]:
     """Values that stand out of those about them, the highest first."""
     inside = np.arange(len(values))
-    tops = np.flatnonzero(
-        (values[1:-1] > values[:-2]) & (values[1:-1] >= values[2:]) & (inside[1:-1] >= _LEAST)
-    ) + 1  # fmt: skip
+    tops = (
+        np.flatnonzero(
+            (values[1:-1] > values[:-2]) & (values[1:-1] >= values[2:]) & (inside[1:-1] >= _LEAST)
+        )
+        + 1
+    )
     found = []
     for k in tops[np.argsort(values[tops])[::-1][: 8 * _MOST]].tolist():
         reach = max(_FEWEST, int(_NEAR * k))

@@ -70,8 +70,7 @@ def compare(one: Analysis, other: Analysis) -> Comparison:
     # What rounding leaves where there is nothing, as at 0 Hz of frames without their mean.
     nothing = _ROUNDING ** (20 / factor)
     logs = [
-        np.log10(np.maximum(x, max(nothing * float(x.max()), np.finfo(float).tiny)))
-        for x in (a, b)
+        np.log10(np.maximum(x, max(nothing * float(x.max()), np.finfo(float).tiny))) for x in (a, b)
     ]
     ratio = factor * (logs[0] - logs[1])
     return Comparison(frequency, np.where((a > 0) & (b > 0), ratio, np.nan), a - b, first.stepped)

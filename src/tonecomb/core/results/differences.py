@@ -96,9 +96,12 @@ class Differences:
 
 
 def differences(
-    before: Analysis, now: Analysis, said_before: Knowledge = NOTHING, said: Knowledge = NOTHING,
+    before: Analysis,
+    now: Analysis,
+    said_before: Knowledge = NOTHING,
+    said: Knowledge = NOTHING,
     least_db: float = _LEAST_DB,
-) -> Differences:  # fmt: skip
+) -> Differences:
     """What changed from one analysis to another, each with what was found in it.
 
     Levels are in the unit of ``now``. Raises :class:`UserError` where they measure different
@@ -112,15 +115,14 @@ def differences(
     for a, b in pairs:
         found += _changed(one, other, a, b, moves=(a, b) not in tied)
     paired_a, paired_b = {a for a, _ in pairs}, {b for _, b in pairs}
-    found += [_alone(other, i, "came") for i in other.tones
-              if i not in paired_b and other.new(i, one)]  # fmt: skip
-    found += [_alone(one, i, "went") for i in one.tones
-              if i not in paired_a and one.new(i, other)]  # fmt: skip
+    found += [
+        _alone(other, i, "came") for i in other.tones if i not in paired_b and other.new(i, one)
+    ]
+    found += [_alone(one, i, "went") for i in one.tones if i not in paired_a and one.new(i, other)]
     found += _noise(one, other)
     small = [
-        d for d in found
-        if set(d.verdicts) <= {"grew", "fell"} and abs(d.change_db) < least_db
-    ]  # fmt: skip
+        d for d in found if set(d.verdicts) <= {"grew", "fell"} and abs(d.change_db) < least_db
+    ]
     told = [d for d in found if d not in small]
     order = ("level", "family", "tone", "band", "noise")
     told.sort(key=lambda d: (order.index(d.kind), -_weight(d)))
@@ -191,9 +193,9 @@ class _Side:
     def new(self, i: int, other: _Side) -> bool:
         """Whether tone ``i`` cannot have been in the ``other``."""
         reading = self.reading(i)
-        play = max(
-            self.analysis.resolution.separable_hz, other.analysis.resolution.separable_hz
-        ) / 2  # fmt: skip
+        play = (
+            max(self.analysis.resolution.separable_hz, other.analysis.resolution.separable_hz) / 2
+        )
         return reading.level - _APART * reading.level_std > other.most(reading.frequency, play)
 
     def power(self, low: float, high: float, *, noise: bool) -> tuple[float, float, int]:
@@ -292,10 +294,13 @@ def _paired(one: _Side, other: _Side) -> tuple[list[tuple[int, int]], list[Spect
         rest.remove(match)
         there = {tooth.number: tooth.line for tooth in match.teeth}
         pairs += [
-            (tooth.line, line) for tooth in comb.teeth
-            if tooth.line is not None and (line := there.get(tooth.number)) is not None
-            and tooth.line not in {a for a, _ in pairs} and line not in {b for _, b in pairs}
-        ]  # fmt: skip
+            (tooth.line, line)
+            for tooth in comb.teeth
+            if tooth.line is not None
+            and (line := there.get(tooth.number)) is not None
+            and tooth.line not in {a for a, _ in pairs}
+            and line not in {b for _, b in pairs}
+        ]
         told += _family_moved(comb, match)
     left_a = [i for i in one.tones if i not in {a for a, _ in pairs}]
     left_b = [i for i in other.tones if i not in {b for _, b in pairs}]
@@ -309,8 +314,9 @@ def _nearest(
     """Tones that are nearest to each other, and near enough to be one that moved."""
     apart = sorted(
         (abs(one.reading(a).frequency - other.reading(b).frequency), a, b)
-        for a in left_a for b in left_b
-    )  # fmt: skip
+        for a in left_a
+        for b in left_b
+    )
     pairs, taken_a, taken_b = [], set[int](), set[int]()
     least = max(side.analysis.resolution.separable_hz for side in (one, other))
     for off, a, b in apart:

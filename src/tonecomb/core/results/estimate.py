@@ -58,8 +58,10 @@ class Estimate:
         single = 0 if self.single is None else 5 * self.single.samples.nbytes
         followed = 0 if self.followed is None else self.followed.nbytes
         spectra = [one for one in (self.spectrum, self.mean) if one is not None]
-        return sum(one.mean_square.nbytes + one.frequency.nbytes for one in spectra) + single + (
-            followed
+        return (
+            sum(one.mean_square.nbytes + one.frequency.nbytes for one in spectra)
+            + single
+            + (followed)
         )
 
 
@@ -93,9 +95,15 @@ def run_spectrum(
         return average.combine(squares, effective_averages(p.framing, p.taper.name), progress)
 
     averaged = partial(
-        averaged_spectrum, p.read, p.framing, p.fs, p.taper, pad=frames.pad, detrend=frames.detrend,
+        averaged_spectrum,
+        p.read,
+        p.framing,
+        p.fs,
+        p.taper,
+        pad=frames.pad,
+        detrend=frames.detrend,
         averages=p.averages,
-    )  # fmt: skip
+    )
     if not average.summed:
         mean = averaged(progress=part(progress, 0, 0.4))
         spectrum = averaged(progress=part(progress, 0.4, 1), combine=combine, level=mean.level)
@@ -120,9 +128,7 @@ def _of_axes(method: Method, recording: Recording, progress: Progress) -> Estima
         found.append(run_spectrum(alone, recording, share))
     first = found[0]
     sizes = [conversion(one.channel.unit, first.channel.unit) ** 2 for one in found]
-    total = sum(
-        size * one.spectrum.mean_square for size, one in zip(sizes, found, strict=True)
-    )
+    total = sum(size * one.spectrum.mean_square for size, one in zip(sizes, found, strict=True))
     squares = sum(size * one.level.rms**2 for size, one in zip(sizes, found, strict=True))
     names = ", ".join(one.channel.name for one in found)
     return replace(
@@ -130,11 +136,12 @@ def _of_axes(method: Method, recording: Recording, progress: Progress) -> Estima
         channel=replace(first.channel, name=f"power sum of {names}"),
         method=method.estimate(),
         spectrum=replace(
-            first.spectrum, mean_square=np.asarray(total),
+            first.spectrum,
+            mean_square=np.asarray(total),
             level=replace(first.level, rms=math.sqrt(squares)),
         ),
         single=None,
-    )  # fmt: skip
+    )
 
 
 def _follows(method: Method, p: FramePlan) -> bool:
@@ -154,8 +161,12 @@ def _in_step(
     )
     spectrum = averaged_spectrum(
         lambda start, stop: samples[start:stop],
-        p.framing, p.fs, p.taper, pad=frames.pad, detrend=frames.detrend,
-    )  # fmt: skip
+        p.framing,
+        p.fs,
+        p.taper,
+        pad=frames.pad,
+        detrend=frames.detrend,
+    )
     single = one_frame(samples, p.fs, p.taper, frames.pad, frames.detrend)
     made = _estimate(method, recording, p, spectrum, single=single)
     covered = count * frames.frame / (p.stop - p.start)
@@ -172,9 +183,15 @@ def _without_clipped(method: Method, p: FramePlan, progress: Progress) -> FrameP
 
 
 def _estimate(
-    method: Method, recording: Recording, p: FramePlan, spectrum: Spectrum, *,
-    single: OneFrame | None = None, followed: Followed | None = None, mean: Spectrum | None = None,
-) -> Estimate:  # fmt: skip
+    method: Method,
+    recording: Recording,
+    p: FramePlan,
+    spectrum: Spectrum,
+    *,
+    single: OneFrame | None = None,
+    followed: Followed | None = None,
+    mean: Spectrum | None = None,
+) -> Estimate:
     return Estimate(
         recording_id=recording.id,
         recording_name=recording.name,

@@ -57,26 +57,31 @@ class Findings:
         """The lines that stand in the stretch and the rest of the frames' mean. What moves over
         bins, a hump and a mode are no lines."""
         lines = [
-            one for one in self.peaks
-            if one.tone.steady or (mode_at(one, self.resonances) is None and (
-                one.behaviour is None or one.behaviour.kind not in UNSTEADY
-            ))
-        ]  # fmt: skip
+            one
+            for one in self.peaks
+            if one.tone.steady
+            or (
+                mode_at(one, self.resonances) is None
+                and (one.behaviour is None or one.behaviour.kind not in UNSTEADY)
+            )
+        ]
         return content(
-            estimate.averaged, taper,
+            estimate.averaged,
+            taper,
             np.array([one.tone.frequency for one in lines]),
             np.array([one.tone.amplitude**2 / 2 for one in lines]),
             np.array([one.tone.steady for one in lines], dtype=bool),
             self.floor if estimate.mean is None else None,
-        )  # fmt: skip
+        )
 
 
 def mode_at(peak: Peak, resonances: Sequence[Resonance]) -> Resonance | None:
     """The mode that a peak is the top of, None where it is a tone's line."""
     near = (
-        one for one in resonances
+        one
+        for one in resonances
         if abs(one.frequency - peak.tone.frequency) < max(one.bandwidth, one.half_power) / 2
-    )  # fmt: skip
+    )
     return next(near, None)
 
 
@@ -116,25 +121,29 @@ def modes(
     moving = found.moving
     # Hits that slip have teeth so wide that a few frames show several peaks in each.
     slip = [
-        comb for comb in combs
+        comb
+        for comb in combs
         if 2 * sum(not peaks[i].tone.steady for i in comb.lines) > len(comb.lines)
-    ]  # fmt: skip
+    ]
     alone = [
-        peak for i, peak in enumerate(peaks)
-        if i not in teeth and not (moving and moving.sweeps(peak.tone.frequency))
+        peak
+        for i, peak in enumerate(peaks)
+        if i not in teeth
+        and not (moving and moving.sweeps(peak.tone.frequency))
         and not any(comb.goes_on_to(peak.tone.frequency) for comb in combs)
         and not any(comb.beside_tooth(peak.tone.frequency) for comb in slip)
-    ]  # fmt: skip
+    ]
     decay = None if estimate.single is None else estimate.single.samples
     data = Data(spectrum, taper, estimate.fs, decay, found.averages)
     by_hand = [one for fit in fits for one in fit_by_hand(data, fit)]
     if moving is not None and moving.runs:
         return by_hand  # what the averaged spectrum rises to there is where it dwelt
     by_itself = [
-        one for one in find_resonances(data, [peak.tone.frequency for peak in alone])
+        one
+        for one in find_resonances(data, [peak.tone.frequency for peak in alone])
         if not any(fit.low <= one.frequency <= fit.high for fit in fits)
         and not any(comb.beside_tooth(one.frequency) for comb in slip)
-    ]  # fmt: skip
+    ]
     still = [peak for peak in peaks if peak.tone.steady]
     if decay is not None or moving or len(still) < SEVERAL or found.floor is None:
         return [*by_hand, *by_itself]

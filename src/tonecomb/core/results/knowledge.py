@@ -59,9 +59,10 @@ class Knowledge:
         names = {one.name for one in self.combs}
         free = (letter for letter in ascii_uppercase if letter not in names)
         others = [
-            replace(comb, name=next(free)) for comb in analysis.combs
+            replace(comb, name=next(free))
+            for comb in analysis.combs
             if not any(same(one, comb) for one in self.combs)
-        ]  # fmt: skip
+        ]
         return (*mine, *others)
 
 
@@ -118,6 +119,12 @@ def knowledge(ref: RecordingRef | None) -> Knowledge:
         tied = (c.spacing for c in ref.combs if c.name == machine.comb and c.carrier is None)
         shaft = next(tied, None)
     return Knowledge(
-        ref.peak_notes, ref.combs, machine.known, shaft, ref.mode_notes, ref.sketch,
-        ref.fingerprint, ref.given,
-    )  # fmt: skip
+        ref.peak_notes,
+        ref.combs,
+        machine.known,
+        shaft,
+        ref.mode_notes,
+        ref.sketch,
+        ref.fingerprint,
+        ref.given,
+    )

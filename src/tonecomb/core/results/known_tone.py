@@ -67,9 +67,8 @@ def check(analysis: Analysis, frequency: float, rms: float, unit: str) -> ToneCh
             remedy="show it as it was measured, in the method line",
         )
     near = [
-        peak for peak in analysis.peaks or ()
-        if abs(peak.tone.frequency / frequency - 1) < _NEAR
-    ]  # fmt: skip
+        peak for peak in analysis.peaks or () if abs(peak.tone.frequency / frequency - 1) < _NEAR
+    ]
     if not near:
         raise UserError(
             f"There is no peak near {frequency:g} Hz",
@@ -85,9 +84,15 @@ def check(analysis: Analysis, frequency: float, rms: float, unit: str) -> ToneCh
         comparable = False  # what a volt or a count is worth is just what is looked for
     read = peak.tone.amplitude / math.sqrt(2)
     return ToneCheck(
-        (frequency, rms * size), (peak.tone.frequency, read), peak.tone.frequency_std,
-        peak.tone.amplitude_std / math.sqrt(2), channel, unit, comparable, rms * size / read,
-    )  # fmt: skip
+        (frequency, rms * size),
+        (peak.tone.frequency, read),
+        peak.tone.frequency_std,
+        peak.tone.amplitude_std / math.sqrt(2),
+        channel,
+        unit,
+        comparable,
+        rms * size / read,
+    )
 
 
 def calibration(checked: ToneCheck, before: Calibration | None) -> Calibration:

@@ -50,10 +50,20 @@ def by_length(method: Method, recording: Recording, progress: Progress = silent)
         if whole.frame // part < _LEAST:
             continue
         with suppress(UserError):
-            one = of_decays(taken.answers, signal.rate, taken.used, whole.frame // part,
-                            decay=between.decay)  # fmt: skip
-            found.append((one.frame, find_modes(
-                one, between.low, between.high, power=0, highest=between.order,
-                groups=len(one.taps),
-            )))  # fmt: skip
+            one = of_decays(
+                taken.answers, signal.rate, taken.used, whole.frame // part, decay=between.decay
+            )
+            found.append(
+                (
+                    one.frame,
+                    find_modes(
+                        one,
+                        between.low,
+                        between.high,
+                        power=0,
+                        highest=between.order,
+                        groups=len(one.taps),
+                    ),
+                )
+            )
     return ByLength(recording.name, signal.rate, tuple(found))

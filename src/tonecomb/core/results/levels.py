@@ -169,8 +169,12 @@ def profile_reading(a: Analysis) -> ProfileReading | None:
     breaches = []
     for first, stop in spans_of(outside):
         at = int(first + np.argmax(np.abs(off[first:stop])))
-        breaches.append(Breach(
-            float(frequency[first]), float(frequency[stop - 1]), float(frequency[at]),
-            float(off[at]),
-        ))  # fmt: skip
+        breaches.append(
+            Breach(
+                float(frequency[first]),
+                float(frequency[stop - 1]),
+                float(frequency[at]),
+                float(off[at]),
+            )
+        )
     return ProfileReading(rms, profile.rms, gain.symbol, tuple(breaches))

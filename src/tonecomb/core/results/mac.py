@@ -101,8 +101,9 @@ def alike(
         for i, x in enumerate(one):
             for j, y in enumerate(two):
                 table[i, j] = mac(x.constant[mine], y.constant[theirs])
-    return Alike(a.recording_name, b.recording_name, one, two, table,
-                 tuple(_pairs(one, two, table)), turned)  # fmt: skip
+    return Alike(
+        a.recording_name, b.recording_name, one, two, table, tuple(_pairs(one, two, table)), turned
+    )
 
 
 def _answers(a: Transfer, b: Transfer) -> list[tuple[int, int]]:
@@ -129,11 +130,17 @@ def _pairs(one: tuple[Mode, ...], two: tuple[Mode, ...], table: Array) -> list[M
         if min(back, key=lambda k: abs(math.log(one[k].frequency / two[j].frequency))) != i:
             continue
         y = two[j]
-        found.append(ModePair(
-            i, j, float(table[i, j]), y.frequency - x.frequency,
-            math.hypot(x.frequency_std, y.frequency_std), y.damping - x.damping,
-            math.hypot(x.damping_std, y.damping_std),
-        ))  # fmt: skip
+        found.append(
+            ModePair(
+                i,
+                j,
+                float(table[i, j]),
+                y.frequency - x.frequency,
+                math.hypot(x.frequency_std, y.frequency_std),
+                y.damping - x.damping,
+                math.hypot(x.damping_std, y.damping_std),
+            )
+        )
     return found
 
 
@@ -187,5 +194,10 @@ def _turned(a: Transfer, i: int, b: Transfer, j: int) -> Turned | None:
     with np.errstate(divide="ignore", invalid="ignore"):
         apart = np.abs(20 * np.log10(size_a[inside] / size_b[inside]))
         meets = np.abs(size_a - size_b)[inside] <= reach[inside]
-    return Turned(a.reference.name, a.answers[i].name, float(np.median(apart)),
-                  float(meets.mean()), int(inside.sum()))  # fmt: skip
+    return Turned(
+        a.reference.name,
+        a.answers[i].name,
+        float(np.median(apart)),
+        float(meets.mean()),
+        int(inside.sum()),
+    )

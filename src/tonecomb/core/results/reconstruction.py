@@ -55,9 +55,7 @@ def interpolated(signal: Signal, channel: int, time: Array) -> Array:
     )
 
 
-def _there(
-    signal: Signal, channel: int, steps: tuple[Step, ...], time: Array
-) -> Array | None:  # fmt: skip
+def _there(signal: Signal, channel: int, steps: tuple[Step, ...], time: Array) -> Array | None:
     """What was sampled, at instants (s): a made recording's parts, or the signal before it was
     taken anew."""
     on = [i for i, step in enumerate(steps) if not step.off]

@@ -92,9 +92,10 @@ def analyse_run_up(method: Method, recording: Recording, progress: Progress = si
     ends = turning.time_at(ends)
     speed = turning.speed_at((ends[:-1] + ends[1:]) / 2)
     orders = tuple(
-        peak for peak in spectrum.peaks or ()
+        peak
+        for peak in spectrum.peaks or ()
         if peak.tone.frequency <= highest and _stays(gram, speed, peak.tone.frequency)
-    )  # fmt: skip
+    )
     return RunUp(
         shaft,
         turning,
@@ -174,10 +175,13 @@ def _sentence(
     scaling, level = shown_as(plain.shown, channel)
     return " · ".join(
         (
-            channel.name, f"{first}–{last} s", f"by shaft angle, {shaft.words(signal)}",
+            channel.name,
+            f"{first}–{last} s",
+            f"by shaft angle, {shaft.words(signal)}",
             DETRENDS[method.frames.detrend],
             f"{window(plain.frames.window).title}, frames of {each:g} turns, "
             f"{plain.frames.overlap:g} % overlap",
-            f"{spectrum.resolution.frames} frames averaged", f"{scaling}, {level}",
+            f"{spectrum.resolution.frames} frames averaged",
+            f"{scaling}, {level}",
         )
-    )  # fmt: skip
+    )

@@ -142,6 +142,12 @@ def _average(method: Method, p: FramePlan, start: int, width: int) -> Spectrum:
     framing = make_framing(width, method.frames.frame, method.frames.overlap, p.fs)
     averages = effective_averages(framing, p.taper.name)
     return averaged_spectrum(
-        read, framing, p.fs, p.taper, pad=method.frames.pad, detrend=method.frames.detrend,
-        threads=1, averages=averages,
-    )  # fmt: skip
+        read,
+        framing,
+        p.fs,
+        p.taper,
+        pad=method.frames.pad,
+        detrend=method.frames.detrend,
+        threads=1,
+        averages=averages,
+    )

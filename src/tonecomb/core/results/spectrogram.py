@@ -21,11 +21,11 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.estimate.framing import Framing
+from tonecomb.core.estimate.level import Detrend
 from tonecomb.core.estimate.spectrum import (
     CACHE_SAMPLES,
     READ_SAMPLES,
     Baseline,
-    Detrend,
     Level,
     Scaling,
     read_frames,
@@ -116,9 +116,16 @@ def run_spectrogram(
         frame = 1 << (int(stop - start).bit_length() - 1)
     p = frame_plan(method, recording, frame)
     return spectrogram(
-        p.read, closer(p.framing, view.rows), p.fs, p.taper, view, offset=p.start,
-        pad=method.frames.pad, detrend=method.frames.detrend, progress=progress,
-    )  # fmt: skip
+        p.read,
+        closer(p.framing, view.rows),
+        p.fs,
+        p.taper,
+        view,
+        offset=p.start,
+        pad=method.frames.pad,
+        detrend=method.frames.detrend,
+        progress=progress,
+    )
 
 
 def closer(framing: Framing, rows: int) -> Framing:
@@ -337,7 +344,8 @@ class _Pool:
         whole = self._whole[:count]
         squares = np.square(whole.real, out=self._real[:count])
         squares += np.square(whole.imag, out=self._imaginary[:count])
-        return squares[:, self._first : self._last]
+        result: Cells = squares[:, self._first : self._last]
+        return result
 
     def _take(self, squares: Cells) -> None:
         """Pool them into the row."""

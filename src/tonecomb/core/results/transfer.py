@@ -117,10 +117,15 @@ def run_transfer(method: Method, recording: Recording, progress: Progress = sile
 
         frames = method.frames
         response = of_frames(
-            [reader(i) for i in (own or 0, *numbers)], stop - first, signal.rate,
-            frames.frame, overlap=frames.overlap, taper=frames.window,
-            estimator=between.estimator, progress=part(progress, 0, 0.6),
-        )  # fmt: skip
+            [reader(i) for i in (own or 0, *numbers)],
+            stop - first,
+            signal.rate,
+            frames.frame,
+            overlap=frames.overlap,
+            taper=frames.window,
+            estimator=between.estimator,
+            progress=part(progress, 0, 0.6),
+        )
         told = about_frames(reader(own or 0), stop - first, frames.window)
     curves, scale, units = _as_asked(between, response, reference, answers)
     modes = None
@@ -128,24 +133,49 @@ def run_transfer(method: Method, recording: Recording, progress: Progress = sile
         powers = {power_of(one.unit) for one in answers}
         power = powers.pop() if len(powers) == 1 and rung is None else 0
         modes = find_modes(
-            rung or response, between.low, between.high, power=power or 0,
-            highest=between.order, groups=groups, progress=part(progress, 0.6, 1),
-        )  # fmt: skip
+            rung or response,
+            between.low,
+            between.high,
+            power=power or 0,
+            highest=between.order,
+            groups=groups,
+            progress=part(progress, 0.6, 1),
+        )
         told += about_modes(response, modes)
         if reference is not None and unit(reference.unit).quantity in _MOVES:
-            told.append(("no-force", (
-                f"{reference.name} is a motion, not a force: where it stands still the curves "
-                "rise, so poles of this ratio are not natural frequencies. Have a force as "
-                "reference, or read resonances off the spectra."
-            )))  # fmt: skip
+            told.append(
+                (
+                    "no-force",
+                    (
+                        f"{reference.name} is a motion, not a force: where it stands still the "
+                        f"curves "
+                        "rise, so poles of this ratio are not natural frequencies. Have a force as "
+                        "reference, or read resonances off the spectra."
+                    ),
+                )
+            )
         told += linearity(between, response, modes, taps, loud_and_soft, power or 0)
     return Transfer(
-        between, recording.id, recording.name, reference, tuple(answers), first / signal.rate,
-        signal.rate, response, curves, scale, units,
-        "Decays" if reference is None
-        else named(between.form, answers[0].unit, unit(reference.unit)), taps, modes, tuple(told),
-        _sentence(between, response, reference, answers, taps, method), numbers,
-    )  # fmt: skip
+        between,
+        recording.id,
+        recording.name,
+        reference,
+        tuple(answers),
+        first / signal.rate,
+        signal.rate,
+        response,
+        curves,
+        scale,
+        units,
+        "Decays"
+        if reference is None
+        else named(between.form, answers[0].unit, unit(reference.unit)),
+        taps,
+        modes,
+        tuple(told),
+        _sentence(between, response, reference, answers, taps, method),
+        numbers,
+    )
 
 
 @dataclass(frozen=True, eq=False)
@@ -182,9 +212,10 @@ def take_taps(
             remedy="choose the hammer's channel as reference, or another stretch",
         )
     used = [
-        tap for tap in taps
+        tap
+        for tap in taps
         if tap.number not in between.aside and (tap.sound or tap.number in between.taken)
-    ]  # fmt: skip
+    ]
     if not used and not between.aside:
         raise _none_counts([signal.channels[i].name for i in every], force, answers, taps)
     usual = usual_frame(used or taps, signal.rate, between.before)
@@ -203,9 +234,16 @@ def _from_hits(
         if force is None:
             return of_decays(answers, signal.rate, some, taken.frame, decay=between.decay)
         return of_taps(
-            force, answers, signal.rate, some, taken.frame, before=between.before,
-            decay=between.decay, estimator=between.estimator, force_window=between.pulse,
-        )  # fmt: skip
+            force,
+            answers,
+            signal.rate,
+            some,
+            taken.frame,
+            before=between.before,
+            decay=between.decay,
+            estimator=between.estimator,
+            force_window=between.pulse,
+        )
 
     response = over(used)
     by_level = sorted(used, key=lambda tap: abs(tap.peak))
@@ -233,8 +271,10 @@ def _read(
     answers = [np.asarray(one) for one in (data if own is None else data[1:])]
     for one, number in zip(data, every, strict=True):
         if not math.isfinite(float(one.sum())):
-            raise UserError(f"{signal.channels[number].name} has missing values in the stretch",
-                            remedy="choose a stretch without them")  # fmt: skip
+            raise UserError(
+                f"{signal.channels[number].name} has missing values in the stretch",
+                remedy="choose a stretch without them",
+            )
     return force, answers
 
 
@@ -267,9 +307,10 @@ def _as_asked(
     curves, scales, units = [], [], []
     for i, channel in enumerate(answers):
         power, factor, symbol = (
-            (0, 1.0, f"{channel.unit}·s") if reference is None
+            (0, 1.0, f"{channel.unit}·s")
+            if reference is None
             else shown(between.form, channel.unit, reference.unit)
-        )  # fmt: skip
+        )
         one = replace(response, h=response.h[i : i + 1]).over(power)[0] * factor
         with np.errstate(divide="ignore", invalid="ignore"):
             scales.append(np.abs(2j * np.pi * response.frequency) ** power * factor)
@@ -279,15 +320,21 @@ def _as_asked(
 
 
 def _sentence(
-    between: FrfSettings, response: Response, reference: Channel | None, answers: list[Channel],
-    taps: tuple[Tap, ...], method: Method,
-) -> str:  # fmt: skip
+    between: FrfSettings,
+    response: Response,
+    reference: Channel | None,
+    answers: list[Channel],
+    taps: tuple[Tap, ...],
+    method: Method,
+) -> str:
     names = ", ".join(one.name for one in answers)
     parts = [names if reference is None else f"{names} over {reference.name}"]
     if between.hits:
         out = [str(tap.number) for tap in taps if tap.number not in response.taps]
-        parts.append(f"{len(response.taps)} of {len(taps)} taps"
-                     + (f", without {', '.join(out)}" if out else ""))  # fmt: skip
+        parts.append(
+            f"{len(response.taps)} of {len(taps)} taps"
+            + (f", without {', '.join(out)}" if out else "")
+        )
         window = "force window" if between.pulse else "no force window"
         decay = f"exponential {response.decay:.3g} s" if response.decay else ""
         if reference is None:
@@ -298,9 +345,11 @@ def _sentence(
             before = f"{1000 * between.before:g} ms before"
             parts.append(f"frames of {response.frame} samples from {before}")
     else:
-        parts += [f"{method.frames.window}, {method.frames.frame} samples, "
-                  f"{method.frames.overlap:g} % overlap",
-                  f"worth {response.averages:.0f} averages"]  # fmt: skip
+        parts += [
+            f"{method.frames.window}, {method.frames.frame} samples, "
+            f"{method.frames.overlap:g} % overlap",
+            f"worth {response.averages:.0f} averages",
+        ]
     if reference is not None:
         parts.append({"h1": "H1", "h2": "H2", "hv": "Hv"}[between.estimator])
     if between.form:

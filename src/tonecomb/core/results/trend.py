@@ -110,12 +110,19 @@ def run_trend(
     hop_s = framing.hop / p.fs
     bands = np.concatenate(values.bands).T if values.bands else np.zeros((0, framing.places))
     return Trend(
-        recording_id=recording.id, channel=p.channel, method=method,
+        recording_id=recording.id,
+        channel=p.channel,
+        method=method,
         time=np.asarray(middle + hop_s * np.arange(framing.places)),
-        rms=np.concatenate(values.rms), crest=np.concatenate(values.crest),
-        kurtosis=np.concatenate(values.kurtosis), bands=np.asarray(bands), tracks=tracks,
-        hop_s=hop_s, frame_s=framing.frame / p.fs, bin_hz=bin_hz,
-    )  # fmt: skip
+        rms=np.concatenate(values.rms),
+        crest=np.concatenate(values.crest),
+        kurtosis=np.concatenate(values.kurtosis),
+        bands=np.asarray(bands),
+        tracks=tracks,
+        hop_s=hop_s,
+        frame_s=framing.frame / p.fs,
+        bin_hz=bin_hz,
+    )
 
 
 def _groups(read: Read, framing: Framing, fs: float, method: Method) -> Iterator[tuple[int, Array]]:
@@ -173,9 +180,16 @@ def _band_weights(method: Method, p: FramePlan, taper: Window, bins: Bins) -> Ar
 
 
 def _refined(
-    read: Read, framing: Framing, fs: float, method: Method, weights: Array, bins: Bins,
-    wanted: tuple[Wanted, ...], paths: list[Array], progress: Progress,
-) -> tuple[Track, ...]:  # fmt: skip
+    read: Read,
+    framing: Framing,
+    fs: float,
+    method: Method,
+    weights: Array,
+    bins: Bins,
+    wanted: tuple[Wanted, ...],
+    paths: list[Array],
+    progress: Progress,
+) -> tuple[Track, ...]:
     """The tracks, each frame's frequency found between the bins."""
     if not wanted:
         return ()

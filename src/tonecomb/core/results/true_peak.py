@@ -91,8 +91,11 @@ def _steps(band: Band, symbol: str, fs: float) -> list[Step]:
     order = 0 if own == wanted else motions.index(own) - motions.index(wanted)
     if order:
         ways: dict[int, list[type[Motion]]] = {
-            1: [Integral], 2: [DoubleIntegral], -1: [Derivative], -2: [Derivative, Derivative],
-        }  # fmt: skip
+            1: [Integral],
+            2: [DoubleIntegral],
+            -1: [Derivative],
+            -2: [Derivative, Derivative],
+        }
         steps += [way(low_cut=band.low or LOW_CUT) for way in ways[order]]
     if band.low:  # an integral goes on to half of its low cut
         steps.append(HighPass(band.low, order=_ORDER))

@@ -207,6 +207,9 @@ def over(held: Analysis, margin_db: float, name: str = "held trace") -> Limit:
     middles = np.sqrt(edges[:-1] * edges[1:])
     points = zip(middles[there].tolist(), (factor * wide[there]).tolist(), strict=True)
     return Limit(
-        name, "curve", points=tuple(points), unit=held.unit.symbol,
+        name,
+        "curve",
+        points=tuple(points),
+        unit=held.unit.symbol,
         weighting=held.display.weighting,
-    )  # fmt: skip
+    )

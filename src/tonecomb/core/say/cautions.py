@@ -58,9 +58,11 @@ _PAIR_HEIGHT, _PAIR_DIP = 0.1, 0.25  # 10 dB below the higher; 6 dB below the lo
 
 
 def look(
-    analysis: Analysis, recording: Recording, progress: Progress = silent,
+    analysis: Analysis,
+    recording: Recording,
+    progress: Progress = silent,
     heard: tuple[RepeatedHits, ...] | None = None,
-) -> Seen:  # fmt: skip
+) -> Seen:
     """Look over the analysis's stretch. ``heard`` are the hits of an earlier look at the same
     samples: they do not hang on frame or window."""
     method, source = analysis.method, analysis.method.source
@@ -164,8 +166,9 @@ def _alias_risk(a: Analysis, seen: Seen) -> Caution | None:
         "alias-risk",
         f"{100 * share:.2g} % of the power lies within 5 % of the Nyquist frequency of "
         f"{nyquist:g} Hz: what is above it may have been folded down.",
-        f"Take out above {edge:g} Hz", _with_step(LowPass(edge, 8)),
-    )  # fmt: skip
+        f"Take out above {edge:g} Hz",
+        _with_step(LowPass(edge, 8)),
+    )
 
 
 def _one_frame(a: Analysis, seen: Seen) -> Caution | None:
@@ -237,9 +240,10 @@ def _close_pair(a: Analysis, seen: Seen) -> tuple[float, float] | None:
     is no two tones."""
     separable = a.resolution.separable_hz
     still = [
-        peak for peak in a.peaks or ()
+        peak
+        for peak in a.peaks or ()
         if not (peak.behaviour and peak.behaviour.kind in changing.UNSTEADY)
-    ]  # fmt: skip
+    ]
     frequencies = sorted(peak.tone.frequency for peak in still)
     pairs = [(high - low, low, high) for low, high in pairwise(frequencies)]
     if pairs and min(pairs)[0] < separable:
@@ -298,14 +302,18 @@ def _hum(a: Analysis, seen: Seen) -> Caution | None:
     if any(isinstance(step, CombNotch) and not step.off for step in a.method.source.steps):
         return None
     other = {
-        line for comb in a.combs for line in comb.lines
-        if comb.carrier is None and mains(comb) is None
+        line
+        for comb in a.combs
+        for line in comb.lines
+        if comb.carrier is None
+        and mains(comb) is None
         and any(_off_mains(tooth.frequency) for tooth in comb.teeth if tooth.found)
-    }  # fmt: skip
+    }
     found = [
-        peak.tone.frequency for i, peak in enumerate(a.peaks or ())
+        peak.tone.frequency
+        for i, peak in enumerate(a.peaks or ())
         if i not in other and not (peak.behaviour and peak.behaviour.kind in changing.UNSTEADY)
-    ]  # fmt: skip
+    ]
     for hz in MAINS:
         near = [
             n for n in (1, 2, 3, 5, 7) if any(abs(f / (n * hz) - 1) < _MAINS_OFF for f in found)
@@ -357,8 +365,12 @@ def _low_averages(a: Analysis, seen: Seen) -> Caution | None:
         averages = a.spectrum.effective_averages * a.method.frames.frame / frame
         low, high = confidence_db(averages)
         if max(-low, high) <= _WIDE_DB:
-            return Caution("low-averages", f"{text}.", f"Use {frame} samples",
-                           setting(frame=frame, average=Mean()))  # fmt: skip
+            return Caution(
+                "low-averages",
+                f"{text}.",
+                f"Use {frame} samples",
+                setting(frame=frame, average=Mean()),
+            )
     return Caution("low-averages", f"{text}; only a longer stretch would narrow that.")
 
 
@@ -390,8 +402,9 @@ def _list_cut(a: Analysis, seen: Seen) -> Caution | None:
         "list-cut",
         f"{most + left} peaks stand out; the list holds the {most} highest, and combs are sought "
         "among those.",
-        "List them all", lambda now: now.having(peaks=replace(now.search.peaks, most=every.most)),
-    )  # fmt: skip
+        "List them all",
+        lambda now: now.having(peaks=replace(now.search.peaks, most=every.most)),
+    )
 
 
 def _hits(a: Analysis, seen: Seen) -> Caution | None:
@@ -417,12 +430,31 @@ def _hits(a: Analysis, seen: Seen) -> Caution | None:
 
 
 DETECTORS: tuple[Detector, ...] = (
-    _clipped, changing.held, changing.quantised, _one_frame, levels.frames_level,
-    levels.near_zero, levels.near_limit, levels.below_cut, _overlap_gap,
-    changing.nonstationary, changing.moving,
-    changing.comes_and_goes, changing.content_changes, _unresolved, _low_averages, _offset,
-    _alias_risk, _hum, _padding, _scalloping, changing.damping_limited, _unfitted, _list_cut, _hits,
-)  # fmt: skip
+    _clipped,
+    changing.held,
+    changing.quantised,
+    _one_frame,
+    levels.frames_level,
+    levels.near_zero,
+    levels.near_limit,
+    levels.below_cut,
+    _overlap_gap,
+    changing.nonstationary,
+    changing.moving,
+    changing.comes_and_goes,
+    changing.content_changes,
+    _unresolved,
+    _low_averages,
+    _offset,
+    _alias_risk,
+    _hum,
+    _padding,
+    _scalloping,
+    changing.damping_limited,
+    _unfitted,
+    _list_cut,
+    _hits,
+)
 
 
 def cautions(

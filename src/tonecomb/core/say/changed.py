@@ -46,9 +46,10 @@ def summary(found: Differences) -> str:
         text = "Nothing changed beyond what both leave open"
     else:
         counts = [
-            f"{count} {verdict}" for verdict in ("came", "went", "moved", "grew", "fell")
+            f"{count} {verdict}"
+            for verdict in ("came", "went", "moved", "grew", "fell")
             if (count := sum(verdict in one.verdicts for one in found.told))
-        ]  # fmt: skip
+        ]
         text = f"Changed: {', '.join(counts)}"
     tones = "tone was" if found.compared == 1 else "tones were"
     small = f"; {found.smaller} changed by less than is listed" if found.smaller else ""

@@ -142,29 +142,33 @@ def moving(a: Analysis, seen: Seen) -> Caution | None:
             "and its teeth are as wide as that.",
             f"Follow it ({short} samples)" if shorter else "Follow it",
             _following(wanted, short if shorter else None),
-        )  # fmt: skip
+        )
     hz = a.spectrum.frame_hz
     moves = [
-        peak for peak in a.peaks or ()
-        if peak.behaviour and peak.behaviour.kind == "moves"
+        peak
+        for peak in a.peaks or ()
+        if peak.behaviour
+        and peak.behaviour.kind == "moves"
         and peak.behaviour.moved > _MOVED_BINS * hz
-    ]  # fmt: skip
+    ]
     if not moves:
         return None
     moves.sort(key=lambda peak: -peak.tone.amplitude)
     doing = moves[0].behaviour
     assert doing is not None
     while_it_stands = (
-        "over the stretch" if doing.share >= 1
+        "over the stretch"
+        if doing.share >= 1
         else f"in the {100 * doing.share:.0f} % of the frames in which it stands"
-    )  # fmt: skip
+    )
     return Caution(
         "moving",
         f"The tone at {moves[0].tone.frequency:.6g} Hz moves by {doing.moved:.3g} Hz "
         f"{while_it_stands} ({span(doing.low, doing.high)} Hz)"
         f"{_more(moves, 'move as well')}: its frequency is the mean, its line as wide as that.",
-        "Follow it", _following(Wanted(max(doing.low - 2 * hz, 0.0), doing.high + 2 * hz)),
-    )  # fmt: skip
+        "Follow it",
+        _following(Wanted(max(doing.low - 2 * hz, 0.0), doing.high + 2 * hz)),
+    )
 
 
 def _swept(a: Analysis, peak: Peak) -> bool:
@@ -176,12 +180,15 @@ def _swept(a: Analysis, peak: Peak) -> bool:
 def comes_and_goes(a: Analysis, seen: Seen) -> Caution | None:
     """A tone that stands in a part of the frames, or swells and fades."""
     found = [
-        peak for peak in a.peaks or ()
-        if peak.behaviour and not _swept(a, peak) and (
+        peak
+        for peak in a.peaks or ()
+        if peak.behaviour
+        and not _swept(a, peak)
+        and (
             peak.behaviour.kind == "comes and goes"
             or (peak.behaviour.kind == "modulated" and peak.behaviour.swing_db > _SWING_DB)
         )
-    ]  # fmt: skip
+    ]
     if not found:
         return None
     # A tone that is gone at times is graver than one that swells.
@@ -202,8 +209,9 @@ def comes_and_goes(a: Analysis, seen: Seen) -> Caution | None:
         "comes-and-goes",
         f"{at} stands in {100 * doing.share:.0f} % of the frames, at {present:.4g} "
         f"{a.amplitude_unit} then ({whole:.4g} over the stretch){_more(found, 'come and go')}.",
-        "Leave out where it is not" if edit else "", edit,
-    )  # fmt: skip
+        "Leave out where it is not" if edit else "",
+        edit,
+    )
 
 
 def content_changes(a: Analysis, seen: Seen) -> Caution | None:
@@ -217,8 +225,9 @@ def content_changes(a: Analysis, seen: Seen) -> Caution | None:
         "content-changes",
         f"From {start:.4g} to {end:.4g} s, {100 * changes.elsewhere:.0f} % of the power lies at "
         "other frequencies than over the whole stretch: the average holds for no part of it.",
-        "Analyse that part", lambda now: now.having(stretch=Stretch(start, end)),
-    )  # fmt: skip
+        "Analyse that part",
+        lambda now: now.having(stretch=Stretch(start, end)),
+    )
 
 
 def held(a: Analysis, seen: Seen) -> Caution | None:
@@ -233,8 +242,9 @@ def held(a: Analysis, seen: Seen) -> Caution | None:
         "held",
         f"{found.samples} samples in {runs} are equal to the one before, the first at "
         f"{spans[0][0]:.6g} s into the stretch: dropouts, which add noise at low frequencies.",
-        "Leave those frames out" if edit else "", edit,
-    )  # fmt: skip
+        "Leave those frames out" if edit else "",
+        edit,
+    )
 
 
 def quantised(a: Analysis, seen: Seen) -> Caution | None:

@@ -58,9 +58,7 @@ class _Told:
             note = self.said.of(peak, self.analysis)
             hump = peak.behaviour is not None and peak.behaviour.kind == "hump"
             # A mode's own peak keeps no phase; a tone may stand on one.
-            hump = hump or (
-                not peak.tone.steady and self.analysis.resonance(peak) is not None
-            )  # fmt: skip
+            hump = hump or (not peak.tone.steady and self.analysis.resonance(peak) is not None)
             if not hump and not (note is not None and note.aside):
                 found[i] = peak
         return found
@@ -69,9 +67,10 @@ class _Told:
     def single(self) -> dict[int, Peak]:
         """Those that are in no family, and beyond doubt."""
         return {
-            i: one for i, one in self.tones.items()
+            i: one
+            for i, one in self.tones.items()
             if i not in self.tied and one.clear and not self._crowded(one)
-        }  # fmt: skip
+        }
 
     def _crowded(self, peak: Peak) -> bool:
         """Whether a tone that does not stand still rises from others like it, or from what is well
@@ -101,16 +100,22 @@ class _Told:
     def humps(self) -> list[Peak]:
         """What is no single tone, no mode either, and beyond doubt."""
         return [
-            peak for peak in self.analysis.peaks or ()
-            if peak.behaviour is not None and peak.behaviour.kind == "hump" and peak.clear
+            peak
+            for peak in self.analysis.peaks or ()
+            if peak.behaviour is not None
+            and peak.behaviour.kind == "hump"
+            and peak.clear
             and self.analysis.resonance(peak) is None
-        ]  # fmt: skip
+        ]
 
 
 def _unsteady(peak: Peak) -> bool:
     return peak.behaviour is not None and peak.behaviour.kind in (
-        "moves", "comes and goes", "modulated", "hump"
-    )  # fmt: skip
+        "moves",
+        "comes and goes",
+        "modulated",
+        "hump",
+    )
 
 
 def in_short(
@@ -321,6 +326,13 @@ def _unsure(told: _Told) -> list[Sentence]:
 
 
 RULES: tuple[Callable[[_Told], list[Sentence]], ...] = (
-    _level, _judged, _combs, _tones, _modes, _hits, _changes, _unsure,
-)  # fmt: skip
+    _level,
+    _judged,
+    _combs,
+    _tones,
+    _modes,
+    _hits,
+    _changes,
+    _unsure,
+)
 """What is told, in this order. To tell something else: a rule and its place here."""

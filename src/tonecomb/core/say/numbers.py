@@ -109,6 +109,11 @@ def runs(numbers: Sequence[int]) -> str:
     told = []
     for _, run in groupby(enumerate(numbers), key=lambda pair: pair[1] - pair[0]):
         ones = [number for _, number in run]
-        told.append(str(ones[0]) if len(ones) == 1 else f"{ones[0]}–{ones[-1]}" if len(ones) > 2
-                    else f"{ones[0]}, {ones[1]}")  # fmt: skip
+        told.append(
+            str(ones[0])
+            if len(ones) == 1
+            else f"{ones[0]}–{ones[-1]}"
+            if len(ones) > 2
+            else f"{ones[0]}, {ones[1]}"
+        )
     return ", ".join(told)

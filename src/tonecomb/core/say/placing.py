@@ -84,9 +84,13 @@ def place(
 
 
 def _over(
-    label: Label, aside: float, top: Array, frame: Rect, areas: Sequence[Rect],
+    label: Label,
+    aside: float,
+    top: Array,
+    frame: Rect,
+    areas: Sequence[Rect],
     leaders: Sequence[tuple[float, float, float, float]],
-) -> tuple[float, LabelPlace] | None:  # fmt: skip
+) -> tuple[float, LabelPlace] | None:
     """The lowest free place ``aside`` of a label's point, and how far away it is."""
     left = label.x + aside - label.width / 2
     # Near an end of the axis the label leans inward.

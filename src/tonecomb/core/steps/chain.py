@@ -42,6 +42,7 @@ def without_channel(steps: tuple[Step, ...], own: int, channel: int) -> tuple[St
 def _renamed(step: Step, numbers: dict[int, int]) -> Step:
     named: dict[str, Any] = {
         attribute: tuple(numbers.get(i, i) for i in getattr(step, attribute))
-        for attribute, setting, _ in settings(type(step)) if setting.kind == "channels"
-    }  # fmt: skip
+        for attribute, setting, _ in settings(type(step))
+        if setting.kind == "channels"
+    }
     return replace(step, **named)

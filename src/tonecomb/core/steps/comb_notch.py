@@ -97,13 +97,15 @@ class CombNotch(Step):
         if not 0 < self.frequency < fs / 2 - self.width:
             raise refused(
                 f"A comb notch at {self.frequency:g} Hz lies outside the record's frequencies",
-                f"they end at {fs / 2:g} Hz, the Nyquist frequency", "choose a lower fundamental",
-            )  # fmt: skip
+                f"they end at {fs / 2:g} Hz, the Nyquist frequency",
+                "choose a lower fundamental",
+            )
         if not 0 < self.width <= self.frequency / 2:
             raise refused(
                 f"Teeth {self.width:g} Hz wide leave nothing of a comb of {self.frequency:g} Hz",
-                "", f"choose a width above 0 and up to {self.frequency / 2:g} Hz",
-            )  # fmt: skip
+                "",
+                f"choose a width above 0 and up to {self.frequency / 2:g} Hz",
+            )
         if not 1 <= self.teeth <= _MOST:
             raise refused(f"{self.teeth} teeth cannot be taken out", "", f"choose 1 to {_MOST}")
         spoiled = round(_SETTLES * fs / self.width)
@@ -111,8 +113,9 @@ class CombNotch(Step):
             raise refused(
                 f"Teeth {self.width:g} Hz wide are too narrow for this record",
                 f"they need {spoiled / fs:.3g} s to settle at each end, and there are "
-                f"{signal.duration:.3g} s", "choose a larger width or a longer record",
-            )  # fmt: skip
+                f"{signal.duration:.3g} s",
+                "choose a larger width or a longer record",
+            )
         course = TrackCourse(
             fs, signal.length, self.frequency, self.numbers(fs), self.width / 2, not self.fixed
         )

@@ -54,8 +54,9 @@ class Envelope(Step):
         if 3 * spoiled > signal.length:
             raise unfit(
                 "The band is too narrow, or too near 0 Hz or the Nyquist frequency, for this "
-                f"record of {signal.duration:.3g} s", "choose a wider one",
-            )  # fmt: skip
+                f"record of {signal.duration:.3g} s",
+                "choose a wider one",
+            )
         parts = (
             Shaped(signal.samples, signal.length, partial(_band, fs, self, turn))
             for turn in (1.0, -1j)

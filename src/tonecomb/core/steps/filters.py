@@ -34,10 +34,13 @@ _GRID = 4001
 _RIPPLED = ("chebyshev-1", "elliptic")
 _DOWN = ("chebyshev-2", "elliptic")
 _FAMILY = setting(
-    "family", "choice", "butterworth", choices=tuple(FAMILIES),
+    "family",
+    "choice",
+    "butterworth",
+    choices=tuple(FAMILIES),
     help="Butterworth: flat. Chebyshev I, elliptic: steeper, the pass band ripples. Chebyshev II: "
-         "the stop band does. Bessel: keeps the shape of pulses",
-)  # fmt: skip
+    "the stop band does. Bessel: keeps the shape of pulses",
+)
 _ORDER = setting("order", "whole", 4, help="how steep it is: 20 dB a decade each")
 _CAUSAL = setting("causal", "flag", False, help="as a circuit would: what comes out is late")
 _RIPPLE = setting(
@@ -87,10 +90,15 @@ class Filter(Step):
     def note(self, fs: float) -> str:
         """Where it passes and stops, and how long it takes to settle."""
         made, (first, last) = self.sections(fs), self.spoiled(fs)
-        f = np.concatenate([
-            np.linspace(0, fs / 2, _GRID)[1:-1],
-            *(edge + np.linspace(-1, 1, _GRID) * min(edge, fs / 2 - edge) for edge in self.edges),
-        ])  # fmt: skip
+        f = np.concatenate(
+            [
+                np.linspace(0, fs / 2, _GRID)[1:-1],
+                *(
+                    edge + np.linspace(-1, 1, _GRID) * min(edge, fs / 2 - edge)
+                    for edge in self.edges
+                ),
+            ]
+        )
         f = np.unique(f[(f > 0) & (f < fs / 2)])
         gain = np.abs(made.response(f, fs))
         passed, stopped = (_ranges(f, one) for one in (gain >= _PASSED, gain <= _STOPPED))
@@ -106,8 +114,9 @@ class Filter(Step):
             raise refused(
                 f"The {self.title.lower()} is too narrow for this record",
                 f"it needs {first / fs:.3g} s to settle{' at each end' if last else ''}, and there "
-                f"are {signal.duration:.3g} s", "choose a wider one or a longer record",
-            )  # fmt: skip
+                f"are {signal.duration:.3g} s",
+                "choose a wider one or a longer record",
+            )
         level = max(1, round(0.5 * fs / self.lowest))
         return replace(
             signal,
@@ -158,9 +167,14 @@ class _Shaped(Filter):
 
     def sections(self, fs: float) -> Sections:
         design = Design(
-            self.shape, self.edges, self.order, cast(Family, self.family), self.ripple,
-            self.attenuation, not self.causal,
-        )  # fmt: skip
+            self.shape,
+            self.edges,
+            self.order,
+            cast(Family, self.family),
+            self.ripple,
+            self.attenuation,
+            not self.causal,
+        )
         return designed(design, fs)
 
 

@@ -78,9 +78,14 @@ class Shaped(Samples):
     costly = True
 
     def __init__(
-        self, source: Samples, length: int, make: Callable[[], Array], step: int = 1,
-        sizes: Sequence[float] = (), level: int = 1,
-    ) -> None:  # fmt: skip
+        self,
+        source: Samples,
+        length: int,
+        make: Callable[[], Array],
+        step: int = 1,
+        sizes: Sequence[float] = (),
+        level: int = 1,
+    ) -> None:
         self._source, self._length, self._make, self._step = source, length, make, step
         self._sizes, self._level = sizes, level
         self._lock = threading.Lock()

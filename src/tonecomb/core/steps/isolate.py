@@ -107,18 +107,20 @@ class Isolate(Step):
         rest = KeptRegions(signal.samples, tuple(parts), out=True) if parts else signal.samples
         parts += [
             AlongTrack(rest, signal.length, fs, one)
-            for one in self.regions if isinstance(one, RegionTooth)
-        ]  # fmt: skip
+            for one in self.regions
+            if isinstance(one, RegionTooth)
+        ]
         # Beyond the ends a tooth is taken to be silent.
         teeth = [one for one in self.regions if isinstance(one, RegionTooth)]
         ends = max((math.ceil(_TAPS / one.reach * fs / 2) for one in teeth), default=0)
         if 2 * ends >= signal.length:
             raise unfit(
                 f"A tooth ± {min(one.reach for one in teeth):.3g} Hz wide is too narrow for this "
-                "record", "choose a wider one or a longer record",
+                "record",
+                "choose a wider one or a longer record",
                 f"it takes {ends / fs:.3g} s to settle at each end, and there are "
                 f"{signal.duration:.3g} s",
-            )  # fmt: skip
+            )
         return replace(
             signal,
             samples=KeptRegions(signal.samples, parts, out=self.out),

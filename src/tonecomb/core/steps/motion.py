@@ -41,8 +41,13 @@ class Motion(Step):
     )
     low_cut: float = setting("low-cut", "number", 1.0, unit="Hz", help="what is slower goes")
     name: str = setting("name", "text", "", help="what the new channel is called")
-    units: str = setting("units", "choice", "metric", choices=tuple(SYSTEMS),
-                         help="of the result: m/s², mm/s, µm or g, in/s, mil")  # fmt: skip
+    units: str = setting(
+        "units",
+        "choice",
+        "metric",
+        choices=tuple(SYSTEMS),
+        help="of the result: m/s², mm/s, µm or g, in/s, mil",
+    )
 
     @property
     def adds(self) -> bool:
@@ -129,9 +134,7 @@ class Motion(Step):
         return unit(f"{symbol}{times}").symbol, 1.0
 
     def _response(self, fs: float, size: float) -> partial[Array]:
-        return partial(
-            _power_of_frequency, fs, self.order, self.low_cut, size, self._lasts(fs)
-        )  # fmt: skip
+        return partial(_power_of_frequency, fs, self.order, self.low_cut, size, self._lasts(fs))
 
 
 @dataclass(frozen=True)

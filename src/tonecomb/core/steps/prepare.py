@@ -22,8 +22,9 @@ def prepare(recording: Recording, steps: tuple[Step, ...]) -> Signal:
     """
     kept = recording.memo
     with _LOCK:
-        if (found := kept.get(steps)) is not None:
-            return found
+        found: Signal | None = kept.get(steps)
+    if found is not None:
+        return found
     signal = Signal.of(recording)
     for step in steps:
         if step.off and not step.adds:
@@ -38,4 +39,5 @@ def prepare(recording: Recording, steps: tuple[Step, ...]) -> Signal:
     with _LOCK:
         while len(kept) >= _MOST:
             del kept[next(iter(kept))]
-        return kept.setdefault(steps, signal)
+        result: Signal = kept.setdefault(steps, signal)
+        return result

@@ -40,10 +40,14 @@ class Continued:
         self.length = length + 2 * self._beyond
         self.holed = False  # whether a sample was missing in what was read
         few = max(1, min(level, length))
-        self._turns = (0.0, 0.0) if not level else (
-            _end_of_line(self._plain(0, few)[::-1]),
-            _end_of_line(self._plain(length - few, length)),
-        )  # fmt: skip
+        self._turns = (
+            (0.0, 0.0)
+            if not level
+            else (
+                _end_of_line(self._plain(0, few)[::-1]),
+                _end_of_line(self._plain(length - few, length)),
+            )
+        )
 
     @property
     def beyond(self) -> int:

@@ -74,7 +74,7 @@ class RegionBox(Marked):
                 "A region is empty",
                 f"{self.start:g}–{self.end:g} s, {self.low:g}–{self.high:g} Hz",
                 "give its start before its end, and its lower limit first",
-            )  # fmt: skip
+            )
         if self.end <= 0 or self.start >= duration or self.high <= 0 or self.low >= nyquist:
             raise _outside(self.words(), duration, nyquist)
 
@@ -166,7 +166,8 @@ class RegionTooth(Region):
         knots = np.array([one for one, _ in self.points])
         f = self.fundamentals
         if len(knots) == 1:
-            return self.number * f[0] * (time - knots[0])
+            result: Array = self.number * f[0] * (time - knots[0])
+            return result
         steps = np.diff(knots)
         before = np.concatenate([[0.0], np.cumsum(steps * (f[1:] + f[:-1]) / 2)])
         at = np.clip(np.searchsorted(knots, time, side="right") - 1, 0, len(knots) - 1)

@@ -30,9 +30,11 @@ FAMILIES: dict[Family, str] = {
     "bessel": "Bessel",
 }
 _PROTOTYPES: dict[Family, str] = {
-    "butterworth": "butter", "chebyshev-1": "cheby1", "chebyshev-2": "cheby2",
+    "butterworth": "butter",
+    "chebyshev-1": "cheby1",
+    "chebyshev-2": "cheby2",
     "elliptic": "ellip",
-}  # fmt: skip
+}
 MOST_ORDER = 24
 _EDGE_DB = 10 * math.log10(2)
 _PRECISE_DB = 0.01  # what rounding may change
@@ -105,9 +107,15 @@ def designed(design: Design, fs: float) -> Sections:
             zpk = signal.bessel(design.order, wanted, design.shape, output="zpk", norm="mag", fs=fs)
         else:
             zpk = signal.iirfilter(
-                design.order, wanted, ripple, attenuation, design.shape,
-                ftype=_PROTOTYPES[design.family], output="zpk", fs=fs,
-            )  # fmt: skip
+                design.order,
+                wanted,
+                ripple,
+                attenuation,
+                design.shape,
+                ftype=_PROTOTYPES[design.family],
+                output="zpk",
+                fs=fs,
+            )
     except ValueError as error:
         raise refused("This filter cannot be designed", str(error), "try a lower order") from error
     return _checked(zpk, design.zero_phase, fs)
@@ -122,28 +130,29 @@ def notch(frequency: float, width: float, zero_phase: bool, fs: float) -> Sectio
     if not 0 < frequency < fs / 2:
         raise refused(
             f"A notch at {frequency:g} Hz lies outside the record's frequencies",
-            f"they end at {fs / 2:g} Hz, the Nyquist frequency", "choose one below it",
-        )  # fmt: skip
+            f"they end at {fs / 2:g} Hz, the Nyquist frequency",
+            "choose one below it",
+        )
     least = min(frequency, fs / 2 - frequency)
     if not 0 < width < 2 * least:
         raise refused(
             f"A notch {width:g} Hz wide at {frequency:g} Hz cannot be",
-            "it would reach 0 Hz or the Nyquist frequency", f"keep it below {2 * least:.4g} Hz",
-        )  # fmt: skip
+            "it would reach 0 Hz or the Nyquist frequency",
+            f"keep it below {2 * least:.4g} Hz",
+        )
     # |1 − g|² = ½ at the edge for one pass; for both together |1 − g|⁴ = ½.
     part = math.sqrt(math.sqrt(2) - 1) if zero_phase else 1.0
     w0, half = 2 * math.pi * frequency / fs, part * math.tan(math.pi * width / fs)
     gain = 1 / (1 + half)
     cosine = math.cos(w0)
-    sos = np.array([
-        [gain, -2 * gain * cosine, gain, 1.0, -2 * gain * cosine, 2 * gain - 1]
-    ])  # fmt: skip
+    sos = np.array([[gain, -2 * gain * cosine, gain, 1.0, -2 * gain * cosine, 2 * gain - 1]])
     radius = float(np.abs(np.roots(sos[0, 3:])).max())
     if not 0 < radius < 1 - _NEAREST:
         raise refused(
             f"A notch {width:g} Hz wide at {fs:g} Hz is below what double precision holds",
-            "its poles lie on the unit circle", "choose a wider one, or decimate first",
-        )  # fmt: skip
+            "its poles lie on the unit circle",
+            "choose a wider one, or decimate first",
+        )
     return Sections(sos, zero_phase, radius)
 
 
@@ -152,8 +161,9 @@ def _check(design: Design, fs: float) -> None:
     if not 1 <= design.order <= MOST_ORDER:
         raise refused(
             f"A filter of order {design.order} cannot be",
-            "an order is how many poles roll it off", f"choose 1 to {MOST_ORDER}",
-        )  # fmt: skip
+            "an order is how many poles roll it off",
+            f"choose 1 to {MOST_ORDER}",
+        )
     for edge in design.edges:
         if not 0 < edge < nyquist:
             raise refused(
@@ -164,8 +174,9 @@ def _check(design: Design, fs: float) -> None:
     if len(design.edges) == 2 and not design.edges[0] < design.edges[1]:
         raise refused(
             f"A band from {design.edges[0]:g} to {design.edges[1]:g} Hz cannot be",
-            "its lower edge is not below its upper one", "turn them around",
-        )  # fmt: skip
+            "its lower edge is not below its upper one",
+            "turn them around",
+        )
     for what, value in (("ripple", design.ripple), ("attenuation", design.attenuation)):
         if not 0 < value <= 300:
             raise refused(

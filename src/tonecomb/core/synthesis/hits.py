@@ -60,8 +60,13 @@ class Hits(Part):
     title: ClassVar[str] = "Decaying hits"
     tip: ClassVar[str] = "Hits that ring resonances"
     says: ClassVar[tuple[str, ...]] = (
-        "hits at", "@rate", ", scattered by", "@scatter", ", each ringing", "@rung",
-    )  # fmt: skip
+        "hits at",
+        "@rate",
+        ", scattered by",
+        "@scatter",
+        ", each ringing",
+        "@rung",
+    )
 
     rate: float = frequency("rate", 2.0, "hits a second")
     scatter: float = setting("scatter", "number", 0.0, unit="%", help="of their distance, rms")
@@ -184,8 +189,9 @@ class Hits(Part):
             if sizes[k - 1] >= _LEAST * sizes.max():
                 phase = math.degrees(np.angle(np.asarray(spectrum)[k - 1]))
                 phase -= 360 * k * self.rate * self.start
-                told += self.line(number, c, k * self.rate, float(sizes[k - 1]), phase,
-                                  f"{self.name} ×{k}")  # fmt: skip
+                told += self.line(
+                    number, c, k * self.rate, float(sizes[k - 1]), phase, f"{self.name} ×{k}"
+                )
         return told
 
 

@@ -36,8 +36,14 @@ class Noise(Part):
     title: ClassVar[str] = "Noise"
     tip: ClassVar[str] = "White, pink or brown, of all frequencies or some"
     says: ClassVar[tuple[str, ...]] = (
-        "@colour", "noise of", "@amount", "between", "@low", "and", "@high",
-    )  # fmt: skip
+        "@colour",
+        "noise of",
+        "@amount",
+        "between",
+        "@low",
+        "and",
+        "@high",
+    )
     bends: ClassVar[bool] = False
     random: ClassVar[bool] = True
 
@@ -110,7 +116,7 @@ class Noise(Part):
             "pink": lambda: math.log(top / least),
             "brown": lambda: 1 / least - 1 / top,
         }[self.colour]()
-        return self.amount**2 / (flat + slope)
+        return float(self.amount**2 / (flat + slope))
 
     def sampled(self, f: Array, c: Conditions) -> Array:
         """The density of its samples, with what is folded down, at 0 to half the rate."""

@@ -114,14 +114,24 @@ class Part(ABC):
     def phrases(self, unit: str) -> list[tuple[str, str]]:
         """Its sentence: pairs of a setting's attribute ("" for plain words) and what stands
         there."""
-        told = [("", one) if one[0] != "@" else (one[1:], self.figure(one[1:], unit))
-                for one in self.says]  # fmt: skip
+        told = [
+            ("", one) if one[0] != "@" else (one[1:], self.figure(one[1:], unit))
+            for one in self.says
+        ]
         if self.am:
-            told += [("", ", swinging in amplitude by"), ("am", self.figure("am", unit)),
-                     ("", "at"), ("am_rate", self.figure("am_rate", unit))]  # fmt: skip
+            told += [
+                ("", ", swinging in amplitude by"),
+                ("am", self.figure("am", unit)),
+                ("", "at"),
+                ("am_rate", self.figure("am_rate", unit)),
+            ]
         if self.fm:
-            told += [("", ", in frequency by"), ("fm", self.figure("fm", unit)),
-                     ("", "at"), ("fm_rate", self.figure("fm_rate", unit))]  # fmt: skip
+            told += [
+                ("", ", in frequency by"),
+                ("fm", self.figure("fm", unit)),
+                ("", "at"),
+                ("fm_rate", self.figure("fm_rate", unit)),
+            ]
         if self.start or self.end:
             told += [("", ", from"), ("start", self.figure("start", unit)), ("", "to")]
             told += [("end", self.figure("end", unit) if self.end else "the end")]
@@ -199,9 +209,14 @@ class Part(ABC):
         return []
 
     def line(
-        self, number: int, c: Conditions, frequency: float, amplitude: float, phase: float,
+        self,
+        number: int,
+        c: Conditions,
+        frequency: float,
+        amplitude: float,
+        phase: float,
         name: str = "",
-    ) -> list[KnownLine]:  # fmt: skip
+    ) -> list[KnownLine]:
         """A line of it behind the low-pass, and its sidebands where its amplitude swings; one that
         moves where its frequency does."""
         if c.low_pass is not None:

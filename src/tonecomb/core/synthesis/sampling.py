@@ -26,8 +26,17 @@ class Sampling:
     none before it."""
 
     says: ClassVar[tuple[str, ...]] = (
-        "sampled at", "@rate", ",", "@samples", ",", "@bits", ",", "@low_pass", ",", "@jitter",
-    )  # fmt: skip
+        "sampled at",
+        "@rate",
+        ",",
+        "@samples",
+        ",",
+        "@bits",
+        ",",
+        "@low_pass",
+        ",",
+        "@jitter",
+    )
 
     rate: float = setting("rate", "number", 256.0, unit="Hz", help="samples a second")
     samples: int = setting("samples", "whole", 256, help="how many are taken")
@@ -36,9 +45,13 @@ class Sampling:
         "full-scale", "number", 0.0, unit=UNIT, help="what is beyond is clipped; 0 for nothing"
     )
     low_pass: float = setting(
-        "low-pass", "number", 0.0, unit="Hz", least=0,
+        "low-pass",
+        "number",
+        0.0,
+        unit="Hz",
+        least=0,
         help="where the circuit before the converter is 3 dB down; 0 for none",
-    )  # fmt: skip
+    )
     order: int = setting("order", "whole", 8, help="how steep that is: 20 dB a decade each")
     jitter: float = setting("jitter", "number", 0.0, unit="µs", help="rms of the clock's")
 
@@ -82,9 +95,9 @@ class Sampling:
             )
         if not 0 <= self.bits <= MOST_BITS:
             raise UserError(
-                f"A converter of {self.bits} bits cannot be made", remedy=f"give 1 to {MOST_BITS}, "
-                "or 0 for one without steps"
-            )  # fmt: skip
+                f"A converter of {self.bits} bits cannot be made",
+                remedy=f"give 1 to {MOST_BITS}, or 0 for one without steps",
+            )
         if not 0 <= self.full_scale < math.inf or (self.bits and not self.full_scale):
             raise UserError(
                 f"A full scale of {self.full_scale:g} does not go with {self.bits} bits",
@@ -98,8 +111,9 @@ class Sampling:
         if not 0 <= self.jitter * 1e-6 <= 0.5 / self.rate:
             raise UserError(
                 f"A clock that strays by {self.jitter:g} µs cannot be made",
-                f"samples are {1e6 / self.rate:g} µs apart", "give at most half of that",
-            )  # fmt: skip
+                f"samples are {1e6 / self.rate:g} µs apart",
+                "give at most half of that",
+            )
 
     def times(self, start: int, stop: int, seed: int) -> Array:
         """When the samples ``start`` to ``stop`` (not included) are taken, s."""
@@ -127,8 +141,10 @@ class Sampling:
 
     def phrases(self, unit: str) -> list[tuple[str, str]]:
         """The sentence, as a part's."""
-        return [("", one) if one[0] != "@" else (one[1:], self.figure(one[1:], unit))
-                for one in self.says]  # fmt: skip
+        return [
+            ("", one) if one[0] != "@" else (one[1:], self.figure(one[1:], unit))
+            for one in self.says
+        ]
 
     def words(self, unit: str) -> str:
         """It in one line."""

@@ -43,8 +43,13 @@ class Tone(Part):
     title: ClassVar[str] = "Tone"
     tip: ClassVar[str] = "One frequency that stays"
     says: ClassVar[tuple[str, ...]] = (
-        "a tone of", "@frequency", ",", "@amplitude", ", phase", "@phase",
-    )  # fmt: skip
+        "a tone of",
+        "@frequency",
+        ",",
+        "@amplitude",
+        ", phase",
+        "@phase",
+    )
 
     frequency: float = frequency("frequency", 61.8, "periods a second")
     amplitude: float = _amplitude()
@@ -76,8 +81,15 @@ class Sweep(Part):
     title: ClassVar[str] = "Sweep"
     tip: ClassVar[str] = "One frequency that goes from here to there"
     says: ClassVar[tuple[str, ...]] = (
-        "a", "@law", "sweep from", "@first", "to", "@last", ",", "@amplitude",
-    )  # fmt: skip
+        "a",
+        "@law",
+        "sweep from",
+        "@first",
+        "to",
+        "@last",
+        ",",
+        "@amplitude",
+    )
 
     first: float = frequency("first", 8.0, "its frequency at the start")
     last: float = frequency("last", 24.0, "and at the end")
@@ -136,9 +148,19 @@ class Teeth(Part):
     title: ClassVar[str] = "Comb"
     tip: ClassVar[str] = "A fundamental and its harmonics"
     says: ClassVar[tuple[str, ...]] = (
-        "a comb of", "@count", "teeth on", "@frequency", ", the first", "@amplitude",
-        ", falling by", "@roll_off", "an octave, wandering by", "@wander", "over", "@over",
-    )  # fmt: skip
+        "a comb of",
+        "@count",
+        "teeth on",
+        "@frequency",
+        ", the first",
+        "@amplitude",
+        ", falling by",
+        "@roll_off",
+        "an octave, wandering by",
+        "@wander",
+        "over",
+        "@over",
+    )
 
     frequency: float = frequency("frequency", 24.3, "the fundamental")
     count: int = setting("teeth", "whole", 10, help="how many harmonics there are, the first too")
@@ -208,7 +230,15 @@ class Teeth(Part):
             ):
                 if self.wander:
                     off = 2 * self.wander / 100 * f
-                    one = KnownLine(number, one.name, one.frequency, one.amplitude, math.nan,
-                                    one.share, f - off, f + off)  # fmt: skip
+                    one = KnownLine(
+                        number,
+                        one.name,
+                        one.frequency,
+                        one.amplitude,
+                        math.nan,
+                        one.share,
+                        f - off,
+                        f + off,
+                    )
                 told.append(one)
         return told

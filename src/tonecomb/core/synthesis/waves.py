@@ -87,8 +87,14 @@ class Wave(Part):
             if not size:
                 continue
             phase = n * self.angle + (180.0 if size < 0 else 0.0)
-            told += self.line(number, c, n * self.frequency, abs(size), phase,
-                              f"{self.name} ×{n}" if n > 1 else "")  # fmt: skip
+            told += self.line(
+                number,
+                c,
+                n * self.frequency,
+                abs(size),
+                phase,
+                f"{self.name} ×{n}" if n > 1 else "",
+            )
         least = _LEAST * max((one.amplitude for one in told), default=0.0)
         return [one for one in told if one.amplitude >= least][:_MOST]
 
@@ -101,9 +107,15 @@ class Square(Wave):
     title: ClassVar[str] = "Square wave"
     tip: ClassVar[str] = "Up and down at once: odd harmonics, each so many times lower"
     says: ClassVar[tuple[str, ...]] = (
-        "a square wave of", "@frequency", ",", "@amplitude", ", high for", "@duty", ", phase",
+        "a square wave of",
+        "@frequency",
+        ",",
+        "@amplitude",
+        ", high for",
+        "@duty",
+        ", phase",
         "@phase",
-    )  # fmt: skip
+    )
 
     duty: float = setting("duty", "number", 50.0, unit="%", help="of a period that it is high")
     phase: float = setting("phase", "number", 0.0, unit="°", help=_PHASE)
@@ -137,8 +149,13 @@ class Pulses(Wave):
     title: ClassVar[str] = "Pulse train"
     tip: ClassVar[str] = "Short pulses: all harmonics, alike until far up"
     says: ClassVar[tuple[str, ...]] = (
-        "pulses at", "@frequency", ",", "@width", "wide, of", "@amplitude",
-    )  # fmt: skip
+        "pulses at",
+        "@frequency",
+        ",",
+        "@width",
+        "wide, of",
+        "@amplitude",
+    )
 
     width: float = setting("width", "number", 5.0, unit="ms", help="how long a pulse lasts")
 
@@ -174,8 +191,13 @@ class Triangle(Wave):
     title: ClassVar[str] = "Triangle wave"
     tip: ClassVar[str] = "Straight up and down: odd harmonics that fall fast"
     says: ClassVar[tuple[str, ...]] = (
-        "a triangle wave of", "@frequency", ",", "@amplitude", ", phase", "@phase",
-    )  # fmt: skip
+        "a triangle wave of",
+        "@frequency",
+        ",",
+        "@amplitude",
+        ", phase",
+        "@phase",
+    )
 
     phase: float = setting("phase", "number", 0.0, unit="°", help=_PHASE)
 

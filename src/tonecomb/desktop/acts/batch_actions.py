@@ -44,28 +44,33 @@ class Many(QObject):
     def offer(self, folder: Path) -> None:
         """Ask how the recordings of a folder are to be analysed, and do it."""
         self._context.jobs.submit(
-            f"Looking through {folder.name}", lambda _: recordings_in([folder]),
-            lambda files: self._ask(folder, files), self._context.notices.tell,
-        )  # fmt: skip
+            f"Looking through {folder.name}",
+            lambda _: recordings_in([folder]),
+            lambda files: self._ask(folder, files),
+            self._context.notices.tell,
+        )
 
     def _ask(self, folder: Path, files: list[Path]) -> None:
         context = self._context
         signal, method = context.store.current, context.store.method
         if signal is None or method is None:
             self._opening.open_paths(files[:1])
-            context.notices.tell(UserError(
-                f"{folder.name} holds {len(files)} recordings, and there is no method yet",
-                remedy="set it up on the first of them, then use File ▸ Analyse many",
-            ))  # fmt: skip
+            context.notices.tell(
+                UserError(
+                    f"{folder.name} holds {len(files)} recordings, and there is no method yet",
+                    remedy="set it up on the first of them, then use File ▸ Analyse many",
+                )
+            )
             return
         analysis = context.results.analysis  # whose quantity is the one that is shown
         channel = signal.channels[min(method.source.channel, len(signal.channels) - 1)]
         unit = channel.unit if analysis is None else analysis.unit.symbol
         beside, against = context.held.beside, context.held.against
         held = "" if beside is None or against is None else against.name
-        asking = ManyDialog(context.window, Offered(
-            len(files), folder, sentence(method, signal.recording), unit, held, analysis
-        ))  # fmt: skip
+        asking = ManyDialog(
+            context.window,
+            Offered(len(files), folder, sentence(method, signal.recording), unit, held, analysis),
+        )
         if not asking.exec():
             return
         limits = []
@@ -78,8 +83,7 @@ class Many(QObject):
             limits.append(Limit("curve", "curve", points=asking.curve.points, unit=unit))
         # A stretch is of the recording that it was chosen in.
         alike = method.having(stretch=None)
-        plan = Plan((Rule(method=alike),), tuple(limits),
-                    said=context.notes.knowledge.of_machine())  # fmt: skip
+        plan = Plan((Rule(method=alike),), tuple(limits), said=context.notes.knowledge.of_machine())
         self._run(plan, files, asking.chosen, asking.reports.isChecked())
 
     def _run(self, plan: Plan, files: list[Path], out: Path, reports: bool) -> None:
@@ -96,17 +100,25 @@ class Many(QObject):
 
         def work(progress: Progress) -> Batch:
             plan.check()
-            return run(plan, files, out, workers=workers, reports=reports, progress=progress,
-                       told=came.one.emit)  # fmt: skip
+            return run(
+                plan,
+                files,
+                out,
+                workers=workers,
+                reports=reports,
+                progress=progress,
+                told=came.one.emit,
+            )
 
         self._context.jobs.submit(
-            f"Analysing {len(files)} recordings", work,
+            f"Analysing {len(files)} recordings",
+            work,
             lambda done: shown.finish(
                 f"{len(done.outcomes)} recordings: {counted(done.outcomes)}. "
                 f"Tables and the page are in {out}."
             ),
             lambda error: self._stopped(error, shown),
-        )  # fmt: skip
+        )
 
     def _stopped(self, error: Exception, shown: OverviewDialog) -> None:
         self._context.notices.tell(error)

@@ -115,9 +115,11 @@ class Exports(QObject):
         if write is not None:
             place = settings.folder_of(self._store.ref) / "report.html"
             self._jobs.submit(
-                "Making the report", lambda progress: write(place, progress), done,
+                "Making the report",
+                lambda progress: write(place, progress),
+                done,
                 self._notices.tell,
-            )  # fmt: skip
+            )
 
     def _report_writer(
         self, layout: Layout, scope: str
@@ -213,13 +215,15 @@ class Exports(QObject):
             found = kinds.besides(method, recording, asked, part(progress, 0.5, 1))
             telling = Telling(analysis, said=said)
             tables = [
-                table for one in (ResultEntry(kinds.SPECTRUM, analysis), *found)
+                table
+                for one in (ResultEntry(kinds.SPECTRUM, analysis), *found)
                 for table in one.kind.tables(one.result, telling)
-            ]  # fmt: skip
+            ]
             return tables_as.written(tables, path.suffix)
 
-        several = ";;".join(f"{name} (*{suffix})" for suffix, (name, _) in tables_as.AS.items()
-                            if suffix != ".csv")  # fmt: skip
+        several = ";;".join(
+            f"{name} (*{suffix})" for suffix, (name, _) in tables_as.AS.items() if suffix != ".csv"
+        )
         self._export("Export all tables", "tables.xlsx", several, make)
 
     def export_readings(self, page: str) -> None:
@@ -267,11 +271,13 @@ class Exports(QObject):
         complete = self._completion()
         if complete is not None:
             self._export(
-                f"Export {name}", f"{name}.csv", _TABLES,
+                f"Export {name}",
+                f"{name}.csv",
+                _TABLES,
                 lambda path, progress: tables_as.written(
                     [table(complete(progress)[1])], path.suffix
                 ),
-            )  # fmt: skip
+            )
 
     def _picture(self) -> Callable[[str, Progress], bytes] | None:
         """How to draw what the stage shows now: what can be drawn anew is, the rest is taken as it
@@ -284,9 +290,11 @@ class Exports(QObject):
         view, envelope = stage.spectrum.figure_view(), stage.waveform.envelope
         shown = [pane for pane in stage.panes.values() if pane.isVisible()]
         analysis_now = self._results.analysis
-        panes = [] if analysis_now is None else [
-            pane.panel(analysis_now) or _as_it_stands(pane.as_drawn) for pane in shown
-        ]  # fmt: skip
+        panes = (
+            []
+            if analysis_now is None
+            else [pane.panel(analysis_now) or _as_it_stands(pane.as_drawn) for pane in shown]
+        )
         sentence = next((pane.sentence for pane in shown if pane.sentence), "")
         both = (not stage.lanes.isHidden(), not stage.spectra.isHidden())
 

@@ -36,8 +36,11 @@ class Finding(QObject):
         stage.spectrum.drag.chosen.connect(self.fit_range)
         context.fits.armed.connect(self.choose_fit)
         context.held.comparison_asked.connect(lambda: stage.show_pane("against"))
-        editors = {"trend": self.edit_tracks, "run-up": self.choose_shaft,
-                   "transfer": self.choose_transfer}  # fmt: skip
+        editors = {
+            "trend": self.edit_tracks,
+            "run-up": self.choose_shaft,
+            "transfer": self.choose_transfer,
+        }
         stage.more_marks.append(self._taps)
         context.watched["transfer"].changed.connect(lambda _: stage.refresh())
         readings.modes.tap_chosen.connect(stage.waveform.set_limits)
@@ -52,10 +55,12 @@ class Finding(QObject):
         if found is None or signal is None or found.recording_id != signal.id:
             return ()
         return tuple(
-            Mark(found.start + tap.onset / found.fs,
-                 f"{tap.number}" if tap.number in found.used else f"({tap.number})")
+            Mark(
+                found.start + tap.onset / found.fs,
+                f"{tap.number}" if tap.number in found.used else f"({tap.number})",
+            )
             for tap in found.taps[:_MOST_MARKED]
-        )  # fmt: skip
+        )
 
     def name(self) -> None:
         """Name the chosen mode where modes are shown, else the chosen peak."""

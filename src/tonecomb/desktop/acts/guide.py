@@ -61,39 +61,82 @@ def _seen(bench: Bench) -> object:
 
 
 STEPS: tuple[Stop, ...] = (
-    Stop("What it holds, in short", "This is a gearbox of an invented ropeway, a minute long. The "
-         "readings begin with what was found in it; a click on a sentence goes to its place.",
-         lambda b: b.readings.short),
-    Stop("Choose what you trust", "All of the recording is analysed. Drag over a part of the "
-         "waveform, and only that part is; W takes all of it again.",
-         lambda b: b.stage.waveform, lambda b: b.store.method and b.store.method.source.stretch,
-         lambda b: b.store.edit_method("Choose stretch", stretch=Stretch(12.0, 32.0))),
-    Stop("Listen to advice", "What a careful colleague would say stands below. A click follows it; "
-         "Ctrl+Z takes back whatever you did.",
-         _card, lambda b: b.store.method and b.store.method.source.steps, _advice),
-    Stop("How the curve was made", "The method line says it as a sentence. Click the number of "
-         "samples and take half of it: a shorter frame, more of them to average.",
-         lambda b: b.method_line.phrase("frame"), _frame, _halve),
-    Stop("What can be told apart", "The ruler says what this method can see: tones closer than "
-         "this show as one. Its handle trades frequency for time.", lambda b: b.ruler),
-    Stop("Read a tone", "Frequencies and amplitudes are fitted between the bins, with the digits "
-         "that are known of them. Click one: the spectrum goes there.",
-         lambda b: b.readings.peaks.table, lambda b: b.readings.current_peak(),
-         lambda b: b.readings.peaks.table.selectRow(0)),
-    Stop("Find what belongs together", "Harmonics and sidebands of one shaft are a comb. Press "
-         "Shift+B to find them, or point at a tone and press B to drop one there.",
-         lambda b: b.stage.spectrum, lambda b: b.store.ref and len(b.store.ref.combs),
-         lambda b: b.finding.find_combs()),
-    Stop("See how it changes", "Press 4: the spectrogram lies under the spectrum, on one axis. The "
-         "keys , and . step from frame to frame.",
-         lambda b: b.stage, _seen, lambda b: b.stage.toggle_pane("spectrogram")),
-    Stop("Keep it to compare", "Press H: the curve stays while you change the method or look at "
-         "another recording, and Ctrl+H lists what changed since.",
-         lambda b: b.shelf, lambda b: len(b.store.document.held), lambda b: b.context.held.hold()),
-    Stop("Hand it over", "Ctrl+R saves a report: one file with the method, the pictures, the "
-         "figures with their uncertainty, and the cautions. Ctrl+S saves the session. Then open a "
-         "recording of your own: drop it on the window.", lambda b: b.menuBar()),
-)  # fmt: skip
+    Stop(
+        "What it holds, in short",
+        "This is a gearbox of an invented ropeway, a minute long. The "
+        "readings begin with what was found in it; a click on a sentence goes to its place.",
+        lambda b: b.readings.short,
+    ),
+    Stop(
+        "Choose what you trust",
+        "All of the recording is analysed. Drag over a part of the "
+        "waveform, and only that part is; W takes all of it again.",
+        lambda b: b.stage.waveform,
+        lambda b: b.store.method and b.store.method.source.stretch,
+        lambda b: b.store.edit_method("Choose stretch", stretch=Stretch(12.0, 32.0)),
+    ),
+    Stop(
+        "Listen to advice",
+        "What a careful colleague would say stands below. A click follows it; "
+        "Ctrl+Z takes back whatever you did.",
+        _card,
+        lambda b: b.store.method and b.store.method.source.steps,
+        _advice,
+    ),
+    Stop(
+        "How the curve was made",
+        "The method line says it as a sentence. Click the number of "
+        "samples and take half of it: a shorter frame, more of them to average.",
+        lambda b: b.method_line.phrase("frame"),
+        _frame,
+        _halve,
+    ),
+    Stop(
+        "What can be told apart",
+        "The ruler says what this method can see: tones closer than "
+        "this show as one. Its handle trades frequency for time.",
+        lambda b: b.ruler,
+    ),
+    Stop(
+        "Read a tone",
+        "Frequencies and amplitudes are fitted between the bins, with the digits "
+        "that are known of them. Click one: the spectrum goes there.",
+        lambda b: b.readings.peaks.table,
+        lambda b: b.readings.current_peak(),
+        lambda b: b.readings.peaks.table.selectRow(0),
+    ),
+    Stop(
+        "Find what belongs together",
+        "Harmonics and sidebands of one shaft are a comb. Press "
+        "Shift+B to find them, or point at a tone and press B to drop one there.",
+        lambda b: b.stage.spectrum,
+        lambda b: b.store.ref and len(b.store.ref.combs),
+        lambda b: b.finding.find_combs(),
+    ),
+    Stop(
+        "See how it changes",
+        "Press 4: the spectrogram lies under the spectrum, on one axis. The "
+        "keys , and . step from frame to frame.",
+        lambda b: b.stage,
+        _seen,
+        lambda b: b.stage.toggle_pane("spectrogram"),
+    ),
+    Stop(
+        "Keep it to compare",
+        "Press H: the curve stays while you change the method or look at "
+        "another recording, and Ctrl+H lists what changed since.",
+        lambda b: b.shelf,
+        lambda b: len(b.store.document.held),
+        lambda b: b.context.held.hold(),
+    ),
+    Stop(
+        "Hand it over",
+        "Ctrl+R saves a report: one file with the method, the pictures, the "
+        "figures with their uncertainty, and the cautions. Ctrl+S saves the session. Then open a "
+        "recording of your own: drop it on the window.",
+        lambda b: b.menuBar(),
+    ),
+)
 
 
 class Tour(QObject):

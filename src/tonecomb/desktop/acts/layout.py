@@ -36,9 +36,13 @@ class WindowLayout(QObject):
     """``columns`` are shelf, stage and readings; ``paint`` colours the regions."""
 
     def __init__(
-        self, window: QMainWindow, context: Context, stage: Stage, columns: QSplitter,
+        self,
+        window: QMainWindow,
+        context: Context,
+        stage: Stage,
+        columns: QSplitter,
         paint: Callable[[Theme], None],
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(window)
         self._window, self._context, self._stage = window, context, stage
         self._columns, self._paint = columns, paint
@@ -142,8 +146,9 @@ class WindowLayout(QObject):
         kept, stage = settings.settings(), self._stage
         screen = self._screen(str(kept.value("screen", "")))
         for name, bring in (
-            ("geometry", self._window.restoreGeometry), ("columns", self._columns.restoreState),
-        ):  # fmt: skip
+            ("geometry", self._window.restoreGeometry),
+            ("columns", self._columns.restoreState),
+        ):
             # As it was on this screen, or else on the last one before there were several.
             state = kept.value(f"screens/{screen}/{name}", kept.value(name))
             if state is not None:

@@ -156,9 +156,13 @@ class Listening(QObject):
 
 
 def wanted_sounds(
-    signal: Signal, method: Method, way: Way, rate: int, other: int | None,
+    signal: Signal,
+    method: Method,
+    way: Way,
+    rate: int,
+    other: int | None,
     limits: tuple[float, float] | None,
-) -> tuple[Sound, ...]:  # fmt: skip
+) -> tuple[Sound, ...]:
     """The stretch after all steps, and before those that take something out where there are any;
     within ``limits`` (Hz) where that is all that is wanted. Raises :class:`UserError` for what
     cannot be heard."""

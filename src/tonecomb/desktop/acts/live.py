@@ -119,10 +119,21 @@ class LiveActs(QObject):
         described.parent.mkdir(parents=True, exist_ok=True)
         described.unlink(missing_ok=True)
         self._node = subprocess.Popen(
-            [*PYTHON, "-m", "tonecomb", "node", "--port", str(_NODE_PORT), "--sdp",
-             str(described), "--keys"],
-            stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-        )  # fmt: skip
+            [
+                *PYTHON,
+                "-m",
+                "tonecomb",
+                "node",
+                "--port",
+                str(_NODE_PORT),
+                "--sdp",
+                str(described),
+                "--keys",
+            ],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
         self._waits.start(described)
 
     def tell_node(self, key: str) -> None:
@@ -202,9 +213,13 @@ class LiveActs(QObject):
         assert self._receiver is not None
         method = default_method(recording).having(frame=self._frame(reader))
         ref = RecordingRef(
-            self._id, recording.name, "", Fingerprint(0, ""), method,
+            self._id,
+            recording.name,
+            "",
+            Fingerprint(0, ""),
+            method,
             Given(live=self._receiver.source),
-        )  # fmt: skip
+        )
         self._store.apply("Go live", edits.add_recording(self._store.document, ref))
 
     def _show(self, reader: SpoolReader) -> None:
@@ -287,9 +302,10 @@ class LiveActs(QObject):
             return ()
         events = self.watching.events.values()
         found = [
-            (event.at - self._shown_from, event) for event in events
+            (event.at - self._shown_from, event)
+            for event in events
             if event.kind == "capture" and event.number not in self.watching.aside
-        ]  # fmt: skip
+        ]
         inside = [(at, event) for at, event in found if 0 <= at < signal.length]
         return tuple(Mark(at / signal.rate, f"{event.number}") for at, event in inside[-_MOST:])
 
@@ -359,9 +375,11 @@ class LiveActs(QObject):
             write_recording(path, kept, progress)
 
         self._context.jobs.submit(
-            f"Keeping {path.name}", work, lambda _: self._opening.open_paths([path]),
+            f"Keeping {path.name}",
+            work,
+            lambda _: self._opening.open_paths([path]),
             self._context.notices.tell,
-        )  # fmt: skip
+        )
 
     def end(self) -> None:
         """Receive no more. What was looked at last stays on the shelf."""
@@ -405,17 +423,28 @@ def _problems(
     if lost:
         gone, many = sum(b - a for a, b in lost), "s" if len(lost) > 1 else ""
         own = f" {counts.overrun} packets since the start were missed by this machine."
-        told.append(Problem("lost", (
-            f"{1000 * gone / rate:.4g} ms of what is looked at were lost on the way, in "
-            f"{len(lost)} gap{many}: frames that touch them are left out."
-            + (own if counts.overrun else "")
-        )))  # fmt: skip
+        told.append(
+            Problem(
+                "lost",
+                (
+                    f"{1000 * gone / rate:.4g} ms of what is looked at were lost on the way, in "
+                    f"{len(lost)} gap{many}: frames that touch them are left out."
+                    + (own if counts.overrun else "")
+                ),
+            )
+        )
     if counts.rate_ppm:
         comes = rate * (1 + counts.rate_ppm / 1e6)
-        told.append(Problem("rate", (
-            f"Samples come at {comes:.6g} Hz by this machine's clock, not at {rate:.6g} Hz as the "
-            f"source says: frequencies may be off by {abs(counts.rate_ppm) / 1e4:.2g} %."
-        )))  # fmt: skip
+        told.append(
+            Problem(
+                "rate",
+                (
+                    f"Samples come at {comes:.6g} Hz by this machine's clock, not at {rate:.6g} "
+                    f"Hz as the "
+                    f"source says: frequencies may be off by {abs(counts.rate_ppm) / 1e4:.2g} %."
+                ),
+            )
+        )
     return tuple(told)
 
 

@@ -113,9 +113,10 @@ class MakingActs(QObject):
             self._context.notices.tell(told)
             return
         others = [
-            (one.name, one.given.made) for one in self._store.document.recordings
+            (one.name, one.given.made)
+            for one in self._store.document.recordings
             if one.given.made is not None and one.id != ref.id
-        ]  # fmt: skip
+        ]
         dialog = KnownToneDialog(self._context.window, analysis, others)
         self.dialog = dialog
 

@@ -22,9 +22,13 @@ class MethodActions(QObject):
     """Each acts on the method of the current recording, and does nothing without one."""
 
     def __init__(
-        self, context: Context, presets: Presets, line: MethodLine, stage: Stage,
+        self,
+        context: Context,
+        presets: Presets,
+        line: MethodLine,
+        stage: Stage,
         readings: Readings,
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(context.window)
         self._window, self._store, self._held = context.window, context.store, context.held
         self._presets = presets

@@ -347,9 +347,12 @@ class Opening(QObject):
                 self._store.keep(one.understood, NOTHING_GIVEN.how)
                 recording = one.recording
                 ref = RecordingRef(
-                    recording.id, recording.name, str(recording.path), one.fingerprint,
+                    recording.id,
+                    recording.name,
+                    str(recording.path),
+                    one.fingerprint,
                     in_units(default_method(recording), system),
-                )  # fmt: skip
+                )
                 document = edits.add_recording(document, ref)
             first = opened[0].recording
             # The gearbox shows most of what there is to see.

@@ -39,8 +39,9 @@ class Presets(QObject):
         """Keep the current method under a name, over another of that name."""
         method = self._store.method
         if method is not None and name.strip():
-            self._write(lambda: presets.keep(settings.presets_file(),
-                                             Preset.of(name.strip(), method)))  # fmt: skip
+            self._write(
+                lambda: presets.keep(settings.presets_file(), Preset.of(name.strip(), method))
+            )
 
     def apply(self, preset: Preset) -> None:
         """Analyse the current channel and stretch by a preset; one step that can be undone."""
@@ -75,9 +76,10 @@ class Presets(QObject):
 
     def _may_replace(self, names: list[str]) -> bool:
         answer = QMessageBox.question(
-            self._window, "Presets",
+            self._window,
+            "Presets",
             f"Replace your own {', '.join(f'‘{name}’' for name in names)}?",
-        )  # fmt: skip
+        )
         return answer == QMessageBox.StandardButton.Yes
 
     def _write(self, act: Callable[[], object]) -> bool:

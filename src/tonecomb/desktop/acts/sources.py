@@ -55,20 +55,25 @@ class Sources(QObject):
         for path in changed:
             known = {
                 ref.id: ref.fingerprint
-                for ref in self._store.document.recordings if ref.path == path
-            }  # fmt: skip
+                for ref in self._store.document.recordings
+                if ref.path == path
+            }
             if not known:
                 continue
 
             def work(progress: Progress, path: str = path) -> Fingerprint:
                 return files.fingerprint(Path(path))
 
-            def done(now: Fingerprint, path: str = path, known: dict = known) -> None:
+            def done(
+                now: Fingerprint, path: str = path, known: dict[str, Fingerprint] = known
+            ) -> None:
                 stale = [one for one, before in known.items() if before != now]
                 if stale:
                     self._offer(Path(path), "has changed since it was opened", stale)
 
-            def failed(error: Exception, path: str = path, known: dict = known) -> None:
+            def failed(
+                error: Exception, path: str = path, known: dict[str, Fingerprint] = known
+            ) -> None:
                 if isinstance(error, UserError):
                     self._offer(Path(path), "is gone, or cannot be read any more", list(known))
 
@@ -80,6 +85,8 @@ class Sources(QObject):
                 self._opening.read_file_anew(one)
 
         self._notices.show_notice(
-            f"{path.name} {what}: figures may be partly of what it was.", fault=True,
-            remedy="Read it anew" if path.exists() else "", action=anew if path.exists() else None,
-        )  # fmt: skip
+            f"{path.name} {what}: figures may be partly of what it was.",
+            fault=True,
+            remedy="Read it anew" if path.exists() else "",
+            action=anew if path.exists() else None,
+        )

@@ -109,11 +109,14 @@ class Watching(QObject):
         frequency = spectrum.frequency[:count:step]
         low = float(spectrum.frequency[min(3, count - 1)])
         return Alarm(
-            names.index(held.channel.name), low, rate / 2,
+            names.index(held.channel.name),
+            low,
+            rate / 2,
             curve=(tuple(frequency.tolist()), tuple(highest.tolist())),
-            frame=held.method.frames.frame, taper=held.method.frames.window,
+            frame=held.method.frames.frame,
+            taper=held.method.frames.window,
             called=shown[-1].trace.name,
-        )  # fmt: skip
+        )
 
     def set_aside(self, number: int) -> None:
         """Set a capture aside, or take it back."""
@@ -146,9 +149,8 @@ class Watching(QObject):
         trigger = self.wanted[0]
         level = None if trigger is None else trigger.level
         self._line.setVisible(
-            level is not None and trigger is not None
-            and trigger.channel == method.source.channel
-        )  # fmt: skip
+            level is not None and trigger is not None and trigger.channel == method.source.channel
+        )
         self._line.setValue(level or 0.0)
         rate, channels = reader.described.rate, reader.described.channels
         running = [event for event in self.events.values() if event.running]
@@ -156,11 +158,17 @@ class Watching(QObject):
         for alarm in self.wanted[1]:
             if alarm.channel != method.source.channel:
                 continue
-            on = [e for e in running if e.channel == alarm.channel
-                  and alarm.low - 1 <= e.hz <= alarm.high + 1]  # fmt: skip
+            on = [
+                e
+                for e in running
+                if e.channel == alarm.channel and alarm.low - 1 <= e.hz <= alarm.high + 1
+            ]
             unit = channels[alarm.channel].unit
-            words = (f"alarm {alarm.level:g} {unit} rms" if alarm.curve is None
-                     else f"alarm {alarm.margin:g} dB over {alarm.called}")  # fmt: skip
+            words = (
+                f"alarm {alarm.level:g} {unit} rms"
+                if alarm.curve is None
+                else f"alarm {alarm.margin:g} dB over {alarm.called}"
+            )
             if on:
                 lasted = (on[-1].end - on[-1].first) / rate
                 words += f": {on[-1].value:.3g} {unit}, over for {lasted:.0f} s"

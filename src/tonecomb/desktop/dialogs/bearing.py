@@ -30,11 +30,13 @@ class BearingDialog(Form):
             label("The inner ring turns with the shaft. Diameters may be in any one unit.", "quiet")
         )
         for text, field in (
-            ("Name", self.name), ("Rolling elements", self.elements),
+            ("Name", self.name),
+            ("Rolling elements", self.elements),
             ("Diameter of an element", self.diameter),
             ("Diameter of the circle through their middles", self.pitch),
-            ("Contact angle", self.angle), ("Slip, at most", self.tolerance),
-        ):  # fmt: skip
+            ("Contact angle", self.angle),
+            ("Slip, at most", self.tolerance),
+        ):
             field.setAccessibleName(text)
             fields.addRow(text, field)
         outer.addLayout(fields)
@@ -52,9 +54,13 @@ class BearingDialog(Form):
 
     def _bearing(self) -> Bearing:
         return Bearing(
-            self.name.text().strip(), int(self.elements.value()), self.diameter.value(),
-            self.pitch.value(), self.angle.value(), self.tolerance.value(),
-        )  # fmt: skip
+            self.name.text().strip(),
+            int(self.elements.value()),
+            self.diameter.value(),
+            self.pitch.value(),
+            self.angle.value(),
+            self.tolerance.value(),
+        )
 
     def _tell(self) -> bool:
         """The frequencies as they are now; False, and why, where there are none."""

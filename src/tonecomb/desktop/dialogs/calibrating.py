@@ -67,13 +67,25 @@ class CalibrationDialog(Form):
         self.gain = Number(known.gain, -1e12, 1e12, 9, "", shortest=True)
         self.offset = Number(known.offset, -1e15, 1e15, 9, "", shortest=True)
         outer.addLayout(
-            row(label("The sensor gives"), self.sensitivity, self.raw, label("for each"),
-                self.unit, None)
-        )  # fmt: skip
+            row(
+                label("The sensor gives"),
+                self.sensitivity,
+                self.raw,
+                label("for each"),
+                self.unit,
+                None,
+            )
+        )
         outer.addLayout(
-            row(label("and"), self.offset, label("at rest; an amplifier of gain"), self.gain,
-                label("follows."), None)
-        )  # fmt: skip
+            row(
+                label("and"),
+                self.offset,
+                label("at rest; an amplifier of gain"),
+                self.gain,
+                label("follows."),
+                None,
+            )
+        )
         shown = [(None, "the sensor's unit"), *((u, u) for u in _UNITS)]
         self.shown = Choice(shown, said.shown_in if said else None, "Show in")
         outer.addLayout(row(label("Show it in"), self.shown, None))
@@ -92,9 +104,11 @@ class CalibrationDialog(Form):
         outer.addLayout(row(undo, None, leave, self.go, spacing=12))
         self.setMinimumWidth(560)
         for field, name in (
-            (self.sensitivity, "Sensitivity"), (self.gain, "Gain"), (self.offset, "Offset"),
+            (self.sensitivity, "Sensitivity"),
+            (self.gain, "Gain"),
+            (self.offset, "Offset"),
             (self.unit, "Unit of the sensor"),
-        ):  # fmt: skip
+        ):
             field.setAccessibleName(name)
         for number in (self.sensitivity, self.gain, self.offset):
             number.valueChanged.connect(lambda _: self._timer.start())

@@ -66,9 +66,12 @@ class Facts(QWidget):
         self._column.addWidget(line)
 
     def _choice(
-        self, choices: Sequence[tuple[Any, str]], current: Any, name: str,
+        self,
+        choices: Sequence[tuple[Any, str]],
+        current: Any,
+        name: str,
         change: Callable[[Any], Given],
-    ) -> Choice:  # fmt: skip
+    ) -> Choice:
         made = Choice(choices, current, name)
         made.picked.connect(lambda value: self.changed.emit(change(value)))
         return made
@@ -81,14 +84,17 @@ class Facts(QWidget):
         if contents.delimiter is None:
             return
         between = self._choice(
-            [(sign, words) for sign, words in IN_WORDS.items()], contents.delimiter,
+            [(sign, words) for sign, words in IN_WORDS.items()],
+            contents.delimiter,
             "What divides the cells",
             lambda sign: self._how(delimiter=sign, decimal=contents.decimal, columns=()),
-        )  # fmt: skip
+        )
         points = self._choice(
-            list(_DECIMALS.items()), contents.decimal, "Decimal sign",
+            list(_DECIMALS.items()),
+            contents.decimal,
+            "Decimal sign",
             lambda sign: self._how(decimal=sign, delimiter=contents.delimiter, columns=()),
-        )  # fmt: skip
+        )
         first = label(f"; numbers from line {contents.first_row}.")
         self._say(label("Cells are divided by"), between, label("and have"), points, first)
 
@@ -100,7 +106,7 @@ class Facts(QWidget):
             for i, c in enumerate(columns)
             if (c.role != "leave out" or said_of(understood, self._given)[i].role == "leave out")
             and c.length == length
-        ]  # fmt: skip
+        ]
 
         def choose(chosen: int | None) -> Given:
             said = said_of(understood, self._given)
@@ -148,9 +154,11 @@ class Facts(QWidget):
             if problem.code in ("gaps", "stamps", "jitter"):
                 self._say(label(problem.text, wrap=True))
         keep = self._choice(
-            list(_TIME_BASE.items()), chosen, "What becomes of uneven times",
+            list(_TIME_BASE.items()),
+            chosen,
+            "What becomes of uneven times",
             lambda value: self._how(time_base=value, piece=None),
-        )  # fmt: skip
+        )
         self._say(label("There,"), keep)
 
     def _missing(self, understood: Understood) -> None:
@@ -161,9 +169,11 @@ class Facts(QWidget):
             return
         known = f"{missing} values are missing:" if missing else "Where values are missing,"
         keep = self._choice(
-            list(_MISSING.items()), chosen, "What becomes of missing values",
+            list(_MISSING.items()),
+            chosen,
+            "What becomes of missing values",
             lambda value: self._how(missing=value, piece=None),
-        )  # fmt: skip
+        )
         self._say(label("1 value is missing:" if missing == 1 else known), keep)
 
     def _pieces(self, understood: Understood) -> None:

@@ -143,9 +143,12 @@ class ImportDialog(Form):
         self._values: list[list[str]] = []
         self.go.setEnabled(False)
         self._first = self._jobs.submit(
-            "Reading the first values", lambda _: _first_values(understood), self._take_values,
-            self._fail, owner=self,
-        )  # fmt: skip
+            "Reading the first values",
+            lambda _: _first_values(understood),
+            self._take_values,
+            self._fail,
+            owner=self,
+        )
 
     @property
     def keeps(self) -> bool:

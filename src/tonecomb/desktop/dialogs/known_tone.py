@@ -33,10 +33,13 @@ class KnownToneDialog(Form):
         offered: list[tuple[Known, str]] = [(CALIBRATOR, "a calibrator of 159.155 Hz, 10 m/s² rms")]
         for name, made in others:
             offered += [
-                ((part.frequency, peak(part.amplitude, part.level) / 2**0.5, made.unit),
-                 f"{name}: {part.name}")
-                for part in made.parts if isinstance(part, Tone)
-            ]  # fmt: skip
+                (
+                    (part.frequency, peak(part.amplitude, part.level) / 2**0.5, made.unit),
+                    f"{name}: {part.name}",
+                )
+                for part in made.parts
+                if isinstance(part, Tone)
+            ]
         self.source = Choice(offered, CALIBRATOR, "The known tone")
         self.frequency = Number(CALIBRATOR[0], 1e-9, 1e9, 6, "Hz", shortest=True)
         self.level = Number(CALIBRATOR[1], 1e-12, 1e12, 9, "", shortest=True)
@@ -49,8 +52,17 @@ class KnownToneDialog(Form):
             label(f"What {analysis.channel.name} reads of a tone that is known.", "quiet")
         )
         outer.addLayout(row(label("The tone of"), self.source, None))
-        outer.addLayout(row(label("that is"), self.frequency, label("with"), self.level, self.unit,
-                            label("rms"), None))  # fmt: skip
+        outer.addLayout(
+            row(
+                label("that is"),
+                self.frequency,
+                label("with"),
+                self.level,
+                self.unit,
+                label("rms"),
+                None,
+            )
+        )
         self.told = label("", "", wrap=True)
         self.told.setMinimumHeight(64)
         outer.addWidget(self.told)
@@ -63,8 +75,11 @@ class KnownToneDialog(Form):
         buttons.rejected.connect(self.reject)
         outer.addWidget(buttons)
         self.setMinimumWidth(520)
-        for field, name in ((self.frequency, "Frequency"), (self.level, "Level"),
-                            (self.unit, "Unit of the level")):  # fmt: skip
+        for field, name in (
+            (self.frequency, "Frequency"),
+            (self.level, "Level"),
+            (self.unit, "Unit of the level"),
+        ):
             field.setAccessibleName(name)
         self.source.picked.connect(self._take)
         self.frequency.valueChanged.connect(lambda _: self._check())
@@ -81,8 +96,9 @@ class KnownToneDialog(Form):
 
     def _check(self) -> None:
         try:
-            self.checked = check(self._analysis, self.frequency.value(), self.level.value(),
-                                 self.unit.text().strip())  # fmt: skip
+            self.checked = check(
+                self._analysis, self.frequency.value(), self.level.value(), self.unit.text().strip()
+            )
         except UserError as error:
             self.checked = None
             self.told.setText(error.text)

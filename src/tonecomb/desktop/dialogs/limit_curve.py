@@ -132,15 +132,21 @@ class _Board(QWidget):
 
     @property
     def _area(self) -> QRectF:
-        return QRectF(_LEFT, _TOP, max(self.width() - _LEFT - _RIGHT, 1),
-                      max(self.height() - _TOP - _BOTTOM, 1))  # fmt: skip
+        return QRectF(
+            _LEFT,
+            _TOP,
+            max(self.width() - _LEFT - _RIGHT, 1),
+            max(self.height() - _TOP - _BOTTOM, 1),
+        )
 
     def _value(self, at: QPointF) -> tuple[float, float]:
         area = self._area
         x = min(max((at.x() - area.left()) / area.width(), 0.0), 1.0)
         y = min(max((area.bottom() - at.y()) / area.height(), 0.0), 1.0)
-        return (10 ** (self._across[0] + x * (self._across[1] - self._across[0])),
-                10 ** (self._up[0] + y * (self._up[1] - self._up[0])))  # fmt: skip
+        return (
+            10 ** (self._across[0] + x * (self._across[1] - self._across[0])),
+            10 ** (self._up[0] + y * (self._up[1] - self._up[0])),
+        )
 
     def _near(self, at: QPointF) -> int | None:
         far = [(self.place(*one) - at).manhattanLength() for one in self.points]
@@ -201,18 +207,22 @@ class _Board(QWidget):
         painter.setFont(font())
         for axis, upright in ((self._across, False), (self._up, True)):
             for power in range(math.ceil(axis[0]), math.floor(axis[1]) + 1):
-                at = self.place(10.0**power, 10 ** self._up[0]) if not upright else self.place(
-                    10 ** self._across[0], 10.0**power
-                )  # fmt: skip
+                at = (
+                    self.place(10.0**power, 10 ** self._up[0])
+                    if not upright
+                    else self.place(10 ** self._across[0], 10.0**power)
+                )
                 painter.setPen(QPen(QColor(theme.lines), 1))
                 if upright:
                     painter.drawLine(QPointF(area.left(), at.y()), QPointF(area.right(), at.y()))
                 else:
                     painter.drawLine(QPointF(at.x(), area.top()), QPointF(at.x(), area.bottom()))
                 painter.setPen(QColor(theme.ink))
-                box = QRectF(0, at.y() - 9, _LEFT - 6, 18) if upright else QRectF(
-                    at.x() - 40, area.bottom() + 2, 80, 18
-                )  # fmt: skip
+                box = (
+                    QRectF(0, at.y() - 9, _LEFT - 6, 18)
+                    if upright
+                    else QRectF(at.x() - 40, area.bottom() + 2, 80, 18)
+                )
                 way = Qt.AlignmentFlag.AlignRight if upright else Qt.AlignmentFlag.AlignHCenter
                 painter.drawText(box, way | Qt.AlignmentFlag.AlignVCenter, f"{10.0**power:g}")
         below = QRectF(area.left(), area.bottom() + 18, area.width(), 20)
@@ -229,8 +239,10 @@ class _Board(QWidget):
             # One line a pixel: the highest of what lies in it.
             columns = np.unique(np.searchsorted(f, np.geomspace(f[0], f[-1], 400)))
             highest = np.maximum.reduceat(v, columns[columns < len(v)])
-            spots = (self.place(float(a), float(b)) for a, b in
-                     zip(f[columns[columns < len(f)]], highest, strict=True))  # fmt: skip
+            spots = (
+                self.place(float(a), float(b))
+                for a, b in zip(f[columns[columns < len(f)]], highest, strict=True)
+            )
             painter.drawPolyline(QPolygonF(spots))
         painter.setPen(QPen(QColor(theme.accent), 2))
         places = [self.place(*one) for one in self.points]

@@ -123,9 +123,11 @@ class MachineDialog(Form):
     def add_row(self, one: Known | None) -> None:
         at = self.table.rowCount()
         self.table.insertRow(at)
-        cells = ("", "", "0.5") if one is None else (
-            one.name, f"{one.value:.10g}", f"{one.tolerance:g}"
-        )  # fmt: skip
+        cells = (
+            ("", "", "0.5")
+            if one is None
+            else (one.name, f"{one.value:.10g}", f"{one.tolerance:g}")
+        )
         for column, text in zip((0, 1, 3), cells, strict=True):
             item = QTableWidgetItem(text)
             if column:

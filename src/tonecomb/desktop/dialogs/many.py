@@ -79,8 +79,9 @@ class ManyDialog(Form):
         column.addLayout(row(label("into"), self.out, choose))
         self.most = Number(0.0, 0.0, 1e12, 4, unit, shortest=True)
         self.most.setAccessibleName("Overall rms at most")
-        column.addLayout(row(label("Overall rms at most"), self.most, label("(0: any)", "quiet"),
-                             None))  # fmt: skip
+        column.addLayout(
+            row(label("Overall rms at most"), self.most, label("(0: any)", "quiet"), None)
+        )
         self.below = QCheckBox(f"No more than the held trace {held} and")
         self.margin = Number(6.0, 0.0, 60.0, 1, "dB")
         self.margin.setAccessibleName("Margin over the held trace")
@@ -198,8 +199,11 @@ class _Rows(QAbstractTableModel):
         if role == Qt.ItemDataRole.TextAlignmentRole and column == 3:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if role == Qt.ItemDataRole.ToolTipRole:
-            return one.failed or (one.path if told is None or column == 0
-                                  else "\n".join((*told.standing, *told.short)))  # fmt: skip
+            return one.failed or (
+                one.path
+                if told is None or column == 0
+                else "\n".join((*told.standing, *told.short))
+            )
         bad = one.failed or (told is not None and told.exceeded)
         if role == Qt.ItemDataRole.ForegroundRole and bad and column in (0, 4):
             return QColor(current_theme().fault)
@@ -212,8 +216,14 @@ class _Rows(QAbstractTableModel):
             return (one.name, "", "", "", zone, one.failed)[column]
         zone = "; ".join(told.standing)
         taken = one.start[:16].replace("T", " ")
-        return (one.name, told.channel, taken, f"{significant(told.rms)} {told.unit}", zone,
-                " ".join(told.short))[column]  # fmt: skip
+        return (
+            one.name,
+            told.channel,
+            taken,
+            f"{significant(told.rms)} {told.unit}",
+            zone,
+            " ".join(told.short),
+        )[column]
 
 
 class OverviewDialog(QDialog):
@@ -223,9 +233,13 @@ class OverviewDialog(QDialog):
     opened = pyqtSignal(object)
 
     def __init__(
-        self, parent: QWidget, outcomes: Sequence[Outcome], told: str, page: Path,
+        self,
+        parent: QWidget,
+        outcomes: Sequence[Outcome],
+        told: str,
+        page: Path,
         waiting: Sequence[Path] = (),
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle(f"Overview of {len(outcomes) + len(waiting)} recordings")
         self.resize(1000, 560)

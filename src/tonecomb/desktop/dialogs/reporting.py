@@ -32,9 +32,13 @@ class ReportDialog(Form):
     what the report would be."""
 
     def __init__(
-        self, parent: QWidget, layout: Layout, scope: str, scopes: Mapping[str, str],
+        self,
+        parent: QWidget,
+        layout: Layout,
+        scope: str,
+        scopes: Mapping[str, str],
         look: Callable[[Layout, str], object],
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle("The report's cover and sections")
         self.setMinimumWidth(620)
@@ -63,17 +67,28 @@ class ReportDialog(Form):
         self.drop = link("No logo", "Take the logo away", lambda: self._set_logo(""))
         grid.addLayout(row(self.logo, choose, self.drop, None), len(COVER) + 1, 1)
         column.addLayout(grid)
-        column.addWidget(label("Sections, in this order: drag them, or move them with Alt and the "
-                               "arrow keys", "quiet", wrap=True))  # fmt: skip
+        column.addWidget(
+            label(
+                "Sections, in this order: drag them, or move them with Alt and the arrow keys",
+                "quiet",
+                wrap=True,
+            )
+        )
         self.sections = _Sections(layout.sections)
         column.addWidget(self.sections)
         usual = [
-            link(name.capitalize(), f"The sections for a report of {name}",
-                 partial(self.sections.show_sections, chosen))
+            link(
+                name.capitalize(),
+                f"The sections for a report of {name}",
+                partial(self.sections.show_sections, chosen),
+            )
             for name, chosen in AUDIENCES.items()
-        ]  # fmt: skip
-        preview = link("Look at it", "The report as it would be, in the browser",
-                       lambda: look(self.layout_, self.scope))  # fmt: skip
+        ]
+        preview = link(
+            "Look at it",
+            "The report as it would be, in the browser",
+            lambda: look(self.layout_, self.scope),
+        )
         column.addLayout(row(*usual, None, preview, spacing=14))
         self.wrong = label("", "fault", wrap=True)
         column.addWidget(self.wrong)

@@ -30,9 +30,10 @@ class SeveralDialog(QDialog):
         column = QVBoxLayout(self)
         words = label(
             "Each channel is analysed as the method line says and held as a trace. In other "
-            "recordings the frame lasts as long, and the whole recording counts.", "quiet",
+            "recordings the frame lasts as long, and the whole recording counts.",
+            "quiet",
             wrap=True,
-        )  # fmt: skip
+        )
         column.addWidget(words)
         self.tree = QTreeWidget()
         self.tree.setHeaderHidden(True)

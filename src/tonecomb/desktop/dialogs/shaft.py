@@ -55,8 +55,9 @@ class ShaftPopover(Popover):
         ]
         self.kind = Choice(
             (("comb", "a comb that is followed"), ("tacho", "a tachometer")),
-            "tacho" if shaft.tacho is not None else "comb", "What tells the speed",
-        )  # fmt: skip
+            "tacho" if shaft.tacho is not None else "comb",
+            "What tells the speed",
+        )
         self.low = Number(comb.low, 0, nyquist, 4, "Hz", shortest=True)
         self.high = Number(comb.high, 0, nyquist, 4, "Hz", shortest=True)
         self.teeth = QLineEdit(", ".join(map(str, comb.teeth)))
@@ -71,27 +72,41 @@ class ShaftPopover(Popover):
         self.pulses = Number(shaft.pulses, 1, 10_000, 0, "pulses a turn")
         self.orders = QLineEdit(", ".join(f"{order:g}" for order in shaft.orders))
         for field, name in (
-            (self.low, "Slowest"), (self.high, "Fastest"), (self.teeth, "Teeth of the comb"),
-            (self.level, "Level of the tachometer"), (self.pulses, "Pulses a turn"),
+            (self.low, "Slowest"),
+            (self.high, "Fastest"),
+            (self.teeth, "Teeth of the comb"),
+            (self.level, "Level of the tachometer"),
+            (self.pulses, "Pulses a turn"),
             (self.orders, "Orders to follow"),
-        ):  # fmt: skip
+        ):
             field.setAccessibleName(name)
         self._of_comb, self._of_tacho, self._of_level = QWidget(), QWidget(), QWidget()
         self._of_comb.setLayout(
-            row(self.low, label("to"), self.high, label("teeth"), self.teeth, label("in"),
-                self.channel)
-        )  # fmt: skip
+            row(
+                self.low,
+                label("to"),
+                self.high,
+                label("teeth"),
+                self.teeth,
+                label("in"),
+                self.channel,
+            )
+        )
         self._of_tacho.setLayout(row(self.tacho, self.way, self.level, self.pulses, None))
         self.wrong = label("", "quiet", wrap=True)
-        use = link("Analyse by this shaft", "Resample to its angle and follow its orders",
-                   self._apply)  # fmt: skip
+        use = link(
+            "Analyse by this shaft", "Resample to its angle and follow its orders", self._apply
+        )
         none = link("No shaft", "Leave the run-up", self._drop)
         none.setVisible(known)
         self.add(
-            row(label("Speed from"), self.kind, None), self._of_comb, self._of_tacho,
-            row(label("Follow the orders"), self.orders, None), self.wrong,
+            row(label("Speed from"), self.kind, None),
+            self._of_comb,
+            self._of_tacho,
+            row(label("Follow the orders"), self.orders, None),
+            self.wrong,
             row(use, none, None, spacing=16),
-        )  # fmt: skip
+        )
         self.kind.picked.connect(lambda _: self._arrange())
         self.teeth.returnPressed.connect(self._apply)
         self.orders.returnPressed.connect(self._apply)

@@ -57,11 +57,15 @@ class SketchDialog(QDialog):
         buttons.rejected.connect(self.reject)
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 14)
-        column.addWidget(label(
-            "Give a place to each channel that was measured, in metres; leave x, y and z empty for "
-            "one that has none. Lines go to the numbers under “joined to”, such as 2, 3.",
-            "quiet", wrap=True,
-        ))  # fmt: skip
+        column.addWidget(
+            label(
+                "Give a place to each channel that was measured, in metres; leave x, y and z "
+                "empty for "
+                "one that has none. Lines go to the numbers under “joined to”, such as 2, 3.",
+                "quiet",
+                wrap=True,
+            )
+        )
         middle = row(self.table, self.figure, spacing=12)
         middle.setStretch(0, 3)
         middle.setStretch(1, 2)
@@ -78,8 +82,11 @@ class SketchDialog(QDialog):
         place = sketch.of(i)
         for j, value in enumerate(place.point if place is not None else ()):
             self.table.setItem(i, 1 + j, QTableWidgetItem(f"{value:g}"))
-        way = Choice([(one, one.replace("-", "−")) for one in WAYS],
-                     place.along if place is not None else "+z", "Looks along")  # fmt: skip
+        way = Choice(
+            [(one, one.replace("-", "−")) for one in WAYS],
+            place.along if place is not None else "+z",
+            "Looks along",
+        )
         way.picked.connect(lambda _: self._read())
         self.ways.append(way)
         self.table.setCellWidget(i, 4, way)

@@ -36,15 +36,23 @@ class TracksPopover(RowsPopover):
             "The strongest tone in a range, or the fundamental in it of a comb with the teeth that "
             "are named, like 1, 2, 17.",
             (
-                link("The tone in view", "The strongest tone in the frequencies that are shown",
-                     self._add_view),
-                link("The chosen peak or tooth",
-                     "The tone at the peak or the comb's tooth chosen in the readings, and near it",
-                     self._add_peak),
-                link("The chosen comb", "The fundamental of the comb chosen in the readings",
-                     self._add_comb),
+                link(
+                    "The tone in view",
+                    "The strongest tone in the frequencies that are shown",
+                    self._add_view,
+                ),
+                link(
+                    "The chosen peak or tooth",
+                    "The tone at the peak or the comb's tooth chosen in the readings, and near it",
+                    self._add_peak,
+                ),
+                link(
+                    "The chosen comb",
+                    "The fundamental of the comb chosen in the readings",
+                    self._add_comb,
+                ),
             ),
-        )  # fmt: skip
+        )
         self._store, self._view, self._comb, self._peak = store, view, comb, peak
         self._fill()
 
@@ -69,8 +77,10 @@ class TracksPopover(RowsPopover):
         recording = self._store.current
         if recording is not None:
             low, high = self._view
-            self._put("Follow tone", (*self._tracks, Wanted(round(low, 3),
-                      min(round(high, 3), recording.rate / 2))))  # fmt: skip
+            self._put(
+                "Follow tone",
+                (*self._tracks, Wanted(round(low, 3), min(round(high, 3), recording.rate / 2))),
+            )
             self._fill()
 
     def _add_peak(self) -> None:
@@ -113,9 +123,13 @@ class TracksPopover(RowsPopover):
 
 class _TrackRow(QWidget):
     def __init__(
-        self, number: int, wanted: Wanted, nyquist: float,
-        change: Callable[[int, Wanted | None], None], drop: Callable[[int], None],
-    ) -> None:  # fmt: skip
+        self,
+        number: int,
+        wanted: Wanted,
+        nyquist: float,
+        change: Callable[[int, Wanted | None], None],
+        drop: Callable[[int], None],
+    ) -> None:
         super().__init__()
         self._number, self._wanted, self._change = number, wanted, change
         self.name = QLineEdit(wanted.name)
@@ -144,9 +158,12 @@ class _TrackRow(QWidget):
             self._change(self._number, None)
             return
         wanted = replace(
-            self._wanted, name=self.name.text().strip(), low=self.low.value(),
-            high=self.high.value(), teeth=teeth,
-        )  # fmt: skip
+            self._wanted,
+            name=self.name.text().strip(),
+            low=self.low.value(),
+            high=self.high.value(),
+            teeth=teeth,
+        )
         if wanted != self._wanted:
             self._wanted = wanted
             self._change(self._number, wanted)

@@ -61,31 +61,42 @@ class TransferPopover(Popover):
         self.estimator = Choice(
             [(key, name) for key, (name, _) in ESTIMATORS.items()], between.estimator, "Estimator"
         )
-        self.form = Choice([(key, name) for key, (name, _) in FORMS.items()], between.form,
-                           "Form")  # fmt: skip
+        self.form = Choice([(key, name) for key, (name, _) in FORMS.items()], between.form, "Form")
         longest = float(signal.length)
         self.frame = Number(between.frame, 0, longest, 0, "samples")
         self.frame.setToolTip("0 for as long as the taps allow")
         self.before = Number(1000 * between.before, 0.1, 10_000, 3, "ms", shortest=True)
         self.decay = Number(between.decay, 0, 10_000, 4, "s", shortest=True)
         self.decay.setToolTip("Time constant; 0 for none. Its damping is taken off the modes")
-        self.pulse = Choice(((True, "force window"), (False, "no force window")), between.pulse,
-                            "Force window")  # fmt: skip
+        self.pulse = Choice(
+            ((True, "force window"), (False, "no force window")), between.pulse, "Force window"
+        )
         nyquist = signal.rate / 2
         self.low = Number(between.low, 0, nyquist, 3, "Hz", shortest=True)
         self.high = Number(between.high, 0, nyquist, 3, "Hz", shortest=True)
         self.high.setToolTip("0 to look for no modes")
         self.order = Number(between.order, 4, 100, 0, "")
         for field, name in (
-            (self.frame, "Frame"), (self.before, "Ahead of a tap"), (self.decay, "Exponential"),
-            (self.low, "Modes from"), (self.high, "Modes up to"), (self.order, "Highest order"),
-        ):  # fmt: skip
+            (self.frame, "Frame"),
+            (self.before, "Ahead of a tap"),
+            (self.decay, "Exponential"),
+            (self.low, "Modes from"),
+            (self.high, "Modes up to"),
+            (self.order, "Highest order"),
+        ):
             field.setAccessibleName(name)
         self._of_taps = QWidget()
         self._of_taps.setLayout(
-            row(self.frame, label("from"), self.before, label("before, exponential"), self.decay,
-                self.pulse, None)
-        )  # fmt: skip
+            row(
+                self.frame,
+                label("from"),
+                self.before,
+                label("before, exponential"),
+                self.decay,
+                self.pulse,
+                None,
+            )
+        )
         self.wrong = label("", "quiet", wrap=True)
         use = link("Work it out", "Taps, curves and modes", self.apply)
         none = link("No transfer function", "Leave it", self._drop)
@@ -93,9 +104,18 @@ class TransferPopover(Popover):
         self.add(
             row(label("Over"), self.reference, self.hits, self.estimator, self.form, None),
             self._of_taps,
-            row(label("Modes from"), self.low, label("to"), self.high, label("order up to"),
-                self.order, None), self.wrong, row(use, none, None, spacing=16),
-        )  # fmt: skip
+            row(
+                label("Modes from"),
+                self.low,
+                label("to"),
+                self.high,
+                label("order up to"),
+                self.order,
+                None,
+            ),
+            self.wrong,
+            row(use, none, None, spacing=16),
+        )
         for choice in (self.hits, self.reference):
             choice.picked.connect(lambda _: self._arrange())
         self.setFocusProxy(self.reference)
@@ -113,12 +133,20 @@ class TransferPopover(Popover):
         reference = self.reference.value
         own = () if reference is None else (reference,)
         between = replace(
-            self._before, reference=reference, hits=self.hits.value or reference is None,
+            self._before,
+            reference=reference,
+            hits=self.hits.value or reference is None,
             answers=self._answers(own),
-            estimator=self.estimator.value, form=self.form.value, frame=int(self.frame.value()),
-            before=self.before.value() / 1000, decay=self.decay.value(), pulse=self.pulse.value,
-            low=self.low.value(), high=self.high.value(), order=int(self.order.value()),
-        )  # fmt: skip
+            estimator=self.estimator.value,
+            form=self.form.value,
+            frame=int(self.frame.value()),
+            before=self.before.value() / 1000,
+            decay=self.decay.value(),
+            pulse=self.pulse.value,
+            low=self.low.value(),
+            high=self.high.value(),
+            order=int(self.order.value()),
+        )
         try:
             between.check(self._signal)
         except UserError as error:

@@ -23,17 +23,28 @@ class WatchPopover(RowsPopover):
     makes an alarm over the held trace that is shown, or tells why it cannot."""
 
     def __init__(
-        self, parent: QWidget, wanted: Wanted, described: Described, channel: int,
-        apply: Callable[[Wanted], None], held: Callable[[], Alarm],
-    ) -> None:  # fmt: skip
+        self,
+        parent: QWidget,
+        wanted: Wanted,
+        described: Described,
+        channel: int,
+        apply: Callable[[Wanted], None],
+        held: Callable[[], Alarm],
+    ) -> None:
         super().__init__(
-            parent, "Watch for",
+            parent,
+            "Watch for",
             "Captures pile up in the readings, alarms are kept with their time; both while more is "
             "received, also when the pictures are frozen.",
-            (link("Alarm: rms in a band", "Tell when it is above a level", self._add_band),
-             link("Alarm: over the held trace", "Tell when the spectrum is above a held trace",
-                  self._add_held)),
-        )  # fmt: skip
+            (
+                link("Alarm: rms in a band", "Tell when it is above a level", self._add_band),
+                link(
+                    "Alarm: over the held trace",
+                    "Tell when the spectrum is above a held trace",
+                    self._add_held,
+                ),
+            ),
+        )
         self._trigger, self._alarms = wanted
         self._channels, self._rate = described.channels, described.rate
         self._channel = channel
@@ -90,8 +101,16 @@ class WatchPopover(RowsPopover):
                 before = Number(trigger.before, 0, 3600, 4, "s", shortest=True)
                 before.setAccessibleName("Before the trigger")
                 before.valueChanged.connect(partial(self._set, "before"))
-                parts += [channel, slope, level, label("for"), length, label("from"), before,
-                          label("ahead")]  # fmt: skip
+                parts += [
+                    channel,
+                    slope,
+                    level,
+                    label("for"),
+                    length,
+                    label("from"),
+                    before,
+                    label("ahead"),
+                ]
         return _line(parts)
 
     def _choose_kind(self, kind: str) -> None:
@@ -116,8 +135,9 @@ class WatchPopover(RowsPopover):
         alarm = self._alarms[at]
         high = min(alarm.high, self._rate / 2)
         channel = Choice(self._names(), alarm.channel, "Channel of the alarm")
-        low_, high_ = (Number(f, 0, self._rate / 2, 4, "Hz", shortest=True)
-                       for f in (alarm.low, high))  # fmt: skip
+        low_, high_ = (
+            Number(f, 0, self._rate / 2, 4, "Hz", shortest=True) for f in (alarm.low, high)
+        )
         channel.picked.connect(lambda value: self._change(at, channel=value))
         low_.valueChanged.connect(lambda value: self._change(at, low=value))
         high_.valueChanged.connect(lambda value: self._change(at, high=value))

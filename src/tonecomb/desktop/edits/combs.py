@@ -269,8 +269,10 @@ class Combs(QObject):
         )
         if ok:
             last = max(1, min(_TEETH, int(analysis.fs / 2 / value)))
-            self._apply("Type comb", (*self._dropped, DroppedComb(self._name(self._dropped), value,
-                                                                  last=last)))  # fmt: skip
+            self._apply(
+                "Type comb",
+                (*self._dropped, DroppedComb(self._name(self._dropped), value, last=last)),
+            )
 
     def _sidebands(self, carrier: float, but: DroppedComb | None) -> None:
         combs, analysis = self._dropped, self._results.analysis

@@ -57,9 +57,10 @@ class Fits(QObject):
 
     def _ask(self, fit: Fit) -> None:
         popover = Popover(
-            self._window, f"Fit {fit.low:.5g}–{fit.high:.5g} Hz",
+            self._window,
+            f"Fit {fit.low:.5g}–{fit.high:.5g} Hz",
             "Natural frequency and damping, by least squares over all of the range.",
-        )  # fmt: skip
+        )
         now = [fit]
 
         def choose(modes: int) -> None:

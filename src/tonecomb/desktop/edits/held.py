@@ -53,10 +53,13 @@ def method_for(method: Method, current: Signal, recording: Recording, channel: i
     frame = round(method.frames.frame * (recording.rate or 1.0) / current.rate)
     average = method.averaging.average
     return method.having(
-        channel=channel, stretch=None, steps=(), struck=(),
+        channel=channel,
+        stretch=None,
+        steps=(),
+        struck=(),
         average=Single() if isinstance(average, Single) else average,
         frame=min(max(frame, 2), recording.length),
-    )  # fmt: skip
+    )
 
 
 class HeldTraces(QObject):
@@ -163,9 +166,9 @@ class HeldTraces(QObject):
             alike = method_for(method, current, recording, channel)
             mine = recording is current.recording
             channels = current.channels if mine else recording.channels
-            name = channels[channel].name if mine else (
-                f"{recording.name}: {channels[channel].name}"
-            )  # fmt: skip
+            name = (
+                channels[channel].name if mine else (f"{recording.name}: {channels[channel].name}")
+            )
             document = edits.hold(document, _trace(ref, name, alike))
         self._store.apply("Hold traces", document)
 
@@ -214,8 +217,11 @@ class HeldTraces(QObject):
         if not self.comparing:
             return None
         if trace is None or now is None or trace.id not in self._curves:
-            self._compared(None, "Hold a trace (H), change the method or the channel, and the two "
-                                 "are compared here.")  # fmt: skip
+            self._compared(
+                None,
+                "Hold a trace (H), change the method or the channel, and the two "
+                "are compared here.",
+            )
             return None
         other, signal = self._analysis(trace), self._store.current
         key = ("comparison", signal and signal.key, now.method, self._curves[trace.id][0].key)

@@ -40,9 +40,11 @@ class Isolating(QObject):
     def regions(self) -> tuple[tuple[Region, bool], ...]:
         """What is marked in what is analysed, and whether it is taken out."""
         return tuple(
-            (region, step.out) for step in self._steps
-            if isinstance(step, Isolate) and not step.off for region in step.regions
-        )  # fmt: skip
+            (region, step.out)
+            for step in self._steps
+            if isinstance(step, Isolate) and not step.off
+            for region in step.regions
+        )
 
     def _apply(self, label: str, steps: tuple[Step, ...]) -> None:
         ref, signal = self._store.ref, self._store.current

@@ -43,9 +43,7 @@ class Making(QObject):
         new = uuid.uuid4().hex[:12]
         recording = made.recording(new)
         method = in_units(default_method(recording), system_of(self._store.document))
-        ref = RecordingRef(
-            new, made.name, "", Fingerprint(0, ""), method, Given(made=made)
-        )
+        ref = RecordingRef(new, made.name, "", Fingerprint(0, ""), method, Given(made=made))
         self._store.apply(f"Make {made.name}", edits.add_recording(self._store.document, ref))
 
     def change(self, label: str, made: Made, merge: str | None = None) -> str:
@@ -90,9 +88,11 @@ class Making(QObject):
     def add(self, part: Part) -> str:
         """One part more; what is wrong with that."""
         made = self.made
-        return "" if made is None else self.change(
-            "Add part", replace(made, parts=(*made.parts, part))
-        )  # fmt: skip
+        return (
+            ""
+            if made is None
+            else self.change("Add part", replace(made, parts=(*made.parts, part)))
+        )
 
     def drop(self, number: int) -> None:
         """Do without a part."""

@@ -30,9 +30,11 @@ class ModeNotes(QObject):
         """Ask for a name; an empty one takes it away."""
         known = self._own(mode)
         text, ok = QInputDialog.getText(
-            self._window, "Name", f"Name of the mode at {mode.frequency:.5g} Hz, such as "
-            "first bending:", text=known.name,
-        )  # fmt: skip
+            self._window,
+            "Name",
+            f"Name of the mode at {mode.frequency:.5g} Hz, such as first bending:",
+            text=known.name,
+        )
         if ok:
             self._put("Name mode", mode, replace(known, name=text.strip()))
 
@@ -43,9 +45,11 @@ class ModeNotes(QObject):
             self._put("Take mode back", mode, replace(known, aside=""))
             return
         text, ok = QInputDialog.getText(
-            self._window, "Set aside", f"Why does the mode at {mode.frequency:.5g} Hz not matter?",
+            self._window,
+            "Set aside",
+            f"Why does the mode at {mode.frequency:.5g} Hz not matter?",
             text="known",
-        )  # fmt: skip
+        )
         if ok and text.strip():
             self._put("Set mode aside", mode, replace(known, aside=text.strip()))
 

@@ -98,9 +98,11 @@ class PeakNotes(QObject):
             return
         known = self._own(peak)
         text, ok = QInputDialog.getText(
-            self._window, "Name", f"Name of the peak at {peak.tone.frequency:.6g} Hz:",
+            self._window,
+            "Name",
+            f"Name of the peak at {peak.tone.frequency:.6g} Hz:",
             text=known.name,
-        )  # fmt: skip
+        )
         if ok:
             self._put("Name peak", peak, replace(known, name=text.strip()))
 
@@ -113,9 +115,11 @@ class PeakNotes(QObject):
             self._put("Take peak back", peak, replace(known, aside=""))
             return
         text, ok = QInputDialog.getText(
-            self._window, "Set aside",
-            f"Why does the peak at {peak.tone.frequency:.6g} Hz not matter?", text="known",
-        )  # fmt: skip
+            self._window,
+            "Set aside",
+            f"Why does the peak at {peak.tone.frequency:.6g} Hz not matter?",
+            text="known",
+        )
         if ok and text.strip():
             self._put("Set peak aside", peak, replace(known, aside=text.strip()))
 

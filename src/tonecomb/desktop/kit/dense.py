@@ -35,8 +35,9 @@ class DenseTrace(Trace):
         if device is None or view is None:
             return
         seen = turn.mapRect(view)
-        found = columns(turn.m11() * x + turn.dx(), turn.m22() * y + turn.dy(),
-                        (seen.left(), seen.right()))  # fmt: skip
+        found = columns(
+            turn.m11() * x + turn.dx(), turn.m22() * y + turn.dy(), (seen.left(), seen.right())
+        )
         if found is None:
             return
         colour, ratio = QColor(self.opts["pen"].color()), device.devicePixelRatioF()

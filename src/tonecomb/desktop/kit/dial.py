@@ -159,8 +159,9 @@ class DialPhrase(QPushButton):
         self.setObjectName("phrase")
         self.setFont(font(10))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setToolTip(f"{tip}\nTurn the wheel to change it, with Shift in large steps" if wheel
-                        else tip)  # fmt: skip
+        self.setToolTip(
+            f"{tip}\nTurn the wheel to change it, with Shift in large steps" if wheel else tip
+        )
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is None or not self._turns:

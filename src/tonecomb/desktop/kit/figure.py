@@ -19,9 +19,14 @@ _TURN = 0.01  # rad a pixel
 
 
 def paint_figure(
-    painter: QPainter, area: QRectF, figure: Figure, moved: Array, theme: Theme,
-    azimuth: float = AZIMUTH, elevation: float = ELEVATION,
-) -> None:  # fmt: skip
+    painter: QPainter,
+    area: QRectF,
+    figure: Figure,
+    moved: Array,
+    theme: Theme,
+    azimuth: float = AZIMUTH,
+    elevation: float = ELEVATION,
+) -> None:
     """Draw the figure as it stands, quietly, and over it with its points (points, 3) ``moved``."""
     rest = seen(figure.points, azimuth, elevation)
     now = seen(moved, azimuth, elevation)
@@ -36,8 +41,9 @@ def paint_figure(
     centre = area.center()
 
     def at(point: Array) -> QPointF:
-        return QPointF(centre.x() + scale * (point[0] - middle[0]),
-                       centre.y() - scale * (point[1] - middle[1]))  # fmt: skip
+        return QPointF(
+            centre.x() + scale * (point[0] - middle[0]), centre.y() - scale * (point[1] - middle[1])
+        )
 
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     for places, colour, width in ((rest, theme.lines, 1.5), (now, theme.accent, 2.0)):
@@ -95,8 +101,15 @@ class FigureView(QWidget):
             painter.setFont(font(10))
             painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "No place is given yet.")
             return
-        paint_figure(painter, area, self._figure, self._figure.points, self._theme, self.azimuth,
-                     self.elevation)  # fmt: skip
+        paint_figure(
+            painter,
+            area,
+            self._figure,
+            self._figure.points,
+            self._theme,
+            self.azimuth,
+            self.elevation,
+        )
 
 
 def turned(azimuth: float, elevation: float, by: QPointF) -> tuple[float, float]:

@@ -83,8 +83,9 @@ class Zoom:
         now = self._box.viewRange()
         room = 1e-6 * (now[0][1] - now[0][0]), 1e-3 * (now[1][1] - now[1][0])
         pairs = ((across, now[0], room[0]), (up, now[1], room[1]))
-        if any(abs(a - b) > play for one, other, play in pairs
-               for a, b in zip(one, other, strict=True)):  # fmt: skip
+        if any(
+            abs(a - b) > play for one, other, play in pairs for a, b in zip(one, other, strict=True)
+        ):
             self._kept = (across, up)
         elif self._kept is not None:
             self._box.setXRange(*self._kept[0], padding=0)
@@ -124,7 +125,8 @@ class Axis(pg.AxisItem):
 
     def boundingRect(self) -> QRectF:
         # With a grid the library clips the first and last figures; leave them room.
-        return super().boundingRect().adjusted(-24, -8, 24, 8)
+        result: QRectF = super().boundingRect().adjusted(-24, -8, 24, 8)
+        return result
 
     def paint(self, p: QPainter, *_: Any) -> None:
         """The library records a picture and plays it: as long again, for an axis that changes with
@@ -150,8 +152,12 @@ class Axis(pg.AxisItem):
         area, origin = self.boundingRect(), p.deviceTransform()
         # Lines keep their place among the pixels.
         area.translate(-(origin.dx() % 1.0), -(origin.dy() % 1.0))
-        area = QRectF(math.floor(area.left()), math.floor(area.top()),
-                      math.ceil(area.width()) + 1, math.ceil(area.height()) + 1)  # fmt: skip
+        area = QRectF(
+            math.floor(area.left()),
+            math.floor(area.top()),
+            math.ceil(area.width()) + 1,
+            math.ceil(area.height()) + 1,
+        )
         key = (self.picture, area, ratio, origin.dx() % 1.0, origin.dy() % 1.0)
         if self._pixels is None or self._pixels[0] != key:
             pixels = QPixmap(math.ceil(area.width() * ratio), math.ceil(area.height() * ratio))
@@ -391,4 +397,4 @@ class Plot(pg.PlotWidget):
     @property
     def columns(self) -> int:
         """Width of the plotted area in physical pixels."""
-        return max(64, round(self.box.width() * self.devicePixelRatioF()))
+        return int(max(64, round(self.box.width() * self.devicePixelRatioF())))

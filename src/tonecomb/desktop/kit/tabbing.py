@@ -52,10 +52,13 @@ def leave(old: QWidget | None, _: QWidget | None) -> None:
 def _stops(region: QWidget) -> list[QWidget]:
     """What Tab stops at in a region, in the order in which it is read."""
     found = [
-        one for one in (region, *region.findChildren(QWidget))
-        if one.isVisible() and one.isEnabled() and one.focusPolicy() & Qt.FocusPolicy.TabFocus
+        one
+        for one in (region, *region.findChildren(QWidget))
+        if one.isVisible()
+        and one.isEnabled()
+        and one.focusPolicy() & Qt.FocusPolicy.TabFocus
         and one.focusProxy() is None
-    ]  # fmt: skip
+    ]
 
     def place(one: QWidget) -> tuple[int, int]:
         corner = one.mapTo(region, QPoint(0, 0)) if one is not region else QPoint(0, 0)

@@ -71,10 +71,17 @@ NIGHT = Theme(
     fault_ground="#43282A",
     selected="#3B332F",
     traces=(
-        "#7FB2E0", "#E08A5B", "#8FBF7C", "#C890C2", "#4DB3B5", "#D9AC45", "#A5B1BE", "#E58AA2",
+        "#7FB2E0",
+        "#E08A5B",
+        "#8FBF7C",
+        "#C890C2",
+        "#4DB3B5",
+        "#D9AC45",
+        "#A5B1BE",
+        "#E58AA2",
     ),
     faded="#465A6B",
-)  # fmt: skip
+)
 
 THEMES = {theme.name: theme for theme in (PAPER, NIGHT)}
 

@@ -104,9 +104,11 @@ class AveragePopover(Popover):
         if channel is not None:
             self.level.setSuffix(f"\u2009{self._signal.channels[channel].unit}")
         sync = Sync(
-            period=self.period.value(), channel=channel, level=self.level.value(),
+            period=self.period.value(),
+            channel=channel,
+            level=self.level.value(),
             falling=self.way.value,
-        )  # fmt: skip
+        )
         self._store.edit_method("Choose trigger", merge="trigger", average=InStep(sync))
         self._arrange(InStep)
 
@@ -146,9 +148,13 @@ class StrikePopover(Popover):
     """Parts of the record whose frames do not take part."""
 
     def __init__(
-        self, store: Store, signal: Signal, method: Method, parent: QWidget,
+        self,
+        store: Store,
+        signal: Signal,
+        method: Method,
+        parent: QWidget,
         suggested: tuple[float, float] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(
             parent,
             "Strike out",

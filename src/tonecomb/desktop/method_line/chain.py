@@ -32,8 +32,11 @@ class ChainPopover(RowsPopover):
         self.kind = Choice(
             [(None, "Add a step …"), *((kind, kind.title) for kind in STEPS)], None, "Add a step"
         )
-        shelve = link("Put it on the shelf…", "Keep this chain under a name, below its recording",
-                      self._shelve)  # fmt: skip
+        shelve = link(
+            "Put it on the shelf…",
+            "Keep this chain under a name, below its recording",
+            self._shelve,
+        )
         plain = link("As recorded", "Do nothing of this", self._clear)
         super().__init__(
             parent,
@@ -86,8 +89,13 @@ class ChainPopover(RowsPopover):
             for field in fields_of(step, before, partial(self._change, i)):
                 inside.addWidget(field)
             if isinstance(step, Keep):
-                inside.addWidget(link("the stretch", "Keep only the stretch that is chosen",
-                                      partial(self._keep_stretch, i)))  # fmt: skip
+                inside.addWidget(
+                    link(
+                        "the stretch",
+                        "Keep only the stretch that is chosen",
+                        partial(self._keep_stretch, i),
+                    )
+                )
             inside.addStretch(1)
             for text, tip, act, possible in (
                 ("↑", "Do it earlier", partial(self._move, i, -1), i > 0),

@@ -62,10 +62,14 @@ class FramePopover(Popover):
         self._sketch = SignalSketch("")
         self.add(
             row(halve, self.samples, double, None),
-            row(label("or", "quiet"), self.seconds, label("or bins every", "quiet"), self.bins,
-                None),
-            self._offered, self._told, row(self.pad, None), self._sketch,
-        )  # fmt: skip
+            row(
+                label("or", "quiet"), self.seconds, label("or bins every", "quiet"), self.bins, None
+            ),
+            self._offered,
+            self._told,
+            row(self.pad, None),
+            self._sketch,
+        )
         self.setFocusProxy(self.samples)
         self._tell()
 
@@ -106,8 +110,9 @@ class FramePopover(Popover):
         self._sketch.draw(
             *padding_strokes(window(method.frames.window), pad),
             caption=f"Padding ×{pad}: a finer line, and still one tone where there are two"
-            if pad > 1 else "Two tones too close to be told apart, in bins",
-        )  # fmt: skip
+            if pad > 1
+            else "Two tones too close to be told apart, in bins",
+        )
 
 
 def overlap_popover(store: Store, signal: Signal, method: Method, parent: QWidget) -> Popover:

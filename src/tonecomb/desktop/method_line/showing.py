@@ -121,8 +121,11 @@ def drawn_popover(store: Store, signal: Signal, method: Method, parent: QWidget)
 
 def level_popover(store: Store, signal: Signal, method: Method, parent: QWidget) -> Popover:
     """Amplitudes as rms, peak or peak to peak, and where 0 dB is."""
-    notes = {"rms": "Root mean square of a sine.", "peak": "√2 × rms: from zero to the crest.",
-             "peak-to-peak": "2√2 × rms: from trough to crest."}  # fmt: skip
+    notes = {
+        "rms": "Root mean square of a sine.",
+        "peak": "√2 × rms: from zero to the crest.",
+        "peak-to-peak": "2√2 × rms: from trough to crest.",
+    }
     options = [Option(level, level, notes[level]) for level in LEVELS]
     explanation = ""
     if method.shown.scaling != "amplitude":

@@ -35,12 +35,16 @@ def figures(w: Window) -> tuple[str, ...]:
     return tuple(
         text.replace("-", "−")
         for text in (
-            f"{w.enbw:.2f} bins", f"{abs(w.scalloping_db):.2f} dB",
-            f"{w.highest_side_lobe_db:.0f} dB", f"{max(w.fall_off_db, 0):.0f} dB/octave",
-            f"{w.width_3db:.2f} bins", f"{w.width_6db:.2f} bins", f"{w.main_lobe:.1f} bins",
+            f"{w.enbw:.2f} bins",
+            f"{abs(w.scalloping_db):.2f} dB",
+            f"{w.highest_side_lobe_db:.0f} dB",
+            f"{max(w.fall_off_db, 0):.0f} dB/octave",
+            f"{w.width_3db:.2f} bins",
+            f"{w.width_6db:.2f} bins",
+            f"{w.main_lobe:.1f} bins",
             f"{w.overlap:.0f} %",
         )
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True)
@@ -150,9 +154,11 @@ class WindowPicture(QWidget):
             x = area.left() + area.width() * (at + _BINS) / (2 * _BINS)
             text = f"{at} bins" if at == 0 else str(at).replace("-", "−")
             self._words(
-                painter, text, QRectF(x - 24, area.bottom() + 2, 48, 16),
+                painter,
+                text,
+                QRectF(x - 24, area.bottom() + 2, 48, 16),
                 Qt.AlignmentFlag.AlignHCenter,
-            )  # fmt: skip
+            )
 
     def _words(self, painter: QPainter, text: str, area: QRectF, side: Qt.AlignmentFlag) -> None:
         painter.setPen(QColor(self._theme.quiet))

@@ -18,9 +18,11 @@ from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.readings.tree import keep_rows, readings_tree
 from tonecomb.formats.kinds.changes import table
 
-_HEADS = (("Hz", "Frequency now, or where it was; a band, or the name of a family"),
-          ("did", "What it did since the trace was held"),
-          ("dB", "By how much its level changed"))  # fmt: skip
+_HEADS = (
+    ("Hz", "Frequency now, or where it was; a band, or the name of a family"),
+    ("did", "What it did since the trace was held"),
+    ("dB", "By how much its level changed"),
+)
 
 
 class ChangeReadings(QWidget):

@@ -24,9 +24,14 @@ from tonecomb.formats import readings
 from tonecomb.formats.palette import readable
 
 _COMB, _TOOTH = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
-_TIPS = ("Comb, and number of the tooth", "Frequency of the tone that was found, Hz",
-         "How far it is from where the tooth should be, mHz", "Amplitude of the tone",
-         "Where the tooth should be, Hz", "Share of the comb's power, %")  # fmt: skip
+_TIPS = (
+    "Comb, and number of the tooth",
+    "Frequency of the tone that was found, Hz",
+    "How far it is from where the tooth should be, mHz",
+    "Amplitude of the tone",
+    "Where the tooth should be, Hz",
+    "Share of the comb's power, %",
+)
 _NAMES = ("", "Frequency", "Deviation", "Amplitude", "Expected frequency", "Share of the power")
 _USUAL = (1, 2, 3)
 
@@ -104,9 +109,10 @@ class CombReadings(QWidget):
             head.setToolTip(i, tip)
             head.setTextAlignment(i, Qt.AlignmentFlag.AlignRight)
         opened = {
-            i for i in range(self.tree.topLevelItemCount())
+            i
+            for i in range(self.tree.topLevelItemCount())
             if (item := self.tree.topLevelItem(i)) is not None and item.isExpanded()
-        }  # fmt: skip
+        }
         current = self.tree.currentItem()
         place = None if current is None else (current.data(0, _COMB), current.data(0, _TOOTH))
         self.tree.blockSignals(True)
@@ -218,8 +224,10 @@ class CombReadings(QWidget):
             lines = [f"{shown.dropped.name}: fundamental {spacing} Hz"]
         else:
             tied = f" = comb {shown.tied}" if shown.tied else ""
-            lines = [f"{shown.dropped.name}: sidebands of {comb.carrier:.4f} Hz",
-                     f"spacing {spacing} Hz{tied}"]  # fmt: skip
+            lines = [
+                f"{shown.dropped.name}: sidebands of {comb.carrier:.4f} Hz",
+                f"spacing {spacing} Hz{tied}",
+            ]
         if (hz := mains(comb)) is not None:
             lines.append(f"that of {hz:g} Hz mains")
         if comb.low is not None and comb.high is not None:

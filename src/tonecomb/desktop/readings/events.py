@@ -15,8 +15,11 @@ from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.readings.tree import keep_rows, readings_tree
 from tonecomb.live.watching import Event
 
-_HEADS = (("at", "Since the recording began"), ("what", "Captures, and alarms"),
-          ("value", "What crossed the level, or the most there was"))  # fmt: skip
+_HEADS = (
+    ("at", "Since the recording began"),
+    ("what", "Captures, and alarms"),
+    ("value", "What crossed the level, or the most there was"),
+)
 _MOST = 500  # rows; older ones are in the list that is saved
 
 
@@ -42,9 +45,13 @@ class EventReadings(QWidget):
         column.addWidget(self.told)
 
     def show_events(
-        self, events: Sequence[Event], rate: float, channels: Sequence[Channel],
-        aside: Collection[int], watched: Sequence[str],
-    ) -> None:  # fmt: skip
+        self,
+        events: Sequence[Event],
+        rate: float,
+        channels: Sequence[Channel],
+        aside: Collection[int],
+        watched: Sequence[str],
+    ) -> None:
         """List events of a recording at ``rate`` Hz; captures ``aside`` are struck through.
         ``watched`` says what is watched for."""
         at = self.tree.indexOfTopLevelItem(self.tree.currentItem())
@@ -108,8 +115,12 @@ def told(event: Event, rate: float, channels: Sequence[Channel]) -> str:
     one = channels[event.channel]
     lasted = (event.end - event.first) / rate
     if event.kind == "capture":
-        return (f"{one.name}: {lasted:.4g} s, the trigger "
-                f"{(event.at - event.first) / rate:.4g} s after its start")  # fmt: skip
+        return (
+            f"{one.name}: {lasted:.4g} s, the trigger "
+            f"{(event.at - event.first) / rate:.4g} s after its start"
+        )
     state = "and on" if event.running else "s"
-    return (f"{one.name}: {event.over:.3g} times its level at {event.hz:.5g} Hz, over it for "
-            f"{lasted:.3g} {state}")  # fmt: skip
+    return (
+        f"{one.name}: {event.over:.3g} times its level at {event.hz:.5g} Hz, over it for "
+        f"{lasted:.3g} {state}"
+    )

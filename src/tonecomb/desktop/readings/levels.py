@@ -68,8 +68,9 @@ class LevelReadings(QWidget):
         area.setWidgetResizable(True)
         area.setWidget(inside)
         column.addWidget(area, 1)
-        self.edit = link("Change levels…", "Which levels are read, and their zones (Shift+L)",
-                         self.wanted.emit)  # fmt: skip
+        self.edit = link(
+            "Change levels…", "Which levels are read, and their zones (Shift+L)", self.wanted.emit
+        )
         column.addLayout(row(self.edit, None))
 
     def show_analysis(self, analysis: Analysis | None) -> None:
@@ -108,8 +109,9 @@ class LevelReadings(QWidget):
         a = self._analysis
         if a is None:
             return
-        every = [_Row(one, partial(self.chosen.emit, one.band.low, one.band.high))
-                 for one in self.found]  # fmt: skip
+        every = [
+            _Row(one, partial(self.chosen.emit, one.band.low, one.band.high)) for one in self.found
+        ]
         everything = Band(0.0, a.fs / 2, f"all {a.rms_of}")
         overall = LevelReading(everything, a.rms, a.unit.symbol)
         every.append(_Row(overall, partial(self.chosen.emit, 0.0, a.fs / 2), everything.name))
@@ -120,14 +122,13 @@ class LevelReadings(QWidget):
                 self._rows.addWidget(one)
 
 
-def _tested(
-    a: Analysis, found: ProfileReading, choose: Callable[[float, float], None]
-) -> _Row:
+def _tested(a: Analysis, found: ProfileReading, choose: Callable[[float, float], None]) -> _Row:
     """The row of the test spectrum."""
     profile = a.method.follow.profile
     low, high = profile.span if profile is not None else (0.0, 0.0)
-    reading = LevelReading(Band(low, high), found.rms, found.unit, why_not=found.why_not,
-                           exceeded=bool(found.breaches))  # fmt: skip
+    reading = LevelReading(
+        Band(low, high), found.rms, found.unit, why_not=found.why_not, exceeded=bool(found.breaches)
+    )
     note = "" if found.why_not else found.words.removeprefix("test spectrum: ")
     return _Row(reading, partial(choose, low, high), f"test spectrum {low:g}–{high:g} Hz", note)
 
@@ -180,10 +181,13 @@ class LevelsPopover(RowsPopover):
             "the ends of zones A, B, C … as your standard or your agreement has them.",
             (
                 link("Add a level", "One more, of what was measured", lambda: self._add(None)),
-                link("Add velocity 10–1000 Hz", "As ISO 20816-1 judges machines",
-                     lambda: self._add("Velocity")),
+                link(
+                    "Add velocity 10–1000 Hz",
+                    "As ISO 20816-1 judges machines",
+                    lambda: self._add("Velocity"),
+                ),
             ),
-        )  # fmt: skip
+        )
         self._store, self._signal = store, signal
         method = store.method
         profile = None if method is None else method.follow.profile
@@ -260,9 +264,14 @@ class _Editor(QWidget):
     """One level to change, in two lines."""
 
     def __init__(
-        self, number: int, band: Band, nyquist: float, symbol: str,
-        change: Callable[[int, Band], None], drop: Callable[[int], None],
-    ) -> None:  # fmt: skip
+        self,
+        number: int,
+        band: Band,
+        nyquist: float,
+        symbol: str,
+        change: Callable[[int, Band], None],
+        drop: Callable[[int], None],
+    ) -> None:
         super().__init__()
         self._number, self._band, self._change = number, band, change
         self.name = QLineEdit(band.name)
@@ -281,8 +290,9 @@ class _Editor(QWidget):
             one.setMinimumWidth(84)
         self.low.setAccessibleName("From")
         self.high.setAccessibleName("To")
-        self.detector = Choice([(one, one) for one in get_args(Detector)], band.detector,
-                               "Detector")  # fmt: skip
+        self.detector = Choice(
+            [(one, one) for one in get_args(Detector)], band.detector, "Detector"
+        )
         self.limits = QLineEdit(", ".join(f"{one:g}" for one in band.limits))
         self.limits.setPlaceholderText("1.4, 2.8, 4.5")
         self.limits.setAccessibleName("Ends of the zones")
@@ -290,8 +300,10 @@ class _Editor(QWidget):
         self.limits.setFixedWidth(120)
         zones = [("", "the last"), *((one, one) for one in ZONES[:-1])]
         self.accept = Choice(zones, band.accept, "Accepted zone")
-        weights = [("", "not weighted"), *((one.key, f"weighted by {one.key}")
-                                           for one in fitting(band.unit or symbol))]  # fmt: skip
+        weights = [
+            ("", "not weighted"),
+            *((one.key, f"weighted by {one.key}") for one in fitting(band.unit or symbol)),
+        ]
         self.weighting = Choice(weights, band.weighting, "Weighting")
         if len(weights) < 2:  # shown before it has a parent it would be a window of its own
             self.weighting.hide()
@@ -307,9 +319,16 @@ class _Editor(QWidget):
         column.setSpacing(2)
         column.addLayout(row(self.name, self.unit, self.low, label("–"), self.high, self.detector))
         column.addLayout(
-            row(label("zones end at"), self.limits, label("accepted up to"), self.accept,
-                self.weighting, None, away)
-        )  # fmt: skip
+            row(
+                label("zones end at"),
+                self.limits,
+                label("accepted up to"),
+                self.accept,
+                self.weighting,
+                None,
+                away,
+            )
+        )
 
     def _changed(self, _: object = None) -> None:
         try:
@@ -319,10 +338,16 @@ class _Editor(QWidget):
         except ValueError:
             limits = (math.nan,)  # which the check refuses
         band = replace(
-            self._band, name=self.name.text().strip(), low=self.low.value(), high=self.high.value(),
-            unit=self.unit.value, detector=self.detector.value, limits=limits,
-            accept=self.accept.value, weighting=self.weighting.value,
-        )  # fmt: skip
+            self._band,
+            name=self.name.text().strip(),
+            low=self.low.value(),
+            high=self.high.value(),
+            unit=self.unit.value,
+            detector=self.detector.value,
+            limits=limits,
+            accept=self.accept.value,
+            weighting=self.weighting.value,
+        )
         if band != self._band:
             self._band = band
             self._change(self._number, band)

@@ -44,46 +44,112 @@ def _frequency_std(row: PeakRow) -> str:
 
 
 COLUMNS = (
-    Cell("frequency_hz", "Frequency", "Hz", "Frequency in Hz, refined between the bins, with the "
-          "digits that its standard deviation warrants", _frequency),
-    Cell("frequency_std_hz", "Standard deviation", "± Hz",
-          "Standard deviation of the frequency, in Hz; the recorder's clock is not in it",
-          _frequency_std, 58),
-    Cell("amplitude", "Amplitude", "", "Amplitude of the tone",
-          lambda row: level(row.amplitude[0])),
-    Cell("phase_deg", "Phase", "°", "Phase lead in degrees: how far a cosine is "
-          "on its way at the stretch's start, 90° a quarter period after its crest; – where it "
-          "wanders over the stretch", lambda row: whole(row.peak.tone.phase_deg), 36),
-    Cell("behaviour", "Behaviour", "does", "What the tone does over the stretch: nothing for one "
-          "that is steady; ± Hz for one that moves; in how many of the frames it stands; by how "
-          "many dB it swells and fades; hump for one that is no single tone",
-          lambda row: brief(row.doing)),
-    Cell("share_of_frames", "Share of the frames", "frames",
-          "Share of the frames in which the tone stands, in percent",
-          lambda row: "–" if row.doing is None else f"{100 * row.doing.share:.0f}", 46),
-    Cell("amplitude_present", "Amplitude while it stands", "stands",
-          "Amplitude in the frames in which the tone stands",
-          lambda row: "–" if row.present is None else level(row.present), 62),
-    Cell("moved_hz", "Moved", "Δ Hz", "How far the frequency moves over the stretch, in Hz",
-          lambda row: "–" if row.doing is None else f"{row.doing.moved:.2g}", 52),
-    Cell("prominence_db", "Prominence", "dB",
-          "Prominence in dB: how far the peak stands above the higher saddle beside it",
-          lambda row: whole(row.peak.prominence_db), 38),
-    Cell("above_floor_db", "Above the floor", "dB ↑",
-          "How far the peak stands above the noise around it, in dB",
-          lambda row: whole(row.peak.above_floor_db), 44),
-    Cell("order", "Order", "order", "How many times the shaft's frequency",
-          lambda row: "–" if row.order is None else f"{row.order:.3f}", 58),
-    Cell("name", "Name", "name", "What you called it, or a known frequency of the machine",
-          lambda row: row.note.name if row.note is not None else ""),
-)  # fmt: skip
+    Cell(
+        "frequency_hz",
+        "Frequency",
+        "Hz",
+        "Frequency in Hz, refined between the bins, with the "
+        "digits that its standard deviation warrants",
+        _frequency,
+    ),
+    Cell(
+        "frequency_std_hz",
+        "Standard deviation",
+        "± Hz",
+        "Standard deviation of the frequency, in Hz; the recorder's clock is not in it",
+        _frequency_std,
+        58,
+    ),
+    Cell(
+        "amplitude", "Amplitude", "", "Amplitude of the tone", lambda row: level(row.amplitude[0])
+    ),
+    Cell(
+        "phase_deg",
+        "Phase",
+        "°",
+        "Phase lead in degrees: how far a cosine is "
+        "on its way at the stretch's start, 90° a quarter period after its crest; – where it "
+        "wanders over the stretch",
+        lambda row: whole(row.peak.tone.phase_deg),
+        36,
+    ),
+    Cell(
+        "behaviour",
+        "Behaviour",
+        "does",
+        "What the tone does over the stretch: nothing for one "
+        "that is steady; ± Hz for one that moves; in how many of the frames it stands; by how "
+        "many dB it swells and fades; hump for one that is no single tone",
+        lambda row: brief(row.doing),
+    ),
+    Cell(
+        "share_of_frames",
+        "Share of the frames",
+        "frames",
+        "Share of the frames in which the tone stands, in percent",
+        lambda row: "–" if row.doing is None else f"{100 * row.doing.share:.0f}",
+        46,
+    ),
+    Cell(
+        "amplitude_present",
+        "Amplitude while it stands",
+        "stands",
+        "Amplitude in the frames in which the tone stands",
+        lambda row: "–" if row.present is None else level(row.present),
+        62,
+    ),
+    Cell(
+        "moved_hz",
+        "Moved",
+        "Δ Hz",
+        "How far the frequency moves over the stretch, in Hz",
+        lambda row: "–" if row.doing is None else f"{row.doing.moved:.2g}",
+        52,
+    ),
+    Cell(
+        "prominence_db",
+        "Prominence",
+        "dB",
+        "Prominence in dB: how far the peak stands above the higher saddle beside it",
+        lambda row: whole(row.peak.prominence_db),
+        38,
+    ),
+    Cell(
+        "above_floor_db",
+        "Above the floor",
+        "dB ↑",
+        "How far the peak stands above the noise around it, in dB",
+        lambda row: whole(row.peak.above_floor_db),
+        44,
+    ),
+    Cell(
+        "order",
+        "Order",
+        "order",
+        "How many times the shaft's frequency",
+        lambda row: "–" if row.order is None else f"{row.order:.3f}",
+        58,
+    ),
+    Cell(
+        "name",
+        "Name",
+        "name",
+        "What you called it, or a known frequency of the machine",
+        lambda row: row.note.name if row.note is not None else "",
+    ),
+)
 USUAL = ("frequency_hz", "amplitude", "behaviour")
 PAGE = 30  # peaks that are listed at a time
 SORT_ROLE, FILTER_ROLE = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 _ASKED = {
-    SORT_ROLE, FILTER_ROLE, Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.TextAlignmentRole,
-    Qt.ItemDataRole.ForegroundRole, Qt.ItemDataRole.FontRole, Qt.ItemDataRole.ToolTipRole,
-}  # fmt: skip
+    SORT_ROLE,
+    FILTER_ROLE,
+    Qt.ItemDataRole.DisplayRole,
+    Qt.ItemDataRole.TextAlignmentRole,
+    Qt.ItemDataRole.ForegroundRole,
+    Qt.ItemDataRole.FontRole,
+    Qt.ItemDataRole.ToolTipRole,
+}
 """What a cell answers: the table asks for as much again, thousands of times for a new list."""
 
 

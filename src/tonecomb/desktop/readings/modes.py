@@ -21,8 +21,11 @@ from tonecomb.desktop.readings.tree import keep_rows, readings_tree
 from tonecomb.desktop.state.store import Store
 from tonecomb.formats.kinds.transfer import modes_table, shape_part, taps_table
 
-_HEADS = (("mode, tap", "Frequency in Hz, or number"), ("ζ, peak", "Damping ratio, or peak"),
-          ("shape, fault", "How far each answer goes, or what is wrong"))  # fmt: skip
+_HEADS = (
+    ("mode, tap", "Frequency in Hz, or number"),
+    ("ζ, peak", "Damping ratio, or peak"),
+    ("shape, fault", "How far each answer goes, or what is wrong"),
+)
 
 
 class ModeReadings(QWidget):
@@ -60,21 +63,29 @@ class ModeReadings(QWidget):
         self.tree.clear()
         if found is not None:
             for mode in found.modes.modes if found.modes is not None else ():
-                parts = "" if found.reference is None else " ".join(
-                    f"{shape_part(mode, i):.2f}".replace("-", "−")
-                    for i in range(len(found.answers))
-                )  # fmt: skip
+                parts = (
+                    ""
+                    if found.reference is None
+                    else " ".join(
+                        f"{shape_part(mode, i):.2f}".replace("-", "−")
+                        for i in range(len(found.answers))
+                    )
+                )
                 note = self._said.of_mode(mode)
-                item = self._row(f"{mode.frequency:.5g} Hz", f"{100 * mode.damping:.3g} %",
-                                 note.words if note is not None else parts)  # fmt: skip
+                item = self._row(
+                    f"{mode.frequency:.5g} Hz",
+                    f"{100 * mode.damping:.3g} %",
+                    note.words if note is not None else parts,
+                )
                 damping = with_std(100 * mode.damping, 100 * mode.damping_std)
                 item.setToolTip(0, f"{with_std(mode.frequency, mode.frequency_std)} Hz")
                 if note is not None and note.aside:
                     for i in range(3):
                         item.setForeground(i, QBrush(QColor(current_theme().quiet)))
                 item.setToolTip(1, f"damping {damping} %")
-                shape = (f"{one.name}: {shape_part(mode, i):.4f}"
-                         for i, one in enumerate(found.answers))  # fmt: skip
+                shape = (
+                    f"{one.name}: {shape_part(mode, i):.4f}" for i, one in enumerate(found.answers)
+                )
                 item.setToolTip(2, "\n".join([*([note.words] if note is not None else ()), *shape]))
             for tap in found.taps:
                 self._tap_row(found, tap)

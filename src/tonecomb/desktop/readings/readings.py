@@ -90,10 +90,15 @@ class Readings(QWidget):
         self.events, self.modes = EventReadings(), ModeReadings(context.store, context.mode_notes)
         self.changes = ChangeReadings(context.changes)
         self.pages: dict[str, ReadingsPage] = {
-            "peaks": self.peaks, "combs": self.combs, "resonances": self.resonances,
-            "levels": self.levels, "truth": self.truth, "events": self.events, "modes": self.modes,
+            "peaks": self.peaks,
+            "combs": self.combs,
+            "resonances": self.resonances,
+            "levels": self.levels,
+            "truth": self.truth,
+            "events": self.events,
+            "modes": self.modes,
             "changes": self.changes,
-        }  # fmt: skip
+        }
         tips = (
             "Tones one by one",
             "Families of harmonics and sidebands",
@@ -111,8 +116,9 @@ class Readings(QWidget):
         *usual, levels, truth, events, modes, changes = self.tabs.values()
         column.addLayout(row(*usual, None, spacing=10))
         self.search = link("", "Change which peaks are found (P)", self.edit_search)
-        self._filtering = link("filter", "Show only rows that hold what you type (Q)",
-                               self.focus_filter)  # fmt: skip
+        self._filtering = link(
+            "filter", "Show only rows that hold what you type (Q)", self.focus_filter
+        )
         column.addLayout(
             row(levels, truth, events, modes, changes, None, self._filtering, spacing=10)
         )

@@ -17,12 +17,19 @@ from tonecomb.desktop.kit.widgets import label
 from tonecomb.desktop.readings.tree import keep_rows, readings_tree
 from tonecomb.formats import readings
 
-_HEADS = (("Hz", "Natural frequency"), ("ζ %", "Damping ratio in percent"),
-          ("Q", "Quality factor 1/2ζ"), ("", "Fitted by hand"))  # fmt: skip
+_HEADS = (
+    ("Hz", "Natural frequency"),
+    ("ζ %", "Damping ratio in percent"),
+    ("Q", "Quality factor 1/2ζ"),
+    ("", "Fitted by hand"),
+)
 
 
-_EXCITED = {"decay": "fitted to a decay", "noise": "excited by noise",
-            "ringing": "rung by the hits of a comb"}  # fmt: skip
+_EXCITED = {
+    "decay": "fitted to a decay",
+    "noise": "excited by noise",
+    "ringing": "rung by the hits of a comb",
+}
 
 
 class ResonanceReadings(QWidget):
@@ -61,9 +68,11 @@ class ResonanceReadings(QWidget):
             item = QTreeWidgetItem(self.tree)
             by_hand = self._fits.holding(one.frequency) is not None
             cells = (
-                warranted(one.frequency, one.frequency_std), f"{100 * one.damping:.3g}",
-                f"{one.q:.4g}", "hand" if by_hand else "",
-            )  # fmt: skip
+                warranted(one.frequency, one.frequency_std),
+                f"{100 * one.damping:.3g}",
+                f"{one.q:.4g}",
+                "hand" if by_hand else "",
+            )
             for i, text in enumerate(cells):
                 item.setText(i, text)
                 item.setTextAlignment(i, Qt.AlignmentFlag.AlignRight)
@@ -129,9 +138,10 @@ def words(one: Resonance) -> str:
     damping = with_std(100 * one.damping, 100 * one.damping_std)
     excited = _EXCITED[one.kind]
     measured = (
-        "half power is not reached in the spectrum" if math.isnan(one.half_power)
+        "half power is not reached in the spectrum"
+        if math.isnan(one.half_power)
         else f"{one.half_power:.4g} Hz at half power in the spectrum"
-    )  # fmt: skip
+    )
     return (
         f"{with_std(one.frequency, one.frequency_std)} Hz, {excited}\n"
         f"damping ratio {damping} %, Q {one.q:.4g}\n"

@@ -132,12 +132,14 @@ class ShortReadings(QWidget):
 
     def _fill(self) -> None:
         ink, self._filled = current_theme().ink, len(self._shown)
-        self.words.setText("".join(
-            f'<p style="margin:0 0 {_BETWEEN}px 0">'
-            f'<a href="{i}" style="color:{ink}; text-decoration:none">'
-            f"{_kept_together(escape(part.text))}</a></p>"
-            for i, part in enumerate(self._shown)
-        ))  # fmt: skip
+        self.words.setText(
+            "".join(
+                f'<p style="margin:0 0 {_BETWEEN}px 0">'
+                f'<a href="{i}" style="color:{ink}; text-decoration:none">'
+                f"{_kept_together(escape(part.text))}</a></p>"
+                for i, part in enumerate(self._shown)
+            )
+        )
         rest = self._rest
         self.more.setVisible(rest > 0)
         more = "1 sentence more" if rest == 1 else f"{rest} sentences more"

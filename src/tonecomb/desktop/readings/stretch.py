@@ -17,9 +17,13 @@ _FIELDS = (
     ("peak", "Largest distance from the mean", True),
     ("peak_to_peak", "Highest less lowest", True),
     ("crest_factor", "Peak over the rms about the mean; 1.41 for a tone", False),
-    ("kurtosis", "Fourth moment about the mean over the square of the second: "
-     "3 for Gaussian noise, 1.5 for a tone, more for impacts", False),
-)  # fmt: skip
+    (
+        "kurtosis",
+        "Fourth moment about the mean over the square of the second: "
+        "3 for Gaussian noise, 1.5 for a tone, more for impacts",
+        False,
+    ),
+)
 _TITLES = {"peak_to_peak": "p–p", "crest_factor": "crest"}
 
 

@@ -17,8 +17,11 @@ from tonecomb.desktop.kit.widgets import label, link
 from tonecomb.desktop.readings.tree import keep_rows, readings_tree
 from tonecomb.formats import readings
 
-_HEADS = (("put in", "Frequency that was put in, Hz"), ("read, Hz", "Frequency as read, Hz"),
-          ("off", "By how many standard deviations"))  # fmt: skip
+_HEADS = (
+    ("put in", "Frequency that was put in, Hz"),
+    ("read, Hz", "Frequency as read, Hz"),
+    ("off", "By how many standard deviations"),
+)
 _FAR = 3.0  # standard deviations, from which a reading is told as wrong
 _ROOM = 1.1  # times a frequency, that half the rate is to be above
 
@@ -143,13 +146,19 @@ def _item(row: Compared) -> QTreeWidgetItem:
 
 def off_words(row: Compared) -> str:
     """The last cell: by how much a reading is off, or why it cannot be."""
-    short = {"moves": "moves", "comes and goes": "goes", "below the noise": "in noise",
-             "taken out": "gone"}  # fmt: skip
+    short = {
+        "moves": "moves",
+        "comes and goes": "goes",
+        "below the noise": "in noise",
+        "taken out": "gone",
+    }
     if row.is_folded and not row.note:
         return "folded"
     if row.note:
-        return next((text for key, text in short.items() if row.note.startswith(key)),
-                    "one line" if "one line" in row.note else "not read")  # fmt: skip
+        return next(
+            (text for key, text in short.items() if row.note.startswith(key)),
+            "one line" if "one line" in row.note else "not read",
+        )
     worst = max(row.off, row.amplitude_off, key=lambda one: 0 if math.isnan(one) else abs(one))
     return "" if math.isnan(worst) else signed(f"{worst:+.1f} σ")
 

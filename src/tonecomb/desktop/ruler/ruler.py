@@ -70,8 +70,10 @@ class Ruler(QWidget):
             self._captions[name] = caption
             row.addLayout(pair)
         row.addWidget(label(""), 1)
-        self._row, self._ends = row, (label("finer in time", "quiet"),
-                                      label("finer in frequency", "quiet"))  # fmt: skip
+        self._row, self._ends = (
+            row,
+            (label("finer in time", "quiet"), label("finer in frequency", "quiet")),
+        )
         row.addWidget(self._ends[0])
         self.handle = Handle()
         self.handle.chosen.connect(self._choose)
@@ -127,8 +129,9 @@ class Ruler(QWidget):
     def _needed(self) -> int:
         """Pixels that what is shown takes; layouts inside layouts know it only later."""
         shown = [(self._captions[name], self._values[name]) for name in self._values]
-        wide = [a.sizeHint().width() + _GAP + b.sizeHint().width() for a, b in shown
-                if not a.isHidden()]  # fmt: skip
+        wide = [
+            a.sizeHint().width() + _GAP + b.sizeHint().width() for a, b in shown if not a.isHidden()
+        ]
         wide += [end.sizeHint().width() for end in self._ends if not end.isHidden()]
         spacing = self._row.spacing()
         margins = self._row.contentsMargins()

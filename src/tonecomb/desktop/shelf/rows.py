@@ -75,8 +75,13 @@ class Rows(QStyledItemDelegate):
             )
             if chosen:
                 painter.fillRect(option.rect, QColor(self.theme.selected))
-                painter.fillRect(option.rect.x(), option.rect.y(), 3, option.rect.height(),
-                                 QColor(self.theme.accent))  # fmt: skip
+                painter.fillRect(
+                    option.rect.x(),
+                    option.rect.y(),
+                    3,
+                    option.rect.height(),
+                    QColor(self.theme.accent),
+                )
             self._channel(painter, area, recording_id, channel, str(index.data()), chosen)
         painter.restore()
 

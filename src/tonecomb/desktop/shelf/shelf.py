@@ -96,10 +96,14 @@ class Shelf(QWidget):
         """Show the document's recordings as they are now."""
         document = self._store.document
         content = tuple(
-            (ref.id, ref.name, ref.chains, None if (r := self._store.shown(ref.id)) is None
-             else (r.channels, r.problems))
+            (
+                ref.id,
+                ref.name,
+                ref.chains,
+                None if (r := self._store.shown(ref.id)) is None else (r.channels, r.problems),
+            )
             for ref in document.recordings
-        )  # fmt: skip
+        )
         self.tree.blockSignals(True)
         bar = self.tree.verticalScrollBar()
         assert bar is not None

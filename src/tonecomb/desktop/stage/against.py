@@ -53,8 +53,9 @@ class AgainstPlot(FrequencyPlot):
             return
         values = self._curve.values[np.isfinite(self._curve.values)]
         if len(values):
-            low, high = np.percentile(values, [0.5, 99.5]) if self.ratio else (
-                values.min(), values.max())  # fmt: skip
+            low, high = (
+                np.percentile(values, [0.5, 99.5]) if self.ratio else (values.min(), values.max())
+            )
             low, high = min(float(low), 0.0), max(float(high), 0.0)
             room = 0.1 * (high - low) or 1.0
             self.box.setYRange(low - room, high + room, padding=0)
@@ -89,8 +90,9 @@ class AgainstPane(Pane):
         self._held = views.context.held
         self.plot = AgainstPlot()
         self.plots = (self.plot,)
-        self.way = Choice((("ratio", "Ratio"), ("difference", "Difference")), "ratio", "Ratio or "
-                          "difference")  # fmt: skip
+        self.way = Choice(
+            (("ratio", "Ratio"), ("difference", "Difference")), "ratio", "Ratio or difference"
+        )
         self.of = label("", "quiet")
         self.way.picked.connect(lambda _: self.refresh())
         self.pages = QStackedLayout(self)

@@ -43,9 +43,11 @@ class Spans(pg.GraphicsObject):
 
     def set_theme(self, theme: Theme) -> None:
         self._colours = {
-            "missing": QColor(theme.caution), "gap": QColor(theme.caution),
-            "clipped": QColor(theme.fault), "struck": QColor(theme.ink),
-        }  # fmt: skip
+            "missing": QColor(theme.caution),
+            "gap": QColor(theme.caution),
+            "clipped": QColor(theme.fault),
+            "struck": QColor(theme.ink),
+        }
         self._colours["missing"].setAlpha(150)
         self.update()
 

@@ -56,10 +56,14 @@ class BandMap(QWidget):
     def event(self, event: QEvent | None) -> bool:
         if isinstance(event, QHelpEvent):
             band = self.band_at(QPointF(event.pos()))
-            text = "" if band is None else (
-                f"{band.low:.5g} to {band.high:.5g} Hz: kurtosis {band.kurtosis:.3g}, "
-                f"{band.stands:.0f} times what noise scatters\nClick to analyse its envelope"
-            )  # fmt: skip
+            text = (
+                ""
+                if band is None
+                else (
+                    f"{band.low:.5g} to {band.high:.5g} Hz: kurtosis {band.kurtosis:.3g}, "
+                    f"{band.stands:.0f} times what noise scatters\nClick to analyse its envelope"
+                )
+            )
             QToolTip.showText(event.globalPos(), text.replace("-", "−"), self)
             return True
         return super().event(event)
@@ -99,9 +103,10 @@ class BandMap(QWidget):
         painter.drawText(below, _RIGHT, f"{top:.5g} Hz")
         painter.drawText(below, Qt.AlignmentFlag.AlignCenter, "Frequency")
         painter.drawText(
-            below.translated(0, 14), Qt.AlignmentFlag.AlignCenter,
+            below.translated(0, 14),
+            Qt.AlignmentFlag.AlignCenter,
             f"up to {highest:.3g}; noise has 0",
-        )  # fmt: skip
+        )
 
 
 _MIDDLE = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter

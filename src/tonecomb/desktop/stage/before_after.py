@@ -46,8 +46,10 @@ class BeforeAfterPane(Pane):
         self.pages = QStackedLayout(pages)
         teaching = label(
             "Nothing is filtered. Add a low-pass, a notch or another filter to the steps before "
-            "the analysis (C).", "quiet", wrap=True,
-        )  # fmt: skip
+            "the analysis (C).",
+            "quiet",
+            wrap=True,
+        )
         teaching.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.pages.addWidget(teaching)
         self.pages.addWidget(shown)
@@ -109,12 +111,14 @@ class BeforeAfterPane(Pane):
             return
         symbol = unit(result.after.channel.unit).symbol
         names = ("before", "after", "taken out")
-        self.strips.show_strips([
-            Strip(name, wave, f"{rms:.4g} {symbol} rms", colour)
-            for name, wave, rms, colour in zip(
-                names, result.waves, result.rms, (TAKEN[0], 0, TAKEN[1]), strict=True
-            )
-        ])  # fmt: skip
+        self.strips.show_strips(
+            [
+                Strip(name, wave, f"{rms:.4g} {symbol} rms", colour)
+                for name, wave, rms, colour in zip(
+                    names, result.waves, result.rms, (TAKEN[0], 0, TAKEN[1]), strict=True
+                )
+            ]
+        )
         every = result.changed
         words = {one: f"{one.frequency:.5g} Hz {change_words(one)}" for one in every}
         most = sorted(every, key=lambda one: one.change_db)[:_LISTED]

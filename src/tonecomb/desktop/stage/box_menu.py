@@ -21,26 +21,34 @@ def ask(parent: QWidget, context: Context, box: RegionBox, zoom: Callable[[], No
         return
     peaks = replace(method.search.peaks, low=box.low, high=box.high)
     span = f"{box.low:.4g}–{box.high:.4g} Hz"
-    _offer(parent, (
-        (f"Analyse {box.start:.4g}–{box.end:.4g} s",
-         lambda: set_stretch(store, box.start, box.end)),
-        (f"Look for peaks in {span}",
-         lambda: store.edit_method("Choose peak range", peaks=peaks)),
-        ("Zoom to both", zoom),
-        ("Keep only this box", lambda: isolating.mark(box, out=False)),
-        ("Take this box out", lambda: isolating.mark(box, out=True)),
-        (f"Analyse the envelope of {span}",
-         lambda: analyse_envelope(store, box.low, box.high)),
-
-    ))  # fmt: skip
+    _offer(
+        parent,
+        (
+            (
+                f"Analyse {box.start:.4g}–{box.end:.4g} s",
+                lambda: set_stretch(store, box.start, box.end),
+            ),
+            (
+                f"Look for peaks in {span}",
+                lambda: store.edit_method("Choose peak range", peaks=peaks),
+            ),
+            ("Zoom to both", zoom),
+            ("Keep only this box", lambda: isolating.mark(box, out=False)),
+            ("Take this box out", lambda: isolating.mark(box, out=True)),
+            (f"Analyse the envelope of {span}", lambda: analyse_envelope(store, box.low, box.high)),
+        ),
+    )
 
 
 def ask_outline(parent: QWidget, context: Context, outline: Region) -> None:
     """Ask whether an outline is kept or taken out."""
-    _offer(parent, (
-        ("Keep only this", lambda: context.isolating.mark(outline, out=False)),
-        ("Take this out", lambda: context.isolating.mark(outline, out=True)),
-    ))  # fmt: skip
+    _offer(
+        parent,
+        (
+            ("Keep only this", lambda: context.isolating.mark(outline, out=False)),
+            ("Take this out", lambda: context.isolating.mark(outline, out=True)),
+        ),
+    )
 
 
 def _offer(parent: QWidget, choices: tuple[tuple[str, Callable[[], object]], ...]) -> None:

@@ -61,7 +61,8 @@ class ResolutionCell:
         left, right = plot.place(max(centre - half, low)), plot.place(min(centre + half, high))
         bottom, top = plot.level_limits()
         y, tick = bottom + _UP * (top - bottom), 0.02 * (top - bottom)
-        self._line.setData([left, left, left, right, right, right],
-                           [y - tick, y + tick, y, y, y + tick, y - tick])  # fmt: skip
+        self._line.setData(
+            [left, left, left, right, right, right], [y - tick, y + tick, y, y, y + tick, y - tick]
+        )
         self._text.setText(f"{shown.separable_hz:.3g} Hz × {shown.frame_s:.3g} s")
         self._text.setPos((left + right) / 2, y + tick)

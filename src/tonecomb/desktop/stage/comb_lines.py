@@ -17,8 +17,7 @@ from tonecomb.formats.palette import readable
 
 _GRIP = 5.0  # pixels to each side at which a tooth can be taken
 _APART = 24.0  # pixels between teeth from which their lines can be taken
-STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine,
-          Qt.PenStyle.DashDotLine)  # fmt: skip
+STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
 
 
 @dataclass(frozen=True)

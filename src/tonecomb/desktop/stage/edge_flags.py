@@ -78,8 +78,11 @@ class EdgeFlags:
                 button.hide()
                 continue
             place, hz = float(frequency[at]), analysis.spectrum.bin_hz
-            near = [one.tone.frequency for one in analysis.peaks or ()
-                    if abs(one.tone.frequency - place) < hz]  # fmt: skip
+            near = [
+                one.tone.frequency
+                for one in analysis.peaks or ()
+                if abs(one.tone.frequency - place) < hz
+            ]
             self._places[side] = min(near, key=lambda f: abs(f - place), default=place)
             level = float(drawn.values[1:][at])
             unit = "dB" if self._plot.decibels else analysis.values_unit.split(" ")[0]

@@ -82,9 +82,10 @@ class EnvelopePane(Pane):
         words = [hits_words(one, said) for one in found.hits]
         band = found.shown
         self.told.setText(
-            words[0][:1].upper() + words[0][1:] if words
+            words[0][:1].upper() + words[0][1:]
+            if words
             else f"No hits that repeat. The liveliest band is {band.low:.5g}–{band.high:.5g} Hz."
-        )  # fmt: skip
+        )
         self.told.setToolTip("\n".join(words))
         self.map.show_bands(found.bands, found.shown)
         self.plot.show_lines(
@@ -95,8 +96,9 @@ class EnvelopePane(Pane):
         )
         places = [
             (n * one.frequency, f"{n}" if n > 1 else f"{one.frequency:.5g} Hz")
-            for one in found.hits[:1] for n in range(1, _LINES + 1)
-        ]  # fmt: skip
+            for one in found.hits[:1]
+            for n in range(1, _LINES + 1)
+        ]
         top = float(found.frequency[-1])
         for one in said.known:
             at = one.value * (said.shaft or 0.0) if one.of_shaft else one.value

@@ -23,9 +23,11 @@ class FrameCurves:
     ``line`` makes of a curve what is in view."""
 
     def __init__(
-        self, plot: FrequencyPlot, shown_as: Callable[[Analysis], Curve | None],
+        self,
+        plot: FrequencyPlot,
+        shown_as: Callable[[Analysis], Curve | None],
         line: Callable[[Curve], tuple[Array, Array]],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._plot, self._shown_as, self._line = plot, shown_as, line
         self.frame: Analysis | None = None
         self.alone = False  # it is the plot's own curve

@@ -109,11 +109,16 @@ class GramPlot(FrequencyPlot):
         rows = max(32, round(self.box.height() * self.devicePixelRatioF()))
         self.wanted.emit(
             View(
-                rows, self.columns,
-                None if whole else start, None if whole else end,
-                max(low, 0.0), high, self.bottom.log, self.picture.pooling,
+                rows,
+                self.columns,
+                None if whole else start,
+                None if whole else end,
+                max(low, 0.0),
+                high,
+                self.bottom.log,
+                self.picture.pooling,
             )
-        )  # fmt: skip
+        )
 
     def times(self) -> tuple[float, float]:
         """The times in view, s."""

@@ -48,8 +48,9 @@ class GramPane(Pane):
         self.colours = Choice(tuple(MAPS.items()), self.picture.colours, "Colours")
         self.way = Choice(
             (("down", "time down"), ("right", "time across")),
-            str(kept.value("gram way", "down")), "Way of time",
-        )  # fmt: skip
+            str(kept.value("gram way", "down")),
+            "Way of time",
+        )
         self.way.setToolTip("Whether time runs downward, or from left to right as on the waveform")
         self.scale = ScaleStrip()
         self._tip = self.scale.toolTip()
@@ -193,9 +194,12 @@ class GramPane(Pane):
             start, end = self.plot.times()
             fs = signal.rate
             wanted = EnvelopeWanted(
-                signal.id, self._channel, max(0, round(start * fs)),
-                min(signal.length, round(end * fs)), max(64, int(self.plot.box.height())),
-            )  # fmt: skip
+                signal.id,
+                self._channel,
+                max(0, round(start * fs)),
+                min(signal.length, round(end * fs)),
+                max(64, int(self.plot.box.height())),
+            )
             envelope = self._envelopes.outline(wanted)
         strip.show_envelope(envelope, signal.rate if signal is not None else 1.0)
 

@@ -47,8 +47,9 @@ class GramPicture(QObject):
         if analysis is None:
             self.show_gram(None)
         elif before is None or (before.method.shown, before.channel) != (
-            analysis.method.shown, analysis.channel
-        ):  # fmt: skip
+            analysis.method.shown,
+            analysis.channel,
+        ):
             self._take_levels()
 
     def show_gram(self, gram: Spectrogram | None) -> None:
@@ -85,9 +86,7 @@ class GramPicture(QObject):
         else:
             method = analysis.method
             unit = analysis.channel.unit
-            values = gram.values(
-                method.shown.scaling, method.shown.level, analysis.display, unit
-            )
+            values = gram.values(method.shown.scaling, method.shown.level, analysis.display, unit)
             self.levels = analysis.decibels(values) if self.decibels else values
             if self.automatic:
                 self._fit()

@@ -117,9 +117,12 @@ class SidewaysGram(Plot):
 
     def _line(self, frequency: float, pen: Any, name: str = "") -> None:
         line = pg.InfiniteLine(
-            self._place(frequency), angle=0, pen=pen, label=name or None,
+            self._place(frequency),
+            angle=0,
+            pen=pen,
+            label=name or None,
             labelOpts={"position": 0.02, "color": self._theme.accent, "anchors": [(0, 1), (0, 1)]},
-        )  # fmt: skip
+        )
         if name:
             line.label.setFont(font(9))
         self.addItem(line, ignoreBounds=True)
@@ -182,10 +185,16 @@ class SidewaysGram(Plot):
         columns = max(32, round(self.box.height() * self.devicePixelRatioF()))
         self.wanted.emit(
             View(
-                self.columns, columns, None if whole else start, None if whole else end,
-                max(low, 0.0), high, self.left.log, self.picture.pooling,
+                self.columns,
+                columns,
+                None if whole else start,
+                None if whole else end,
+                max(low, 0.0),
+                high,
+                self.left.log,
+                self.picture.pooling,
             )
-        )  # fmt: skip
+        )
 
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)

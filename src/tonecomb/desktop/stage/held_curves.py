@@ -19,9 +19,11 @@ class HeldCurves:
     ``line`` makes of a curve what is in view."""
 
     def __init__(
-        self, plot: FrequencyPlot, shown_as: Callable[[Analysis], Curve | None],
+        self,
+        plot: FrequencyPlot,
+        shown_as: Callable[[Analysis], Curve | None],
         line: Callable[[Curve], tuple[Array, Array]],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._plot, self._shown_as, self._line = plot, shown_as, line
         self._theme: Theme | None = None
         self.traces: list[ShownTrace] = []

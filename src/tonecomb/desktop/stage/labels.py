@@ -65,9 +65,11 @@ class Labels(pg.GraphicsObject):
         return self._placed
 
     def _place(
-        self, words: Sequence[Word], curves: Sequence[tuple[Array, Array]],
+        self,
+        words: Sequence[Word],
+        curves: Sequence[tuple[Array, Array]],
         heads: Sequence[placing.Rect],
-    ) -> list[tuple[Word, placing.LabelPlace]]:  # fmt: skip
+    ) -> list[tuple[Word, placing.LabelPlace]]:
         """Places for these over the curves, the first ones first."""
         box = self._plot.box
         area = box.sceneBoundingRect()

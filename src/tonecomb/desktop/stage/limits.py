@@ -21,9 +21,12 @@ class Limits:
 
 
 def type_limits(
-    view: QWidget, axis: Limits, now: tuple[float, float],
-    apply: Callable[[float, float], None], show_all: Callable[[], None],
-) -> None:  # fmt: skip
+    view: QWidget,
+    axis: Limits,
+    now: tuple[float, float],
+    apply: Callable[[float, float], None],
+    show_all: Callable[[], None],
+) -> None:
     """Ask for the limits of an axis over the middle of its view; each change is applied."""
     popover = Popover(view, f"{axis.title} from … to …")
     low = Number(now[0], *axis.allowed, axis.digits, axis.unit)

@@ -15,8 +15,12 @@ from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import PAPER, Theme
 from tonecomb.desktop.stage.labelled_lines import Uprights
 
-_STYLES = ((Qt.PenStyle.SolidLine, "━━"), (Qt.PenStyle.DashLine, "╍╍"),
-           (Qt.PenStyle.DotLine, "┅┅"), (Qt.PenStyle.DashDotLine, "━╍"))  # fmt: skip
+_STYLES = (
+    (Qt.PenStyle.SolidLine, "━━"),
+    (Qt.PenStyle.DashLine, "╍╍"),
+    (Qt.PenStyle.DotLine, "┅┅"),
+    (Qt.PenStyle.DashDotLine, "━╍"),
+)
 
 
 _WORDS = 40  # pixels that words over upright lines take

@@ -28,12 +28,14 @@ class ListenBar(QWidget):
         self.play = QPushButton("Listen")
         self.play.setToolTip("Listen to the stretch as it is analysed, or stop (Space)")
         self.play.clicked.connect(lambda: self.asked.emit())
-        self.swap = link("after", "Before or after what the steps took out, equally loud (Z)",
-                         self.swapped.emit)  # fmt: skip
+        self.swap = link(
+            "after", "Before or after what the steps took out, equally loud (Z)", self.swapped.emit
+        )
         self.speed = Choice(
-            [(one, f"{one} × as fast" if one > 1 else "as fast as it was") for one in SPEEDS], 1,
+            [(one, f"{one} × as fast" if one > 1 else "as fast as it was") for one in SPEEDS],
+            1,
             "Speed",
-        )  # fmt: skip
+        )
         self.speed.setToolTip("Quicker, so that low vibration is heard")
         self.shift = Number(0, 0, 5000, 0, "Hz up", shortest=True)
         self.shift.setAccessibleName("Moved up by")

@@ -47,9 +47,7 @@ def shown_now(store: Store) -> Shown | None:
     return signal, channel, method.source.stretch or whole(signal)
 
 
-def catch_up(
-    pane: Pane, context: Context, decibels: bool, now: Shown | None
-) -> list[MarkedLines]:  # fmt: skip
+def catch_up(pane: Pane, context: Context, decibels: bool, now: Shown | None) -> list[MarkedLines]:
     """Have a pane show what it would had it been there from the start; the lines for marks over its
     plots."""
     theme, marks, combs = current_theme(), context.notes.marks(), context.combs.shown

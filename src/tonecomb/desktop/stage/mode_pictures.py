@@ -44,8 +44,10 @@ class ShapeView(QWidget):
         self.azimuth, self.elevation = AZIMUTH, ELEVATION
         self.theme = PAPER
         self.setAccessibleName("Mode shapes")
-        self.setToolTip("How far each answer goes in a mode, and which way; click one to go there, "
-                        "drag to turn the sketch")  # fmt: skip
+        self.setToolTip(
+            "How far each answer goes in a mode, and which way; click one to go there, "
+            "drag to turn the sketch"
+        )
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK_MS)
         self._timer.timeout.connect(self.update)
@@ -105,8 +107,12 @@ class ShapeView(QWidget):
         painter.fillRect(self.rect(), QColor(theme.raised))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if not self._modes:
-            _say(painter, self.rect(), theme, "No modes yet: name the range in which they are "
-                 "looked for.")  # fmt: skip
+            _say(
+                painter,
+                self.rect(),
+                theme,
+                "No modes yet: name the range in which they are looked for.",
+            )
             return
         phase = 2 * math.pi * (time.monotonic() / _SWING_S)
         for cell, mode in zip(self.cells(), self._modes, strict=True):
@@ -121,8 +127,9 @@ class ShapeView(QWidget):
             if self.on_sketch:
                 figure = self._said.sketch.figure(self._numbers, mode.shape)
                 below = cell.adjusted(0, 20, 0, 0)
-                paint_figure(painter, below, figure, figure.at(phase), theme, self.azimuth,
-                             self.elevation)  # fmt: skip
+                paint_figure(
+                    painter, below, figure, figure.at(phase), theme, self.azimuth, self.elevation
+                )
             else:
                 self._paint_row(painter, cell, mode, phase)
 
@@ -130,8 +137,11 @@ class ShapeView(QWidget):
         theme = self.theme
         middle, reach = cell.center().y() + 8, max(10.0, cell.height() / 2 - 42)
         count = len(mode.shape)
-        x = np.linspace(cell.left() + 26, cell.right() - 26, count) if count > 1 else \
-            np.array([cell.center().x()])  # fmt: skip
+        x = (
+            np.linspace(cell.left() + 26, cell.right() - 26, count)
+            if count > 1
+            else np.array([cell.center().x()])
+        )
         swing = (mode.shape * np.exp(1j * phase)).real
         painter.setPen(QPen(QColor(theme.lines), 2))
         painter.drawLine(QPointF(x[0], middle), QPointF(x[-1], middle))
@@ -159,8 +169,10 @@ class AlikeView(QWidget):
         self._why = ""
         self.theme = PAPER
         self.setAccessibleName("Modal assurance criterion")
-        self.setToolTip("Modal assurance criterion: 1 where two shapes are the same, 0 where they "
-                        "have nothing in common")  # fmt: skip
+        self.setToolTip(
+            "Modal assurance criterion: 1 where two shapes are the same, 0 where they "
+            "have nothing in common"
+        )
 
     def show_alike(self, found: Alike | None, why: str = "") -> None:
         """Draw it, or say ``why`` there is none."""
@@ -182,8 +194,11 @@ class AlikeView(QWidget):
         left = _SIDE + 16
         painter.setFont(font(9))
         painter.setPen(QColor(theme.quiet))
-        painter.drawText(QRectF(8, 6, left + wide * columns, 16), Qt.AlignmentFlag.AlignLeft,
-                         f"Down: {found.name_a}, across: {found.name_b}, Hz")  # fmt: skip
+        painter.drawText(
+            QRectF(8, 6, left + wide * columns, 16),
+            Qt.AlignmentFlag.AlignLeft,
+            f"Down: {found.name_a}, across: {found.name_b}, Hz",
+        )
         paired = {(one.a, one.b) for one in found.pairs}
         for j, mode in enumerate(found.b):
             head = QRectF(left + j * wide, _HEAD - 18, wide, 16)
@@ -205,8 +220,9 @@ class AlikeView(QWidget):
         shade = QColor(self.theme.second)
         shade.setAlphaF(0.75 * value)
         painter.fillRect(cell, shade)
-        painter.setPen(QPen(QColor(self.theme.accent if paired else self.theme.lines),
-                            2 if paired else 1))  # fmt: skip
+        painter.setPen(
+            QPen(QColor(self.theme.accent if paired else self.theme.lines), 2 if paired else 1)
+        )
         painter.drawRect(cell)
         painter.setPen(QColor(self.theme.ink))
         painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, f"{value:.2f}")
@@ -245,9 +261,13 @@ class LengthsView(QTableWidget):
             self.setRowCount(1)
             self.setColumnCount(1)
             self.setHorizontalHeaderLabels([""])
-            self.setItem(0, 0, QTableWidgetItem(
-                "Frames of several lengths are tried where taps are heard without a force."
-            ))  # fmt: skip
+            self.setItem(
+                0,
+                0,
+                QTableWidgetItem(
+                    "Frames of several lengths are tried where taps are heard without a force."
+                ),
+            )
             return
         lengths, fs = found.modes, found.fs
         longest = lengths[-1][1].modes
@@ -258,8 +278,11 @@ class LengthsView(QTableWidget):
         for i, mode in enumerate(longest):
             self._put(i, 0, f"{mode.frequency:.5g} Hz")
             for j, (_, modes) in enumerate(lengths):
-                near = [one for one in modes.modes
-                        if abs(one.frequency - mode.frequency) < 0.02 * mode.frequency]  # fmt: skip
+                near = [
+                    one
+                    for one in modes.modes
+                    if abs(one.frequency - mode.frequency) < 0.02 * mode.frequency
+                ]
                 text = "not found"
                 if near:
                     one = min(near, key=lambda each: abs(each.frequency - mode.frequency))

@@ -21,10 +21,13 @@ class NamedCurves:
     curve what is in view, ``tell`` names what is drawn."""
 
     def __init__(
-        self, plot: FrequencyPlot, colours: Sequence[int],
+        self,
+        plot: FrequencyPlot,
+        colours: Sequence[int],
         shown_as: Callable[[Analysis], Curve | None],
-        line: Callable[[Curve], tuple[Array, Array]], tell: Callable[[], None],
-    ) -> None:  # fmt: skip
+        line: Callable[[Curve], tuple[Array, Array]],
+        tell: Callable[[], None],
+    ) -> None:
         self._shown_as, self._line, self._tell = shown_as, line, tell
         self._numbers, self._colours = colours, [""] * len(colours)
         self.shown: list[tuple[str, Analysis]] = []

@@ -98,9 +98,11 @@ class Outlook:
         if levels is None:
             return
         span, was = levels[1] - levels[0], fitted[1] - fitted[0]
-        if levels[1] > fitted[1] or levels[0] < fitted[0] or (
-            not self.holds and span < _LESS * was
-        ):  # fmt: skip
+        if (
+            levels[1] > fitted[1]
+            or levels[0] < fitted[0]
+            or (not self.holds and span < _LESS * was)
+        ):
             self.fit_level(grow=self.holds)
 
     def turn(self, analysis: Analysis) -> None:

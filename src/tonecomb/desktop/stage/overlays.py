@@ -31,9 +31,11 @@ class Overlays:
     plot's levels, ``line`` makes of a curve what is in view."""
 
     def __init__(
-        self, plot: FrequencyPlot, on_axis: Callable[[Curve], Curve],
+        self,
+        plot: FrequencyPlot,
+        on_axis: Callable[[Curve], Curve],
         line: Callable[[Curve], tuple[Array, Array]],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._plot, self._on_axis, self._line = plot, on_axis, line
         self.confidence = self.floor = False
         self.edges = (pg.PlotCurveItem(pen=None), pg.PlotCurveItem(pen=None))
@@ -144,7 +146,5 @@ class Overlays:
             decibels = profile.above if off > 0 else -profile.below
             squares = size * profile.density(frequency) * 10 ** (decibels / 10)
             spectrum = analysis.spectrum
-            values = scaled(
-                squares, shown.scaling, shown.level, spectrum.enbw_hz, spectrum.gain_s
-            )
+            values = scaled(squares, shown.scaling, shown.level, spectrum.enbw_hz, spectrum.gain_s)
             one.setData(*self._line(self._on_axis(Curve(frequency, values, False))))

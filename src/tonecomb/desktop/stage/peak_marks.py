@@ -65,9 +65,11 @@ class PeakMarks:
         self.label()
 
     def show(
-        self, marks: list[tuple[Peak, float]], chosen: Peak | None,
+        self,
+        marks: list[tuple[Peak, float]],
+        chosen: Peak | None,
         fits: Sequence[tuple[float, float, str]] = (),
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Draw peaks at their levels (as the upright axis has them); what ``label`` names besides
         are ``fits``, which have a frequency (Hz), a level and words."""
         place = self._plot.place
@@ -116,8 +118,9 @@ class PeakMarks:
             words.append((first, word))
         words += [
             ((True, False, 0.0), Word(place(f), at, text, theme.second))
-            for f, at, text in self._fits if low <= f <= high
-        ]  # fmt: skip
+            for f, at, text in self._fits
+            if low <= f <= high
+        ]
         words.sort(key=lambda pair: pair[0])
         return [word for _, word in words], self._curves(), self.heads()
 
@@ -125,9 +128,10 @@ class PeakMarks:
         """The peak within ``play`` Hz of a frequency (Hz), and the tooth that it is, for a readout;
         "" where there is none."""
         near = min(
-            (peak for peak, _ in self._marks), default=None,
+            (peak for peak, _ in self._marks),
+            default=None,
             key=lambda peak: abs(peak.tone.frequency - frequency),
-        )  # fmt: skip
+        )
         if near is None or abs(near.tone.frequency - frequency) > play:
             return ""
         flag = self._combs.flag(near.tone.frequency)

@@ -165,8 +165,9 @@ class PhasePane(Pane):
         self.part = Choice(_PARTS, "phase", "Part of the complex spectrum")
         self.reference = Choice(
             (("start", "at the frame’s start"), ("centre", "at the frame’s centre")),
-            "start", "Where time begins",
-        )  # fmt: skip
+            "start",
+            "Where time begins",
+        )
         self.down = Number(WORTH_DB, 10, 200, 0, "dB down")
         self.down.setAccessibleName("Below this the values are drawn pale")
         self.down.setToolTip("Bins further below the highest are drawn pale")
@@ -193,8 +194,12 @@ class PhasePane(Pane):
         page = QWidget()
         column = QVBoxLayout(page)
         column.addStretch(1)
-        text = label("An average of several frames has no phase. A single frame has, and frames "
-                     "averaged in step have.", "quiet", wrap=True)  # fmt: skip
+        text = label(
+            "An average of several frames has no phase. A single frame has, and frames "
+            "averaged in step have.",
+            "quiet",
+            wrap=True,
+        )
         text.setAlignment(Qt.AlignmentFlag.AlignCenter)
         column.addWidget(text)
         take = link(

@@ -66,5 +66,5 @@ class Problems(QObject):
             Span(first / fs, last / fs, "struck", _SPOILED)
             for first, last in ((0, min(settled, signal.length)), (max(stop, 0), signal.length))
             if last > first
-        ]  # fmt: skip
+        ]
         self.spans.set_spans(tuple(spans))

@@ -23,9 +23,11 @@ class RegionMarks(QObject):
     drawn = pyqtSignal(object)
 
     def __init__(
-        self, plot: Plot, places: Callable[[Array, Array], tuple[Array, Array]],
+        self,
+        plot: Plot,
+        places: Callable[[Array, Array], tuple[Array, Array]],
         back: Callable[[QPointF], tuple[float, float]],
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(plot)
         self._plot, self._places, self._back = plot, places, back
         self._theme: Theme = PAPER

@@ -68,9 +68,11 @@ class FilterPlot(FrequencyPlot):
         """Draw the response of these."""
         self.steps = self._given = steps
         wanted = [
-            (number, i) for number, step, _ in steps if isinstance(step, Filter)
+            (number, i)
+            for number, step, _ in steps
+            if isinstance(step, Filter)
             for i in range(len(step.edges))
-        ]  # fmt: skip
+        ]
         if [(edge.step, edge.number) for edge in self.edges] != wanted:
             for edge in self.edges:
                 self.removeItem(edge)
@@ -190,9 +192,10 @@ class FilterPlot(FrequencyPlot):
 def with_responses(steps: tuple[Step, ...], rates: list[float]) -> Numbered:
     """The steps of a chain that have a response, given samples at these rates."""
     return tuple(
-        (i, step, fs) for i, (step, fs) in enumerate(zip(steps, rates, strict=True))
+        (i, step, fs)
+        for i, (step, fs) in enumerate(zip(steps, rates, strict=True))
         if step.takes and not step.off and step.response(np.array([fs / 8]), fs) is not None
-    )  # fmt: skip
+    )
 
 
 def changed(steps: tuple[Step, ...], number: int, step: Step) -> tuple[Step, ...]:

@@ -39,8 +39,11 @@ class RunUpPane(Pane):
         self._decibels = True
         self.spectrum, self.levels = LinesPlot("Order", ""), LinesPlot("Speed", "Hz")
         self.map = OrderMap()
-        self.edit = link("Shaft…", "What tells the shaft's speed, and which orders are followed",
-                         self.edit_wanted.emit)  # fmt: skip
+        self.edit = link(
+            "Shaft…",
+            "What tells the shaft's speed, and which orders are followed",
+            self.edit_wanted.emit,
+        )
         self.told: QLabel = label("", "quiet")
         self.resonances: QLabel = label("", "", wrap=True)
         for text in (self.told, self.resonances):

@@ -92,8 +92,9 @@ class ScaleStrip(QWidget):
             )
             image = QImage(row.tobytes(), 256, 1, 1024, QImage.Format.Format_RGBA8888)
             painter.fillRect(QRectF(left, base, max(low - left, 0), _BAR), image.pixelColor(0, 0))
-            painter.fillRect(QRectF(high, base, max(right - high, 0), _BAR),
-                             image.pixelColor(255, 0))  # fmt: skip
+            painter.fillRect(
+                QRectF(high, base, max(right - high, 0), _BAR), image.pixelColor(255, 0)
+            )
             painter.drawImage(QRectF(low, base, high - low, _BAR), image)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(QColor(self.theme.quiet), 1))
@@ -104,9 +105,11 @@ class ScaleStrip(QWidget):
         painter.setFont(font(9))
         painter.setPen(QColor(self.theme.ink))
         for level, side in ((self.low, 0), (self.high, 1)):
-            box = QRectF(0, 0, _SIDE - 5, self.height()) if side == 0 else QRectF(
-                self.width() - _SIDE + 5, 0, _SIDE - 5, self.height()
-            )  # fmt: skip
+            box = (
+                QRectF(0, 0, _SIDE - 5, self.height())
+                if side == 0
+                else QRectF(self.width() - _SIDE + 5, 0, _SIDE - 5, self.height())
+            )
             align = Qt.AlignmentFlag.AlignVCenter | (
                 Qt.AlignmentFlag.AlignRight if side == 0 else Qt.AlignmentFlag.AlignLeft
             )

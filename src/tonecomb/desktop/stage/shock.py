@@ -37,8 +37,9 @@ class ShockPane(Pane):
         self.told: QLabel = label("", "")
         self.told.setFont(font(10))
         self.q = Choice([(one, f"Q {one:g}") for one in _QS], USUAL[0], "Q of the oscillators")
-        self.fraction = Choice([(one, f"{one} an octave") for one in _FRACTIONS], USUAL[1],
-                               "Oscillators an octave")  # fmt: skip
+        self.fraction = Choice(
+            [(one, f"{one} an octave") for one in _FRACTIONS], USUAL[1], "Oscillators an octave"
+        )
         for choice in (self.q, self.fraction):
             choice.picked.connect(lambda _: self._want())
         self.q.setToolTip("Quality of the oscillators: 10 is 5 % of critical damping")
@@ -49,9 +50,11 @@ class ShockPane(Pane):
         column.setSpacing(2)
         column.addLayout(bar)
         column.addWidget(self.plot, 1)
-        self.plot.setToolTip("The most that a single-degree-of-freedom oscillator answers: while "
-                             "the shock lasts (primary), after it (residual), at any time "
-                             "(maxi-max). ISO 18431-4")  # fmt: skip
+        self.plot.setToolTip(
+            "The most that a single-degree-of-freedom oscillator answers: while "
+            "the shock lasts (primary), after it (residual), at any time "
+            "(maxi-max). ISO 18431-4"
+        )
         self.plot.pointed.connect(self._point)
         self._watched.changed.connect(self._show)
         self._watched.failed.connect(self._fail)
@@ -91,9 +94,12 @@ class ShockPane(Pane):
         top = float(found.maximax.max()) or 1.0
         lines = [
             (name, np.log10(np.maximum(values, _DEEP * top)))
-            for name, values in (("residual", found.residual), ("primary", found.primary),
-                                 ("maxi-max", found.maximax))
-        ]  # fmt: skip
+            for name, values in (
+                ("residual", found.residual),
+                ("primary", found.primary),
+                ("maxi-max", found.maximax),
+            )
+        ]
         self.plot.show_lines(np.log10(found.frequency), lines, "Greatest answer", self._unit)
         self.fit()
 

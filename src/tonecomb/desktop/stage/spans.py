@@ -141,9 +141,11 @@ class MarkLines(QObject):
         self.lines = []
         for i, mark in enumerate(marks):
             line = pg.InfiniteLine(
-                mark.time, angle=90, label=mark.note,
+                mark.time,
+                angle=90,
+                label=mark.note,
                 labelOpts={"position": 0.07, "anchors": [(0, 0.5), (0, 0.5)]},
-            )  # fmt: skip
+            )
             line.setZValue(9)
             line.sigClicked.connect(lambda *_, i=i: self.clicked.emit(i))
             self.lines.append(line)

@@ -99,9 +99,11 @@ class Spectra(QSplitter):
             return
         beside, now, trace = self._held.beside, self._results.analysis, self._held.against
         self.titles[0].setText("" if now is None else now.sentence)
-        sentence = "Hold a trace (H) to have it here." if trace is None else (
-            f"{self._held.called(trace)}: {self._held.sentence(trace)}"
-        )  # fmt: skip
+        sentence = (
+            "Hold a trace (H) to have it here."
+            if trace is None
+            else (f"{self._held.called(trace)}: {self._held.sentence(trace)}")
+        )
         self.titles[1].setText(sentence)
         if trace is not None:
             self.second.set_colour(self._held.colour_of(trace))

@@ -98,8 +98,15 @@ class SpectrumView(FrequencyPlot):
         _colour(self.curve, self.pale, theme.traces[self._colour])
         self._spot.setPen(pg.mkPen(theme.raised))
         self._spot.setBrush(pg.mkBrush(theme.ink))
-        parts = (self.overlays, self.held, self.frames, self.taken, self.liftered,
-                 self.marks, self.drag)  # fmt: skip
+        parts = (
+            self.overlays,
+            self.held,
+            self.frames,
+            self.taken,
+            self.liftered,
+            self.marks,
+            self.drag,
+        )
         for part in parts:
             part.paint(theme)
         self.combs.paint_with(theme)
@@ -181,8 +188,15 @@ class SpectrumView(FrequencyPlot):
 
     def _curves(self) -> list[tuple[Array, Array]]:
         """All that is drawn as lines, as the axes have it."""
-        shown = (self.curve, self.pale, self.overlays.fits, *self.held.curves, *self.frames.curves,
-                 *self.taken.curves, *self.liftered.curves)  # fmt: skip
+        shown = (
+            self.curve,
+            self.pale,
+            self.overlays.fits,
+            *self.held.curves,
+            *self.frames.curves,
+            *self.taken.curves,
+            *self.liftered.curves,
+        )
         return _lines(shown)
 
     def _of_held(self, other: Analysis) -> Curve | None:

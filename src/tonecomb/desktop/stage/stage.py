@@ -177,8 +177,9 @@ class Stage(QWidget):
     def _make_room(self, spec: PaneSpec, *, gone: bool) -> None:
         """Show what goes with a pane; what it shows itself makes room for it, and comes back with
         the last that does."""
-        stays, goes = (self.spectra, self.lanes) if spec.axis == "frequency" else (
-            self.lanes, self.spectra)  # fmt: skip
+        stays, goes = (
+            (self.spectra, self.lanes) if spec.axis == "frequency" else (self.lanes, self.spectra)
+        )
         if spec.axis == "its own":
             stays = self.spectra
         if not gone or spec.shows_levels:
@@ -203,11 +204,12 @@ class Stage(QWidget):
         """The quantity is named once, below the lowest of the views over one frequency axis."""
         self.spectra.name_axis(
             not any(
-                self.shows(key) and spec.names_frequency and self.panes[key].plots[0].isVisibleTo(
-                    self.panes[key])
+                self.shows(key)
+                and spec.names_frequency
+                and self.panes[key].plots[0].isVisibleTo(self.panes[key])
                 for key, spec in self.specs.items()
             )
-        )  # fmt: skip
+        )
 
     def show_view(self, number: int) -> None:
         """Let view ``number`` (from 0) have the stage for itself."""
@@ -374,5 +376,3 @@ def _show_samples(
     lanes.show_channels(signal, channel, ref.beside, stretch, ref.marks + marks, left_out)
     for pane in panes:
         pane.show_signal(*now)
-
-

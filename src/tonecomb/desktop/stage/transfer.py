@@ -27,11 +27,15 @@ from tonecomb.desktop.stage.transfer_plots import (
 from tonecomb.formats.kinds.alike import OtherRecording
 
 _WAYS = (
-    ("level", "magnitude and phase"), ("unwrapped", "phase unwrapped"),
-    ("parts", "real and imaginary"), ("circle", "circle"),
-    ("poles", "poles by order"), ("shapes", "shapes"), ("alike", "likeness (MAC)"),
+    ("level", "magnitude and phase"),
+    ("unwrapped", "phase unwrapped"),
+    ("parts", "real and imaginary"),
+    ("circle", "circle"),
+    ("poles", "poles by order"),
+    ("shapes", "shapes"),
+    ("alike", "likeness (MAC)"),
     ("lengths", "by frame length"),
-)  # fmt: skip
+)
 _PAGES = {
     "level": 0,
     "unwrapped": 0,
@@ -59,8 +63,11 @@ class TransferPane(Pane):
         self._brought = ""
         self.told: QLabel = label("", "")
         self.told.setFont(font(10))
-        self.edit = link("Choose…", "Reference, taps, windows, and the range of modes (Shift+G)",
-                         self.edit_wanted.emit)  # fmt: skip
+        self.edit = link(
+            "Choose…",
+            "Reference, taps, windows, and the range of modes (Shift+G)",
+            self.edit_wanted.emit,
+        )
         self.way = Choice(_WAYS, "level", "How it is drawn")
         self.answer = Choice([(0, "answer")], 0, "The answer that is drawn before the others")
         self.other = Choice([("", "themselves")], "", "Against which modes they are held")
@@ -164,17 +171,34 @@ class TransferPane(Pane):
             dashed = None if fitted is None else fitted[i]
             places = None if found.modes is None else found.modes.frequency
             if parts:
-                upper.append(ResponseCurve(one.name, h.real, places=places,
-                                   dashed=None if dashed is None else dashed.real))  # fmt: skip
-                lower.append(ResponseCurve(one.name, h.imag, places=places,
-                                   dashed=None if dashed is None else dashed.imag))  # fmt: skip
+                upper.append(
+                    ResponseCurve(
+                        one.name,
+                        h.real,
+                        places=places,
+                        dashed=None if dashed is None else dashed.real,
+                    )
+                )
+                lower.append(
+                    ResponseCurve(
+                        one.name,
+                        h.imag,
+                        places=places,
+                        dashed=None if dashed is None else dashed.imag,
+                    )
+                )
                 continue
             size = np.abs(h)
-            upper.append(ResponseCurve(
-                one.name, _db(size), _db(np.maximum(size - radius[i], 1e-3 * size)) if known
-                else None, _db(size + radius[i]) if known else None, places,
-                None if dashed is None else _db(np.abs(dashed)),
-            ))  # fmt: skip
+            upper.append(
+                ResponseCurve(
+                    one.name,
+                    _db(size),
+                    _db(np.maximum(size - radius[i], 1e-3 * size)) if known else None,
+                    _db(size + radius[i]) if known else None,
+                    places,
+                    None if dashed is None else _db(np.abs(dashed)),
+                )
+            )
             lower.append(ResponseCurve(one.name, self._phase(h)))
         for plot in self.plots[:3]:
             plot.chosen = chosen
@@ -203,8 +227,11 @@ class TransferPane(Pane):
                 f"What has nothing in common has a coherence of {r.floor:.2g} on average (1/m)"
             )
         modes = () if found.modes is None else found.modes.modes
-        self.level.tell([(self._colour(i), one.name) for i, one in enumerate(found.answers)]
-                        if len(found.answers) > 1 else [])  # fmt: skip
+        self.level.tell(
+            [(self._colour(i), one.name) for i, one in enumerate(found.answers)]
+            if len(found.answers) > 1
+            else []
+        )
         self._mark(modes)  # their words keep off the legend
 
     @property
@@ -247,8 +274,12 @@ class TransferPane(Pane):
             note = said.of_mode(one)
             if note is None or not note.aside:
                 frequency = f"{one.frequency:.5g} Hz"
-                marks.append((one.frequency, f"{note.name}, {frequency}" if note and note.name
-                              else frequency))  # fmt: skip
+                marks.append(
+                    (
+                        one.frequency,
+                        f"{note.name}, {frequency}" if note and note.name else frequency,
+                    )
+                )
         self.level.show_marks(marks)
 
     def _follow(self) -> None:
@@ -276,9 +307,11 @@ class TransferPane(Pane):
                 wanted.append((held.id, name, held.recording, held.method, held.given))
         for key, name, which, method, given in wanted:
             there = document.get(which)
-            recording = self._store.recording(which) if given is None or (
-                there is not None and there.given == given
-            ) else self._store.recording_as(which, given)  # fmt: skip
+            recording = (
+                self._store.recording(which)
+                if given is None or (there is not None and there.given == given)
+                else self._store.recording_as(which, given)
+            )
             if recording is None or there is None or len(recording.channels) < 2:
                 continue
             told = f"{key} {recording.id} {method.answering()}"

@@ -81,9 +81,13 @@ class ResponsePlot(FrequencyPlot):
         self._between.setBrush(fill)
 
     def show_curves(
-        self, frequency: Array, curves: Sequence[ResponseCurve], title: str, unit: str,
+        self,
+        frequency: Array,
+        curves: Sequence[ResponseCurve],
+        title: str,
+        unit: str,
         limits: tuple[float, float] = (0.0, 0.0),
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Draw curves at ``frequency`` (Hz); the axis goes over ``limits`` where they differ."""
         fresh = [c.name for c in curves] != [c.name for c in self.curves] or title != self.label
         self.frequency, self.curves, self._unit, self._limits = frequency, curves, unit, limits
@@ -209,8 +213,10 @@ class LadderPlot(FrequencyPlot):
         if near:
             one = min(near, key=lambda pole: abs(pole.frequency - hertz))
             stays = "stays" if one.stable else "does not stay"
-            self.say(f"order {one.order}: {one.frequency:.3f} Hz, damping "
-                     f"{100 * one.damping:.3g} %, {stays}")  # fmt: skip
+            self.say(
+                f"order {one.order}: {one.frequency:.3f} Hz, damping "
+                f"{100 * one.damping:.3g} %, {stays}"
+            )
 
 
 class _Bars(pg.GraphicsObject):

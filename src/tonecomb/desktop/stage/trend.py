@@ -20,9 +20,11 @@ from tonecomb.formats.report.figures import Panel
 
 _HALF_FRAMES = 4.0  # bins of a half-overlapped frame to each side of a track that is kept
 _SHOWN = (
-    ("levels", "Levels of bands and tracks"), ("rms", "Rms of the frames"),
-    ("crest", "Crest factor"), ("kurtosis", "Kurtosis"),
-)  # fmt: skip
+    ("levels", "Levels of bands and tracks"),
+    ("rms", "Rms of the frames"),
+    ("crest", "Crest factor"),
+    ("kurtosis", "Kurtosis"),
+)
 
 
 class TrendPane(Pane):
@@ -35,8 +37,9 @@ class TrendPane(Pane):
         self.above, self.below = LinesPlot(), LinesPlot()
         self.shown = Choice(_SHOWN, "levels", "What is shown against time")
         self.shown.picked.connect(lambda _: self._draw())
-        self.edit = link("Follow…", "Choose tones and combs to follow (Shift+T)",
-                         self.edit_wanted.emit)  # fmt: skip
+        self.edit = link(
+            "Follow…", "Choose tones and combs to follow (Shift+T)", self.edit_wanted.emit
+        )
         self._told: QLabel = label("", "quiet")
         self._told.setFont(font(9))
         self._isolating = views.context.isolating

@@ -60,8 +60,12 @@ class Advice(QObject):
             self._heard = {samples: seen.hits}
             return seen
 
-        return Want(("seen", *samples, method.frames.frame), "Looking over the stretch", work,
-                    background=True)  # fmt: skip
+        return Want(
+            ("seen", *samples, method.frames.frame),
+            "Looking over the stretch",
+            work,
+            background=True,
+        )
 
     def _wanted(self) -> Want | None:
         analysis, signal = self._results.analysis, self._store.current
@@ -72,9 +76,11 @@ class Advice(QObject):
             return self._found.wanted
         recording = signal.recording
         return Want(
-            ("cautions", signal.key, analysis.method), "Looking over the stretch",
-            lambda _: find_cautions(analysis, recording, seen), background=True,
-        )  # fmt: skip
+            ("cautions", signal.key, analysis.method),
+            "Looking over the stretch",
+            lambda _: find_cautions(analysis, recording, seen),
+            background=True,
+        )
 
     def tell(self) -> None:
         """Tell what is to be said now."""

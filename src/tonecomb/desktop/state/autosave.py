@@ -94,10 +94,13 @@ class Autosave(QObject):
         self._timer.start(_AGAIN_MS)
         if not self._told and isinstance(error, UserError):
             self._told = True
-            self.failed.emit(UserError(
-                "Unsaved work cannot be kept for the case that the program ends",
-                error.text.rstrip("."), "make room there; it is tried again",
-            ))  # fmt: skip
+            self.failed.emit(
+                UserError(
+                    "Unsaved work cannot be kept for the case that the program ends",
+                    error.text.rstrip("."),
+                    "make room there; it is tried again",
+                )
+            )
 
     def write(self) -> None:
         """Write here and now, when there may be no later."""

@@ -65,8 +65,10 @@ class Envelopes(QObject):
         signals = [s for ref in refs if (s := self._store.signal(ref.id)) is not None]
         keys = {signal.key for signal in signals}
         every_kept: tuple[dict[tuple[Hashable, int], Any], ...] = (
-            self._built, self._outlines, self._clipped,
-        )  # fmt: skip
+            self._built,
+            self._outlines,
+            self._clipped,
+        )
         for kept in every_kept:
             for key in [key for key in kept if key[0] not in keys]:
                 del kept[key]
@@ -94,10 +96,13 @@ class Envelopes(QObject):
 
     def _build(self, signal: Signal, channels: range | tuple[int, ...]) -> None:
         lacking = [
-            i for i in channels
-            if 0 <= i < len(signal.channels) and (signal.key, i) not in self._built
-            and (signal.key, i) not in self._building and signal.samples.outline(i) is None
-        ]  # fmt: skip
+            i
+            for i in channels
+            if 0 <= i < len(signal.channels)
+            and (signal.key, i) not in self._built
+            and (signal.key, i) not in self._building
+            and signal.samples.outline(i) is None
+        ]
         if not lacking:
             return
         self._building |= {(signal.key, i) for i in lacking}

@@ -58,6 +58,7 @@ class Watched(QObject):
         kind, asked, recording = self._kind, self.wanted, signal.recording
         parts = kind.parts(method)
         return Want(
-            (kind.key, signal.key, parts, asked), kind.doing,
+            (kind.key, signal.key, parts, asked),
+            kind.doing,
             lambda progress: kind.run(parts, recording, asked, progress),
-        )  # fmt: skip
+        )

@@ -91,8 +91,9 @@ class Answer(Enum):
 
 
 _ROLES = (
-    QMessageBox.ButtonRole.AcceptRole, QMessageBox.ButtonRole.DestructiveRole,
-)  # fmt: skip
+    QMessageBox.ButtonRole.AcceptRole,
+    QMessageBox.ButtonRole.DestructiveRole,
+)
 
 
 def _ask(parent: QWidget, title: str, text: str, *choices: tuple[str, Answer]) -> Answer:
@@ -114,17 +115,21 @@ def _ask(parent: QWidget, title: str, text: str, *choices: tuple[str, Answer]) -
 def ask_unsaved(parent: QWidget, what: str) -> Answer:
     """Ask what becomes of unsaved work before ``what`` happens."""
     return _ask(
-        parent, "Unsaved work",
+        parent,
+        "Unsaved work",
         f"The session has changes that are not saved. Save them before {what}?",
-        ("Save", Answer.SAVE), ("Do not save", Answer.DISCARD),
-    )  # fmt: skip
+        ("Save", Answer.SAVE),
+        ("Do not save", Answer.DISCARD),
+    )
 
 
 def ask_changed(parent: QWidget, name: str) -> Answer:
     """Ask what is done about a session that somebody else saved since it was opened or saved
     here."""
     return _ask(
-        parent, "Changed by another",
+        parent,
+        "Changed by another",
         f"{name} was saved by another window or program since. Replace what it holds now?",
-        ("Save as…", Answer.ELSEWHERE), ("Replace", Answer.SAVE),
-    )  # fmt: skip
+        ("Save as…", Answer.ELSEWHERE),
+        ("Replace", Answer.SAVE),
+    )

@@ -163,8 +163,9 @@ class Results(QObject):
         return Want(
             ("extremes", signal.key, method.source, method.frames.detrend, rows),
             "Looking for the levels' peaks",
-            lambda progress: true_peaks(parts, recording, progress), background=True,
-        )  # fmt: skip
+            lambda progress: true_peaks(parts, recording, progress),
+            background=True,
+        )
 
     def _follow(self, _: object = None) -> None:
         """The estimate is there, or how it is shown may have changed."""

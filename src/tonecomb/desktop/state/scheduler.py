@@ -57,9 +57,14 @@ class Pool(Protocol):
     """Runs work somewhere else and delivers here."""
 
     def submit(
-        self, title: str, work: Callable[[Progress], Any], done: Callable[[Any], None],
-        failed: Callable[[Exception], None], *, background: bool = False,
-    ) -> Running: ...  # fmt: skip
+        self,
+        title: str,
+        work: Callable[[Progress], Any],
+        done: Callable[[Any], None],
+        failed: Callable[[Exception], None],
+        *,
+        background: bool = False,
+    ) -> Running: ...
 
 
 def bytes_of(value: Any) -> int:
@@ -125,9 +130,13 @@ class Slot(QObject):
     looked = pyqtSignal()
 
     def __init__(
-        self, scheduler: Scheduler, ask: Callable[[], Want | None], *, patient: bool = False,
+        self,
+        scheduler: Scheduler,
+        ask: Callable[[], Want | None],
+        *,
+        patient: bool = False,
         lazy: bool = False,
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(scheduler)
         self._scheduler, self.ask, self._patient = scheduler, ask, patient
         self._lazy = lazy
@@ -242,9 +251,13 @@ class Scheduler(QObject):
     idle = pyqtSignal()
 
     def __init__(
-        self, pool: Pool, parent: QObject | None = None, *,
-        pool_busy: Callable[[], bool] = lambda: False, room: int = ROOM,
-    ) -> None:  # fmt: skip
+        self,
+        pool: Pool,
+        parent: QObject | None = None,
+        *,
+        pool_busy: Callable[[], bool] = lambda: False,
+        room: int = ROOM,
+    ) -> None:
         super().__init__(parent)
         self._pool, self._pool_busy = pool, pool_busy
         self.cache, self._room = Cache(room), room
@@ -347,9 +360,12 @@ class Scheduler(QObject):
         # What is live goes on beside a hand.
         work = want.run if self.lively or self.resting else giving_way(want.run)
         job = self._pool.submit(
-            want.title, work, lambda result: self._arrived(want, result),
-            lambda error: self._failed(want.key, tickets, error), background=want.background,
-        )  # fmt: skip
+            want.title,
+            work,
+            lambda result: self._arrived(want, result),
+            lambda error: self._failed(want.key, tickets, error),
+            background=want.background,
+        )
         self._running[want.key] = (job, tickets)
         return ticket
 

@@ -37,9 +37,10 @@ _FRAME = 8  # bytes of left and right
 def no_device() -> UserError:
     """What is said where nothing can be heard."""
     return UserError(
-        "There is no sound device, so nothing can be heard", "all else works without one",
+        "There is no sound device, so nothing can be heard",
+        "all else works without one",
         "plug one in, or start the sound server, then try again",
-    )  # fmt: skip
+    )
 
 
 def preferred_rate() -> int:

@@ -38,8 +38,9 @@ class State:
         self.advice = Advice(self.store, self.scheduler, self.results, self.envelopes)
         self.watched = {
             kind.key: Watched(kind, self.store, self.scheduler)
-            for kind in KINDS if kind.key != "spectrum"
-        }  # fmt: skip
+            for kind in KINDS
+            if kind.key != "spectrum"
+        }
         self.scheduler.idle.connect(self._get_ready)
         self.scheduler.idle.connect(forget_plans)
         self.moments = FrameCursor(self.store, self.scheduler, self.watched["slices"])
@@ -61,9 +62,12 @@ class State:
         self.scheduler.idle.disconnect(self._get_ready)
         if "scipy.signal" not in sys.modules:
             self.jobs.submit(
-                "Getting filters ready", lambda _: _load(), lambda _: None, lambda _: None,
+                "Getting filters ready",
+                lambda _: _load(),
+                lambda _: None,
+                lambda _: None,
                 background=True,
-            )  # fmt: skip
+            )
 
 
 def _load() -> None:

@@ -62,23 +62,36 @@ class AlikeKind(Kind["Alike"]):
         return alike(a, b, other.own, other.sketch)
 
     def values(self, result: Alike, context: ResultContext) -> dict[str, Any]:
-        return {"alike": {
-            "with": result.name_b,
-            "frequencies_hz": [[one.frequency for one in some] for some in (result.a, result.b)],
-            "mac": result.mac.tolist(),
-            "pairs": [
-                {"frequency_hz": result.a[one.a].frequency,
-                 "other_frequency_hz": result.b[one.b].frequency, "mac": one.mac,
-                 "frequency_change_std_hz": one.frequency_std, "damping_change": one.damping,
-                 "damping_change_std": one.damping_std}
-                for one in result.pairs
-            ],
-            "reciprocity": [
-                {"reference": one.reference, "answer": one.answer, "median_db": one.db,
-                 "within_95": one.within, "bins": one.bins}
-                for one in result.turned
-            ],
-        }}  # fmt: skip
+        return {
+            "alike": {
+                "with": result.name_b,
+                "frequencies_hz": [
+                    [one.frequency for one in some] for some in (result.a, result.b)
+                ],
+                "mac": result.mac.tolist(),
+                "pairs": [
+                    {
+                        "frequency_hz": result.a[one.a].frequency,
+                        "other_frequency_hz": result.b[one.b].frequency,
+                        "mac": one.mac,
+                        "frequency_change_std_hz": one.frequency_std,
+                        "damping_change": one.damping,
+                        "damping_change_std": one.damping_std,
+                    }
+                    for one in result.pairs
+                ],
+                "reciprocity": [
+                    {
+                        "reference": one.reference,
+                        "answer": one.answer,
+                        "median_db": one.db,
+                        "within_95": one.within,
+                        "bins": one.bins,
+                    }
+                    for one in result.turned
+                ],
+            }
+        }
 
     def lines(self, result: Alike, context: ResultContext) -> list[str]:
         told = [f"modes of {result.name_a} against those of {result.name_b}:"]
@@ -101,9 +114,15 @@ class AlikeKind(Kind["Alike"]):
         columns = tuple(column(j) for j in range(len(result.b)))
         rows = [one_row(i) for i in range(len(result.a))]
         title = f"MAC of {result.name_a} down against {result.name_b} across"
-        return [Table("mac", result.name_a, title,
-                      (Column("frequency_hz", "frequency", lambda row: row[0], "Hz"), *columns),
-                      rows)]  # fmt: skip
+        return [
+            Table(
+                "mac",
+                result.name_a,
+                title,
+                (Column("frequency_hz", "frequency", lambda row: row[0], "Hz"), *columns),
+                rows,
+            )
+        ]
 
 
 def pair_words(pair: ModePair, result: Alike) -> str:

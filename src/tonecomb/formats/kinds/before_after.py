@@ -20,13 +20,19 @@ _LISTED = 12
 def changes(result: BeforeAfter) -> Table[Change]:
     """The peaks of before whose level changed."""
     a = result.before
-    return Table("changed", a.recording_name, result.after.sentence, (
-        Column("frequency_hz", "frequency", lambda one: one.frequency, "Hz"),
-        Column("before", "before", lambda one: one.before, a.amplitude_unit),
-        Column("change_db", "change", lambda one: one.change_db, "dB", ".4g"),
-        Column("gone", "gone", lambda one: "below the noise" if one.gone else "", rarely=True),
-        Column("comb", "comb", lambda one: one.name, rarely=True),
-    ), result.changed)  # fmt: skip
+    return Table(
+        "changed",
+        a.recording_name,
+        result.after.sentence,
+        (
+            Column("frequency_hz", "frequency", lambda one: one.frequency, "Hz"),
+            Column("before", "before", lambda one: one.before, a.amplitude_unit),
+            Column("change_db", "change", lambda one: one.change_db, "dB", ".4g"),
+            Column("gone", "gone", lambda one: "below the noise" if one.gone else "", rarely=True),
+            Column("comb", "comb", lambda one: one.name, rarely=True),
+        ),
+        result.changed,
+    )
 
 
 def change_words(one: Change) -> str:
@@ -62,10 +68,12 @@ class BeforesAfters(Kind[BeforeAfter]):
         before, after, removed = result.rms
         return {
             "before_after": {
-                "rms_before": before, "rms_after": after, "rms_removed": removed,
+                "rms_before": before,
+                "rms_after": after,
+                "rms_removed": removed,
                 "changed": changes(result).values(),
             }
-        }  # fmt: skip
+        }
 
     def lines(self, result: BeforeAfter, context: ResultContext) -> list[str]:
         before, after, removed = result.rms
@@ -83,8 +91,15 @@ class BeforesAfters(Kind[BeforeAfter]):
         return (changes(result),)
 
     def pictures(self, result: BeforeAfter, context: ResultContext) -> Sequence[Picture]:
-        others = (OtherTrace("before", result.before, TRACES[2]),
-                  OtherTrace("taken out", result.removed, TRACES[3]))  # fmt: skip
+        others = (
+            OtherTrace("before", result.before, TRACES[2]),
+            OtherTrace("taken out", result.removed, TRACES[3]),
+        )
         view = DrawnSpectrum(decibels=context.decibels, others=others)
-        return [Picture("before-after", spectrum_panel(context.analysis, view),
-                        self.lines(result, context)[0])]  # fmt: skip
+        return [
+            Picture(
+                "before-after",
+                spectrum_panel(context.analysis, view),
+                self.lines(result, context)[0],
+            )
+        ]

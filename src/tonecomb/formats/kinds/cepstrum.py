@@ -29,9 +29,12 @@ class CepstrumKind(Kind[Cepstrum]):
         return method.estimate()
 
     def run(
-        self, method: Method, recording: Recording, asked: Hashable = None,
+        self,
+        method: Method,
+        recording: Recording,
+        asked: Hashable = None,
         progress: Progress = silent,
-    ) -> Cepstrum:  # fmt: skip
+    ) -> Cepstrum:
         cut = asked if isinstance(asked, tuple) else None
         return cepstrum(run_spectrum(method.estimate(), recording, progress), cut)
 
@@ -60,13 +63,19 @@ def rahmonic_words(one: Rahmonic) -> str:
 def rahmonics(result: Cepstrum, context: ResultContext) -> Table[Rahmonic]:
     """What stands out in a cepstrum."""
     a = context.analysis
-    return Table("rahmonics", a.recording_name, a.sentence, (
-        Column("quefrency_s", "quefrency", lambda one: one.quefrency, "s"),
-        Column("frequency_hz", "lines apart", lambda one: one.frequency, "Hz"),
-        Column("frequency_std_hz", "±", lambda one: one.frequency_std, "Hz", ".2g"),
-        Column("level_db", "level", lambda one: one.level, "dB", ".4g"),
-        Column("stands", "over scatter", lambda one: one.stands, "", ".3g"),
-    ), result.rahmonics)  # fmt: skip
+    return Table(
+        "rahmonics",
+        a.recording_name,
+        a.sentence,
+        (
+            Column("quefrency_s", "quefrency", lambda one: one.quefrency, "s"),
+            Column("frequency_hz", "lines apart", lambda one: one.frequency, "Hz"),
+            Column("frequency_std_hz", "±", lambda one: one.frequency_std, "Hz", ".2g"),
+            Column("level_db", "level", lambda one: one.level, "dB", ".4g"),
+            Column("stands", "over scatter", lambda one: one.stands, "", ".3g"),
+        ),
+        result.rahmonics,
+    )
 
 
 def _panel(result: Cepstrum) -> Panel:

@@ -28,9 +28,7 @@ class Before:
 
     def against(self, context: ResultContext) -> Differences:
         """What changed since."""
-        return differences(
-            self.analysis, context.analysis, self.said, context.said, self.least_db
-        )  # fmt: skip
+        return differences(self.analysis, context.analysis, self.said, context.said, self.least_db)
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,17 +61,24 @@ class ChangesKind(Kind[Before]):
 
     def values(self, result: Before, context: ResultContext) -> dict[str, Any]:
         found = result.against(context)
-        return {"changes": {
-            "since": result.analysis.recording_name, "summary": changed.summary(found),
-            "compared": found.compared, "smaller": found.smaller,
-            "told": table(found).values(),
-        }}  # fmt: skip
+        return {
+            "changes": {
+                "since": result.analysis.recording_name,
+                "summary": changed.summary(found),
+                "compared": found.compared,
+                "smaller": found.smaller,
+                "told": table(found).values(),
+            }
+        }
 
     def lines(self, result: Before, context: ResultContext) -> list[str]:
         found, before = result.against(context), result.analysis
         unit = context.analysis.amplitude_unit
-        return [f"since {before.recording_name} · {before.sentence}", changed.summary(found),
-                *(changed.words(one, unit) for one in found.told)]  # fmt: skip
+        return [
+            f"since {before.recording_name} · {before.sentence}",
+            changed.summary(found),
+            *(changed.words(one, unit) for one in found.told),
+        ]
 
     def tables(self, result: Before, context: ResultContext) -> Sequence[Table[Any]]:
         return [table(result.against(context))]
@@ -83,20 +88,30 @@ def table(found: Differences) -> Table[SpectrumDifference]:
     """What changed, a row each."""
     unit = found.now.amplitude_unit
     of = f"{found.before.recording_name} → {found.now.recording_name}"
-    return Table("changes", of, found.now.sentence, (
-        Column("kind", "kind", lambda one: one.kind),
-        Column("name", "name", lambda one: one.name),
-        Column("verdicts", "what it did", lambda one: ", ".join(one.verdicts)),
-        Column("low_hz", "from", lambda one: one.low, "Hz", rarely=True),
-        Column("high_hz", "to", lambda one: one.high, "Hz", rarely=True),
-        Column("frequency_before_hz", "frequency before", lambda one: one.before.frequency, "Hz"),
-        Column("frequency_before_std_hz", "±", lambda one: one.before.frequency_std, "Hz", ".3g"),
-        Column("frequency_hz", "frequency now", lambda one: one.now.frequency, "Hz"),
-        Column("frequency_std_hz", "±", lambda one: one.now.frequency_std, "Hz", ".3g"),
-        Column("level_before", "level before", lambda one: one.before.level, unit, ".8g"),
-        Column("level_before_std", "±", lambda one: one.before.level_std, unit, ".3g"),
-        Column("level", "level now", lambda one: one.now.level, unit, ".8g"),
-        Column("level_std", "±", lambda one: one.now.level_std, unit, ".3g"),
-        Column("change_db", "change", lambda one: one.change_db, "dB", ".4g"),
-        Column("change_db_std", "±", lambda one: one.change_db_std, "dB", ".2g"),
-    ), found.told)  # fmt: skip
+    return Table(
+        "changes",
+        of,
+        found.now.sentence,
+        (
+            Column("kind", "kind", lambda one: one.kind),
+            Column("name", "name", lambda one: one.name),
+            Column("verdicts", "what it did", lambda one: ", ".join(one.verdicts)),
+            Column("low_hz", "from", lambda one: one.low, "Hz", rarely=True),
+            Column("high_hz", "to", lambda one: one.high, "Hz", rarely=True),
+            Column(
+                "frequency_before_hz", "frequency before", lambda one: one.before.frequency, "Hz"
+            ),
+            Column(
+                "frequency_before_std_hz", "±", lambda one: one.before.frequency_std, "Hz", ".3g"
+            ),
+            Column("frequency_hz", "frequency now", lambda one: one.now.frequency, "Hz"),
+            Column("frequency_std_hz", "±", lambda one: one.now.frequency_std, "Hz", ".3g"),
+            Column("level_before", "level before", lambda one: one.before.level, unit, ".8g"),
+            Column("level_before_std", "±", lambda one: one.before.level_std, unit, ".3g"),
+            Column("level", "level now", lambda one: one.now.level, unit, ".8g"),
+            Column("level_std", "±", lambda one: one.now.level_std, unit, ".3g"),
+            Column("change_db", "change", lambda one: one.change_db, "dB", ".4g"),
+            Column("change_db_std", "±", lambda one: one.change_db_std, "dB", ".2g"),
+        ),
+        found.told,
+    )

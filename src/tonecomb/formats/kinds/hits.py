@@ -84,14 +84,20 @@ class HitKind(Kind[HitEnvelopes]):
 def hits_table(result: HitEnvelopes, context: ResultContext) -> Table[RepeatedHits]:
     """The sequences of hits that were found."""
     a = context.analysis
-    return Table("hits", a.recording_name, a.sentence, (
-        Column("frequency_hz", "hits", lambda one: one.frequency, "Hz"),
-        Column("frequency_std_hz", "±", lambda one: one.std, "Hz", ".2g"),
-        Column("band_low_hz", "band from", lambda one: one.band.low, "Hz"),
-        Column("band_high_hz", "to", lambda one: one.band.high, "Hz"),
-        Column("kurtosis", "kurtosis", lambda one: one.band.kurtosis, "", ".4g"),
-        Column("name", "name", lambda one: name_of(one, context.said), rarely=True),
-    ), result.hits)  # fmt: skip
+    return Table(
+        "hits",
+        a.recording_name,
+        a.sentence,
+        (
+            Column("frequency_hz", "hits", lambda one: one.frequency, "Hz"),
+            Column("frequency_std_hz", "±", lambda one: one.std, "Hz", ".2g"),
+            Column("band_low_hz", "band from", lambda one: one.band.low, "Hz"),
+            Column("band_high_hz", "to", lambda one: one.band.high, "Hz"),
+            Column("kurtosis", "kurtosis", lambda one: one.band.kurtosis, "", ".4g"),
+            Column("name", "name", lambda one: name_of(one, context.said), rarely=True),
+        ),
+        result.hits,
+    )
 
 
 def _panel(result: HitEnvelopes) -> Panel:

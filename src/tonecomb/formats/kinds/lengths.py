@@ -42,14 +42,23 @@ class LengthsKind(Kind["ByLength"]):
         return by_length(method.answering(), recording, progress)
 
     def values(self, result: ByLength, context: ResultContext) -> dict[str, Any]:
-        return {"modes_by_frame": [
-            {"frame": frame, "modes": [
-                {"frequency_hz": one.frequency, "frequency_std_hz": one.frequency_std,
-                 "damping_ratio": one.damping, "damping_ratio_std": one.damping_std}
-                for one in modes.modes
-            ]}
-            for frame, modes in result.modes
-        ]}  # fmt: skip
+        return {
+            "modes_by_frame": [
+                {
+                    "frame": frame,
+                    "modes": [
+                        {
+                            "frequency_hz": one.frequency,
+                            "frequency_std_hz": one.frequency_std,
+                            "damping_ratio": one.damping,
+                            "damping_ratio_std": one.damping_std,
+                        }
+                        for one in modes.modes
+                    ],
+                }
+                for frame, modes in result.modes
+            ]
+        }
 
     def lines(self, result: ByLength, context: ResultContext) -> list[str]:
         told = []
@@ -62,10 +71,22 @@ class LengthsKind(Kind["ByLength"]):
 
     def tables(self, result: ByLength, context: ResultContext) -> Sequence[Table[Any]]:
         rows = [(frame, mode) for frame, modes in result.modes for mode in modes.modes]
-        return [Table("modes-by-frame", result.recording_name, "by frames of several lengths", (
-            Column("frame", "frame", lambda row: row[0], "samples", "d"),
-            Column("frequency_hz", "frequency", lambda row: row[1].frequency, "Hz"),
-            Column("frequency_std_hz", "±", lambda row: row[1].frequency_std, "Hz", ".2g"),
-            Column("damping_percent", "damping", lambda row: 100 * row[1].damping, "%", ".6g"),
-            Column("damping_std_percent", "±", lambda row: 100 * row[1].damping_std, "%", ".2g"),
-        ), rows)]  # fmt: skip
+        return [
+            Table(
+                "modes-by-frame",
+                result.recording_name,
+                "by frames of several lengths",
+                (
+                    Column("frame", "frame", lambda row: row[0], "samples", "d"),
+                    Column("frequency_hz", "frequency", lambda row: row[1].frequency, "Hz"),
+                    Column("frequency_std_hz", "±", lambda row: row[1].frequency_std, "Hz", ".2g"),
+                    Column(
+                        "damping_percent", "damping", lambda row: 100 * row[1].damping, "%", ".6g"
+                    ),
+                    Column(
+                        "damping_std_percent", "±", lambda row: 100 * row[1].damping_std, "%", ".2g"
+                    ),
+                ),
+                rows,
+            )
+        ]

@@ -95,8 +95,9 @@ class RunUps(Kind["RunUp"]):
         levels, spectrum = result.levels, result.spectrum
         factor = LEVEL_FACTORS[spectrum.method.shown.level]
         columns: list[tuple[str, str, Any]] = [
-            ("time_s", "time [s]", levels.time), ("speed_hz", "speed [Hz]", levels.speed),
-        ]  # fmt: skip
+            ("time_s", "time [s]", levels.time),
+            ("speed_hz", "speed [Hz]", levels.speed),
+        ]
         for order, row in zip(levels.orders, levels.amplitude, strict=True):
             name = f"order {order:g}"
             columns.append((name, f"{name} [{spectrum.amplitude_unit}]", np.abs(row) * factor))
@@ -113,9 +114,11 @@ class RunUps(Kind["RunUp"]):
 
 def crossing_words(one: Crossing, found: RunUp) -> str:
     """A resonance that a run-up showed, in one line."""
-    damping = "" if math.isnan(one.damping) else (
-        f", damping {with_std(100 * one.damping, 100 * one.damping_std)} %"
-    )  # fmt: skip
+    damping = (
+        ""
+        if math.isnan(one.damping)
+        else (f", damping {with_std(100 * one.damping, 100 * one.damping_std)} %")
+    )
     met = "met" if one.speed <= found.levels.speed.max() else "would be met"
     return (
         f"resonance at {with_std(one.frequency, one.frequency_std)} Hz{damping}: {met} by order "

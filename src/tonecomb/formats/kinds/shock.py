@@ -46,23 +46,36 @@ class ShockKind(Kind[ShockSpectrum]):
         return shock_spectrum(samples, signal.rate, q=q, fraction=fraction, progress=progress)
 
     def values(self, result: ShockSpectrum, context: ResultContext) -> dict[str, Any]:
-        return {"shock_response": {
-            "q": result.q, "rest": result.rest, "unit": context.analysis.channel.unit,
-            "frequency_hz": result.frequency.tolist(), "primary": result.primary.tolist(),
-            "residual": result.residual.tolist(), "maximax": result.maximax.tolist(),
-        }}  # fmt: skip
+        return {
+            "shock_response": {
+                "q": result.q,
+                "rest": result.rest,
+                "unit": context.analysis.channel.unit,
+                "frequency_hz": result.frequency.tolist(),
+                "primary": result.primary.tolist(),
+                "residual": result.residual.tolist(),
+                "maximax": result.maximax.tolist(),
+            }
+        }
 
     def lines(self, result: ShockSpectrum, context: ResultContext) -> list[str]:
         return [words(result, context.analysis.channel.unit)]
 
     def tables(self, result: ShockSpectrum, context: ResultContext) -> Sequence[Table[Any]]:
         a, unit = context.analysis, context.analysis.channel.unit
-        return (series("shock-response", a.recording_name, f"{a.channel.name}, Q {result.q:g}", (
-            ("frequency_hz", "frequency [Hz]", result.frequency),
-            ("primary", f"primary [{unit}]", result.primary),
-            ("residual", f"residual [{unit}]", result.residual),
-            ("maximax", f"maxi-max [{unit}]", result.maximax),
-        )),)  # fmt: skip
+        return (
+            series(
+                "shock-response",
+                a.recording_name,
+                f"{a.channel.name}, Q {result.q:g}",
+                (
+                    ("frequency_hz", "frequency [Hz]", result.frequency),
+                    ("primary", f"primary [{unit}]", result.primary),
+                    ("residual", f"residual [{unit}]", result.residual),
+                    ("maximax", f"maxi-max [{unit}]", result.maximax),
+                ),
+            ),
+        )
 
     def pictures(self, result: ShockSpectrum, context: ResultContext) -> Sequence[Picture]:
         unit = context.analysis.channel.unit
@@ -74,8 +87,9 @@ def words(result: ShockSpectrum, unit: str) -> str:
     at = int(np.argmax(result.maximax))
     rest = (
         "the stretch begins with the shock, and no level of rest was taken off"
-        if result.rest is None else f"a rest of {result.rest:.3g} {unit} taken off"
-    )  # fmt: skip
+        if result.rest is None
+        else f"a rest of {result.rest:.3g} {unit} taken off"
+    )
     return (
         f"shock response, Q {result.q:g}: at most {result.maximax[at]:.4g} {unit} at "
         f"{result.frequency[at]:.4g} Hz; {rest}"
@@ -90,11 +104,17 @@ def shock_panel(result: ShockSpectrum, unit: str) -> Panel:
 
         axes = part.subplots()
         for values, name, colour in (
-            (result.maximax, "maxi-max", TRACES[0]), (result.primary, "primary", TRACES[1]),
+            (result.maximax, "maxi-max", TRACES[0]),
+            (result.primary, "primary", TRACES[1]),
             (result.residual, "residual", TRACES[2]),
-        ):  # fmt: skip
-            axes.loglog(result.frequency, np.maximum(values, 1e-300), color=colour, label=name,
-                        linewidth=1.2 if name == "maxi-max" else 0.7)  # fmt: skip
+        ):
+            axes.loglog(
+                result.frequency,
+                np.maximum(values, 1e-300),
+                color=colour,
+                label=name,
+                linewidth=1.2 if name == "maxi-max" else 0.7,
+            )
         axes.set_xlabel("Natural frequency, Hz")
         axes.set_ylabel(f"Greatest answer, {unit}, Q {result.q:g}")
         axes.legend(fontsize=7)

@@ -35,9 +35,12 @@ class SliceKind(Kind[Slices]):
         return asked is not None
 
     def run(
-        self, method: Method, recording: Recording, asked: Slicing | None = None,
+        self,
+        method: Method,
+        recording: Recording,
+        asked: Slicing | None = None,
         progress: Progress = silent,
-    ) -> Slices:  # fmt: skip
+    ) -> Slices:
         slices = run_slices(method, recording, asked or Slicing(), progress)
         if method.shown.display.drawn != "bins":
             slices.curves()
@@ -97,8 +100,11 @@ def _each(slices: Slices) -> list[dict[str, Any]]:
                 "highest_hz": float(places[top]),
                 "highest": float(values[top]),
                 "levels": [
-                    band_rms(replace(plain, mean_square=slices.mean_square[i] * gain), band.low,
-                             band.high)
+                    band_rms(
+                        replace(plain, mean_square=slices.mean_square[i] * gain),
+                        band.low,
+                        band.high,
+                    )
                     for band, gain in zip(method.levels, gains, strict=True)
                 ],
             }

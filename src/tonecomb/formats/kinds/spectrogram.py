@@ -27,9 +27,12 @@ class Spectrograms(Kind[Spectrogram]):
         return asked is not None
 
     def run(
-        self, method: Method, recording: Recording, asked: View | None = None,
+        self,
+        method: Method,
+        recording: Recording,
+        asked: View | None = None,
         progress: Progress = silent,
-    ) -> Spectrogram:  # fmt: skip
+    ) -> Spectrogram:
         search = method.search.peaks
         view = asked or View(_ROWS, _COLUMNS, low=search.low, high=search.high)
         return run_spectrogram(method, recording, view, progress)

@@ -56,37 +56,46 @@ class SpectrumKind(Kind[Analysis]):
             | _resonance(a.resonance(row.peak))
             for value, row in zip(table.values(), table.rows, strict=True)
         ]
-        return {
-            "channel": a.channel.name,
-            "in_short": [one.text for one in in_short(a, context.cautions, said)],
-            "unit": a.unit.symbol,
-            "method": a.sentence,
-            "method_values": method_values(a.method),
-            "steps": [
-                step.words(()) for step in a.method.source.steps if not (step.off or step.adds)
-            ],
-            "resolution": {
-                "bin_hz": r.bin_hz,
-                "enbw_hz": r.enbw_hz,
-                "frame_s": r.frame_s,
-                "frames": r.frames,
-                "effective_averages": r.effective_averages,
-                "covered_fraction": r.covered_fraction,
-            },
-            "rms": a.rms,
-            "rms_of": a.rms_of,
-            "peaks": peaks,
-            "unlisted_peaks": 0 if a.found is None else a.found.unlisted,
-            "resonances": [_resonance(one) for one in a.resonances],
-            "combs": [_comb(comb, families, a.unit.quantity) for comb in families],
-            "levels": readings.levels(a).values(),
-            "bands": [
-                {"low_hz": one.band.low, "high_hz": one.band.high, "rms": one.value,
-                 "unit": one.unit}
-                for one in level_readings(a) if one.band.detector == "rms"
-            ],
-            "cautions": [{"code": one.code, "text": one.text} for one in context.cautions],
-        } | _tested(a) | ({} if a.truth is None else {"truth": readings.truth(a).values()})
+        return (
+            {
+                "channel": a.channel.name,
+                "in_short": [one.text for one in in_short(a, context.cautions, said)],
+                "unit": a.unit.symbol,
+                "method": a.sentence,
+                "method_values": method_values(a.method),
+                "steps": [
+                    step.words(()) for step in a.method.source.steps if not (step.off or step.adds)
+                ],
+                "resolution": {
+                    "bin_hz": r.bin_hz,
+                    "enbw_hz": r.enbw_hz,
+                    "frame_s": r.frame_s,
+                    "frames": r.frames,
+                    "effective_averages": r.effective_averages,
+                    "covered_fraction": r.covered_fraction,
+                },
+                "rms": a.rms,
+                "rms_of": a.rms_of,
+                "peaks": peaks,
+                "unlisted_peaks": 0 if a.found is None else a.found.unlisted,
+                "resonances": [_resonance(one) for one in a.resonances],
+                "combs": [_comb(comb, families, a.unit.quantity) for comb in families],
+                "levels": readings.levels(a).values(),
+                "bands": [
+                    {
+                        "low_hz": one.band.low,
+                        "high_hz": one.band.high,
+                        "rms": one.value,
+                        "unit": one.unit,
+                    }
+                    for one in level_readings(a)
+                    if one.band.detector == "rms"
+                ],
+                "cautions": [{"code": one.code, "text": one.text} for one in context.cautions],
+            }
+            | _tested(a)
+            | ({} if a.truth is None else {"truth": readings.truth(a).values()})
+        )
 
     def lines(self, result: Analysis, context: ResultContext) -> list[str]:
         a, said, r = result, context.said, result.resolution
@@ -235,11 +244,13 @@ def _tested(a: Analysis) -> dict[str, Any]:
         return {}
     return {
         "test_spectrum": {
-            "rms": found.rms, "asked_rms": found.asked, "unit": found.unit,
+            "rms": found.rms,
+            "asked_rms": found.asked,
+            "unit": found.unit,
             "not_judged": found.why_not,
             "breaches": [row for table in readings.breaches(a) for row in table.values()],
         }
-    }  # fmt: skip
+    }
 
 
 def _said(said: Knowledge, peak: Peak, a: Analysis) -> str:

@@ -26,10 +26,21 @@ from tonecomb.formats.kinds.trend import Trends
 
 SPECTRUM, SPECTROGRAM = SpectrumKind(), Spectrograms()
 KINDS: list[Kind[Any]] = [
-    SPECTRUM, BeforesAfters(), SPECTROGRAM, SliceKind(), Trends(), RunUps(), Ranges(),
-    HitKind(), CepstrumKind(), TransferKind(), AlikeKind(),
-    LengthsKind(), ShockKind(), ChangesKind(),
-]  # fmt: skip
+    SPECTRUM,
+    BeforesAfters(),
+    SPECTROGRAM,
+    SliceKind(),
+    Trends(),
+    RunUps(),
+    Ranges(),
+    HitKind(),
+    CepstrumKind(),
+    TransferKind(),
+    AlikeKind(),
+    LengthsKind(),
+    ShockKind(),
+    ChangesKind(),
+]
 
 
 def kind(key: str) -> Kind[Any]:
@@ -38,16 +49,17 @@ def kind(key: str) -> Kind[Any]:
 
 
 def besides(
-    method: Method, recording: Recording, asked: Mapping[str, Hashable] | None = None,
+    method: Method,
+    recording: Recording,
+    asked: Mapping[str, Hashable] | None = None,
     progress: Progress = silent,
-) -> list[ResultEntry]:  # fmt: skip
+) -> list[ResultEntry]:
     """What a method, or what is ``asked`` of a kind by its key, calls for besides the spectrum;
     where something of it is over time, a spectrogram comes first."""
     wanted = asked or {}
     called = [
-        one for one in KINDS
-        if one is not SPECTRUM and one.called_for(method, wanted.get(one.key))
-    ]  # fmt: skip
+        one for one in KINDS if one is not SPECTRUM and one.called_for(method, wanted.get(one.key))
+    ]
     if any(one.in_time for one in called) and SPECTROGRAM not in called:
         called.insert(0, SPECTROGRAM)
     told = []

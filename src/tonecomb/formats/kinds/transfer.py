@@ -54,18 +54,24 @@ class TransferKind(Kind["Transfer"]):
         if result.taps:
             told["taps"] = [
                 {
-                    "number": tap.number, "time_s": result.start + tap.onset / result.fs,
-                    "level": tap.peak, "taken": tap.number in result.used, "why_not": tap.why_not,
+                    "number": tap.number,
+                    "time_s": result.start + tap.onset / result.fs,
+                    "level": tap.peak,
+                    "taken": tap.number in result.used,
+                    "why_not": tap.why_not,
                 }
                 for tap in result.taps
-            ]  # fmt: skip
+            ]
         if result.reference is not None:
             told["response"] = {
-                "method": result.sentence, "reference": result.reference.name,
-                "averages": r.averages, "exponential_s": r.decay,
+                "method": result.sentence,
+                "reference": result.reference.name,
+                "averages": r.averages,
+                "exponential_s": r.decay,
                 "channels": [
                     {
-                        "channel": one.name, "unit": result.units[i],
+                        "channel": one.name,
+                        "unit": result.units[i],
                         "frequency_hz": r.frequency.tolist(),
                         "real": _numbers(result.curves[i].real),
                         "imaginary": _numbers(result.curves[i].imag),
@@ -74,7 +80,7 @@ class TransferKind(Kind["Transfer"]):
                     }
                     for i, one in enumerate(result.answers)
                 ],
-            }  # fmt: skip
+            }
         if result.modes is not None:
             told["modes"] = [
                 _mode_values(mode, result) | _said(context.said.of_mode(mode))
@@ -88,8 +94,9 @@ class TransferKind(Kind["Transfer"]):
         told += [
             f"tap {tap.number} at {result.start + tap.onset / result.fs:.3f} s set aside: "
             f"{tap.why_not or 'by hand'}"
-            for tap in result.taps if tap.number not in result.used
-        ]  # fmt: skip
+            for tap in result.taps
+            if tap.number not in result.used
+        ]
         for mode in result.modes.modes if result.modes is not None else ():
             told.append(mode_words(mode, result, context.said.of_mode(mode)))
         if result.modes is not None and not result.modes.modes:
@@ -109,9 +116,10 @@ class TransferKind(Kind["Transfer"]):
     def pictures(self, result: Transfer, context: ResultContext) -> Sequence[Picture]:
         modes = () if result.modes is None else result.modes.modes
         words = "; ".join(
-            mode_words(one, result, said) for one in modes[:6]
+            mode_words(one, result, said)
+            for one in modes[:6]
             if not ((said := context.said.of_mode(one)) and said.aside)
-        )  # fmt: skip
+        )
         return [Picture("response", _panel(result), words, result.sentence)]
 
     def files(self, result: Transfer, context: ResultContext) -> Sequence[tuple[str, bytes]]:
@@ -159,9 +167,11 @@ def mode_words(mode: Mode, result: Transfer, said: PeakNote | None = None) -> st
 
 def _mode_values(mode: Mode, result: Transfer) -> dict[str, Any]:
     told: dict[str, Any] = {
-        "frequency_hz": mode.frequency, "frequency_std_hz": mode.frequency_std,
-        "damping_ratio": mode.damping, "damping_ratio_std": mode.damping_std,
-    }  # fmt: skip
+        "frequency_hz": mode.frequency,
+        "frequency_std_hz": mode.frequency_std,
+        "damping_ratio": mode.damping,
+        "damping_ratio_std": mode.damping_std,
+    }
     if result.reference is None:
         by_tap = np.abs(mode.constant).reshape(-1, len(result.answers))
         told["taps"] = [
@@ -174,24 +184,34 @@ def _mode_values(mode: Mode, result: Transfer) -> dict[str, Any]:
         for one, part in zip(result.answers, mode.shape, strict=True)
     ]
     told["constant"] = [
-        {"channel": one.name, "real": float(part.real), "imaginary": float(part.imag),
-         "std": float(std)}
+        {
+            "channel": one.name,
+            "real": float(part.real),
+            "imaginary": float(part.imag),
+            "std": float(std),
+        }
         for one, part, std in zip(result.answers, mode.constant, mode.constant_std, strict=True)
-    ]  # fmt: skip
+    ]
     return told
 
 
 def taps_table(result: Transfer) -> Table[Tap]:
     """All taps, and why some do not count."""
     unit = (result.reference or result.answers[0]).unit
-    return Table("taps", result.recording_name, result.sentence, (
-        Column("number", "tap", lambda one: one.number, "", "d"),
-        Column("time_s", "at", lambda one: result.start + one.onset / result.fs, "s", ".6f"),
-        Column("level", "peak", lambda one: one.peak, unit, ".5g"),
-        Column("width_s", "pulse", lambda one: one.width, "s", ".3g", rarely=True),
-        Column("taken", "counts", lambda one: "yes" if one.number in result.used else "no"),
-        Column("why_not", "why not", lambda one: one.why_not, rarely=True),
-    ), result.taps)  # fmt: skip
+    return Table(
+        "taps",
+        result.recording_name,
+        result.sentence,
+        (
+            Column("number", "tap", lambda one: one.number, "", "d"),
+            Column("time_s", "at", lambda one: result.start + one.onset / result.fs, "s", ".6f"),
+            Column("level", "peak", lambda one: one.peak, unit, ".5g"),
+            Column("width_s", "pulse", lambda one: one.width, "s", ".3g", rarely=True),
+            Column("taken", "counts", lambda one: "yes" if one.number in result.used else "no"),
+            Column("why_not", "why not", lambda one: one.why_not, rarely=True),
+        ),
+        result.taps,
+    )
 
 
 def modes_table(result: Transfer, said: Knowledge = NOTHING) -> Table[Mode]:
@@ -203,15 +223,25 @@ def modes_table(result: Transfer, said: Knowledge = NOTHING) -> Table[Mode]:
         return Column(f"shape_{i + 1}", name, lambda one: shape_part(one, i), "", ".4f")
 
     shapes = () if result.reference is None else tuple(part(i) for i in range(len(result.answers)))
-    return Table("modes", result.recording_name, result.sentence, (
-        Column("frequency_hz", "frequency", lambda one: one.frequency, "Hz"),
-        Column("frequency_std_hz", "±", lambda one: one.frequency_std, "Hz", ".2g"),
-        Column("damping_percent", "damping", lambda one: 100 * one.damping, "%", ".6g"),
-        Column("damping_std_percent", "±", lambda one: 100 * one.damping_std, "%", ".2g"),
-        Column("said", "name", lambda one: note.words if (note := said.of_mode(one)) else "",
-               rarely=True),
-        *shapes,
-    ), result.modes.modes)  # fmt: skip
+    return Table(
+        "modes",
+        result.recording_name,
+        result.sentence,
+        (
+            Column("frequency_hz", "frequency", lambda one: one.frequency, "Hz"),
+            Column("frequency_std_hz", "±", lambda one: one.frequency_std, "Hz", ".2g"),
+            Column("damping_percent", "damping", lambda one: 100 * one.damping, "%", ".6g"),
+            Column("damping_std_percent", "±", lambda one: 100 * one.damping_std, "%", ".2g"),
+            Column(
+                "said",
+                "name",
+                lambda one: note.words if (note := said.of_mode(one)) else "",
+                rarely=True,
+            ),
+            *shapes,
+        ),
+        result.modes.modes,
+    )
 
 
 def excited_table(result: Transfer, said: Knowledge = NOTHING) -> Table[int]:
@@ -260,15 +290,21 @@ def _panel(result: Transfer) -> Panel:
                 level = 20 * np.log10(np.abs(result.curves[i][seen]))
             axes[0].plot(f, level, color=colour, linewidth=0.8, label=one.name)
             if phases:
-                axes[1].plot(f, np.angle(result.curves[i][seen], deg=True), color=colour,
-                             linewidth=0.6)  # fmt: skip
+                axes[1].plot(
+                    f, np.angle(result.curves[i][seen], deg=True), color=colour, linewidth=0.6
+                )
             if r.coherence is not None:
                 axes[2].plot(f, r.coherence[i][seen], color=colour, linewidth=0.6)
         fitted = result.fitted
         if fitted is not None and result.modes is not None:
             for one in fitted:
-                axes[0].plot(result.modes.frequency, 20 * np.log10(np.abs(one)), color="black",
-                             linewidth=0.6, linestyle="--")  # fmt: skip
+                axes[0].plot(
+                    result.modes.frequency,
+                    20 * np.log10(np.abs(one)),
+                    color="black",
+                    linewidth=0.6,
+                    linestyle="--",
+                )
         for mode in result.modes.modes if result.modes is not None else ():
             axes[0].axvline(mode.frequency, color="0.7", linewidth=0.5)
         axes[0].legend(fontsize=7, loc="best")

@@ -44,8 +44,12 @@ class Trends(Kind[Trend]):
                 "crest_factor": result.crest.tolist(),
                 "kurtosis": result.kurtosis.tolist(),
                 "levels": [
-                    {"low_hz": band.low, "high_hz": band.high, "unit": _unit(band, result),
-                     "rms": level.tolist()}
+                    {
+                        "low_hz": band.low,
+                        "high_hz": band.high,
+                        "unit": _unit(band, result),
+                        "rms": level.tolist(),
+                    }
                     for band, level in bands
                 ],
                 "tracks": [

@@ -54,8 +54,10 @@ class FigureFinding:
         if max(len(self.stands), len(self.now)) > _LONG:
             start = max(0, same - 20)
             lead = "…" if start else ""
-            return (f"{self.name}: {lead}{self.stands[start:start + _LONG]} in the report, "
-                    f"{lead}{self.now[start:start + _LONG]} now{where}")  # fmt: skip
+            return (
+                f"{self.name}: {lead}{self.stands[start : start + _LONG]} in the report, "
+                f"{lead}{self.now[start : start + _LONG]} now{where}"
+            )
         return f"{self.name}: {self.stands} in the report, {self.now} now{where}"
 
 
@@ -110,14 +112,18 @@ def check(path: Path, folders: Sequence[Path] = (), progress: Progress = silent)
     page = report(remade, kept.layout, progress=part(progress, 0.7, 1))
     once = {
         FigureMark(i + 1, len(kept.parts) > 1).before + key
-        for i, one in enumerate(kept.parts) for key in one.once
-    }  # fmt: skip
+        for i, one in enumerate(kept.parts)
+        for key in one.once
+    }
     held, findings, unchecked = _compared(kept.figures, sealed.figures_in(page), once)
     lacking = _not_printed(kept.figures, pdf.printed(path), held)
     return Checked(
-        tuple(sources), tuple(others), len(held) - len(lacking), (*findings, *lacking),
+        tuple(sources),
+        tuple(others),
+        len(held) - len(lacking),
+        (*findings, *lacking),
         tuple(unchecked),
-    )  # fmt: skip
+    )
 
 
 def _not_printed(
@@ -179,8 +185,9 @@ def _recording(
     found = _same_file(near, ref.fingerprint) or _same_file(_all_in(folders), ref.fingerprint)
     same = found is not None
     if found is None:  # a file of its name that was changed is worth looking at
-        named = [one for one in (*near, *(f / Path(ref.path).name for f in folders))
-                 if one.is_file()]  # fmt: skip
+        named = [
+            one for one in (*near, *(f / Path(ref.path).name for f in folders)) if one.is_file()
+        ]
         if not named:
             raise UserError(
                 f"The recording of {report_path.name} was not found",

@@ -200,8 +200,15 @@ def _draw_band(axes: Axes, analysis: Analysis, view: DrawnSpectrum, x: Array, y:
         return
     part = decibels_per_decade(analysis.scaling)
     lower, upper = (y + one if view.decibels else y * 10 ** (one / part) for one in limits)
-    axes.fill_between(x, lower, upper, color=TRACE, alpha=0.2, linewidth=0,
-                      label=f"95 % band, {band_words(analysis)}")  # fmt: skip
+    axes.fill_between(
+        x,
+        lower,
+        upper,
+        color=TRACE,
+        alpha=0.2,
+        linewidth=0,
+        label=f"95 % band, {band_words(analysis)}",
+    )
 
 
 def _draw_others(
@@ -242,12 +249,25 @@ def _label_peaks(axes: Axes, analysis: Analysis, view: DrawnSpectrum) -> None:
         if not (np.isfinite(y) and box.y0 <= y <= box.y1):
             continue
         said = axes.annotate(
-            text, (f, top), xytext=(0, 0), textcoords="offset points", ha="center", va="bottom",
-            fontsize=8.5, color=colour, annotation_clip=False,
+            text,
+            (f, top),
+            xytext=(0, 0),
+            textcoords="offset points",
+            ha="center",
+            va="bottom",
+            fontsize=8.5,
+            color=colour,
+            annotation_clip=False,
             bbox={"facecolor": RAISED, "linewidth": 0, "pad": 0},
-            arrowprops={"arrowstyle": "-", "color": colour, "linewidth": 0.5, "alpha": 0.6,
-                        "shrinkA": 0, "shrinkB": 2},
-        )  # fmt: skip
+            arrowprops={
+                "arrowstyle": "-",
+                "color": colour,
+                "linewidth": 0.5,
+                "alpha": 0.6,
+                "shrinkA": 0,
+                "shrinkB": 2,
+            },
+        )
         said.set_in_layout(False)
         size = Text.get_window_extent(said)  # without its line
         made.append(said)

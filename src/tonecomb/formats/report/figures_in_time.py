@@ -44,8 +44,16 @@ class GramLook:
     sideways: bool = False
 
 
-def _map(axes: Axes, part: FigureBase, x: Array, y: Array, levels: Array, name: str,
-         ends: tuple[float, float] | None, label: str) -> None:  # fmt: skip
+def _map(
+    axes: Axes,
+    part: FigureBase,
+    x: Array,
+    y: Array,
+    levels: Array,
+    name: str,
+    ends: tuple[float, float] | None,
+    label: str,
+) -> None:
     from matplotlib.colors import ListedColormap
 
     if ends is None:
@@ -142,8 +150,10 @@ def waterfall_panel(
         axes.set_xlabel("Frequency, Hz", loc="left")
         axes.set_ylabel(analysis.label(decibels), loc="bottom")
         # Time goes along the right ends of the slices.
-        ends = [(high + s * _SHIFTED * (high - low), foot + s * _DEEP / (1 - _DEEP) * tall)
-                for s in (0.0, 1.0)]  # fmt: skip
+        ends = [
+            (high + s * _SHIFTED * (high - low), foot + s * _DEEP / (1 - _DEEP) * tall)
+            for s in (0.0, 1.0)
+        ]
         axes.plot(*zip(*ends, strict=True), color=LINES, linewidth=0.8, zorder=0.5)
         first, last = slices.time[0], slices.time[-1]
         ticks = MaxNLocator(5).tick_values(first, last) if span else [first]
@@ -187,9 +197,15 @@ def run_up_panel(found: RunUp, decibels: bool = True) -> Panel:
         for one in found.crossings:
             left.plot(one.frequency / speed, time, color=SECOND, linewidth=0.8, linestyle="--")
             right.axvline(one.speed, color=SECOND, linewidth=0.8, linestyle="--")
-            right.annotate(f"{one.frequency:.1f} Hz", (one.speed, 0.02), fontsize=7,
-                           xycoords=("data", "axes fraction"), xytext=(3, 0),
-                           textcoords="offset points", color=SECOND)  # fmt: skip
+            right.annotate(
+                f"{one.frequency:.1f} Hz",
+                (one.speed, 0.02),
+                fontsize=7,
+                xycoords=("data", "axes fraction"),
+                xytext=(3, 0),
+                textcoords="offset points",
+                color=SECOND,
+            )
         right.set_xlabel("Speed, Hz")
         right.set_ylabel(label, color=QUIET)
         right.legend(fontsize=6.5, loc="best")

@@ -55,8 +55,10 @@ def report(
     """
     layout.check()
     if not 1 <= len(parts) <= _MOST:
-        raise UserError(f"A report is of 1 to {_MOST} channels, and this would be of {len(parts)}",
-                        remedy="choose fewer, or analyse them as a batch")  # fmt: skip
+        raise UserError(
+            f"A report is of 1 to {_MOST} channels, and this would be of {len(parts)}",
+            remedy="choose fewer, or analyse them as a batch",
+        )
     said, several = words(layout.language), len(parts) > 1
     told = []
     for i, one in enumerate(parts):
@@ -65,14 +67,18 @@ def report(
         told.append(values(one, said, mark.anchor, doing) | {"mark": mark})
     for shown in told:
         shown["sections"] = [
-            name for name in layout.sections
+            name
+            for name in layout.sections
             if name not in WHOLE and (name not in HAS or shown[HAS[name]])
-        ]  # fmt: skip
+        ]
     page: dict[str, Any] = dict(
         w=said,
         title=layout.cover.title or (_of_several(parts, said) if several else parts[0].name),
         made=said(
-            "page", "made", what=_subject(parts, layout, said), version=__version__,
+            "page",
+            "made",
+            what=_subject(parts, layout, said),
+            version=__version__,
             when=(made or datetime.now().astimezone()).strftime("%Y-%m-%d %H:%M %Z"),
         ),
         cover=layout.cover,
@@ -82,11 +88,11 @@ def report(
         contents="contents" in layout.sections,
         terms=(),
         sealed=sealed.seal(parts, folder, layout),
-    )  # fmt: skip
+    )
     if "terms" in layout.sections:
         page["terms"] = terms.used(_said_on(told, layout), said)
     progress(1.0)
-    return _template().render(page)
+    return str(_template().render(page))
 
 
 def _subject(parts: Sequence[ReportPart], layout: Layout, said: Words) -> str:
@@ -106,9 +112,17 @@ def _of_several(parts: Sequence[ReportPart], said: Words) -> str:
 def _said_on(told: Sequence[dict[str, Any]], layout: Layout) -> str:
     """All that people will read on the page, where its terms are looked for."""
     page = _template().render(
-        w=words(layout.language), title="", made="", cover=layout.cover, cover_lines=(),
-        parts=told, several=False, contents=False, terms=(), sealed={},
-    )  # fmt: skip
+        w=words(layout.language),
+        title="",
+        made="",
+        cover=layout.cover,
+        cover_lines=(),
+        parts=told,
+        several=False,
+        contents=False,
+        terms=(),
+        sealed={},
+    )
     return sealed.words_in(page)
 
 

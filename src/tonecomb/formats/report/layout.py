@@ -65,11 +65,17 @@ class Layout:
                 )
         if len(set(self.sections)) < len(self.sections):
             raise UserError("A section is named twice", remedy="name each once")
-        texts = (*(text for _, text in self.cover.lines), self.cover.title, self.cover.remarks,
-                 *(text for _, text in self.cover.notes))  # fmt: skip
+        texts = (
+            *(text for _, text in self.cover.lines),
+            self.cover.title,
+            self.cover.remarks,
+            *(text for _, text in self.cover.notes),
+        )
         if any(len(text) > _MOST_TEXT for text in texts):
-            raise UserError(f"A text on the cover has more than {_MOST_TEXT} letters",
-                            remedy="put it into a file of its own")  # fmt: skip
+            raise UserError(
+                f"A text on the cover has more than {_MOST_TEXT} letters",
+                remedy="put it into a file of its own",
+            )
         logo = self.cover.logo
         kinds = tuple(f"data:{kind};base64," for kind in _KINDS.values())
         if logo and (len(logo) > 2 * _MOST_LOGO or not logo.startswith(kinds)):
@@ -89,9 +95,10 @@ def logo_of(path: Path) -> str:
     kind = next((kind for start, kind in _KINDS.items() if content.startswith(start)), None)
     if kind is None or len(content) > _MOST_LOGO:
         raise UserError(
-            f"{path.name} is no logo", "it takes a PNG or JPEG of 1 MB at most",
+            f"{path.name} is no logo",
+            "it takes a PNG or JPEG of 1 MB at most",
             "save it as one, smaller",
-        )  # fmt: skip
+        )
     return f"data:{kind};base64,{base64.b64encode(content).decode()}"
 
 

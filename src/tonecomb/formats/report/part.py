@@ -100,18 +100,24 @@ def values(
         changing=_changing(
             one.besides, ResultContext(analysis, said=said, decibels=view.decibels), mark
         ),
-        known=[readings.truth_words(truth, analysis.amplitude_unit) for truth in
-               compared(analysis)],
+        known=[
+            readings.truth_words(truth, analysis.amplitude_unit) for truth in compared(analysis)
+        ],
         description=recording.comment if recording.truth is not None else "",
         facts=_facts(one, signal, statistics, digest, words),
         resolution=_resolution(analysis, stretch, words),
-    )  # fmt: skip
+    )
 
 
 HAS = {
-    "in short": "short", "cautions": "problems", "resonances": "resonances", "combs": "combs",
-    "put in": "known", "levels": "levels", "changes": "changing",
-}  # fmt: skip
+    "in short": "short",
+    "cautions": "problems",
+    "resonances": "resonances",
+    "combs": "combs",
+    "put in": "known",
+    "levels": "levels",
+    "changes": "changing",
+}
 """Sections that are left out where the value of this name is empty."""
 
 
@@ -129,11 +135,18 @@ def _facts(
         ("format", recording.format),
         ("channel", f"{channel.name}, {channel.unit}"),
         ("rate", signal.rate_found),
-        ("duration", words("facts", "samples", seconds=seconds(signal.duration, signal.rate),
-                           count=signal.length)),
+        (
+            "duration",
+            words(
+                "facts",
+                "samples",
+                seconds=seconds(signal.duration, signal.rate),
+                count=signal.length,
+            ),
+        ),
         ("range", words("facts", "from to", low=low, high=high, unit=channel.unit, rms=rms)),
         ("digest", digest),
-    ]  # fmt: skip
+    ]
     return [(words("facts", key), text) for key, text in told] + _changed(one, words)
 
 
@@ -146,12 +159,14 @@ def _resolution(analysis: Analysis, stretch: Stretch, words: Words) -> Pairs:
         ("separable", f"{r.separable_hz:.4g} Hz"),
         ("enbw", f"{r.enbw_hz:.5g} Hz"),
         ("frame", f"{r.frame_s:.5g} s"),
-        ("frames", words("resolution", "worth", count=r.frames,
-                         averages=f"{r.effective_averages:.1f}")),
+        (
+            "frames",
+            words("resolution", "worth", count=r.frames, averages=f"{r.effective_averages:.1f}"),
+        ),
         ("covered", words("resolution", "of stretch", percent=f"{100 * r.covered_fraction:.1f}")),
         ("nyquist", f"{r.nyquist_hz:g} Hz"),
         ("rms", f"{significant(analysis.rms)} {analysis.unit.symbol}"),
-    ]  # fmt: skip
+    ]
     if aside := _set_aside(analysis, words):
         told.append(("set aside", aside))
     return [(words("resolution", key), text) for key, text in told]
@@ -162,8 +177,9 @@ def _set_aside(analysis: Analysis, words: Words) -> str:
     framing, averaging, fs = analysis.spectrum.framing, analysis.method.averaging, analysis.fs
     if framing.kept is None:
         return ""
-    out = words("resolution", "left out", count=framing.places - framing.count,
-                places=framing.places)  # fmt: skip
+    out = words(
+        "resolution", "left out", count=framing.places - framing.count, places=framing.places
+    )
     why = []
     if averaging.left_out:
         spans = ", ".join(
@@ -183,10 +199,19 @@ def _changed(one: ReportPart, words: Words) -> Pairs:
     now = files.fingerprint(path)
     if now == was:
         return []
-    return [(words("facts", "changed"), words(
-        "facts", "was changed", had=was.size, digest=was.ends_sha256[:16], has=now.size,
-        now=now.ends_sha256[:16],
-    ))]  # fmt: skip
+    return [
+        (
+            words("facts", "changed"),
+            words(
+                "facts",
+                "was changed",
+                had=was.size,
+                digest=was.ends_sha256[:16],
+                has=now.size,
+                now=now.ends_sha256[:16],
+            ),
+        )
+    ]
 
 
 def _changing(
@@ -196,14 +221,19 @@ def _changing(
     if not told:
         return None
     pictures = [
-        (f"{one.kind.key} {picture.name}", _inline(picture.panel, mark + picture.name),
-         picture.words)
-        for one in told for picture in one.kind.pictures(one.result, context)
-    ]  # fmt: skip
+        (
+            f"{one.kind.key} {picture.name}",
+            _inline(picture.panel, mark + picture.name),
+            picture.words,
+        )
+        for one in told
+        for picture in one.kind.pictures(one.result, context)
+    ]
     lines = [
         (f"{one.kind.key} {i}", line)
-        for one in told for i, line in enumerate(one.kind.lines(one.result, context), start=1)
-    ]  # fmt: skip
+        for one in told
+        for i, line in enumerate(one.kind.lines(one.result, context), start=1)
+    ]
     return {"pictures": pictures, "lines": lines}
 
 

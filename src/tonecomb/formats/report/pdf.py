@@ -89,8 +89,12 @@ def pdf(page: str, paper: Paper = "A4", progress: Progress = silent) -> bytes:
     progress(0.2)
     made = document.render(font_config=fonts)
     progress(0.7)
-    inside = Attachment(string=page, name=INSIDE, url_fetcher=fetcher,
-                        description="The report as a page, with its session")  # fmt: skip
+    inside = Attachment(
+        string=page,
+        name=INSIDE,
+        url_fetcher=fetcher,
+        description="The report as a page, with its session",
+    )
     made.metadata.attachments = [inside]
     content = made.write_pdf(pdf_tags=True)
     progress(1.0)
@@ -109,8 +113,9 @@ def printed(path: Path) -> str | None:
                 raise ValueError("it has too many")
             return squeezed(" ".join(page.extract_text() for page in reader.pages))
     except Exception as error:  # whatever else a library finds in a damaged file
-        raise UserError(f"The pages of {path.name} cannot be read", "they are damaged",
-                        "save the report anew") from error  # fmt: skip
+        raise UserError(
+            f"The pages of {path.name} cannot be read", "they are damaged", "save the report anew"
+        ) from error
 
 
 def squeezed(text: str) -> str:
@@ -125,8 +130,9 @@ def page_of(path: Path) -> str:
         return path.read_text("utf-8")
     import pypdf
 
-    lacks = UserError(f"{path.name} has no report inside", "it is no PDF of Tone Comb",
-                      "save the report anew")  # fmt: skip
+    lacks = UserError(
+        f"{path.name} has no report inside", "it is no PDF of Tone Comb", "save the report anew"
+    )
     logging.getLogger("pypdf").setLevel(logging.CRITICAL)
     try:
         if path.stat().st_size > limits.MOST_BYTES:

@@ -24,8 +24,21 @@ from tonecomb.formats.session import limits, schema, session
 SUFFIXES = (".html", ".pdf")
 """Of files that hold a report."""
 _VIEW = "tone-comb-view"
-_VOID = {"area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "source",
-         "track", "wbr"}  # fmt: skip
+_VOID = {
+    "area",
+    "base",
+    "br",
+    "col",
+    "embed",
+    "hr",
+    "img",
+    "input",
+    "link",
+    "meta",
+    "source",
+    "track",
+    "wbr",
+}
 _DEEPEST, _NAMED = 200, 8  # elements in each other, and those with a name; ours are far fewer
 _MOST = 2_000  # of slices, or of anything else that is asked for
 _NUMBERS = {"slices": ("count", "every", "at", "width")}
@@ -67,11 +80,21 @@ def seal(parts: Sequence[ReportPart], folder: Path | None, layout: Layout) -> di
         if path is not None and made is None:
             place, fingerprint = str(path.absolute()), files.fingerprint(path)
         said = one.said
-        refs.append(RecordingRef(
-            _id(i), one.recording.name, place, fingerprint, one.analysis.method, said.given,
-            combs=said.combs, peak_notes=said.notes, mode_notes=said.modes, sketch=said.sketch,
-            machine=Machine(shaft=said.shaft, known=said.known),
-        ))  # fmt: skip
+        refs.append(
+            RecordingRef(
+                _id(i),
+                one.recording.name,
+                place,
+                fingerprint,
+                one.analysis.method,
+                said.given,
+                combs=said.combs,
+                peak_notes=said.notes,
+                mode_notes=said.modes,
+                sketch=said.sketch,
+                machine=Machine(shaft=said.shaft, known=said.known),
+            )
+        )
         shown.append(_view_of(one))
     where = Path(refs[0].path).parent if folder is None else folder.absolute()
     view = {"parts": shown, "layout": schema.written(layout)}
@@ -91,12 +114,16 @@ def _view_of(part: ReportPart) -> dict[str, Any]:
     told = {one.kind.key: _plain(one) for one in part.besides}
     return {
         "asked": {key: value for key, value in told.items() if value is not None},
-        "once": [one.kind.key for one in part.besides if told[one.kind.key] is None
-                 and not one.kind.called_for(part.analysis.method, None)
-                 and one.kind.key != "spectrogram"],
+        "once": [
+            one.kind.key
+            for one in part.besides
+            if told[one.kind.key] is None
+            and not one.kind.called_for(part.analysis.method, None)
+            and one.kind.key != "spectrogram"
+        ],
         "decibels": part.view.decibels,
         "log_frequency": part.view.log_frequency,
-    }  # fmt: skip
+    }
 
 
 def _plain(one: ResultEntry) -> Any:
@@ -186,9 +213,10 @@ def opened(path: Path) -> Sealed:
     """What a report holds. Raises :class:`UserError` for a file that is none of ours."""
     files.head(path)
     lacks = UserError(
-        f"{path.name} holds no session", "it is no report of Tone Comb, or an older one",
+        f"{path.name} holds no session",
+        "it is no report of Tone Comb, or an older one",
         "save the report anew, or open the session that it was made from",
-    )  # fmt: skip
+    )
     try:
         if path.stat().st_size > limits.MOST_BYTES:
             raise ValueError("it is too large")
@@ -199,11 +227,15 @@ def opened(path: Path) -> Sealed:
         document = session.load(path)
         shown = view.get("parts", [view])  # as reports of one channel had it
         parts = tuple(
-            SealedPart(ref, {key: _asked(key, value) for key, value in one["asked"].items()},
-                       tuple(map(str, one["once"])), bool(one["decibels"]),
-                       bool(one["log_frequency"]))
+            SealedPart(
+                ref,
+                {key: _asked(key, value) for key, value in one["asked"].items()},
+                tuple(map(str, one["once"])),
+                bool(one["decibels"]),
+                bool(one["log_frequency"]),
+            )
             for ref, one in zip(document.recordings, shown, strict=True)
-        )  # fmt: skip
+        )
         if not parts:
             raise ValueError("it is of no recording")
         layout = schema.converter().structure(view["layout"], Layout)

@@ -30,12 +30,18 @@ FIELDS: dict[type, dict[str, float]] = {
 a plan refuses may stand in a session, as it may stand on the bench."""
 LENGTHS: dict[type, dict[str, int]] = {
     Document: {"recordings": 2_000, "held": 200},
-    RecordingRef: {"combs": 50, "marks": 10_000, "peak_notes": 10_000, "chains": 200,
-                   "beside": 1_000, "mode_notes": 1_000},
+    RecordingRef: {
+        "combs": 50,
+        "marks": 10_000,
+        "peak_notes": 10_000,
+        "chains": 200,
+        "beside": 1_000,
+        "mode_notes": 1_000,
+    },
     Sketch: {"places": 2_000, "lines": 10_000},
     Wanted: {"teeth": 200},
     FrfSettings: {"answers": 1_000, "aside": 10_000, "taken": 10_000},
-}  # fmt: skip
+}
 """The most of lists that are drawn or computed one by one."""
 
 

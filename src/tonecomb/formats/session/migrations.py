@@ -118,8 +118,15 @@ def presets_4(presets: list[Body]) -> list[Body]:
 
 
 SESSIONS: dict[int, Callable[[Body], Body]] = {
-    1: document_2, 2: same, 3: same, 4: same, 5: document_6, 6: same, 7: same, 8: document_9,
-}  # fmt: skip
+    1: document_2,
+    2: same,
+    3: same,
+    4: same,
+    5: document_6,
+    6: same,
+    7: same,
+    8: document_9,
+}
 """By the version that they start from."""
 
 

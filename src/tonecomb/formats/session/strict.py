@@ -36,9 +36,12 @@ def _read(file: Path) -> str:
 
 
 def read_body(
-    file: Path, form: str, versions: tuple[int, ...], what: str,
+    file: Path,
+    form: str,
+    versions: tuple[int, ...],
+    what: str,
     read: Callable[[Path], str] = _read,
-) -> dict[str, Any]:  # fmt: skip
+) -> dict[str, Any]:
     """What a JSON file of the given ``format`` and one of the ``versions`` holds; ``read`` takes
     the JSON out of the file.
 

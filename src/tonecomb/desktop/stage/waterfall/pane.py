@@ -22,8 +22,12 @@ from tonecomb.desktop.stage.waterfall.view import WaterfallView
 from tonecomb.desktop.state.scheduler import Slot, Want
 from tonecomb.formats.report import colours
 
-_KINDS = (("ink", "lines in one ink"), ("time", "lines coloured in time"),
-          ("shaded", "shaded surface"), ("level", "surface by level"))  # fmt: skip
+_KINDS = (
+    ("ink", "lines in one ink"),
+    ("time", "lines coloured in time"),
+    ("shaded", "shaded surface"),
+    ("level", "surface by level"),
+)
 _POINTS = 420
 
 
@@ -72,9 +76,16 @@ class WaterfallPane(Pane):
         for field in (self.count, self.every, self.width_s):
             field.setMinimumWidth(84)
         bar = row(
-            self.kind, self.where, self.count, self.every, self.times, self.width_s, self.front,
-            self.floor, None,
-        )  # fmt: skip
+            self.kind,
+            self.where,
+            self.count,
+            self.every,
+            self.times,
+            self.width_s,
+            self.front,
+            self.floor,
+            None,
+        )
         bar.setContentsMargins(12, 2, 8, 0)
         self._told = label("", "quiet")
         self._told.setFont(font(9))
@@ -115,8 +126,9 @@ class WaterfallPane(Pane):
         self._combs = combs
         self.view.teeth = [
             (tooth.expected, QColor(self._theme.traces[shown.colour]).name())
-            for shown in combs for tooth in shown.comb.teeth
-        ]  # fmt: skip
+            for shown in combs
+            for tooth in shown.comb.teeth
+        ]
         self.view.update()
 
     def _choose(self, _: object) -> None:
@@ -186,8 +198,9 @@ class WaterfallPane(Pane):
             ("relief", slices, analysis.method.shown, analysis.channel, view, decibels),
             "Drawing the relief",
             lambda _: relief_of(slices, analysis, view, decibels=decibels),
-            background=True, kept=False,
-        )  # fmt: skip
+            background=True,
+            kept=False,
+        )
 
     def hideEvent(self, event: object) -> None:
         super().hideEvent(event)  # type: ignore[arg-type]

@@ -62,8 +62,14 @@ def relief_of(slices: Slices, analysis: Analysis, view: View, *, decibels: bool)
     if heights.shape[1] < 2:
         return None
     return Relief(
-        heights=heights, levels=levels, time=slices.time,
-        frequency=np.asarray((edges[:-1] + edges[1:]) / 2), low=float(edges[0]),
-        high=float(edges[-1]), log=view.log, ends=(bottom, top),
-        unit="dB" if decibels else analysis.values_unit, title=analysis.label(decibels),
-    )  # fmt: skip
+        heights=heights,
+        levels=levels,
+        time=slices.time,
+        frequency=np.asarray((edges[:-1] + edges[1:]) / 2),
+        low=float(edges[0]),
+        high=float(edges[-1]),
+        log=view.log,
+        ends=(bottom, top),
+        unit="dB" if decibels else analysis.values_unit,
+        title=analysis.label(decibels),
+    )

@@ -122,9 +122,12 @@ def _shade(heights: _Short, scene: Scene) -> NDArray[np.uint16]:
 
 
 def _lay_floor(
-    out: NDArray[np.uint32], heights: _Short, scene: Scene, colours: NDArray[np.uint32],
+    out: NDArray[np.uint32],
+    heights: _Short,
+    scene: Scene,
+    colours: NDArray[np.uint32],
     right: Array,
-) -> None:  # fmt: skip
+) -> None:
     """The map of levels, flat below the box."""
     scale, _, base = scene.frame
     tilt = math.radians(scene.stance.elevation)

@@ -27,9 +27,14 @@ class Lines:
     colours: tuple[QColor, ...]
 
     def draw(
-        self, painter: QPainter, scene: Scene, *, fine: bool = True, width: float = 1,
+        self,
+        painter: QPainter,
+        scene: Scene,
+        *,
+        fine: bool = True,
+        width: float = 1,
         progress: Progress = silent,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """From the back to the front, in pens so many pixels wide; not ``fine``, with fewer points
         and jagged, in a third of the time. Progress is told at each slice: what draws has the
         interpreter to itself."""

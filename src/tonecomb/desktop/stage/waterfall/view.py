@@ -158,9 +158,11 @@ class WaterfallView(QWidget):
 
     @property
     def _as_surface(self) -> bool:
-        return self.kind in ("shaded", "level") and self.relief is not None and (
-            len(self.relief.time) > 1
-        )  # fmt: skip
+        return (
+            self.kind in ("shaded", "level")
+            and self.relief is not None
+            and (len(self.relief.time) > 1)
+        )
 
     def _draw_relief(self, painter: QPainter) -> None:
         """The full picture where it is ready. Else, while only the size changes, the one there was;
@@ -202,9 +204,12 @@ class WaterfallView(QWidget):
         def work(_: Progress) -> QImage:
             picture = draw(heights, scene, table, shaded=shaded)
             return QImage(
-                picture.tobytes(), scene.width, scene.height, scene.width * 4,
+                picture.tobytes(),
+                scene.width,
+                scene.height,
+                scene.width * 4,
                 QImage.Format.Format_RGBA8888,
-            ).copy()  # fmt: skip
+            ).copy()
 
         return work
 
