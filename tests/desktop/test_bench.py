@@ -20,7 +20,7 @@ from tonecomb.core.method.sentence import sentence
 from tonecomb.core.record.windows import WINDOWS
 from tonecomb.demo import ropeway
 from tonecomb.desktop.actions import ACTIONS, MENUS
-from tonecomb.desktop.acts.keys import keys_html
+from tonecomb.desktop.acts.helping import keys_html
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.widgets import Number, OptionList, Popover

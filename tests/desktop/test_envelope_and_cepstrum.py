@@ -16,8 +16,7 @@ from tonecomb.core.method.document import select
 from tonecomb.core.method.machine import Known, Machine
 from tonecomb.core.steps.envelope import Envelope
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.dialogs.bearing import BearingDialog
-from tonecomb.desktop.dialogs.machine import MachineDialog
+from tonecomb.desktop.dialogs.machine import BearingDialog, MachineDialog
 from tonecomb.desktop.stage.cepstrum import CepstrumPane
 from tonecomb.desktop.stage.envelope import EnvelopePane
 
@@ -77,11 +76,11 @@ def test_the_cepstrum_offers_its_comb_and_a_range_is_taken_out(
     settle()
     assert pane.found is not None and pane.found.cut == pytest.approx((0.009, 0.04), abs=2e-4)
     spectrum = bullwheel.stage.spectrum
-    assert [name for _, name in spectrum.liftered.told()] == ["without that range"]
+    assert [name for _, name in spectrum.liftered.legend()] == ["without that range"]
     assert spectrum.liftered.curves[0].isVisible()
     QTest.mouseClick(pane.whole, Qt.MouseButton.LeftButton)
     settle()
-    assert not spectrum.liftered.told()
+    assert not spectrum.liftered.legend()
 
 
 def test_a_bearing_is_added_to_the_machine(

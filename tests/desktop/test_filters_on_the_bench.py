@@ -100,14 +100,14 @@ def test_before_and_after_are_shown(tones: Bench, settle: Settle) -> None:
     before, after, removed = (strip.figure for strip in found.strips.strips)
     assert (before, after, removed) == ("0.1225 FS rms", "0.09998 FS rms", "0.06808 FS rms")
     assert found.told.text().startswith("1 of 3 peaks changed: 900 Hz −28.6")
-    legend = dict(map(reversed, tones.stage.spectrum.taken.told()))  # type: ignore[arg-type]
+    legend = dict(map(reversed, tones.stage.spectrum.filtered.legend()))  # type: ignore[arg-type]
     assert set(legend) == {"before", "taken out"}
-    for curve in tones.stage.spectrum.taken.curves:
+    for curve in tones.stage.spectrum.filtered.curves:
         assert curve.isVisible() and len(curve.xData) > 100
     assert abs(found.plot.gain(np.array([600.0]))[0]) == pytest.approx(10 ** (-3.01 / 20), rel=1e-3)
     QTest.keyClick(tones, Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
     settle()
-    assert not tones.stage.spectrum.taken.told()
+    assert not tones.stage.spectrum.filtered.legend()
 
 
 @pytest.mark.parametrize("log", [False, True])

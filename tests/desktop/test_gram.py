@@ -71,7 +71,7 @@ def test_level_at_the_cursor_and_the_scale(pictured: Bench, settle: Settle) -> N
     assert plot.lines.cell.rect().width() == pytest.approx(3.12, abs=0.02)
     assert len(plot.levels.time_line) == len(plot.picture.levels)
     # The row under the cursor stands over the spectrum, with the mesh where it is then.
-    row = pictured.stage.spectrum.frames.row
+    row = pictured.stage.spectrum.row
     frequency, level = (np.array(part) for part in row.getData())
     assert row.isVisible() and frequency[frequency > 100][
         np.argmax(level[frequency > 100])
@@ -158,7 +158,7 @@ def test_frame_by_frame(pictured: Bench, settle: Settle) -> None:
     assert (
         f"frame at {pictured.context.moments.time:.2f} s" in pictured.stage.spectrum.legend.text()
     )
-    curve = pictured.stage.spectrum.frames.curve
+    curve = pictured.stage.spectrum.frame.curves[0]
     assert curve.isVisible() and len(curve.getData()[0]) > 100
     assert pictured.stage.frame_place.span.isVisible()
     bar = pictured.stage.frame_bar
@@ -243,14 +243,14 @@ def test_what_all_frames_range_over_and_what_the_window_does(
     shift = Qt.KeyboardModifier.ShiftModifier
     QTest.keyClick(pictured, Key.Key_U, shift)
     settle()
-    frames = pictured.stage.spectrum.frames
-    highest, median, lowest = (one.getData()[1] for one in frames.ranges)
+    ranges = pictured.stage.spectrum.ranges
+    highest, median, lowest = (one.getData()[1] for one in ranges.curves)
     assert np.all(highest >= median) and np.all(median >= lowest)
     assert highest[len(highest) // 2] > lowest[len(lowest) // 2] + 20, "the mesh passed there"
     assert "highest of all frames, median, lowest" in pictured.stage.spectrum.legend.text()
     QTest.keyClick(pictured, Key.Key_U, shift)
     settle()
-    assert not any(one.isVisible() for one in frames.ranges)
+    assert not any(one.isVisible() for one in ranges.curves)
     QTest.keyClick(pictured, Key.Key_W, shift)
     pane = pictured.stage.panes["frame"]
     assert pane.isVisible() and pane.plot.lines == []

@@ -19,8 +19,8 @@ from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.widgets import Choice, Number
+from tonecomb.desktop.method_line.framing import SignalSketch
 from tonecomb.desktop.method_line.popovers import EDITORS
-from tonecomb.desktop.method_line.sketch import SignalSketch
 from tonecomb.formats.session import presets
 
 Settle = Callable[[], None]

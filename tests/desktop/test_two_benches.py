@@ -9,10 +9,10 @@ from typing import Any
 import pytest
 from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
+from tonecomb.desktop.acts.workspace import SessionFile
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.state.autosave import left_behind
-from tonecomb.desktop.state.session_file import SessionFile
 from tonecomb.formats.session import session
 
 

@@ -21,10 +21,16 @@ from tonecomb.core.estimate.display import Display
 from tonecomb.core.method.document import Mark, set_marks
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.stage.waterfall import pane
-from tonecomb.desktop.stage.waterfall.relief import draw
-from tonecomb.desktop.stage.waterfall.scene import LEAST_TILT, MOST_TURNED, Scene, Stance
-from tonecomb.desktop.stage.waterfall.slices import Lines
-from tonecomb.desktop.stage.waterfall.ticks import even_ticks, log_ticks, words
+from tonecomb.desktop.stage.waterfall.relief import Lines, draw
+from tonecomb.desktop.stage.waterfall.scene import (
+    LEAST_TILT,
+    MOST_TURNED,
+    Scene,
+    Stance,
+    even_ticks,
+    log_ticks,
+    words,
+)
 from tonecomb.formats.report.colours import table
 
 Settle = Callable[[], None]

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel, QStackedLayout, QVBoxLayout, QWidget
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QStackedLayout, QVBoxLayout, QWidget
 
 from tonecomb.core.base.units import unit
 from tonecomb.core.method import document as edits
+from tonecomb.core.record.pyramid import WaveformEnvelope
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.results.analysis import Analysis
@@ -14,34 +20,105 @@ from tonecomb.core.results.before_after import BeforeAfter, taken_by
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
 from tonecomb.desktop.kit.plot import AXIS_WIDTH
-from tonecomb.desktop.kit.theme import Theme, font
-from tonecomb.desktop.kit.widgets import Choice, label, row
-from tonecomb.desktop.stage.pane import Pane, Views
+from tonecomb.desktop.kit.theme import PAPER, Theme, font
+from tonecomb.desktop.kit.widgets import Choice, label
+from tonecomb.desktop.stage.curves import BEHIND, NamedCurve, Pen
+from tonecomb.desktop.stage.pane import Views
 from tonecomb.desktop.stage.response import FilterPlot, changed, with_responses
-from tonecomb.desktop.stage.spectrum import TAKEN
-from tonecomb.desktop.stage.wave_strips import Strip, WaveStrips
+from tonecomb.desktop.stage.result_pane import ResultPane
 from tonecomb.formats.kinds.before_after import change_words
+
+ROW = 34  # pixels
+_BEFORE, _REMOVED = 2, 3  # colours of the traces
+_FIGURE = 150  # pixels at the right
+
+
+@dataclass(frozen=True, eq=False)
+class Strip:
+    """An ``envelope`` with its name, what is said at its right, and the number of its colour."""
+
+    name: str
+    envelope: WaveformEnvelope
+    figure: str
+    colour: int
+
+
+class WaveStrips(QWidget):
+    """Draws strips; nothing while there are none."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._theme: Theme = PAPER
+        self.strips: tuple[Strip, ...] = ()
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Take the theme's colours."""
+        self._theme = theme
+        self.update()
+
+    def show_strips(self, strips: Sequence[Strip]) -> None:
+        """Draw these."""
+        self.strips = tuple(strips)
+        self.setFixedHeight(ROW * len(self.strips))
+        self.setAccessibleName("; ".join(f"{one.name} {one.figure}" for one in strips))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        if not self.strips:
+            return
+        painter = QPainter(self)
+        painter.setFont(font(9))
+        ends = [(np.nanmin(one.envelope.low), np.nanmax(one.envelope.high)) for one in self.strips]
+        # One scale for all, so that heights can be compared; each about its own middle.
+        size = max(max(high - low for low, high in ends), 1e-300)
+        left, width = AXIS_WIDTH + 2.0, self.width() - AXIS_WIDTH - _FIGURE - 8.0
+        first = min(one.envelope.edges[0] for one in self.strips)
+        span = max(one.envelope.edges[-1] for one in self.strips) - first
+        for i, (one, (low, high)) in enumerate(zip(self.strips, ends, strict=True)):
+            middle, scale = (i + 0.5) * ROW, 0.92 * ROW / size
+            centre = (low + high) / 2
+            painter.setPen(QColor(self._theme.quiet))
+            name = QRectF(0, i * ROW, AXIS_WIDTH - 8, ROW)
+            painter.drawText(name, _RIGHT, one.name)
+            x = left + width * (one.envelope.edges - first) / span
+            x = np.repeat(x, 2)[1:-1]
+            top = middle - np.repeat(one.envelope.high - centre, 2) * scale
+            bottom = middle - np.repeat(one.envelope.low - centre, 2) * scale
+            good = np.isfinite(top) & np.isfinite(bottom)
+            across = np.concatenate([x[good], x[good][::-1]])
+            upright = np.concatenate([top[good], bottom[good][::-1]])
+            colour = QColor(self._theme.traces[one.colour])
+            painter.setPen(QPen(colour, 0.8))
+            painter.setBrush(colour)
+            points = zip(across.tolist(), upright.tolist(), strict=True)
+            painter.drawPolygon(QPolygonF([QPointF(a, b) for a, b in points]))
+            painter.setPen(QColor(self._theme.ink))
+            figure = QRectF(left + width + 8, i * ROW, _FIGURE - 8, ROW)
+            painter.drawText(figure, _LEFT, one.figure)
+
+
+_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+
 
 _LISTED = 3
 
 
-class BeforeAfterPane(Pane):
+class BeforeAfterPane(ResultPane):
     """The response on top, whose edges are dragged; below it the waveforms with their rms, and
     which peaks changed."""
 
+    kind = "before-after"
+
     def __init__(self, views: Views) -> None:
-        super().__init__()
+        super().__init__(views, quiet=True)
         self._store, self._spectrum = views.context.store, views.spectrum
-        self._watched = views.context.watched["before-after"]
         self.plot, self.strips = FilterPlot(), WaveStrips()
         self.plots = (self.plot,)
         self.part = Choice(((False, "Gain"), (True, "Phase")), False, "Gain or phase")
         self.part.picked.connect(self._choose_part)
-        self.told: QLabel = label("", "quiet")
-        self.told.setFont(font(9))
         self.told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        bar = row(self.part, self.told, None, spacing=12)
-        bar.setContentsMargins(AXIS_WIDTH + 4, 2, 8, 0)
         pages, shown = QWidget(), QWidget()
         self.pages = QStackedLayout(pages)
         teaching = label(
@@ -53,19 +130,15 @@ class BeforeAfterPane(Pane):
         teaching.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.pages.addWidget(teaching)
         self.pages.addWidget(shown)
-        column = QVBoxLayout(shown)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
-        column.addLayout(bar)
-        column.addWidget(self.plot, 1)
-        column.addWidget(self.strips)
-        column.addStretch(0)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(pages)
+        column = self.lay_out([self.part, self.told, None], self.plot)
+        column.addWidget(self.strips)
+        column.addStretch(0)
+        shown.setLayout(column)
         self.plot.edge_moved.connect(self._move_edge)
-        self._watched.changed.connect(self._show)
-        self._show(None)
+        self.show_result(None)
 
     def set_theme(self, theme: Theme) -> None:
         self.plot.set_theme(theme)
@@ -102,9 +175,14 @@ class BeforeAfterPane(Pane):
         steps = changed(method.source.steps, number, step)
         self._store.apply("Move a filter's edge", edits.set_steps(self._store.document, ref, steps))
 
-    def _show(self, result: BeforeAfter | None) -> None:
-        pairs = [] if result is None else [("before", result.before), ("taken out", result.removed)]
-        self._spectrum.taken.show(pairs)
+    def show_result(self, result: BeforeAfter | None) -> None:
+        curves = []
+        if result is not None:
+            curves = [
+                NamedCurve("before", result.before, Pen(_BEFORE, BEHIND)),
+                NamedCurve("taken out", result.removed, Pen(_REMOVED, BEHIND)),
+            ]
+        self._spectrum.show_beside(self._spectrum.filtered, curves)
         if result is None:
             self.told.setText("")
             self.strips.show_strips(())
@@ -115,7 +193,7 @@ class BeforeAfterPane(Pane):
             [
                 Strip(name, wave, f"{rms:.4g} {symbol} rms", colour)
                 for name, wave, rms, colour in zip(
-                    names, result.waves, result.rms, (TAKEN[0], 0, TAKEN[1]), strict=True
+                    names, result.waves, result.rms, (_BEFORE, 0, _REMOVED), strict=True
                 )
             ]
         )
@@ -129,12 +207,7 @@ class BeforeAfterPane(Pane):
         self.told.setToolTip("\n".join(["Changed by over 0.1 dB:", *words.values()]))
 
     def hideEvent(self, event: object) -> None:
-        super().hideEvent(event)  # type: ignore[arg-type]
-        self._watched.want(False)
-        self._spectrum.taken.show([])
-
-    def showEvent(self, event: object) -> None:
-        super().showEvent(event)  # type: ignore[arg-type]
-        self._watched.want(True)
+        super().hideEvent(event)
+        self._spectrum.show_beside(self._spectrum.filtered, [])
         self.plot.fit()
-        self._show(self._watched.shown)
+        self.show_result(self._watched.shown)

@@ -5,51 +5,43 @@ from __future__ import annotations
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF
-from PyQt6.QtWidgets import QLabel, QVBoxLayout
 
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.cepstrum import Cepstrum
-from tonecomb.desktop.kit.plot import AXIS_WIDTH
-from tonecomb.desktop.kit.theme import Theme, font
-from tonecomb.desktop.kit.widgets import label, link, row
+from tonecomb.desktop.kit.theme import Theme
+from tonecomb.desktop.kit.widgets import link
+from tonecomb.desktop.stage.curves import BEHIND, NamedCurve, Pen
 from tonecomb.desktop.stage.lines import LinesPlot
-from tonecomb.desktop.stage.pane import Pane, Views
+from tonecomb.desktop.stage.pane import Views
+from tonecomb.desktop.stage.result_pane import ResultPane
 from tonecomb.formats.kinds.cepstrum import rahmonic_words
 
 _ROOM = 1.6  # times the highest value that stands out, that the axis reaches
 
 
-class CepstrumPane(Pane):
+class CepstrumPane(ResultPane):
     """The highest value that stands out in words, with the comb that it offers. A drag across
     takes a range of quefrencies out: the spectrum without it is laid over the first."""
 
+    kind = "cepstrum"
+
     def __init__(self, views: Views) -> None:
-        super().__init__()
+        super().__init__(views)
         context = views.context
         self._store, self._combs, self._spectrum = context.store, context.combs, views.spectrum
-        self._watched = context.watched["cepstrum"]
-        self.found: Cepstrum | None = None
+        self.found: Cepstrum | None
         self.plot = LinesPlot("Quefrency", "ms")
-        self.told: QLabel = label("", "")
-        self.told.setFont(font(10))
         self.drop = link("Drop its comb", "Put the comb of these lines on the spectrum", self._drop)
         self.whole = link("Nothing taken out", "Leave all quefrencies in", lambda: self.cut(None))
-        bar = row(self.told, self.drop, self.whole, None, spacing=16)
-        bar.setContentsMargins(AXIS_WIDTH + 4, 2, 8, 0)
         self.range = pg.LinearRegionItem(movable=True)
         self.range.hide()
         self.range.sigRegionChangeFinished.connect(self._range_moved)
         self.plot.addItem(self.range, ignoreBounds=True)
         self.plot.setToolTip("Ctrl+drag: take a range of quefrencies out of the spectrum")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
-        column.addLayout(bar)
-        column.addWidget(self.plot, 1)
+        self.lay_out([self.told, self.drop, self.whole, None], self.plot, spacing=16)
         self.plot.pointed.connect(self._point)
         self.plot.box.measured.connect(self._drag_out)
-        self._watched.changed.connect(self._show)
-        self._show(None)
+        self.show_result(None)
 
     def set_theme(self, theme: Theme) -> None:
         self.plot.set_theme(theme)
@@ -99,7 +91,7 @@ class CepstrumPane(Pane):
                 level = f"{self.found.values[at]:.3g} dB".replace("-", "−")
                 self.plot.say(f"{1e3 * tau:.4f} ms · lines {1 / tau:.5g} Hz apart · {level}")
 
-    def _show(self, found: Cepstrum | None) -> None:
+    def show_result(self, found: Cepstrum | None) -> None:
         fresh = found is not None and (
             self.found is None or found.estimate is not self.found.estimate
         )
@@ -132,17 +124,17 @@ class CepstrumPane(Pane):
         shown = None
         if liftered is not None and method is not None and signal is not None:
             shown = Analysis.of(liftered, None, method, signal.recording)
-        self._spectrum.liftered.show([("without that range", shown)] if shown else [])
+        named = [NamedCurve("without that range", shown, Pen(1, BEHIND))] if shown else []
+        self._spectrum.show_beside(self._spectrum.liftered, named)
 
     def _drop(self) -> None:
         if self.found is not None and self.found.rahmonics:
             self._combs.drop(self.found.rahmonics[0].frequency)
 
     def hideEvent(self, event: object) -> None:
-        super().hideEvent(event)  # type: ignore[arg-type]
-        self._watched.want(False)
+        super().hideEvent(event)
         self._lay_over(None)
 
     def showEvent(self, event: object) -> None:
-        super().showEvent(event)  # type: ignore[arg-type]
+        super().showEvent(event)
         self.cut(None)

@@ -78,7 +78,7 @@ class GramPane(Pane):
             plot.regions.drawn.connect(lambda one: box_menu.ask_outline(self, self._context, one))
         self.sideways.follow(views.spectrum, views.waveform)
         self.sideways.pointed.connect(self.pointed)
-        self.picture.pointed.connect(views.spectrum.frames.show_row)
+        self.picture.pointed.connect(views.spectrum.show_row)
         self._grams.changed.connect(self._show)
         self._envelopes.pyramid_ready.connect(lambda *_: self._draw_strip())
         self.plot.box.sigYRangeChanged.connect(self._draw_strip)

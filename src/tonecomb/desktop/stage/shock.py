@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 
 import numpy as np
-from PyQt6.QtWidgets import QLabel, QVBoxLayout
 
-from tonecomb.core.base.errors import UserError
 from tonecomb.core.modal.shock import ShockSpectrum
 from tonecomb.core.results.analysis import Analysis
-from tonecomb.desktop.kit.plot import AXIS_WIDTH
-from tonecomb.desktop.kit.theme import Theme, font
-from tonecomb.desktop.kit.widgets import Choice, label, row
+from tonecomb.desktop.kit.theme import Theme
+from tonecomb.desktop.kit.widgets import Choice
 from tonecomb.desktop.stage.lines import LinesPlot
-from tonecomb.desktop.stage.pane import Pane, Views
+from tonecomb.desktop.stage.pane import Views
+from tonecomb.desktop.stage.result_pane import ResultPane
 from tonecomb.formats.kinds.shock import USUAL, shock_panel, words
 from tonecomb.formats.report.figures import Panel
 
@@ -23,42 +21,33 @@ _FRACTIONS = (3, 6, 12, 24, 48)
 _DEEP = 1e-6  # of the highest value, below which nothing is drawn
 
 
-class ShockPane(Pane):
+class ShockPane(ResultPane):
     """The greatest answers in words and curves; the oscillators are chosen beside them."""
 
+    kind = "shock"
+
     def __init__(self, views: Views) -> None:
-        super().__init__()
+        super().__init__(views)
         self._store = views.context.store
-        self._watched = views.context.watched["shock"]
-        self.found: ShockSpectrum | None = None
+        self.found: ShockSpectrum | None
         self.plot = LinesPlot("Natural frequency", "Hz")
         self.plot.bottom.log = self.plot.left.log = True
         self.plot.box.setLimits(xMin=-9, xMax=9, yMin=-30, yMax=30)
-        self.told: QLabel = label("", "")
-        self.told.setFont(font(10))
         self.q = Choice([(one, f"Q {one:g}") for one in _QS], USUAL[0], "Q of the oscillators")
         self.fraction = Choice(
             [(one, f"{one} an octave") for one in _FRACTIONS], USUAL[1], "Oscillators an octave"
         )
         for choice in (self.q, self.fraction):
-            choice.picked.connect(lambda _: self._want())
+            choice.picked.connect(lambda _: self._watched.want(self.wanted()))
         self.q.setToolTip("Quality of the oscillators: 10 is 5 % of critical damping")
-        bar = row(self.told, None, self.q, self.fraction, spacing=12)
-        bar.setContentsMargins(AXIS_WIDTH + 4, 2, 8, 0)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
-        column.addLayout(bar)
-        column.addWidget(self.plot, 1)
+        self.lay_out([self.told, None, self.q, self.fraction], self.plot)
         self.plot.setToolTip(
             "The most that a single-degree-of-freedom oscillator answers: while "
             "the shock lasts (primary), after it (residual), at any time "
             "(maxi-max). ISO 18431-4"
         )
         self.plot.pointed.connect(self._point)
-        self._watched.changed.connect(self._show)
-        self._watched.failed.connect(self._fail)
-        self._show(None)
+        self.show_result(None)
 
     def set_theme(self, theme: Theme) -> None:
         self.plot.set_theme(theme)
@@ -80,10 +69,10 @@ class ShockPane(Pane):
             return ""
         return signal.channels[method.source.channel].unit
 
-    def _want(self) -> None:
-        self._watched.want((self.q.value, self.fraction.value))
+    def wanted(self) -> Hashable:
+        return (self.q.value, self.fraction.value)
 
-    def _show(self, found: ShockSpectrum | None) -> None:
+    def show_result(self, found: ShockSpectrum | None) -> None:
         self.found = found
         if found is None:
             self.told.setText("")
@@ -103,10 +92,6 @@ class ShockPane(Pane):
         self.plot.show_lines(np.log10(found.frequency), lines, "Greatest answer", self._unit)
         self.fit()
 
-    def _fail(self, error: UserError) -> None:
-        self._show(None)
-        self.told.setText(error.text)
-
     def _point(self, place: float | None) -> None:
         self.plot.show_cursor(place)
         found = self.found
@@ -118,11 +103,3 @@ class ShockPane(Pane):
             f"{found.frequency[at]:.4g} Hz · maxi-max {found.maximax[at]:.4g}, primary "
             f"{found.primary[at]:.4g}, residual {found.residual[at]:.4g} {self._unit}"
         )
-
-    def hideEvent(self, event: object) -> None:
-        super().hideEvent(event)  # type: ignore[arg-type]
-        self._watched.want(None)
-
-    def showEvent(self, event: object) -> None:
-        super().showEvent(event)  # type: ignore[arg-type]
-        self._want()

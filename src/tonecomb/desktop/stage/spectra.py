@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QObject, Qt, QTimer
 from PyQt6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from tonecomb.core.results.analysis import Analysis
@@ -10,9 +10,36 @@ from tonecomb.core.results.estimate import Estimate
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import label
-from tonecomb.desktop.stage.fold_strip import FoldStrip
+from tonecomb.desktop.stage.fold_strip import FoldStrip, TruthLines
 from tonecomb.desktop.stage.spectrum import SpectrumView
-from tonecomb.desktop.stage.truth_lines import TruthLines
+from tonecomb.desktop.state.scheduler import Scheduler
+
+_AFTER_MS = 120
+
+
+class Fading(QObject):
+    """To be told whether something else is waited for. While pictures follow each other, each is
+    the newest there is."""
+
+    def __init__(self, spectrum: SpectrumView, scheduler: Scheduler) -> None:
+        super().__init__(spectrum)
+        self._spectrum, self._scheduler = spectrum, scheduler
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        # A method, which Qt lets go of with its object: a timer that ran when the window went would
+        # call a function that Python had cleared.
+        self._timer.timeout.connect(self._fade)
+
+    def _fade(self) -> None:
+        self._spectrum.set_stale(True)
+
+    def wait(self, waits: bool) -> None:
+        """Something is waited for, or no longer."""
+        if waits and not self._scheduler.lively:
+            self._timer.start(_AFTER_MS)
+            return
+        self._timer.stop()
+        self._spectrum.set_stale(False)
 
 
 class Spectra(QSplitter):

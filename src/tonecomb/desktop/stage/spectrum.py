@@ -28,11 +28,9 @@ from tonecomb.desktop.kit.theme import PAPER, Theme
 from tonecomb.desktop.stage.alarm_lines import AlarmLines, levels_of
 from tonecomb.desktop.stage.cell import ResolutionCell
 from tonecomb.desktop.stage.comb_lines import CombLines
+from tonecomb.desktop.stage.curves import RANGE, CurveSet, NamedCurve, Pen, frame_name
 from tonecomb.desktop.stage.edge_flags import EdgeFlags
-from tonecomb.desktop.stage.frame_curves import FrameCurves
 from tonecomb.desktop.stage.frequency import FrequencyPlot
-from tonecomb.desktop.stage.held_curves import HeldCurves
-from tonecomb.desktop.stage.named_curves import NamedCurves
 from tonecomb.desktop.stage.outlook import Outlook
 from tonecomb.desktop.stage.overlays import Overlays
 from tonecomb.desktop.stage.peak_marks import PeakMarks
@@ -40,9 +38,8 @@ from tonecomb.desktop.stage.range_drag import RangeDrag
 from tonecomb.formats.report.figures import DrawnSpectrum as FigureView
 from tonecomb.formats.report.figures import OtherTrace
 
-TAKEN, LIFTERED = (2, 3), (1,)
-"""Colours of what there was before filters and what they took, and of a liftered spectrum."""
-
+_FRAME, _ROW = Pen("second", 170), Pen("second", dotted=True)
+_RANGE = (Pen("quiet", 150), Pen("quiet", 90), Pen("quiet", 150))
 
 _OTHERS = 24  # traces beside the current one that are kept as they are shown
 
@@ -72,12 +69,15 @@ class SpectrumView(FrequencyPlot):
         self.always_cell = self._stale = False
         self._colour = 0
         self.overlays = Overlays(self, self._on_axis, self._line)
-        self.held = HeldCurves(self, self._of_held, self._line)
-        self.frames = FrameCurves(self, self._of_held, self._line)
-        self.taken, self.liftered = (
-            NamedCurves(self, colours, self._of_held, self._line, self._tell)
-            for colours in (TAKEN, LIFTERED)
+        self.filtered, self.liftered, self.ranges, self.frame, self.held = (
+            CurveSet(self, self._of_held, self._line) for _ in range(5)
         )
+        self._beside = (self.filtered, self.liftered, self.frame, self.ranges, self.held)
+        self._single: Analysis | None = None  # the frame that is the plot's own curve
+        self.row = Trace()  # of the spectrogram, under its cursor
+        self.row.setZValue(-2)
+        self.row.hide()
+        self.addItem(self.row, ignoreBounds=True)
         self.combs = CombLines(self)
         self.marks = PeakMarks(self, self.combs, self._curves)
         self.cell = ResolutionCell(self)
@@ -98,21 +98,15 @@ class SpectrumView(FrequencyPlot):
         _colour(self.curve, self.pale, theme.traces[self._colour])
         self._spot.setPen(pg.mkPen(theme.raised))
         self._spot.setBrush(pg.mkBrush(theme.ink))
-        parts = (
-            self.overlays,
-            self.held,
-            self.frames,
-            self.taken,
-            self.liftered,
-            self.marks,
-            self.drag,
-        )
-        for part in parts:
+        self.row.setPen(_ROW.of(theme))
+        for curves in self._beside:
+            curves.set_theme(theme)
+        for part in (self.overlays, self.marks, self.drag):
             part.paint(theme)
         self.combs.paint_with(theme)
         self.alarms.paint_with(theme)
         self.cell.paint(theme)
-        self.show_held(self.held.traces)
+        self._tell()
 
     def show_analysis(self, analysis: Analysis | None) -> None:
         """Draw an analysis; the zoom stays unless the axis or the scaling changed."""
@@ -141,15 +135,25 @@ class SpectrumView(FrequencyPlot):
     def show_frame(self, analysis: Analysis | None, *, alone: bool = False) -> None:
         """Draw the spectrum of a single frame over the curve, none for None; where it is what is
         read ``alone``, it is the curve."""
-        self.frames.frame, self.frames.alone = analysis, alone
-        self.frames.draw(self._analysis is not None)
-        self._tell()
+        self._single = analysis if alone else None
+        drawn = None if alone else analysis
+        self.show_beside(
+            self.frame, [] if drawn is None else [NamedCurve(frame_name(drawn), drawn, _FRAME)]
+        )
 
     def show_range(self, found: tuple[Analysis, ...] | None) -> None:
         """Draw the highest, the median and the lowest of all frames, none for None."""
-        self.frames.range = found or ()
-        self.frames.draw(self._analysis is not None)
-        self._tell()
+        names = (", ".join(RANGE), "", "")
+        every = zip(names, found or (), _RANGE, strict=False)
+        self.show_beside(self.ranges, [NamedCurve(*one) for one in every])
+
+    def show_row(self, row: tuple[Array, Array] | None) -> None:
+        """Frequencies (Hz) and levels, as the plot has them, of what a spectrogram's cursor points
+        at; nothing for None."""
+        self.row.setVisible(row is not None)
+        if row is not None:
+            above = row[0] > 0
+            self.row.setData(self.places(row[0][above]), row[1][above])
 
     def set_colour(self, number: int) -> None:
         """Draw the curve in this one of the trace colours."""
@@ -159,8 +163,14 @@ class SpectrumView(FrequencyPlot):
 
     def show_held(self, held: list[ShownTrace]) -> None:
         """Draw these traces behind the current one, in the current scaling."""
-        self.held.show(held)
-        self.held.draw(self._analysis is not None)
+        self.show_beside(
+            self.held, [NamedCurve(one.called, one.analysis, Pen(one.colour)) for one in held]
+        )
+
+    def show_beside(self, curves: CurveSet, shown: Sequence[NamedCurve]) -> None:
+        """Draw these as one of the sets of other curves, and name them."""
+        curves.show(shown)
+        curves.draw(self._analysis is not None)
         self._tell()
 
     def _tell(self) -> None:
@@ -168,18 +178,17 @@ class SpectrumView(FrequencyPlot):
         if self._theme is None:
             return
         band, overlays = self.overlays.told(self._analysis)
-        lines = [
-            *overlays,
-            *self.taken.told(),
-            *self.liftered.told(),
-            *self.frames.told(),
-            *self.held.told(),
-        ]
-        if lines or band or self.frames.alone:
-            lines = [(self._theme.traces[0], f"{self.frames.named or 'now'}{band}"), *lines]
+        lines = [*overlays, *(line for curves in self._beside for line in curves.legend())]
+        if lines or band or self._single is not None:
+            now = "now" if self._single is None else frame_name(self._single)
+            lines = [(self._theme.traces[0], f"{now}{band}"), *lines]
         self.tell(lines)
-        self.outlook.reach_lines(_lines((*self.held.curves, *self.frames.curves)))
+        self._reach_lines()
         self.outlook.fit_again()
+
+    def _reach_lines(self) -> None:
+        beside = (*self.held.curves, *self.frame.curves, *self.ranges.curves, self.row)
+        self.outlook.reach_lines(_lines(beside))
 
     def show_combs(self, combs: Sequence[ShownComb]) -> None:
         """Let the teeth of these run through, with a flag over each that was found."""
@@ -188,16 +197,8 @@ class SpectrumView(FrequencyPlot):
 
     def _curves(self) -> list[tuple[Array, Array]]:
         """All that is drawn as lines, as the axes have it."""
-        shown = (
-            self.curve,
-            self.pale,
-            self.overlays.fits,
-            *self.held.curves,
-            *self.frames.curves,
-            *self.taken.curves,
-            *self.liftered.curves,
-        )
-        return _lines(shown)
+        beside = (item for curves in self._beside for item in curves.curves)
+        return _lines((self.curve, self.pale, self.overlays.fits, self.row, *beside))
 
     def _of_held(self, other: Analysis) -> Curve | None:
         """Another trace as the current one is shown; None where it measures something else. Kept
@@ -279,8 +280,7 @@ class SpectrumView(FrequencyPlot):
         low, high = self.limits()
         (bottom, top) = self.box.viewRange()[1]
         others = tuple(
-            OtherTrace(one.called, one.analysis, PAPER.traces[one.colour])
-            for one in self.held.traces
+            OtherTrace(one.name, one.analysis, one.pen.name(PAPER)) for one in self.held.shown
         )
         return FigureView(
             self.log_frequency,
@@ -350,9 +350,8 @@ class SpectrumView(FrequencyPlot):
             self.beyond.hide()
             self._spot.hide()
             self.overlays.hide()
-            self.frames.draw(False)
-            self.taken.draw(False)
-            self.liftered.draw(False)
+            for curves in self._beside:
+                curves.draw(False)
             self.cell.show(None)
             return
         x, y = self._line(drawn)
@@ -364,13 +363,11 @@ class SpectrumView(FrequencyPlot):
         else:
             self.beyond.hide()
         self.overlays.draw(analysis, x, y, decibels=self.decibels)
-        self.held.draw(True)
-        self.frames.draw(True)
-        self.taken.draw(True)
-        self.liftered.draw(True)
+        for curves in self._beside:
+            curves.draw(True)
         self.marks.label()
         self.cell.place()
-        self.outlook.reach_lines(_lines((*self.held.curves, *self.frames.curves)))
+        self._reach_lines()
 
     def hover(self, place: QPointF | None) -> None:
         analysis, drawn = self._analysis, self._drawn

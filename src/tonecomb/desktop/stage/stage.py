@@ -20,7 +20,6 @@ from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.kit.widgets import panel
 from tonecomb.desktop.stage import box_menu
 from tonecomb.desktop.stage.empty_page import EmptyPage
-from tonecomb.desktop.stage.fading import Fading
 from tonecomb.desktop.stage.frame_bar import FrameBar
 from tonecomb.desktop.stage.frame_place import FramePlace
 from tonecomb.desktop.stage.lanes import Lanes
@@ -33,7 +32,7 @@ from tonecomb.desktop.stage.pane import Pane, PaneSpec, Views
 from tonecomb.desktop.stage.panes import PANES
 from tonecomb.desktop.stage.progress_strip import ProgressStrip
 from tonecomb.desktop.stage.samples_seen import SamplesSeen
-from tonecomb.desktop.stage.spectra import Spectra
+from tonecomb.desktop.stage.spectra import Fading, Spectra
 from tonecomb.desktop.stage.upright import MarkedLines
 from tonecomb.desktop.state.store import Store
 

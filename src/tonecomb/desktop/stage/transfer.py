@@ -6,18 +6,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from PyQt6.QtWidgets import QLabel, QStackedLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QStackedLayout, QVBoxLayout, QWidget
 
 from tonecomb.core.method.given import Given
 from tonecomb.core.method.method import Method
 from tonecomb.core.modal.modes import Complex, Mode
 from tonecomb.core.record.recording import Array
 from tonecomb.core.results.transfer import Transfer
-from tonecomb.desktop.kit.plot import AXIS_WIDTH
-from tonecomb.desktop.kit.theme import Theme, font
-from tonecomb.desktop.kit.widgets import Choice, label, link, row
+from tonecomb.desktop.kit.theme import Theme
+from tonecomb.desktop.kit.widgets import Choice, link
 from tonecomb.desktop.stage.mode_pictures import AlikeView, LengthsView, ShapeView
-from tonecomb.desktop.stage.pane import Pane, Views
+from tonecomb.desktop.stage.pane import Views
+from tonecomb.desktop.stage.result_pane import ResultPane
 from tonecomb.desktop.stage.transfer_plots import (
     CirclePlot,
     LadderPlot,
@@ -49,20 +49,19 @@ _PAGES = {
 _ROOM = 1.15  # times the range of the modes, that is brought into view
 
 
-class TransferPane(Pane):
+class TransferPane(ResultPane):
     """What was asked and found in words, with its editor; below it one of several pictures."""
 
+    kind = "transfer"
+
     def __init__(self, views: Views) -> None:
-        super().__init__()
+        super().__init__(views)
         self._spectrum = views.spectrum
-        self._watched = views.context.watched["transfer"]
         self._alike = views.context.watched["alike"]
         self._by_length = views.context.watched["by-length"]
         self._store, self._notes = views.context.store, views.context.mode_notes
-        self.found: Transfer | None = None
+        self.found: Transfer | None
         self._brought = ""
-        self.told: QLabel = label("", "")
-        self.told.setFont(font(10))
         self.edit = link(
             "Choose…",
             "Reference, taps, windows, and the range of modes (Shift+G)",
@@ -71,12 +70,10 @@ class TransferPane(Pane):
         self.way = Choice(_WAYS, "level", "How it is drawn")
         self.answer = Choice([(0, "answer")], 0, "The answer that is drawn before the others")
         self.other = Choice([("", "themselves")], "", "Against which modes they are held")
-        self.way.picked.connect(lambda _: self._show(self.found))
+        self.way.picked.connect(lambda _: self.show_result(self.found))
         self.other.picked.connect(lambda _: self._compare())
         self._store.changed.connect(self._follow)
-        self.answer.picked.connect(lambda _: self._show(self.found))
-        bar = row(self.told, None, self.other, self.answer, self.way, self.edit, spacing=10)
-        bar.setContentsMargins(AXIS_WIDTH + 4, 2, 8, 0)
+        self.answer.picked.connect(lambda _: self.show_result(self.found))
         self.level, self.phase, self.coherence = (ResponsePlot() for _ in range(3))
         self.coherence.left.setTickSpacing(0.5, 0.5)
         self.poles, self.circle, self.shapes = LadderPlot(), CirclePlot(), ShapeView()
@@ -92,22 +89,17 @@ class TransferPane(Pane):
         self._pages = QStackedLayout(pages)
         for page in (curves, self.circle, self.poles, self.shapes, self.likeness, self.lengths):
             self._pages.addWidget(page)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(2)
-        column.addLayout(bar)
-        column.addWidget(pages, 1)
+        bar = [self.told, None, self.other, self.answer, self.way, self.edit]
+        self.lay_out(bar, pages, spacing=10)
         self.shapes.chosen.connect(self._spectrum.bring_into_view)
         for plot in (self.level, self.phase):
             plot.set_label("bottom", "")
             plot.bottom.setStyle(showValues=False)
             plot.bottom.setHeight(6)
-        self._watched.changed.connect(self._show)
-        self._watched.failed.connect(lambda error: self.told.setText(error.text))
         self._alike.changed.connect(lambda found: self.likeness.show_alike(found))
         self._by_length.changed.connect(self.lengths.show_lengths)
         self._alike.failed.connect(lambda error: self.likeness.show_alike(None, error.text))
-        self._show(None)
+        self.show_result(None)
 
     def set_theme(self, theme: Theme) -> None:
         for plot in (*self.plots, self.circle):
@@ -122,7 +114,7 @@ class TransferPane(Pane):
         for plot in self.plots:
             plot.fit()
 
-    def _show(self, found: Transfer | None) -> None:
+    def show_result(self, found: Transfer | None) -> None:
         self.found = found
         self.told.setToolTip("" if found is None else found.sentence)
         names = ["answer"] if found is None else [one.name for one in found.answers]
@@ -334,14 +326,9 @@ class TransferPane(Pane):
         self._alike.want(others.get(self.other.value, others[""])[1])
 
     def hideEvent(self, event: object) -> None:
-        super().hideEvent(event)  # type: ignore[arg-type]
-        self._watched.want(False)
+        super().hideEvent(event)
         self._alike.want(None)
         self._by_length.want(False)
-
-    def showEvent(self, event: object) -> None:
-        super().showEvent(event)  # type: ignore[arg-type]
-        self._watched.want(True)
 
 
 def _db(values: Array) -> Array:

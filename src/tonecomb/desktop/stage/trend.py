@@ -5,16 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from PyQt6.QtWidgets import QLabel, QVBoxLayout
 
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.trend import Trend
 from tonecomb.core.steps.regions import MOST_POINTS, RegionTooth
-from tonecomb.desktop.kit.plot import AXIS_WIDTH
-from tonecomb.desktop.kit.theme import Theme, font
-from tonecomb.desktop.kit.widgets import Choice, label, link, row
+from tonecomb.desktop.kit.theme import Theme
+from tonecomb.desktop.kit.widgets import Choice, link
 from tonecomb.desktop.stage.lines import LinesPlot
-from tonecomb.desktop.stage.pane import Pane, Views
+from tonecomb.desktop.stage.pane import Views
+from tonecomb.desktop.stage.result_pane import ResultPane
 from tonecomb.formats.kinds.trend import lines_of
 from tonecomb.formats.report.figures import Panel
 
@@ -27,21 +26,20 @@ _SHOWN = (
 )
 
 
-class TrendPane(Pane):
+class TrendPane(ResultPane):
     """Frequencies of the tracks above, levels or figures below, on one time axis."""
 
+    kind = "trend"
+
     def __init__(self, views: Views) -> None:
-        super().__init__()
-        self._trends = views.context.watched["trend"]
-        self.trend: Trend | None = None
+        super().__init__(views, quiet=True)
+        self.found: Trend | None
         self.above, self.below = LinesPlot(), LinesPlot()
         self.shown = Choice(_SHOWN, "levels", "What is shown against time")
         self.shown.picked.connect(lambda _: self._draw())
         self.edit = link(
             "Follow…", "Choose tones and combs to follow (Shift+T)", self.edit_wanted.emit
         )
-        self._told: QLabel = label("", "quiet")
-        self._told.setFont(font(9))
         self._isolating = views.context.isolating
         self.alone = link(
             "Keep only the first",
@@ -49,20 +47,13 @@ class TrendPane(Pane):
             "swaps)",
             self._keep_first,
         )
-        bar = row(self.edit, self.shown, self.alone, self._told, None, spacing=12)
-        bar.setContentsMargins(AXIS_WIDTH + 4, 2, 8, 0)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addLayout(bar)
-        column.addWidget(self.above, 1)
-        column.addWidget(self.below, 1)
+        bar = [self.edit, self.shown, self.alone, self.told, None]
+        self.lay_out(bar, self.above, self.below, gap=0)
         for plot in (self.above, self.below):
             plot.pointed.connect(self.show_cursor)
             plot.pointed.connect(self.pointed)
             plot.clicked.connect(self.clicked)
             plot.setXLink(views.waveform)
-        self._trends.changed.connect(self._show)
         self._draw()
 
     def set_theme(self, theme: Theme) -> None:
@@ -79,21 +70,21 @@ class TrendPane(Pane):
         for plot in (self.above, self.below):
             plot.fit()
 
-    def _show(self, trend: Trend | None) -> None:
-        self.trend = trend
+    def show_result(self, found: Trend | None) -> None:
+        self.found = found
         self._draw()
 
     def _draw(self) -> None:
-        trend = self.trend
+        trend = self.found
         tracks = () if trend is None else trend.tracks
         self.above.setVisible(bool(tracks))
         self.alone.setVisible(bool(tracks))
         if trend is None:
-            self._told.setText("")
+            self.told.setText("")
             self.below.show_lines(np.zeros(0), [], "", "")
             return
         names = [track.wanted.title for track in tracks]
-        self._told.setText(f"{len(trend.time)} frames, every {trend.hop_s:.3g} s")
+        self.told.setText(f"{len(trend.time)} frames, every {trend.hop_s:.3g} s")
         shown = [(name, t.frequency) for name, t in zip(names, tracks, strict=True)]
         self.above.show_lines(trend.time, shown, "Frequency", "Hz")
         self.above.bottom.showLabel(False)
@@ -102,27 +93,19 @@ class TrendPane(Pane):
 
     def _keep_first(self) -> None:
         """Isolate the first track, with as much beside it as a frame tells apart."""
-        if self.trend is None or not self.trend.tracks:
+        if self.found is None or not self.found.tracks:
             return
-        track, time = self.trend.tracks[0], self.trend.time
+        track, time = self.found.tracks[0], self.found.time
         good = np.isfinite(track.frequency)
         if not good.any():
             return
         teeth = track.wanted.teeth
-        half = 0.0 if teeth else _HALF_FRAMES / (self.trend.hop_s * 2)
+        half = 0.0 if teeth else _HALF_FRAMES / (self.found.hop_s * 2)
         points = zip(time[good].tolist(), track.frequency[good].tolist(), strict=True)
         self._isolating.mark(RegionTooth(1, half, tuple(points)[:MOST_POINTS]), out=False)
 
     def panel(self, analysis: Analysis) -> Callable[[], Panel] | None:
         from tonecomb.formats.report.figures_in_time import trend_panel
 
-        trend, kind = self.trend, self.shown.value
+        trend, kind = self.found, self.shown.value
         return None if trend is None else lambda: trend_panel(trend, *lines_of(trend, kind))
-
-    def hideEvent(self, event: object) -> None:
-        super().hideEvent(event)  # type: ignore[arg-type]
-        self._trends.want(False)
-
-    def showEvent(self, event: object) -> None:
-        super().showEvent(event)  # type: ignore[arg-type]
-        self._trends.want(True)

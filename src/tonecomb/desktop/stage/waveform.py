@@ -19,7 +19,7 @@ from tonecomb.core.results.reconstruction import MOST_SAMPLES
 from tonecomb.desktop.kit.dense import DenseTrace
 from tonecomb.desktop.kit.plot import AXIS_WIDTH, Plot, Zoom
 from tonecomb.desktop.kit.theme import Theme, font
-from tonecomb.desktop.stage.problems import Problems
+from tonecomb.desktop.stage.annotations import Problems
 from tonecomb.desktop.stage.spans import Ends, MarkLines, StretchEnds
 from tonecomb.desktop.state.envelopes import Envelopes, EnvelopeWanted
 

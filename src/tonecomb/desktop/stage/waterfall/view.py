@@ -23,10 +23,8 @@ from tonecomb.core.record.recording import Array
 from tonecomb.desktop.kit.gesture import giving_way, moves
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.stage.waterfall.pooled import Relief
-from tonecomb.desktop.stage.waterfall.relief import draw
-from tonecomb.desktop.stage.waterfall.scene import Scene, Stance
-from tonecomb.desktop.stage.waterfall.slices import Lines
-from tonecomb.desktop.stage.waterfall.ticks import even_ticks, log_ticks, words
+from tonecomb.desktop.stage.waterfall.relief import Lines, draw
+from tonecomb.desktop.stage.waterfall.scene import Scene, Stance, even_ticks, log_ticks, words
 from tonecomb.desktop.state.jobs import Job, Jobs
 from tonecomb.formats.report.colours import Table
 
