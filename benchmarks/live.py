@@ -107,7 +107,7 @@ def _measure(folder: Path) -> None:
 
 
 def _of(case: Case, bench: Any, app: Any, source: str) -> str:
-    from tonecomb.desktop.stage.live_bar import Last
+    from tonecomb.desktop.stage.bars.live_bar import Last
 
     bench.stage.live_bar.choice.choose(Last(case.seconds))
     bench.live.go(source)

@@ -119,7 +119,7 @@ def live_picture(bench: Bench, settle: Callable[[], None]) -> None:
     """The simulated node, whose motor was turned up a moment ago, with a comb that follows."""
     from PyQt6.QtTest import QTest
 
-    from tonecomb.desktop.stage.live_bar import Last
+    from tonecomb.desktop.stage.bars.live_bar import Last
 
     before = bench.store.document
     bench.stage.live_bar.choice.choose(Last(10.0))
@@ -273,7 +273,7 @@ def transfer_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     from tonecomb.core.method.document import PeakNote, select, set_mode_notes, set_sketch
     from tonecomb.core.method.frf_settings import FrfSettings
     from tonecomb.core.method.sketch import Place, Sketch
-    from tonecomb.desktop.stage.transfer import TransferPane
+    from tonecomb.desktop.stage.transfer.pane import TransferPane
 
     before = bench.store.document
     taps = next(ref for ref in before.recordings if ref.name == "bracket-taps")
@@ -299,7 +299,7 @@ def transfer_pictures(bench: Bench, settle: Callable[[], None]) -> None:
     pane.way.choose("shapes")
     pane.way.picked.emit("shapes")
     QTest.qWait(200)
-    with patch("tonecomb.desktop.stage.mode_pictures.time.monotonic", return_value=0.0):
+    with patch("tonecomb.desktop.stage.transfer.shapes.time.monotonic", return_value=0.0):
         bench.grab().save(str(SHOTS / "mode-shapes.png"))  # as far out as they swing
     bench.readings.show_page("peaks")
     bench.stage.toggle_pane("transfer")

@@ -14,7 +14,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from tonecomb.desktop.app import make_application
-from tonecomb.desktop.stage.live_bar import Last
+from tonecomb.desktop.stage.bars.live_bar import Last
 
 
 def main(folder: Path) -> None:

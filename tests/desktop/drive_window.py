@@ -25,7 +25,7 @@ from tonecomb.desktop.method_line.averaging import StrikePopover
 
 if TYPE_CHECKING:
     from tonecomb.desktop.bench import Bench
-    from tonecomb.desktop.stage.waveform import WaveformView
+    from tonecomb.desktop.stage.waveform.waveform import WaveformView
 
 
 def xdo(*words: object) -> None:

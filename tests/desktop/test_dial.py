@@ -16,7 +16,7 @@ from tonecomb.core.synthesis.noise import Noise
 from tonecomb.core.synthesis.sampling import Sampling
 from tonecomb.core.synthesis.tones import Teeth, Tone
 from tonecomb.desktop.kit.dial import Dial, Reach, turned
-from tonecomb.desktop.stage.phrase_editor import reach_of, setting_in
+from tonecomb.desktop.stage.maker.phrase_editor import reach_of, setting_in
 
 positive = st.floats(1e-6, 1e9)
 

@@ -16,7 +16,7 @@ from tests.support import write_csv
 from tonecomb.core.record import pyramid
 from tonecomb.core.record.recording import Array
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.stage.waveform import curve_points
+from tonecomb.desktop.stage.waveform.waveform import curve_points
 from tonecomb.desktop.state.envelopes import EXACT_BELOW
 
 Settle = Callable[[], None]

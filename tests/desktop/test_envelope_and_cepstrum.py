@@ -17,8 +17,8 @@ from tonecomb.core.method.machine import Known, Machine
 from tonecomb.core.steps.envelope import Envelope
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.machine import BearingDialog, MachineDialog
-from tonecomb.desktop.stage.cepstrum import CepstrumPane
-from tonecomb.desktop.stage.envelope import EnvelopePane
+from tonecomb.desktop.stage.panes.cepstrum import CepstrumPane
+from tonecomb.desktop.stage.panes.envelope import EnvelopePane
 
 Settle = Callable[[], None]
 

@@ -20,7 +20,7 @@ from tonecomb.core.steps.filters import BandPass, Filter, HighPass, LowPass
 from tonecomb.core.steps.step import Step
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.widgets import Number
-from tonecomb.desktop.stage.before_after import BeforeAfterPane
+from tonecomb.desktop.stage.panes.before_after import BeforeAfterPane
 
 Settle = Callable[[], None]
 FS = 4000

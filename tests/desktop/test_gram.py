@@ -17,7 +17,7 @@ from tests.desktop.test_bench import drag
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.stage.gram import GramPlot
+from tonecomb.desktop.stage.spectrogram.plot import GramPlot
 from tonecomb.formats.report import colours
 
 Settle = Callable[[], None]

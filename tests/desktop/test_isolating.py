@@ -19,8 +19,8 @@ from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.steps.isolate import Isolate
 from tonecomb.core.steps.regions import Outline, RegionBox, RegionTooth
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.stage.gram_pane import GramPane
-from tonecomb.desktop.stage.trend import TrendPane
+from tonecomb.desktop.stage.panes.trend import TrendPane
+from tonecomb.desktop.stage.spectrogram.pane import GramPane
 
 Settle = Callable[[], None]
 FS, SECONDS = 4000, 12

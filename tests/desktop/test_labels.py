@@ -20,8 +20,8 @@ from tonecomb.core.results.analysis import Analysis, run
 from tonecomb.core.results.first_view import highest
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.theme import PAPER
-from tonecomb.desktop.stage.lines import LinesPlot
-from tonecomb.desktop.stage.spectrum import SpectrumView
+from tonecomb.desktop.stage.plots.lines import LinesPlot
+from tonecomb.desktop.stage.spectrum.spectrum import SpectrumView
 
 Settle = Callable[[], None]
 FS = 4096.0

@@ -15,7 +15,7 @@ from tests.desktop import mouse
 from tonecomb.core.method import document as edits
 from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.stage.waveform import WaveformView
+from tonecomb.desktop.stage.waveform.waveform import WaveformView
 from tonecomb.formats.session import session
 
 Settle = Callable[[], None]

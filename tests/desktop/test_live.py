@@ -25,7 +25,7 @@ from tonecomb.core.steps.filters import LowPass
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.watching import WatchPopover
 from tonecomb.desktop.kit.widgets import Number
-from tonecomb.desktop.stage.live_bar import Last
+from tonecomb.desktop.stage.bars.live_bar import Last
 from tonecomb.desktop.state import results
 from tonecomb.formats.session import session
 

@@ -27,7 +27,7 @@ from tonecomb.core.synthesis.tones import Sweep, Teeth, Tone
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.dial import Dial, DialPhrase
 from tonecomb.desktop.kit.widgets import Number
-from tonecomb.desktop.stage.phrase_editor import PhraseEditor
+from tonecomb.desktop.stage.maker.phrase_editor import PhraseEditor
 from tonecomb.formats import made_json
 from tonecomb.formats.session import session
 

@@ -17,7 +17,7 @@ from tonecomb.core.method.method import Method
 from tonecomb.core.results.analysis import Analysis, run
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.theme import PAPER
-from tonecomb.desktop.stage.spectrum import SpectrumView
+from tonecomb.desktop.stage.spectrum.spectrum import SpectrumView
 
 FS = 6400
 

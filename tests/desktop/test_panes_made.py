@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication
 from tonecomb.core.method.document import PeakNote, set_peak_notes
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.theme import NIGHT, PAPER, current_theme
-from tonecomb.desktop.stage.panes import PANES
+from tonecomb.desktop.stage.pane_table import PANES
 
 Settle = Callable[[], None]
 

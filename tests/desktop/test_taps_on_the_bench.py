@@ -19,8 +19,8 @@ from tonecomb.core.record.recording import Stretch
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.sketch import SketchDialog
 from tonecomb.desktop.dialogs.transfer import TransferPopover
-from tonecomb.desktop.stage.shock import ShockPane
-from tonecomb.desktop.stage.transfer import TransferPane
+from tonecomb.desktop.stage.panes.shock import ShockPane
+from tonecomb.desktop.stage.transfer.pane import TransferPane
 from tonecomb.formats.session import session
 
 Settle = Callable[[], None]

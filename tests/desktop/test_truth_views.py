@@ -26,8 +26,8 @@ from tonecomb.core.synthesis.tones import Sweep, Teeth, Tone
 from tonecomb.core.synthesis.waves import Square
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.readings.truth import off_words, told_of
-from tonecomb.desktop.stage.fold_strip import FoldStrip, name_of, placed
-from tonecomb.desktop.stage.maker import fold_words
+from tonecomb.desktop.stage.maker.maker import fold_words
+from tonecomb.desktop.stage.spectrum.fold_strip import FoldStrip, name_of, placed
 
 Settle = Callable[[], None]
 

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication, QDialog, QMainWindow, QMessageBox
 
 from tonecomb.desktop.acts import exports
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.stage.lanes import MOST_LANES
+from tonecomb.desktop.stage.waveform.lanes import MOST_LANES
 from tonecomb.desktop.state.jobs import Jobs
 
 

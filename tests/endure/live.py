@@ -23,7 +23,7 @@ def main(minutes: float, folder: Path) -> None:
 
     from tonecomb.desktop.app import give_memory_back, make_application
     from tonecomb.desktop.bench import Bench
-    from tonecomb.desktop.stage.live_bar import Last
+    from tonecomb.desktop.stage.bars.live_bar import Last
     from tonecomb.desktop.state.memory import resident
 
     give_memory_back()

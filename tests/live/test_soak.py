@@ -14,7 +14,7 @@ from typing import Any
 import pytest
 
 from tonecomb.desktop.bench import Bench
-from tonecomb.desktop.stage.live_bar import Last
+from tonecomb.desktop.stage.bars.live_bar import Last
 from tonecomb.desktop.state.memory import resident
 
 _GROWS = 40 << 20  # bytes that memory may grow by, once all views were there

@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING
 
 from tonecomb.core.synthesis.starters import STARTERS, Starter
 from tonecomb.desktop.kit import settings
-from tonecomb.desktop.stage.pane import PaneSpec
-from tonecomb.desktop.stage.panes import PANES
+from tonecomb.desktop.stage.pane_table import PANES
+from tonecomb.desktop.stage.panes.pane import PaneSpec
 from tonecomb.desktop.state.systems import system_of
 
 if TYPE_CHECKING:

@@ -16,7 +16,7 @@ from tonecomb.desktop.dialogs.transfer import open_transfer
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.readings.readings import Readings
-from tonecomb.desktop.stage.gram_pane import GramPane
+from tonecomb.desktop.stage.spectrogram.pane import GramPane
 from tonecomb.desktop.stage.stage import Stage
 
 _MOST_MARKED = 100

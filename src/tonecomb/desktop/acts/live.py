@@ -31,7 +31,7 @@ from tonecomb.desktop.acts.opening import Opening
 from tonecomb.desktop.acts.watching import Watching
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
-from tonecomb.desktop.stage.live_bar import Last
+from tonecomb.desktop.stage.bars.live_bar import Last
 from tonecomb.desktop.stage.stage import Stage
 from tonecomb.formats.registry import WRITERS, write_recording
 from tonecomb.live.opening import KNOWN

@@ -8,7 +8,7 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.desktop.dialogs.watching import Wanted, WatchPopover
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.readings.readings import Readings
-from tonecomb.desktop.stage.alarm_lines import ShownAlarm
+from tonecomb.desktop.stage.spectrum.alarm_lines import ShownAlarm
 from tonecomb.desktop.stage.stage import Stage
 from tonecomb.live.receiver import Receiver
 from tonecomb.live.spool import SpoolReader

@@ -9,8 +9,8 @@ from tonecomb.core.record.recording import Stretch, whole
 from tonecomb.core.record.signal import Signal
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit.theme import current_theme
-from tonecomb.desktop.stage.pane import Pane
-from tonecomb.desktop.stage.upright import MarkedLines
+from tonecomb.desktop.stage.panes.pane import Pane
+from tonecomb.desktop.stage.plots.upright import MarkedLines
 from tonecomb.desktop.state.store import Store
 
 

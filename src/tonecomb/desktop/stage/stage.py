@@ -18,22 +18,22 @@ from tonecomb.desktop.edits.stretch import set_stretch
 from tonecomb.desktop.kit.plot import Plot
 from tonecomb.desktop.kit.theme import Theme
 from tonecomb.desktop.kit.widgets import panel
-from tonecomb.desktop.stage import box_menu
+from tonecomb.desktop.stage.bars.frame_bar import FrameBar
+from tonecomb.desktop.stage.bars.listen_bar import ListenBar
+from tonecomb.desktop.stage.bars.live_bar import LiveBar
+from tonecomb.desktop.stage.bars.progress_strip import ProgressStrip
 from tonecomb.desktop.stage.empty_page import EmptyPage
-from tonecomb.desktop.stage.frame_bar import FrameBar
-from tonecomb.desktop.stage.frame_place import FramePlace
-from tonecomb.desktop.stage.lanes import Lanes
 from tonecomb.desktop.stage.limits import Limits, type_limits
-from tonecomb.desktop.stage.listen_bar import ListenBar
-from tonecomb.desktop.stage.live_bar import LiveBar
 from tonecomb.desktop.stage.made_panes import MadePanes, catch_up, shown_now
-from tonecomb.desktop.stage.maker import Maker
-from tonecomb.desktop.stage.pane import Pane, PaneSpec, Views
-from tonecomb.desktop.stage.panes import PANES
-from tonecomb.desktop.stage.progress_strip import ProgressStrip
-from tonecomb.desktop.stage.samples_seen import SamplesSeen
-from tonecomb.desktop.stage.spectra import Fading, Spectra
-from tonecomb.desktop.stage.upright import MarkedLines
+from tonecomb.desktop.stage.maker.maker import Maker
+from tonecomb.desktop.stage.pane_table import PANES
+from tonecomb.desktop.stage.panes.pane import Pane, PaneSpec, Views
+from tonecomb.desktop.stage.plots import box_menu
+from tonecomb.desktop.stage.plots.upright import MarkedLines
+from tonecomb.desktop.stage.spectrum.spectra import Fading, Spectra
+from tonecomb.desktop.stage.waveform.frame_place import FramePlace
+from tonecomb.desktop.stage.waveform.lanes import Lanes
+from tonecomb.desktop.stage.waveform.samples_seen import SamplesSeen
 from tonecomb.desktop.state.store import Store
 
 _VIEWS = 2

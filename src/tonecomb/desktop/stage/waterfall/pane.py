@@ -16,7 +16,7 @@ from tonecomb.desktop.edits.combs import ShownComb
 from tonecomb.desktop.kit import settings
 from tonecomb.desktop.kit.theme import PAPER, Theme, font
 from tonecomb.desktop.kit.widgets import Choice, Number, label, row
-from tonecomb.desktop.stage.pane import Pane, Views
+from tonecomb.desktop.stage.panes.pane import Pane, Views
 from tonecomb.desktop.stage.waterfall.pooled import Relief, relief_of
 from tonecomb.desktop.stage.waterfall.view import WaterfallView
 from tonecomb.desktop.state.scheduler import Slot, Want

@@ -1,0 +1,1 @@
+"""What stands under the stage: the single frame, listening, live input, progress."""

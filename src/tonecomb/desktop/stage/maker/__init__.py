@@ -1,0 +1,1 @@
+"""Describing a made signal in phrases."""

@@ -1,0 +1,1 @@
+"""The spectrogram, downward or sideways, with what is marked on it."""

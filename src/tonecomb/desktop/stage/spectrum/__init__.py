@@ -1,0 +1,1 @@
+"""The spectrum, with what is drawn over and behind it."""

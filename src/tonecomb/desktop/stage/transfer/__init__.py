@@ -1,0 +1,1 @@
+"""The transfer function, its poles and mode shapes."""

@@ -1,0 +1,1 @@
+"""The waveforms, with what is drawn over them."""
