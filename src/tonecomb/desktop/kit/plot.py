@@ -290,7 +290,7 @@ class Plot(pg.PlotWidget):
         self.box.sigRangeChanged.connect(self._settle)
 
     def set_theme(self, theme: Theme) -> None:
-        """Colour the ground, axes and grid."""
+        """Colour the ground, axes and grid; views colour their own items as well."""
         self.setBackground(theme.raised)
         grid = QColor(theme.lines)
         for axis in (self.bottom, self.left):
@@ -299,10 +299,6 @@ class Plot(pg.PlotWidget):
             axis.setTextPen(pg.mkPen(theme.ink))
             axis.setGrid(110 if self._scales_shown else False)
             axis.setZValue(-1)
-        self.paint_items(theme)
-
-    def paint_items(self, theme: Theme) -> None:
-        """Colour the view's own items."""
 
     def show_scales(self, shown: bool) -> None:
         """Axes without anything to measure carry no figures."""

@@ -54,7 +54,7 @@ def catch_up(pane: Pane, context: Context, decibels: bool, now: Shown | None) ->
     pane.set_theme(theme)
     lines = [MarkedLines(plot) for plot in pane.plots]
     for line in lines:
-        line.paint_with(theme)
+        line.set_theme(theme)
         line.show_marks(marks)
     for plot in pane.plots:
         plot.combs.show_combs(combs)

@@ -269,12 +269,12 @@ class Stage(QWidget):
     def set_theme(self, theme: Theme) -> None:
         self.lanes.set_theme(theme)
         self.spectra.set_theme(theme)
-        self.samples.paint(theme)
+        self.samples.set_theme(theme)
         for pane in self.panes.values():
             pane.set_theme(theme)
-        self.frame_place.paint(theme)
+        self.frame_place.set_theme(theme)
         for lines in self.marked:
-            lines.paint_with(theme)
+            lines.set_theme(theme)
         self.show_shaft(self._shaft)
 
     # What is shown

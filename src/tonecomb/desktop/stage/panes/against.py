@@ -34,8 +34,9 @@ class AgainstPlot(FrequencyPlot):
         self.box.sigResized.connect(self._draw)
         self.box.show_all.connect(self.fit)
 
-    def paint_items(self, theme: Theme) -> None:
-        self.combs.paint_with(theme)
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
+        self.combs.set_theme(theme)
         self.line.setPen(pg.mkPen(theme.traces[3]))
         self._zero.setPen(pg.mkPen(theme.quiet))
 

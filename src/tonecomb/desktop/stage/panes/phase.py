@@ -51,8 +51,9 @@ class PhasePlot(FrequencyPlot):
         self.box.sigResized.connect(self._draw)
         self.box.show_all.connect(self.fit)
 
-    def paint_items(self, theme: Theme) -> None:
-        self.combs.paint_with(theme)
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
+        self.combs.set_theme(theme)
         self.weak.setPen(pg.mkPen(theme.lines))
         self._strong.setPen(pg.mkPen(theme.traces[0]))
         self.dots.setPen(pg.mkPen(None))

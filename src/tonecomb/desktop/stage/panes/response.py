@@ -53,9 +53,10 @@ class FilterPlot(FrequencyPlot):
         self.box.sigResized.connect(self._draw)
         self.box.show_all.connect(self.fit)
 
-    def paint_items(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
         self._theme = theme
-        self.combs.paint_with(theme)
+        self.combs.set_theme(theme)
         self.curve.setPen(pg.mkPen(theme.second, width=1.4))
         for edge in self.edges:
             self._paint_edge(edge)

@@ -64,7 +64,8 @@ class OrderMap(Plot):
         self.box.dragged.connect(self._dragged)
         self.scene().sigMouseClicked.connect(self._clicked)
 
-    def paint_items(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
         self._theme = theme
         self._across.setPen(pg.mkPen(theme.ink, style=Qt.PenStyle.DashLine))
         self._draw()

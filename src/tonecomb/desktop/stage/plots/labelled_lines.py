@@ -32,7 +32,7 @@ class Uprights:
         plot.box.sigRangeChanged.connect(self.lay_out)
         plot.box.sigResized.connect(self.lay_out)
 
-    def paint_with(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
         self._theme = theme
         self.labels.ground = pg.mkColor(theme.raised)
         for line in self.lines:
@@ -47,7 +47,7 @@ class Uprights:
         self.names = [name for _, name in places]
         for line in self.lines:
             self._plot.addItem(line, ignoreBounds=True)
-        self.paint_with(self._theme)
+        self.set_theme(self._theme)
 
     def lay_out(self, *_: object) -> None:
         """Find the words' places anew: curves or axes are others."""

@@ -52,10 +52,11 @@ class LinesPlot(Plot):
         self.uprights = Uprights(self, self._drawn)
         self.scene().sigMouseClicked.connect(self._clicked)
 
-    def paint_items(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
         self._theme = theme
         self.time_line.setPen(pg.mkPen(theme.quiet, style=Qt.PenStyle.DashLine))
-        self.uprights.paint_with(theme)
+        self.uprights.set_theme(theme)
         self._pens()
 
     def _pens(self) -> None:

@@ -23,7 +23,7 @@ class UprightLines(pg.GraphicsObject):
         self.setZValue(-1)
         plot.addItem(self, ignoreBounds=True)
 
-    def paint_with(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
         self._theme = theme
         self.update()
 

@@ -28,7 +28,7 @@ class GramMarks:
             plot.addItem(item, ignoreBounds=True)
             item.hide()
 
-    def paint(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
         for line in (self.time, self.frequency):
             line.setPen(pg.mkPen(theme.ink, style=Qt.PenStyle.DashLine))
         self.moment.setPen(pg.mkPen(theme.accent, width=2))

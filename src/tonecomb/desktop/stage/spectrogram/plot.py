@@ -95,14 +95,15 @@ class GramPlot(FrequencyPlot):
         self.scene().sigMouseClicked.connect(self._clicked)
         picture.changed.connect(self._draw)
 
-    def paint_items(self, theme: Theme) -> None:
-        self.combs.paint_with(theme)
-        self.levels.paint_with(theme)
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
+        self.combs.set_theme(theme)
+        self.levels.set_theme(theme)
         strip = self.left
         assert isinstance(strip, TimeStrip)
         strip.theme = theme
-        self.lines.paint(theme)
-        self.regions.paint(theme)
+        self.lines.set_theme(theme)
+        self.regions.set_theme(theme)
 
     def take_axis(self, *_: object) -> None:
         log = self.bottom.log

@@ -40,7 +40,7 @@ class RegionMarks(QObject):
         self.outline.setZValue(4)
         plot.addItem(self.outline, ignoreBounds=True)
 
-    def paint(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
         """Take the theme's colours."""
         self._theme = theme
         self.outline.setPen(pg.mkPen(theme.ink, width=1.5, style=Qt.PenStyle.DashLine))

@@ -73,10 +73,11 @@ class SidewaysGram(Plot):
         main.box.sigXRangeChanged.connect(self._take_axis)
         self._take_axis()
 
-    def paint_items(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
         self._theme = theme
-        self.lines.paint(theme)
-        self.regions.paint(theme)
+        self.lines.set_theme(theme)
+        self.regions.set_theme(theme)
         self.level.setPen(pg.mkPen(theme.second, width=1.2))
         self._draw_lines()
 

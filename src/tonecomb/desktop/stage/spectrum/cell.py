@@ -27,7 +27,7 @@ class ResolutionCell:
             plot.addItem(item, ignoreBounds=True)
             item.hide()
 
-    def paint(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
         self._line.setPen(pg.mkPen(theme.second, width=2))
         self._text.setColor(theme.second)
         ground = pg.mkColor(theme.raised)

@@ -50,7 +50,7 @@ class Overlays:
         for item in (*self.edges, *self.items):
             plot.addItem(item, ignoreBounds=True)
 
-    def paint(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
         """Take the theme's colours."""
         self._noise_colour = theme.caution
         self.fits.setPen(pg.mkPen(theme.second, width=2))

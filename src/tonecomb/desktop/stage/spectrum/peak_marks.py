@@ -52,7 +52,7 @@ class PeakMarks:
         word = self.labels.at(place)
         return None if word is None else word.tooth
 
-    def paint(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
         self._dots.setPen(pg.mkPen(None))
         self.ranges.setPen(pg.mkPen(theme.accent, width=2))
         self._dots.setBrush(pg.mkBrush(theme.accent))

@@ -32,7 +32,7 @@ class RangeDrag(QObject):
         plot.addItem(self._zoom, ignoreBounds=True)
         plot.box.dragged.connect(self._dragged)
 
-    def paint(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
         """Take the theme's colours."""
         zoom = pg.mkColor(theme.second)
         self._zoom.setPen(pg.mkPen(zoom))

@@ -110,7 +110,7 @@ class Spectra(QSplitter):
         """Colour both, and what stands over them."""
         for view in self.views:
             view.set_theme(theme)
-        self.truth.paint_with(theme)
+        self.truth.set_theme(theme)
         self.folds.update()
 
     def name_axis(self, named: bool) -> None:

@@ -93,7 +93,8 @@ class SpectrumView(FrequencyPlot):
         for moved in (self.box.sigRangeChanged, self.box.sigResized):
             moved.connect(self._redraw)
 
-    def paint_items(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
         self._theme = theme
         _colour(self.curve, self.pale, theme.traces[self._colour])
         self._spot.setPen(pg.mkPen(theme.raised))
@@ -101,11 +102,8 @@ class SpectrumView(FrequencyPlot):
         self.row.setPen(_ROW.of(theme))
         for curves in self._beside:
             curves.set_theme(theme)
-        for part in (self.overlays, self.marks, self.drag):
-            part.paint(theme)
-        self.combs.paint_with(theme)
-        self.alarms.paint_with(theme)
-        self.cell.paint(theme)
+        for part in (self.overlays, self.marks, self.drag, self.combs, self.alarms, self.cell):
+            part.set_theme(theme)
         self._tell()
 
     def show_analysis(self, analysis: Analysis | None) -> None:

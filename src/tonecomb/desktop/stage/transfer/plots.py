@@ -61,10 +61,11 @@ class ResponsePlot(FrequencyPlot):
         self.box.show_all.connect(self.fit)
         self.marks = Uprights(self, self._drawn, Qt.PenStyle.DotLine)
 
-    def paint_items(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
         self._theme = theme
-        self.combs.paint_with(theme)
-        self.marks.paint_with(theme)
+        self.combs.set_theme(theme)
+        self.marks.set_theme(theme)
         self.floor.setPen(pg.mkPen(theme.quiet, style=Qt.PenStyle.DashLine))
         self._pens()
 
@@ -184,9 +185,10 @@ class LadderPlot(FrequencyPlot):
         self.addItem(self._bars, ignoreBounds=True)
         self.box.show_all.connect(self.fit)
 
-    def paint_items(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
         self._theme = theme
-        self.combs.paint_with(theme)
+        self.combs.set_theme(theme)
         self._bars.theme = theme
         self._bars.update()
 
@@ -266,7 +268,8 @@ class CirclePlot(Plot):
         self._theme, self._chosen = PAPER, 0
         self.box.show_all.connect(lambda: self.box.autoRange())
 
-    def paint_items(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
         self._theme = theme
         self._dots.setBrush(pg.mkBrush(theme.second))
         self._dots.setPen(pg.mkPen(None))
@@ -290,5 +293,5 @@ class CirclePlot(Plot):
         self.set_label("bottom", f"Real part, {unit}")
         self.set_label("left", f"Imaginary part, {unit}")
         self.show_scales(bool(curves))
-        self.paint_items(self._theme)
+        self.set_theme(self._theme)
         self.box.autoRange()

@@ -23,7 +23,7 @@ class FramePlace:
         self.span.setZValue(-8)
         plot.box.sigRangeChanged.connect(self._place_name)
 
-    def paint(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
         shade = pg.mkColor(theme.second)
         for line in self.span.lines:
             line.setPen(pg.mkPen(shade))

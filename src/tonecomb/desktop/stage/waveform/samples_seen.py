@@ -40,7 +40,7 @@ class SamplesSeen(QObject):
         found: Reconstruction | None = self._slot.shown
         return found
 
-    def paint(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
         """Colour it."""
         self._theme = theme
         self.there.setPen(pg.mkPen(theme.traces[5], width=1))

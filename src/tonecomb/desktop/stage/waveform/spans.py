@@ -31,7 +31,7 @@ class Ends(QObject):
             line.sigPositionChangeFinished.connect(lambda: self._tell(True))
             plot.addItem(line, ignoreBounds=True)
 
-    def paint(self, colour: str) -> None:
+    def set_colour(self, colour: str) -> None:
         """Draw them in a colour."""
         for line in self.lines:
             line.setPen(pg.mkPen(colour, width=2))
@@ -76,13 +76,13 @@ class StretchEnds(QObject):
         self.ends = Ends(plot, 10)
         self.ends.moved.connect(self._moved)
 
-    def paint(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
         """Take the theme's colours."""
         shade = pg.mkColor(theme.accent)
         shade.setAlpha(26)
         self.shade.setBrush(shade)
         self.shade.setPen(pg.mkPen(None))
-        self.ends.paint(theme.accent)
+        self.ends.set_colour(theme.accent)
 
     def show(self, stretch: Stretch) -> None:
         """Show a stretch at its place."""
@@ -151,9 +151,9 @@ class MarkLines(QObject):
             self.lines.append(line)
             self._plot.addItem(line, ignoreBounds=True)
         if self._theme is not None:
-            self.paint(self._theme)
+            self.set_theme(self._theme)
 
-    def paint(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
         """Take the theme's colours."""
         self._theme = theme
         for line in self.lines:

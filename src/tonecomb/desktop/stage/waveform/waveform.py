@@ -117,12 +117,13 @@ class WaveformView(Plot):
         envelopes.envelope_ready.connect(self._exact)
         self.set_label("bottom", "Time, s")
 
-    def paint_items(self, theme: Theme) -> None:
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
         self._outside.setPen(pg.mkPen(theme.faded))
         self.inside.setPen(pg.mkPen(theme.traces[self._colour % len(theme.traces)]))
-        self.readouts.paint(theme.second)
-        self.stretch.paint(theme)
-        self.marks.paint(theme)
+        self.readouts.set_colour(theme.second)
+        self.stretch.set_theme(theme)
+        self.marks.set_theme(theme)
         self.problems.spans.set_theme(theme)
         self.time_line.setPen(pg.mkPen(theme.quiet, style=Qt.PenStyle.DashLine))
         self.level_line.setPen(pg.mkPen(theme.accent, style=Qt.PenStyle.DashLine))
