@@ -10,109 +10,25 @@ for peak in result.peaks:
 
 from __future__ import annotations
 
+from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 from tonecomb.version import __version__ as __version__
 
 if TYPE_CHECKING:
-    from tonecomb.api import (
-        Analysed,
-        Analysis,
-        Band,
-        Batch,
-        Caution,
-        Checked,
-        Comb,
-        Display,
-        Fit,
-        Given,
-        Knowledge,
-        Limit,
-        Made,
-        Method,
-        Peak,
-        PeakSearch,
-        Plan,
-        Recording,
-        Resonance,
-        Rule,
-        Shaft,
-        Signal,
-        Slicing,
-        Spectrum,
-        Step,
-        Stretch,
-        Table,
-        UserError,
-        Wanted,
-        Zone,
-        analyse,
-        averages,
-        batch,
-        check,
-        default_method,
-        make,
-        of_comb,
-        open,
-        prepare,
-        report,
-        step,
-    )
-
-__all__ = [
-    "Analysed",
-    "Analysis",
-    "Band",
-    "Batch",
-    "Caution",
-    "Checked",
-    "Comb",
-    "Display",
-    "Fit",
-    "Given",
-    "Knowledge",
-    "Limit",
-    "Made",
-    "Method",
-    "Peak",
-    "PeakSearch",
-    "Plan",
-    "Recording",
-    "Resonance",
-    "Rule",
-    "Shaft",
-    "Signal",
-    "Slicing",
-    "Spectrum",
-    "Step",
-    "Stretch",
-    "Table",
-    "UserError",
-    "Wanted",
-    "Zone",
-    "analyse",
-    "averages",
-    "batch",
-    "check",
-    "default_method",
-    "make",
-    "of_comb",
-    "open",
-    "prepare",
-    "report",
-    "step",
-]
+    from tonecomb.api import *  # noqa: F403
 
 
 def __getattr__(name: str) -> Any:
-    """What the face offers, brought in when it is first asked for: the command line starts
-    without it."""
-    if name in __all__:
-        from tonecomb import api
-
+    """What :mod:`tonecomb.api` offers, brought in when it is first asked for: the command line
+    starts without it."""
+    if name.startswith("__") and name != "__all__":
+        raise AttributeError(name)
+    api = import_module("tonecomb.api")
+    if name == "__all__" or name in api.__all__:
         return getattr(api, name)
     raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
 
 
 def __dir__() -> list[str]:
-    return [*globals(), *__all__]
+    return [*globals(), *import_module("tonecomb.api").__all__]
