@@ -19,16 +19,16 @@ import soundfile
 from tests.cli.test_cli import call
 
 import tonecomb
-from tonecomb.batches import crew as crew_module
+from tonecomb.batches import worker_pools
 from tonecomb.batches import run as run_module
-from tonecomb.batches.crew import ProcessCrew, Processes
 from tonecomb.batches.plan import Plan
 from tonecomb.batches.run import run
+from tonecomb.batches.worker_pools import Processes, ProcessPool
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.method.given import NOTHING_GIVEN
 from tonecomb.core.record import parallel as spread_module
 from tonecomb.core.record.channel_scan import whole_look
-from tonecomb.core.record.parallel import Alone, Crew, share
+from tonecomb.core.record.parallel import Alone, WorkerPool, share
 
 FS = 4000
 
@@ -51,18 +51,18 @@ def small_parts(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(spread_module, "PART", 1 << 13)
 
 
-class Elsewhere(Crew):
+class Elsewhere(WorkerPool):
     """Shares as another process would have them: packed, read anew, the last ones first."""
 
     def __init__(self, path: Path) -> None:
         self.path, self.count = path, 0
 
     def shares(self, read: Any, work: Any, edges: Any, grain: int, progress: Any) -> Iterator[Any]:
-        where = ProcessCrew(Processes(1), self.path, NOTHING_GIVEN).where(read)
+        where = ProcessPool(Processes(1), self.path, NOTHING_GIVEN).where(read)
         found = {}
         for first, last in reversed(edges):
             packed = pickle.loads(pickle.dumps((where, work)))
-            found[first] = crew_module.share_of(*packed, first, last, grain)
+            found[first] = worker_pools.share_of(*packed, first, last, grain)
             self.count += 1
         return (found[first] for first, _ in edges)
 
@@ -82,9 +82,9 @@ def test_shares_done_elsewhere_are_the_same_to_the_bit(
 ) -> None:
     chain = tuple(tonecomb.step(text) for text in steps)
     method = tonecomb.Method.of(steps=chain, **settings)
-    crew = Elsewhere(long)
+    pool = Elsewhere(long)
     plain, told = tonecomb.open(long), []
-    for recording in (plain, *(replace(plain, crew=one) for one in (Alone(), crew))):
+    for recording in (plain, *(replace(plain, pool=one) for one in (Alone(), pool))):
         done = tonecomb.analyse(recording, method)
         found = done.analysis.found
         look = whole_look(tonecomb.prepare(recording, chain), 1)
@@ -102,7 +102,7 @@ def test_shares_done_elsewhere_are_the_same_to_the_bit(
             )
         )
     assert told[0] == told[1] == told[2]
-    assert crew.count > 8
+    assert pool.count > 8
 
 
 @pytest.mark.parametrize("parts", [1, 2, 5, 17])

@@ -167,9 +167,9 @@ def main(report: Path) -> None:
         'xdotool search --sync --onlyvisible --name "Save report" windowactivate --sync '
         '&& xdotool key ctrl+a type "$0" && xdotool key Return'
     )
-    answering = subprocess.Popen(["sh", "-c", answer, str(report)])
+    frf_key = subprocess.Popen(["sh", "-c", answer, str(report)])
     xdo("key", "ctrl+r")
-    answering.wait(20)
+    frf_key.wait(20)
     until(lambda: report.exists() and idle(), "the report")
     QTest.qWait(100)
     seen["notice"] = bench.context.notices.text

@@ -17,7 +17,7 @@ from typing import Any
 from tonecomb.batches.plan import Plan
 from tonecomb.core.base.errors import Cancelled, UserError
 from tonecomb.core.base.progress import Progress, part, silent
-from tonecomb.core.record.parallel import Alone, Crew
+from tonecomb.core.record.parallel import Alone, WorkerPool
 from tonecomb.core.results.levels import level_readings
 from tonecomb.core.results.zones import Verdict
 from tonecomb.core.say.in_short import in_short
@@ -103,8 +103,8 @@ class Outcome:
         return any(one.not_judged for one in self.channels)
 
 
-def work(job: BatchJob, progress: Progress = silent, crew: Crew = _ALONE) -> Outcome:
-    """Do a job, with others where there is a ``crew``, and keep its outcome in the batch's folder.
+def work(job: BatchJob, progress: Progress = silent, pool: WorkerPool = _ALONE) -> Outcome:
+    """Do a job, with others where there is a ``pool``, and keep its outcome in the batch's folder.
     A file that cannot be used is an outcome too; a place that cannot be written is a
     :class:`UserError`."""
     path = str(job.path)
@@ -113,7 +113,7 @@ def work(job: BatchJob, progress: Progress = silent, crew: Crew = _ALONE) -> Out
         recording = open_recording(
             job.path, job.plan.said.given, part(progress, 0, 0.2), strict=True
         )
-        recording = replace(recording, crew=crew)
+        recording = replace(recording, pool=pool)
         methods = job.plan.methods(recording)
         if not methods:
             raise UserError("no rule of the plan fits a channel of it")

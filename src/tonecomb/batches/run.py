@@ -14,12 +14,12 @@ from typing import Any
 
 from tonecomb.batches import overview, tables
 from tonecomb.batches.cluster import Notice, cluster, on_cluster
-from tonecomb.batches.crew import ClusterCrew, ProcessCrew, Processes
 from tonecomb.batches.one import DONE, BatchJob, Outcome, jobs, keep, kept, work
 from tonecomb.batches.plan import Plan
+from tonecomb.batches.worker_pools import ClusterPool, Processes, ProcessPool
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.progress import Progress, part, silent
-from tonecomb.core.record.parallel import Crew
+from tonecomb.core.record.parallel import WorkerPool
 from tonecomb.formats import atomic, guard
 from tonecomb.formats.registry import opened_lazily
 
@@ -111,7 +111,7 @@ class _Means:
     client: Any = None
     processes: Processes | None = None
 
-    def crew(self, job: BatchJob) -> Crew | None:
+    def pool(self, job: BatchJob) -> WorkerPool | None:
         """Who share a job, None where it is done by one."""
         if self.client is None and self.processes is None:
             return None
@@ -122,8 +122,8 @@ class _Means:
             return None  # opening it says why
         given = job.plan.said.given
         if self.processes is not None:
-            return ProcessCrew(self.processes, job.path, given)
-        return ClusterCrew(self.client, job.path, given)
+            return ProcessPool(self.processes, job.path, given)
+        return ClusterPool(self.client, job.path, given)
 
 
 @contextmanager
@@ -144,11 +144,11 @@ def _by(
     means: _Means, left: Sequence[BatchJob], progress: Progress, notice: Notice
 ) -> Iterator[tuple[BatchJob, Outcome]]:
     """Long recordings first, each by all; then the others, one by each."""
-    crews = {job.key: crew for job in left if (crew := means.crew(job)) is not None}
-    for i, job in enumerate(job for job in left if job.key in crews):
+    pools = {job.key: pool for job in left if (pool := means.pool(job)) is not None}
+    for i, job in enumerate(job for job in left if job.key in pools):
         share = part(progress, i / len(left), (i + 1) / len(left))
-        yield job, work(job, share, crews[job.key])
-    others = [job for job in left if job.key not in crews]
+        yield job, work(job, share, pools[job.key])
+    others = [job for job in left if job.key not in pools]
     if means.client is not None:
         yield from on_cluster(means.client, others, notice)
     elif means.processes is not None:

@@ -122,7 +122,7 @@ def test_a_speed_is_smoothed_past_what_a_shaft_cannot_do(
 def test_a_mode_is_told_from_the_sweep_through_it(
     seconds: float, low: float, high: float, damping: float
 ) -> None:
-    """The sweep moves the hump and widens it; what is told is the mode."""
+    """The sweep moves the peak and widens it; what is told is the mode."""
     speed, turns = turned(seconds, low, high)
     force = speed**2 * np.cos(2 * np.pi * 4 * turns)
     rng = np.random.default_rng(1)

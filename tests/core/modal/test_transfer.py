@@ -153,7 +153,7 @@ def test_an_offset_under_an_exponential_and_phase_of_noise_are_told(bracket: Rec
 def test_it_is_computed_from_the_same_parts_only(bracket: Recording) -> None:
     between = FrfSettings(0)
     method = default_method(bracket).having(between=between, channel=2, scaling="psd")
-    assert method.answering() == Method(method.source, method.frames, between=between).having(
+    assert method.frf_key() == Method(method.source, method.frames, between=between).having(
         channel=0
     )
 

@@ -91,7 +91,7 @@ def test_the_tower_s_modes_and_nothing_else(demo: Path) -> None:
     parts = told(of)
     assert [part.kind for part in parts] == ["level", "resonance", "resonance", "caution"]
     assert places(parts, "resonance") == pytest.approx([0.31, 0.47], rel=0.02)
-    assert parts[0].text.endswith("with humps, no tones, no families.")
+    assert parts[0].text.endswith("with broad peaks, no tones, no families.")
     assert parts[-1].text.startswith("Not sure: ") and parts[-1].name == "alias-risk"
 
 

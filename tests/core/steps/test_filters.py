@@ -145,14 +145,14 @@ def test_spoiled_ends_are_left_out_of_the_frames() -> None:
     made = recording(RNG.normal(size=20_000), fs=FS)
     method = Method.of(frame=1024, steps=(HighPass(2.0),))
     p = plan(method, made)
-    first, last = p.signal.spoiled[0]
+    first, last = p.signal.edge_samples[0]
     assert 1.2 < first / FS < 2.0 and first == last
     assert (p.start, p.stop) == (first, 20_000 - last)
     assert resolution(method, made).covered_fraction < 0.9
     inside = method.having(stretch=Stretch(3.0, 6.0))
     assert (plan(inside, made).start, plan(inside, made).stop) == (6000, 12_000)
     kept = prepare(made, (HighPass(2.0), Decimate(2), Keep(0.2, 9.0)))
-    assert kept.spoiled == ((-(-first // 2) + 24 - 200, -(-last // 2) + 24 - 1000),)
+    assert kept.edge_samples == ((-(-first // 2) + 24 - 200, -(-last // 2) + 24 - 1000),)
     with pytest.raises(UserError, match="where a filter has not settled"):
         plan(method.having(stretch=Stretch(0.0, 1.2)), made)
 

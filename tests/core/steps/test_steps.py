@@ -126,7 +126,7 @@ def test_a_step_and_the_display_agree(
 def test_ends_that_have_not_settled_are_left_out_of_that_channel_only() -> None:
     """An integral's ends do not count; those of the channel that it is made of do."""
     made = condition(recording(cosine(50.0), fs=FS), Integral((0,), 2.0), Scale((1,), 2.0))
-    assert made.spoiled == ((0, 0), (3500, 3500), (3500, 3500))
+    assert made.edge_samples == ((0, 0), (3500, 3500), (3500, 3500))
     spans = [Source(channel=i).span(made) for i in range(3)]
     assert spans == [(0, 40_000), (3500, 36_500), (3500, 36_500)]
     assert Source(channel=0, reference=1).span(made) == (3500, 36_500)

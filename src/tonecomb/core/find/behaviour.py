@@ -1,8 +1,8 @@
 """How a tone behaves over the stretch, from the frames one by one.
 
-In each frame a tone is followed within its own hump: the bins about it that stand 6 dB over the
+In each frame a tone is followed within its own peak: the bins about it that stand 6 dB over the
 floor, as far as the saddle to the next peak. The offset from the highest bin is that of a Hann
-window, 2(X₊−X₋)/(2X₀+X₊+X₋); its power is the hump's less the noise's, over the noise bandwidth,
+window, 2(X₊−X₋)/(2X₀+X₊+X₋); its power is the peak's less the noise's, over the noise bandwidth,
 which loses nothing when the tone moves within the frame. Standard deviations of means over the
 frames follow from second differences, which are noise, and from first differences, by which what
 happens between the frames is unknown.
@@ -31,22 +31,22 @@ _GOES = 0.06  # of the frames
 _MODULATED = 4.0  # times what noise alone makes of a steady tone
 _DEPTH2 = 0.01  # least relative variance of the power that counts as modulation
 _POWER_INSIDE, _POWER_ENDS = 0.12, 0.5  # of the change from frame to frame, see _between
-_HUMP = 1.3  # times a line's own uncertainty is that of all the bins of a hump
-_ANYWHERE = 0.25  # of a hump that a place in it is uncertain
+_BROAD = 1.3  # times a line's own uncertainty is that of all the bins of a broad peak
+_ANYWHERE = 0.25  # of a peak that a place in it is uncertain
 _SPREADS = 0.3  # of the power of a frame in which a tone begins or ends
 _COURSE_INSIDE, _COURSE_ENDS = 0.15, 0.5
 _OVERLAP = 1.25  # overlapped frames are not independent
-_PURE = 0.6  # share of a hump's power within a line's width below which it is noise
+_PURE = 0.6  # share of a peak's power within a line's width below which it is noise
 _COHERENT = 0.35
 _ONE_PHASE = 0.6  # share of the power in one phase from which the frequency does not move
-_SPREAD = 0.4  # relative scatter of the power, by power, from which a hump may be noise
-_COHERENT_HELD = 0.8  # of a steady line's power, that its hump holds at least
+_SPREAD = 0.4  # relative scatter of the power, by power, from which a peak may be noise
+_COHERENT_HELD = 0.8  # of a steady line's power, that its peak holds at least
 _KIN = 0.65  # correlation of two frames that do not overlap, below which nothing ties them
 
 
 @dataclass(frozen=True)
 class Behaviour:
-    """``kind`` says it in a word; ``hump`` is one that is no single tone. ``share`` is that of the
+    """``kind`` says it in a word; ``hump`` is a broad peak, no line. ``share`` is that of the
     frames in which the tone stands, ``present`` its peak amplitude then; from ``low`` to ``high``
     (Hz) it moves, both its frequency where it does not. ``swing_db`` is by how much its power
     changes, and ``absent`` are spans (s from the stretch's start) in which it does not stand."""
@@ -180,7 +180,7 @@ def behaviour(
 def _of_power(
     courses: Courses, course: _Course, kind: Kind, present: float, gone: float, tone: Tone
 ) -> Tone:
-    """The tone with the amplitude of the mean power of its hump."""
+    """The tone with the amplitude of the mean power of its peak."""
     power = float(course.share @ course.power)
     if kind == "hump":  # as far from what it is on average as its frames are from each other
         off = course.power - power
@@ -188,7 +188,7 @@ def _of_power(
     else:
         variance = _between(course.power, course.share, _POWER_INSIDE, _POWER_ENDS)
     if gone > _GOES:
-        # A frame in which a tone begins or ends spreads some of it beyond its hump; and whether
+        # A frame in which a tone begins or ends spreads some of it beyond its peak; and whether
         # it stands in what the last frame leaves over is not known.
         begins = (course.power > _ABSENT * present) & (course.power < (1 - _ABSENT) * present)
         lost = _SPREADS * float(course.share[begins] @ course.power[begins])
@@ -196,7 +196,7 @@ def _of_power(
         variance += lost**2 + over**2
     amplitude = float(np.sqrt(2 * power))
     of_mean = float(np.sqrt(variance)) / power * amplitude / 2
-    std = float(np.hypot(_HUMP * tone.amplitude_std, of_mean))
+    std = float(np.hypot(_BROAD * tone.amplitude_std, of_mean))
     return replace(tone, amplitude=amplitude, amplitude_std=std)
 
 
@@ -300,7 +300,7 @@ def _moves(course: _Course, by_power: Array) -> tuple[bool, tuple[float, float]]
 def _is_noise(
     courses: Courses, course: _Course, by_power: Array, first: int, last: int, power: float
 ) -> bool:
-    """Whether a hump is noise that something narrow has passed: it has no line in the frames, or
+    """Whether a peak is noise that something narrow has passed: it has no line in the frames, or
     one that is as high as it happens to be."""
     pure = float(course.share @ course.line) / power
     lag = max(1, -(-courses.framing.frame // courses.framing.hop))
@@ -331,7 +331,7 @@ def _kin(values: Array, lag: int) -> float:
 
 
 def _coherence(courses: Courses, first: int, last: int) -> float:
-    """Share of a hump's power that keeps one phase over the frames, at its best frequency."""
+    """Share of a peak's power that keeps one phase over the frames, at its best frequency."""
     a, b = courses.around(first, last)
     framing, x = courses.framing, courses.lines[:, a:b]
     number = courses.bins[a:b]

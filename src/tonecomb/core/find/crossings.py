@@ -4,7 +4,7 @@ The amplitude of an order, divided by the square of the speed as unbalance drive
 over the order's frequency by the magnitude of a mode and a complex, straight background. The
 phase is left alone: it carries every error of the angle, as often as the order says.
 
-A mode does not follow a sweep at once: its hump comes late, low and wide. So the model is not the
+A mode does not follow a sweep at once: its peak comes late, low and wide. So the model is not the
 steady response: where the frequency rises by α Hz/s, the pole's share 1/(s − p) becomes
 ∫₀^∞ e^(−(s−p)τ + iπατ²) dτ, which is √π/(2√a) · w(i(s − p)/(2√a)) with a = −iπα and w Faddeeva's
 function (F. M. Lewis, Trans. ASME 54 (1932) 253–261, for the question; Abramowitz and Stegun 7.4.2
@@ -21,9 +21,9 @@ import numpy as np
 from tonecomb.core.estimate.orders import OrderLevels, Turning, hann
 from tonecomb.core.record.recording import Array
 
-_RISE = 2.0  # times as high as what lies beside it, from which a hump is looked at
+_RISE = 2.0  # times as high as what lies beside it, from which a peak is looked at
 _BESIDE = 0.12  # of its frequency, to either side, where that is taken
-_WIDE = 0.08  # of its frequency, to either side, that a hump is fitted over
+_WIDE = 0.08  # of its frequency, to either side, that a peak is fitted over
 _END = 0.45  # of the order's highest frequency from which its end is fitted
 _BEYOND = 1.15  # times that frequency up to which a mode is believed
 _LEAST = 10  # frames that a fit needs
@@ -77,7 +77,7 @@ def find_crossings(levels: OrderLevels, turning: Turning) -> tuple[Crossing, ...
 
 
 def _parts(frequency: Array, size: Array) -> list[slice]:
-    """Frames about each hump, and those up to the end where the order rises towards it."""
+    """Frames about each peak, and those up to the end where the order rises towards it."""
     parts: list[slice] = []
     inner = np.flatnonzero((size[1:-1] > size[:-2]) & (size[1:-1] >= size[2:])) + 1
     for top in inner[np.argsort(-size[inner])]:

@@ -1,4 +1,4 @@
-"""The resonance that a train of hits rings: its comb's teeth stand under one hump.
+"""The resonance that a train of hits rings: its comb's teeth stand under one peak.
 
 With frames so short that the teeth are not told apart the spectrum is that of one hit after
 another, which is smooth, and the mode is fitted to it as to any other.
@@ -26,7 +26,7 @@ _HIGH = 4.0  # spacings above which the strongest lies
 _EVEN = 0.5  # of the strongest tooth's amplitude that the next strongest has: it is no carrier
 _SHORT = 0.95  # of the time between two hits that a frame lasts
 _LEAST = 32  # samples of a frame
-_NEAR = 3  # bins about the strongest tooth in which the hump's top is
+_NEAR = 3  # bins about the strongest tooth in which the peak's top is
 
 
 def find_ringing(

@@ -2,8 +2,8 @@
 
 With many frames a tone's course tells whether it moves. In one frame its shape does: a tone that
 stands still leaves the window's transform and noise, one that moves or swells leaves more beside
-it. The share of the hump's power that is neither line nor noise is what the fit does not explain,
-and the frequency is unknown by that share of the hump's width.
+it. The share of the peak's power that is neither line nor noise is what the fit does not explain,
+and the frequency is unknown by that share of the peak's width.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from tonecomb.core.find.tone import Tone
 from tonecomb.core.record.windows import Window
 
 _NOISE = 8.0  # times the floor that a bin may be by chance
-_LEAST = 1e-4  # share of a hump's power that a line leaves by rounding and by its neighbours
+_LEAST = 1e-4  # share of a peak's power that a line leaves by rounding and by its neighbours
 
 
 def checked(
@@ -27,16 +27,16 @@ def checked(
     taper: Window,
     floor: float,
     tone: Tone,
-    hump: tuple[int, int],
+    region: tuple[int, int],
     others: Sequence[Tone],
 ) -> Tone:
     """The tone, with no phase and a frequency as uncertain as its shape shows where it is no line.
 
-    ``floor`` is the noise's mean square per bin (unit²), ``hump`` the first and last bin without
+    ``floor`` is the noise's mean square per bin (unit²), ``region`` the first and last bin without
     padding of what belongs to the tone, and ``others`` are the tones beside it.
     """
     pad = round(spectrum.frame_hz / spectrum.bin_hz)
-    bins = slice(hump[0] * pad, hump[1] * pad + 1, pad)
+    bins = slice(region[0] * pad, region[1] * pad + 1, pad)
     frequency, power = spectrum.frequency[bins], spectrum.mean_square[bins]
     line = np.zeros(len(frequency))
     for one in (tone, *others):

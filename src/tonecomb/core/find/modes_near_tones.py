@@ -2,7 +2,7 @@
 
 A tone's line covers the bins in which the window's skirt stands above the noise. Across those the
 spectrum is drawn on by a straight line in its logarithm, and what rises between the tones is a
-mode's hump. It is fitted to the bins that are left.
+mode's peak. It is fitted to the bins that are left.
 """
 
 from __future__ import annotations
@@ -100,7 +100,7 @@ def _bridged(power: Array, out: NDArray[np.bool_]) -> Array:
 
 
 def _tops(smoothed: Spectrum, out: NDArray[np.bool_]) -> list[float]:
-    """Frequencies (Hz) of the highest humps that fall off on both sides."""
+    """Frequencies (Hz) of the highest peaks that fall off on both sides."""
     from scipy.ndimage import percentile_filter
 
     pad, smooth = round(smoothed.frame_hz / smoothed.bin_hz), smoothed.mean_square

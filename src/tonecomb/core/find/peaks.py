@@ -20,12 +20,12 @@ from tonecomb.core.record.recording import Array
 from tonecomb.core.record.windows import Window
 
 _TRIED = 600  # highest local maxima that are looked at
-_HUMP = 4.0  # times the floor, 6 dB, down to which a hump goes
+_REGION = 4.0  # times the floor, 6 dB, down to which a peak goes
 _BEYOND = 1  # bins more
 _CLEAR = 4.0  # times the floor's power, that a tone has at least that nothing else bears out
 _RARELY = 0.1  # of the frames, in which a tone is no more than what rings or bursts
 _STOPPED = 1e-4  # of the loudest noise, 40 dB
-_LOWEST = 4.0  # bins below which a hump of noise is slow drift
+_LOWEST = 4.0  # bins below which a broad peak of noise is slow drift
 _LOW = 16.0  # times the floor, 12 dB
 _OUTSIDE = 10  # strong tones outside the range that take part in the fit
 
@@ -84,10 +84,10 @@ def find_peaks(
     together = [*jointly, *(singly[:_OUTSIDE] if singly else outside)]
 
     indices = [c.index for c in (*kept, *outside, *by_hand)]
-    refine = Refine(read, spectrum, fs, taper, noise, _humps(spectrum, floor, indices))
+    refine = Refine(read, spectrum, fs, taper, noise, _regions(spectrum, floor, indices))
     refined = refine.jointly(together, len(jointly), part(progress, 0, 0.5))
     refined += refine.singly(singly, part(progress, 0.5, 1))
-    peaks = _followed(spectrum, taper, noise, refined, set(pointed), refine.humps)
+    peaks = _followed(spectrum, taper, noise, refined, set(pointed), refine.regions)
     return peaks, len(wanted) - len(kept)
 
 
@@ -97,7 +97,7 @@ def _followed(
     noise: NoiseFloor,
     refined: list[Refined],
     pointed: set[int],
-    humps: dict[int, tuple[int, int]],
+    regions: dict[int, tuple[int, int]],
 ) -> tuple[Peak, ...]:
     """The peaks by rising frequency."""
     floor = noise.floor
@@ -105,7 +105,7 @@ def _followed(
     for c, tone, told in refined:
         if noise.courses is None:
             others = [one for _, one, _ in refined if one is not tone]
-            tone = checked(spectrum, taper, floor[c.index], tone, humps[c.index], others)
+            tone = checked(spectrum, taper, floor[c.index], tone, regions[c.index], others)
         doing, tone = told or (None, tone)
         level, around = float(spectrum.mean_square[c.index]), float(floor[c.index])
         by_hand = c.index in pointed
@@ -117,7 +117,7 @@ def _followed(
 
 
 def _drift(doing: Behaviour | None, place: float) -> bool:
-    """Whether a hump of noise is the end of a slope that rises to zero frequency."""
+    """Whether a broad peak of noise is the end of a slope that rises to zero frequency."""
     return doing is not None and doing.kind == "hump" and place < _LOWEST
 
 
@@ -127,14 +127,14 @@ def _ripple(tone: Tone, level: float, around: float, floor: Array) -> bool:
     return not tone.steady and level < _LOW * around and around < _STOPPED * floor.max()
 
 
-def _humps(spectrum: Spectrum, floor: Array, indices: list[int]) -> dict[int, tuple[int, int]]:
+def _regions(spectrum: Spectrum, floor: Array, indices: list[int]) -> dict[int, tuple[int, int]]:
     """First and last bin, without padding, of what belongs to each peak: where the spectrum
     stands 6 dB over the floor and a little beyond, up to the saddle to the next peak."""
     pad = round(spectrum.frame_hz / spectrum.bin_hz)
     power = spectrum.mean_square[::pad]
-    out = power > _HUMP * floor[::pad]
+    out = power > _REGION * floor[::pad]
     places = sorted({round(index / pad) for index in indices})
-    humps = {}
+    regions = {}
     for k, place in enumerate(places):
         low, high = 0, len(power) - 1
         if k:
@@ -146,8 +146,8 @@ def _humps(spectrum: Spectrum, floor: Array, indices: list[int]) -> dict[int, tu
         first = low + int(below[-1]) + 1 if below.size else low
         last = place + int(above[0]) if above.size else high
         first, last = min(first, place - 1), max(last, place + 1)
-        humps[place] = max(first - _BEYOND, low, 1), min(last + _BEYOND, high, len(power) - 2)
-    return {index: humps[round(index / pad)] for index in indices}
+        regions[place] = max(first - _BEYOND, low, 1), min(last + _BEYOND, high, len(power) - 2)
+    return {index: regions[round(index / pad)] for index in indices}
 
 
 def _above(

@@ -21,9 +21,9 @@ from tonecomb.core.record.windows import Window
 
 JOINTLY = 30
 """Highest peaks that are fitted all at once."""
-_WIDE = 200  # bins of a hump that is not gathered
+_WIDE = 200  # bins of a peak that is not gathered
 _CORE = 2  # bins to each side of a tone that cannot be done without
-_SKIRTS = 0.01  # of a line's power that its hump may hold elsewhere
+_SKIRTS = 0.01  # of a line's power that its peak may hold elsewhere
 
 
 @dataclass(frozen=True)
@@ -42,14 +42,14 @@ Refined = tuple[Candidate, Tone, Told]
 @dataclass(frozen=True, eq=False)
 class Refine:
     """Makes tones of candidates, with what they do over the stretch where that can be told;
-    ``humps`` are the first and last bin (of a frame) of what belongs to each."""
+    ``regions`` are the first and last bin (of a frame) of what belongs to each."""
 
     read: Read
     spectrum: Spectrum
     fs: float
     taper: Window
     noise: NoiseFloor
-    humps: dict[int, tuple[int, int]]
+    regions: dict[int, tuple[int, int]]
 
     def jointly(self, together: list[Candidate], some: int, progress: Progress) -> list[Refined]:
         """The first ``some`` of those that are fitted all at once."""
@@ -90,7 +90,7 @@ class Refine:
     def _span(self, c: Candidate, *, core: bool = False) -> Span:
         """The bins that what it does is told from; of its ``core``, and of a line, whose skirts
         hold next to nothing, those that what it is."""
-        (first, last), place = self.humps[c.index], self._place(c)
+        (first, last), place = self.regions[c.index], self._place(c)
         if core or last - first > _WIDE or self._is_line(c):
             return place - _CORE, place + _CORE
         return max(first - 1, 0), min(last + 1, self.spectrum.framing.frame // 2)
@@ -100,17 +100,17 @@ class Refine:
         return round(c.index / round(self.spectrum.frame_hz / self.spectrum.bin_hz))
 
     def _is_line(self, c: Candidate) -> bool:
-        """Whether its hump is no wider than a tone that stands still."""
+        """Whether its peak is no wider than a tone that stands still."""
         pad = round(self.spectrum.frame_hz / self.spectrum.bin_hz)
-        first, last = self.humps[c.index]
+        first, last = self.regions[c.index]
         over = (self.spectrum.mean_square - self.noise.floor)[::pad][first : last + 1]
         middle = self._place(c) - first
         inside = over[max(middle - REACH, 0) : middle + REACH + 1]
         return float(over.sum() - inside.sum()) < _SKIRTS * float(inside.sum())
 
-    def _hump(self, c: Candidate, courses: Courses) -> Span:
-        """What of its hump is kept, of a line; else all of it."""
-        first, last = self.humps[c.index]
+    def _region(self, c: Candidate, courses: Courses) -> Span:
+        """What of its peak is kept, of a line; else all of it."""
+        first, last = self.regions[c.index]
         if not self._is_line(c):
             return first, last
         place = self._place(c)
@@ -140,7 +140,7 @@ class Refine:
         def told(c: Candidate, tone: Tone) -> Told:
             if courses is None:
                 return None
-            return behaviour(courses, *self._hump(c, courses), tone, self.fs)
+            return behaviour(courses, *self._region(c, courses), tone, self.fs)
 
         return [(c, tone, told(c, tone)) for c, tone in zip(some, tones, strict=False)]
 

@@ -201,15 +201,15 @@ class Method:
         """The parts that frames by themselves hang on; the rest set back."""
         return Method(self.source, self.frames)
 
-    def following(self) -> Method:
+    def tracking_key(self) -> Method:
         """The parts that what is followed from frame to frame hangs on; the rest set back."""
         return Method(self.source, self.frames, follow=self.follow)
 
-    def turning(self) -> Method:
+    def run_up_key(self) -> Method:
         """The parts that a run-up hangs on; the rest set back."""
         return Method(self.source, self.frames, shaft=self.shaft)
 
-    def answering(self) -> Method:
+    def frf_key(self) -> Method:
         """The parts that a transfer function hangs on; the rest set back."""
         return Method(replace(self.source, channel=0), self.frames, between=self.between)
 

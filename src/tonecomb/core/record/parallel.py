@@ -37,7 +37,7 @@ stop."""
 
 class Work(Protocol[Made]):
     """What is done in each part, of the numbers ``first`` to ``last`` (of samples, or of frames).
-    Where a crew may do it, a value that can be pickled."""
+    Where a pool may do it, a value that can be pickled."""
 
     def __call__(self, read: Read, first: int, last: int, tell: Tell) -> Made: ...
 
@@ -56,12 +56,12 @@ class StretchRead:
         return self.signal.samples.read(self.channel, self.start + first, self.start + last)
 
     @property
-    def crew(self) -> Crew | None:
+    def pool(self) -> WorkerPool | None:
         """Who else may read it."""
-        return self.signal.recording.crew
+        return self.signal.recording.pool
 
 
-class Crew(ABC):
+class WorkerPool(ABC):
     """Processes that can read a recording."""
 
     threads = 1
@@ -79,7 +79,7 @@ class Crew(ABC):
         """What :func:`share` makes of each of ``edges``, in their order."""
 
 
-class Alone(Crew):
+class Alone(WorkerPool):
     """One process with so many threads, for those that are themselves one of several."""
 
     def __init__(self, threads: int = 1) -> None:
@@ -107,14 +107,14 @@ def spread(
     threads: int | None = None,
 ) -> Made:
     """What ``work`` makes of the numbers 0 to ``count``, each of which takes so many ``samples``
-    more. By the crew of what is read, else in ``threads`` of this process (two for None)."""
+    more. By the pool of what is read, else in ``threads`` of this process (two for None)."""
     each = max(samples, 1)
     part = min(PART, max(_LEAST, count * each // _AT_LEAST))
     grain = max(1, part // each)
     step = grain * _PARTS
     edges = [(first, min(first + step, count)) for first in range(0, count, step)]
-    if edges and isinstance(read, StretchRead) and read.crew is not None:
-        return work.join(read.crew.shares(read, work, edges, grain, progress))
+    if edges and isinstance(read, StretchRead) and read.pool is not None:
+        return work.join(read.pool.shares(read, work, edges, grain, progress))
     counting = _Counting(count, progress)
     return work.join(
         share(read, work, first, last, grain, counting.tell, threads or _THREADS)

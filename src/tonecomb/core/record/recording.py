@@ -15,7 +15,7 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.truth import Truth
 
 if TYPE_CHECKING:
-    from tonecomb.core.record.parallel import Crew
+    from tonecomb.core.record.parallel import WorkerPool
     from tonecomb.core.record.pyramid import Pyramid
 
 Array = NDArray[np.float64]
@@ -128,7 +128,7 @@ class Recording:
     assumed: tuple[str, ...] = ()
     truth: Truth | None = None
     """What is known to be in it, of a made one."""
-    crew: Crew | None = field(default=None, repr=False)
+    pool: WorkerPool | None = field(default=None, repr=False)
     """Processes that can read it too, which long passes over it are shared with."""
     memo: dict[Any, Any] = field(default_factory=dict, init=False, repr=False)
     """What was worked out of it and is worth keeping as long as it lives."""

@@ -38,7 +38,7 @@ class Signal:
     ``recording`` is whose it is. ``channels`` are those of the recording and those that steps
     added; ``words`` say what the steps did, in their order. ``start`` (ISO 8601), ``breaks`` and
     ``lost`` are as in the recording, counted in this signal's samples. Of each channel's samples
-    so many first and last ones (``spoiled``) tell more of a filter's settling than of what was
+    so many first and last ones (``edge_samples``) tell more of a filter's settling than of what was
     recorded. Two signals with one ``key`` have the same samples.
     """
 
@@ -53,7 +53,7 @@ class Signal:
     words: tuple[str, ...] = ()
     rate_found: str = ""
     problems: tuple[Problem, ...] = ()
-    spoiled: tuple[tuple[int, int], ...] = ()
+    edge_samples: tuple[tuple[int, int], ...] = ()
     lost: tuple[tuple[int, int], ...] = ()
     steps: tuple[Any, ...] = ()
     """Those by which it was prepared."""
@@ -74,7 +74,7 @@ class Signal:
             rate_found=recording.rate_found,
             problems=recording.problems,
             lost=recording.lost,
-            spoiled=((0, 0),) * len(recording.channels),
+            edge_samples=((0, 0),) * len(recording.channels),
         )
 
     @property
@@ -95,13 +95,13 @@ class Signal:
     def settled(self, channels: Iterable[int]) -> tuple[int, int]:
         """The first sample that is settled in all of these channels, and the one after the last;
         they may cross."""
-        ends = [self.spoiled[i] for i in channels if 0 <= i < len(self.spoiled)]
+        ends = [self.edge_samples[i] for i in channels if 0 <= i < len(self.edge_samples)]
         first, last = (max((one[k] for one in ends), default=0) for k in (0, 1))
         return first, self.length - last
 
-    def more_spoiled(self, first: int, last: int) -> tuple[tuple[int, int], ...]:
-        """``spoiled`` after a step that takes so many samples more to settle on every channel."""
-        return tuple((a + first, b + last) for a, b in self.spoiled)
+    def more_edge_samples(self, first: int, last: int) -> tuple[tuple[int, int], ...]:
+        """``edge_samples`` after a step that takes so many more to settle on every channel."""
+        return tuple((a + first, b + last) for a, b in self.edge_samples)
 
     def shared(self) -> Signal:
         """The same, with blocks that are work to read kept for whoever reads them next."""

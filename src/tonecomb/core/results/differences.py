@@ -149,8 +149,8 @@ class _Side:
         note = self._said.of(peak, self.analysis)
         if note is not None and note.aside:
             return False
-        hump = peak.behaviour is not None and peak.behaviour.kind == "hump"
-        return not hump and peak.clear and self.analysis.resonance(peak) is None
+        broad = peak.behaviour is not None and peak.behaviour.kind == "hump"
+        return not broad and peak.clear and self.analysis.resonance(peak) is None
 
     def noted(self, peak: Peak) -> str:
         """What the user, or the machine's table, calls a peak."""

@@ -55,7 +55,7 @@ class Findings:
 
     def content_of(self, estimate: Estimate, taper: Window) -> Content:
         """The lines that stand in the stretch and the rest of the frames' mean. What moves over
-        bins, a hump and a mode are no lines."""
+        bins, a broad peak and a mode are no lines."""
         lines = [
             one
             for one in self.peaks

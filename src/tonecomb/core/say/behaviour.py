@@ -16,7 +16,7 @@ def brief(doing: Behaviour | None) -> str:
         return f"in {100 * doing.share:.0f} %"
     if doing.kind == "modulated":
         return f"~ {doing.swing_db:.0f} dB"
-    return "hump"
+    return "broad"
 
 
 def words(doing: Behaviour | None) -> str:
@@ -30,7 +30,7 @@ def words(doing: Behaviour | None) -> str:
         return f"stands in {100 * doing.share:.0f} % of the frames"
     if doing.kind == "modulated":
         return f"swells and fades by {doing.swing_db:.1f} dB"
-    return "a hump, no single tone" if doing.kind == "hump" else "steady"
+    return "a broad peak, no single tone" if doing.kind == "hump" else "steady"
 
 
 def _places(hz: float) -> str:

@@ -43,7 +43,7 @@ class Sentence:
 
 @dataclass(frozen=True, eq=False)
 class _Told:
-    """What the rules look at. ``lines`` are the tones (no humps) by number among the peaks."""
+    """What the rules look at. ``lines`` are the tones, not broad peaks, by number among peaks."""
 
     analysis: Analysis
     families: tuple[Comb, ...]
@@ -56,10 +56,10 @@ class _Told:
         found = {}
         for i, peak in enumerate(self.analysis.peaks or ()):
             note = self.said.of(peak, self.analysis)
-            hump = peak.behaviour is not None and peak.behaviour.kind == "hump"
+            broad = peak.behaviour is not None and peak.behaviour.kind == "hump"
             # A mode's own peak keeps no phase; a tone may stand on one.
-            hump = hump or (not peak.tone.steady and self.analysis.resonance(peak) is not None)
-            if not hump and not (note is not None and note.aside):
+            broad = broad or (not peak.tone.steady and self.analysis.resonance(peak) is not None)
+            if not broad and not (note is not None and note.aside):
                 found[i] = peak
         return found
 
@@ -97,7 +97,7 @@ class _Told:
         return {i for comb in self.families for i in comb.lines}
 
     @property
-    def humps(self) -> list[Peak]:
+    def broad_peaks(self) -> list[Peak]:
         """What is no single tone, no mode either, and beyond doubt."""
         return [
             peak
@@ -145,7 +145,7 @@ def _level(told: _Told) -> list[Sentence]:
             return [
                 Sentence(f"{text}: harmonics that run, and no tone that stands still.", "level")
             ]
-        shape = "with humps" if told.humps or a.resonances else "broadband noise"
+        shape = "with broad peaks" if told.broad_peaks or a.resonances else "broadband noise"
         if any(one.code in _CHANGES for one in told.cautions):
             shape = "broadband and changing" if shape.startswith("broad") else f"{shape}, changing"
         if a.uneven and frames < total:
@@ -293,18 +293,18 @@ def _tie(peak: Peak, told: _Told) -> str:
 
 
 def _modes(told: _Told) -> list[Sentence]:
-    """Resonances, and humps that are neither tones nor fitted."""
+    """Resonances, and broad peaks that are neither tones nor fitted."""
     a, parts = told.analysis, []
     for one in a.resonances[:_MODES]:
         damping = with_std(100 * one.damping, 100 * one.damping_std)
         text = f"Resonance: {with_std(one.frequency, one.frequency_std)} Hz, damping {damping} %."
         parts.append(Sentence(text, "resonance", frequency=one.frequency))
-    humps = [peak.tone.frequency for peak in told.humps]
-    if humps:
-        places = ", ".join(f"{one:.4g}" for one in humps[:_MODES])
-        more = ", …" if len(humps) > _MODES else ""
-        text = f"Humps that are no single tones: about {places}{more} Hz."
-        parts.append(Sentence(text, "peak", frequency=humps[0]))
+    broad = [peak.tone.frequency for peak in told.broad_peaks]
+    if broad:
+        places = ", ".join(f"{one:.4g}" for one in broad[:_MODES])
+        more = ", …" if len(broad) > _MODES else ""
+        text = f"Broad peaks that are no single tones: about {places}{more} Hz."
+        parts.append(Sentence(text, "peak", frequency=broad[0]))
     return parts
 
 

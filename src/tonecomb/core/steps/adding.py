@@ -19,7 +19,7 @@ def with_channel(
         signal,
         channels=(*signal.channels, channel),
         samples=_Extended(signal.samples, len(signal.channels), samples),
-        spoiled=(*signal.spoiled, (first + settles, signal.length - stop + settles)),
+        edge_samples=(*signal.edge_samples, (first + settles, signal.length - stop + settles)),
     )
 
 

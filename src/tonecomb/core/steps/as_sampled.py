@@ -129,9 +129,9 @@ class AsSampled(Step):
             rate_found=f"{signal.rate_found}; {self.words(())}",
             breaks=tuple(replace(b, sample=int(b.sample * ratio)) for b in signal.breaks),
             lost=tuple((int(a * ratio), math.ceil(b * ratio)) for a, b in signal.lost),
-            spoiled=tuple(
+            edge_samples=tuple(
                 (math.ceil(a * ratio) + settles, math.ceil(b * ratio) + settles)
-                for a, b in signal.spoiled
+                for a, b in signal.edge_samples
             ),
             problems=problems,
         )

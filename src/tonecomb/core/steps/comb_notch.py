@@ -108,11 +108,11 @@ class CombNotch(Step):
             )
         if not 1 <= self.teeth <= _MOST:
             raise refused(f"{self.teeth} teeth cannot be taken out", "", f"choose 1 to {_MOST}")
-        spoiled = round(_SETTLES * fs / self.width)
-        if 3 * spoiled >= signal.length:
+        edge_samples = round(_SETTLES * fs / self.width)
+        if 3 * edge_samples >= signal.length:
             raise refused(
                 f"Teeth {self.width:g} Hz wide are too narrow for this record",
-                f"they need {spoiled / fs:.3g} s to settle at each end, and there are "
+                f"they need {edge_samples / fs:.3g} s to settle at each end, and there are "
                 f"{signal.duration:.3g} s",
                 "choose a larger width or a longer record",
             )
@@ -122,5 +122,5 @@ class CombNotch(Step):
         return replace(
             signal,
             samples=WithoutTeeth(signal.samples, course),
-            spoiled=signal.more_spoiled(spoiled, spoiled),
+            edge_samples=signal.more_edge_samples(edge_samples, edge_samples),
         )

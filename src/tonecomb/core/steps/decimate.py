@@ -49,9 +49,9 @@ class Decimate(Step):
             rate_found=f"{signal.rate_found}; decimated by {self.factor} to {fs:g} Hz",
             breaks=tuple(told),
             lost=tuple((a // self.factor, -(-b // self.factor)) for a, b in signal.lost),
-            spoiled=tuple(
+            edge_samples=tuple(
                 (-(-a // self.factor) + _SETTLES, -(-b // self.factor) + _SETTLES)
-                for a, b in signal.spoiled
+                for a, b in signal.edge_samples
             ),
         )
 

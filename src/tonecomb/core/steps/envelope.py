@@ -50,8 +50,8 @@ class Envelope(Step):
                 f"choose a band above 0 and below {fs / 2:g} Hz, the lower limit first",
             )
         seconds = _TAPS / self.fade(fs)
-        spoiled = round(seconds * fs / 2)
-        if 3 * spoiled > signal.length:
+        edge_samples = round(seconds * fs / 2)
+        if 3 * edge_samples > signal.length:
             raise unfit(
                 "The band is too narrow, or too near 0 Hz or the Nyquist frequency, for this "
                 f"record of {signal.duration:.3g} s",
@@ -64,7 +64,7 @@ class Envelope(Step):
         return replace(
             signal,
             samples=Size(*parts),
-            spoiled=signal.more_spoiled(spoiled, spoiled),
+            edge_samples=signal.more_edge_samples(edge_samples, edge_samples),
         )
 
 

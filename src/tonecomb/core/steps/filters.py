@@ -75,7 +75,7 @@ class Filter(Step):
     def with_edge(self, number: int, frequency: float) -> Filter:
         """The same with one of its edges elsewhere, Hz."""
 
-    def spoiled(self, fs: float) -> tuple[int, int]:
+    def edge_samples(self, fs: float) -> tuple[int, int]:
         """Samples at the record's start and end that its settling spoils."""
         made = self.sections(fs)
         count = made.settled(SPOILED)
@@ -89,7 +89,7 @@ class Filter(Step):
 
     def note(self, fs: float) -> str:
         """Where it passes and stops, and how long it takes to settle."""
-        made, (first, last) = self.sections(fs), self.spoiled(fs)
+        made, (first, last) = self.sections(fs), self.edge_samples(fs)
         f = np.concatenate(
             [
                 np.linspace(0, fs / 2, _GRID)[1:-1],
@@ -109,7 +109,7 @@ class Filter(Step):
 
     def apply(self, signal: Signal) -> Signal:
         fs = signal.rate
-        made, (first, last) = self.sections(fs), self.spoiled(fs)
+        made, (first, last) = self.sections(fs), self.edge_samples(fs)
         if first + last >= signal.length:
             raise refused(
                 f"The {self.title.lower()} is too narrow for this record",
@@ -121,7 +121,7 @@ class Filter(Step):
         return replace(
             signal,
             samples=Filtered(signal.samples, signal.length, made, level),
-            spoiled=signal.more_spoiled(first, last),
+            edge_samples=signal.more_edge_samples(first, last),
         )
 
 

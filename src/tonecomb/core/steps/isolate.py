@@ -124,7 +124,7 @@ class Isolate(Step):
         return replace(
             signal,
             samples=KeptRegions(signal.samples, parts, out=self.out),
-            spoiled=signal.more_spoiled(ends, ends),
+            edge_samples=signal.more_edge_samples(ends, ends),
         )
 
 

@@ -42,8 +42,8 @@ class Keep(Step):
             lost=lost,
             start="",
             breaks=tuple(one for one in told if 0 <= one.sample < stop - first),
-            spoiled=tuple(
+            edge_samples=tuple(
                 (max(before - first, 0), max(after - (signal.length - stop), 0))
-                for before, after in signal.spoiled
+                for before, after in signal.edge_samples
             ),
         )

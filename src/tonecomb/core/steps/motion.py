@@ -112,8 +112,8 @@ class Motion(Step):
         )
         units = zip(signal.channels, told, strict=True)
         channels = tuple(replace(channel, unit=symbol) for channel, (symbol, _) in units)
-        spoiled = signal.more_spoiled(settles, settles)
-        return replace(signal, channels=channels, samples=shaped, spoiled=spoiled)
+        edge_samples = signal.more_edge_samples(settles, settles)
+        return replace(signal, channels=channels, samples=shaped, edge_samples=edge_samples)
 
     def unit_of(self, channel: Channel) -> tuple[str, float]:
         """The unit of the result, and what its samples are multiplied by to be in it. Reading an

@@ -97,7 +97,9 @@ class RemoveDrift(Step):
         level = max(1, round(0.5 * fs / self.below))
         make = partial(_high_pass, fs, self.below)
         shaped = Shaped(signal.samples, signal.length, make, level=level)
-        return replace(signal, samples=shaped, spoiled=signal.more_spoiled(settles, settles))
+        return replace(
+            signal, samples=shaped, edge_samples=signal.more_edge_samples(settles, settles)
+        )
 
 
 def _high_pass(fs: float, cut: float) -> Array:

@@ -79,7 +79,7 @@ COLUMNS = (
         "does",
         "What the tone does over the stretch: nothing for one "
         "that is steady; ± Hz for one that moves; in how many of the frames it stands; by how "
-        "many dB it swells and fades; hump for one that is no single tone",
+        "many dB it swells and fades; broad for a peak that is no single tone",
         lambda row: brief(row.doing),
     ),
     Cell(

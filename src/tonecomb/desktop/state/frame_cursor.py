@@ -15,7 +15,7 @@ from tonecomb.core.record.signal import Signal
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.estimate import Estimate
 from tonecomb.core.results.slices import Slices
-from tonecomb.desktop.state.lazy_result import Watched
+from tonecomb.desktop.state.lazy_result import LazyResult
 from tonecomb.desktop.state.results import Results, spectrum_want
 from tonecomb.desktop.state.scheduler import Scheduler, Slot, Want
 from tonecomb.desktop.state.store import Store
@@ -56,7 +56,7 @@ class FrameCursor(QObject):
     moved = pyqtSignal(object)
     turned = pyqtSignal(bool)
 
-    def __init__(self, store: Store, scheduler: Scheduler, slices: Watched) -> None:
+    def __init__(self, store: Store, scheduler: Scheduler, slices: LazyResult) -> None:
         super().__init__(store)
         self._store, self._slices = store, slices
         self.time: float | None = None

@@ -12,7 +12,7 @@ from tonecomb.desktop.state.store import Store
 from tonecomb.formats.kinds.kind import Kind
 
 
-class Watched(QObject):
+class LazyResult(QObject):
     """Delivers the results of one kind while they are wanted. ``changed`` carries the result, or
     None; ``failed`` a :class:`UserError`."""
 

@@ -16,7 +16,7 @@ from tonecomb.desktop.state.envelopes import Envelopes
 from tonecomb.desktop.state.figures import Figures
 from tonecomb.desktop.state.frame_cursor import FrameCursor, Player
 from tonecomb.desktop.state.jobs import Jobs
-from tonecomb.desktop.state.lazy_result import Watched
+from tonecomb.desktop.state.lazy_result import LazyResult
 from tonecomb.desktop.state.results import Results
 from tonecomb.desktop.state.scheduler import Scheduler
 from tonecomb.desktop.state.store import Store
@@ -37,7 +37,7 @@ class State:
         self.figures = Figures(self.store, self.scheduler)
         self.advice = Advice(self.store, self.scheduler, self.results, self.envelopes)
         self.watched = {
-            kind.key: Watched(kind, self.store, self.scheduler)
+            kind.key: LazyResult(kind, self.store, self.scheduler)
             for kind in KINDS
             if kind.key != "spectrum"
         }

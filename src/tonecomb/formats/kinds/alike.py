@@ -39,7 +39,7 @@ class AlikeKind(Kind["Alike"]):
     lacks: ClassVar[tuple[str, str]] = ("No modes are looked for", "name their range with Shift+G")
 
     def parts(self, method: Method) -> Method:
-        return method.answering()
+        return method.frf_key()
 
     def possible(self, method: Method, asked: Hashable) -> bool:
         between = method.between
@@ -52,10 +52,10 @@ class AlikeKind(Kind["Alike"]):
         from tonecomb.core.results.transfer import run_transfer
 
         other: OtherRecording = asked
-        a = run_transfer(method.answering(), recording, part(progress, 0, 0.5))
+        a = run_transfer(method.frf_key(), recording, part(progress, 0, 0.5))
         if other.recording is None:
             return alike(a, a)
-        theirs = other.method.answering()
+        theirs = other.method.frf_key()
         if theirs.between is None or not theirs.between.high:
             theirs = replace(theirs, between=method.between)
         b = run_transfer(theirs, other.recording, part(progress, 0.5, 1))

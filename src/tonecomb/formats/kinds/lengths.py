@@ -25,7 +25,7 @@ class LengthsKind(Kind["ByLength"]):
     )
 
     def parts(self, method: Method) -> Method:
-        return method.answering()
+        return method.frf_key()
 
     def possible(self, method: Method, asked: Hashable) -> bool:
         between = method.between
@@ -39,7 +39,7 @@ class LengthsKind(Kind["ByLength"]):
     ) -> ByLength:
         from tonecomb.core.results.lengths import by_length
 
-        return by_length(method.answering(), recording, progress)
+        return by_length(method.frf_key(), recording, progress)
 
     def values(self, result: ByLength, context: ResultContext) -> dict[str, Any]:
         return {

@@ -29,7 +29,7 @@ class RunUps(Kind["RunUp"]):
     lacks: ClassVar[tuple[str, str]] = ("No shaft is named", "choose one with Shift+F")
 
     def parts(self, method: Method) -> Method:
-        return replace(method.turning(), shown=Shown(level=method.shown.level))
+        return replace(method.run_up_key(), shown=Shown(level=method.shown.level))
 
     def possible(self, method: Method, asked: Hashable) -> bool:
         return method.shaft is not None

@@ -33,7 +33,7 @@ class TransferKind(Kind["Transfer"]):
     lacks: ClassVar[tuple[str, str]] = ("No reference is named", "choose one with Shift+G")
 
     def parts(self, method: Method) -> Method:
-        return method.answering()
+        return method.frf_key()
 
     def possible(self, method: Method, asked: Hashable) -> bool:
         return method.between is not None
@@ -46,7 +46,7 @@ class TransferKind(Kind["Transfer"]):
     ) -> Transfer:
         from tonecomb.core.results.transfer import run_transfer
 
-        return run_transfer(method.answering(), recording, progress)
+        return run_transfer(method.frf_key(), recording, progress)
 
     def values(self, result: Transfer, context: ResultContext) -> dict[str, Any]:
         r = result.response

@@ -25,7 +25,7 @@ class Trends(Kind[Trend]):
 
     def parts(self, method: Method) -> Method:
         # Levels of bands are in the quantity that is shown; how they are scaled is for the view.
-        return replace(method.following(), shown=Shown(display=method.shown.display))
+        return replace(method.tracking_key(), shown=Shown(display=method.shown.display))
 
     def called_for(self, method: Method, asked: Hashable) -> bool:
         return bool(method.follow.tracks)

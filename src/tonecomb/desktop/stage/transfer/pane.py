@@ -306,7 +306,7 @@ class TransferPane(ResultPane):
             )
             if recording is None or there is None or len(recording.channels) < 2:
                 continue
-            told = f"{key} {recording.id} {method.answering()}"
+            told = f"{key} {recording.id} {method.frf_key()}"
             found[key] = (name, OtherRecording(told, recording, method, ref.sketch, there.sketch))
         return found
 

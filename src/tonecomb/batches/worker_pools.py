@@ -19,7 +19,7 @@ from typing import Any
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.progress import Progress
 from tonecomb.core.method.given import Given
-from tonecomb.core.record.parallel import Crew, StretchRead, Work, share
+from tonecomb.core.record.parallel import StretchRead, Work, WorkerPool, share
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.formats.registry import open_recording
@@ -42,7 +42,7 @@ class Where:
 
 
 def share_of(where: Where, work: Work[Any], first: int, last: int, grain: int) -> Any:
-    """In a process of a crew: the numbers ``first`` to ``last`` of a pass."""
+    """In a process of a pool: the numbers ``first`` to ``last`` of a pass."""
     recording = _opened(where.path, where.given, where.changed)
     read = StretchRead(prepare(recording, where.steps), where.channel, where.start)
     return share(read, work, first, last, grain, lambda _: None)
@@ -54,7 +54,7 @@ def _opened(path: Path, given: Given, changed: int) -> Recording:
     return open_recording(path, given)
 
 
-class _Shared(Crew):
+class _Shared(WorkerPool):
     """Shares in their order, so many of them under way. ``given`` is how the file is read."""
 
     def __init__(self, path: Path, given: Given) -> None:
@@ -91,7 +91,7 @@ class Processes:
             self._pool = None
 
 
-class ProcessCrew(_Shared):
+class ProcessPool(_Shared):
     """Processes of this machine."""
 
     def __init__(self, processes: Processes, path: Path, given: Given) -> None:
@@ -138,7 +138,7 @@ class ProcessCrew(_Shared):
             yield found
 
 
-class ClusterCrew(_Shared):
+class ClusterPool(_Shared):
     """Workers of a Dask cluster, which see the file under the same path."""
 
     def __init__(self, client: Any, path: Path, given: Given) -> None:
