@@ -19,8 +19,8 @@ import soundfile
 from tests.cli.test_cli import call
 
 import tonecomb
-from tonecomb.batches import worker_pools
 from tonecomb.batches import run as run_module
+from tonecomb.batches import worker_pools
 from tonecomb.batches.plan import Plan
 from tonecomb.batches.run import run
 from tonecomb.batches.worker_pools import Processes, ProcessPool
