@@ -142,12 +142,12 @@ def on_cluster(
 
 def _changed(lost: int, came: int, now: int) -> str:
     """What happened to the workers, in a sentence."""
-    told = [
+    lines = [
         f"{count} {'worker' if count == 1 else 'workers'} {what}"
         for count, what in ((lost, "lost"), (came, "new"))
         if count
     ]
     if not now:
-        return f"{', '.join(told)}: none is left; waiting for a new one."
+        return f"{', '.join(lines)}: none is left; waiting for a new one."
     left = "1 works" if now == 1 else f"{now} work"
-    return f"{', '.join(told)}: {left} now, and nothing is lost."
+    return f"{', '.join(lines)}: {left} now, and nothing is lost."

@@ -46,8 +46,8 @@ class BatchJob:
     @property
     def key(self) -> str:
         """A name for what belongs to the file in the batch's folder."""
-        told = hashlib.sha256(str(self.path.absolute()).encode(errors="replace")).hexdigest()[:8]
-        return f"{output.file_name(self.path.stem)}-{told}"
+        text = hashlib.sha256(str(self.path.absolute()).encode(errors="replace")).hexdigest()[:8]
+        return f"{output.file_name(self.path.stem)}-{text}"
 
     @property
     def done(self) -> Path:
@@ -117,12 +117,12 @@ def work(job: BatchJob, progress: Progress = silent, pool: WorkerPool = _ALONE) 
         methods = job.plan.methods(recording)
         if not methods:
             raise UserError("no rule of the plan fits a channel of it")
-        told, names = [], output.FileNames()
+        outcomes, names = [], output.FileNames()
         for i, method in enumerate(methods):
             share = part(progress, 0.2 + 0.8 * i / len(methods), 0.2 + 0.8 * (i + 1) / len(methods))
             done = analyse(recording, method, said=job.plan.said, progress=share)
             name = names.of(done.analysis.channel.name)
-            told.append(_told(job, f"{REPORTS}/{job.key}/{name}.html", done))
+            outcomes.append(_told(job, f"{REPORTS}/{job.key}/{name}.html", done))
         outcome = Outcome(
             path,
             recording.name,
@@ -130,7 +130,7 @@ def work(job: BatchJob, progress: Progress = silent, pool: WorkerPool = _ALONE) 
             mark,
             recording.start,
             recording.length / recording.rate,
-            channels=tuple(told),
+            channels=tuple(outcomes),
         )
     except Cancelled:
         raise
@@ -233,7 +233,11 @@ def counted(outcomes: Sequence[Outcome]) -> str:
     """How many exceed a limit, have one that is not judged, or could not be used. Nothing is said
     of limits where there are none."""
     said = []
-    if any(told.exceeded or told.rows.get("limits") for one in outcomes for told in one.channels):
+    if any(
+        outcome.exceeded or outcome.rows.get("limits")
+        for one in outcomes
+        for outcome in one.channels
+    ):
         said = [f"{sum(one.exceeded for one in outcomes)} exceed a limit"]
     if unjudged := sum(one.not_judged for one in outcomes):
         said.append(f"{unjudged} have one that is not judged")

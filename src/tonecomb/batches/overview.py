@@ -20,7 +20,7 @@ LISTED = 2_000
 def sorted_channels(outcomes: Sequence[Outcome]) -> list[tuple[Outcome, ChannelOutcome]]:
     """Every channel of every recording: what exceeds most limits first, then by falling level
     within each unit."""
-    every = [(one, told) for one in outcomes for told in one.channels]
+    every = [(one, outcome) for one in outcomes for outcome in one.channels]
     return sorted(every, key=lambda pair: (-len(pair[1].exceeded), pair[1].unit, -pair[1].rms))
 
 

@@ -69,7 +69,7 @@ class Plan:
 
     def methods(self, recording: Recording) -> list[Method]:
         """One for each channel that is to be analysed."""
-        found = []
+        methods = []
         for i, channel in enumerate(recording.channels):
             rules = self.rules or (Rule(),)
             rule = next((one for one in rules if one.fits(recording, channel)), None)
@@ -79,8 +79,8 @@ class Plan:
             if self.levels:
                 method = method.having(bands=(*self.levels, *method.levels))
             source = replace(method.source, channel=i, axes=())
-            found.append(replace(method, source=source).resolved(recording, self.said.shaft))
-        return found
+            methods.append(replace(method, source=source).resolved(recording, self.said.shaft))
+        return methods
 
     @property
     def digest(self) -> str:
@@ -90,13 +90,13 @@ class Plan:
     @property
     def text(self) -> str:
         """As a plan file has it."""
-        made = schema.converter()
+        converter = schema.converter()
         body = {
             "format": FORMAT,
             "version": VERSION,
-            "rules": [made.unstructure(one) for one in self.rules],
-            "limits": [made.unstructure(one) for one in self.limits],
-            "levels": [made.unstructure(one) for one in self.levels],
+            "rules": [converter.unstructure(one) for one in self.rules],
+            "limits": [converter.unstructure(one) for one in self.limits],
+            "levels": [converter.unstructure(one) for one in self.levels],
         }
         return json_text(body) + "\n"
 
@@ -117,11 +117,11 @@ def load(path: Path) -> Plan:
     try:
         if unknown := sorted(set(body) - known):
             raise ValueError(f"‘{unknown[0][:40]}’ is not known")
-        made = schema.converter()
+        converter = schema.converter()
         plan = Plan(
-            tuple(made.structure(body.get("rules", []), tuple[Rule, ...])),
-            tuple(made.structure(body.get("limits", []), tuple[Limit, ...])),
-            tuple(made.structure(body.get("levels", []), tuple[Band, ...])),
+            tuple(converter.structure(body.get("rules", []), tuple[Rule, ...])),
+            tuple(converter.structure(body.get("limits", []), tuple[Limit, ...])),
+            tuple(converter.structure(body.get("levels", []), tuple[Band, ...])),
         )
         limits.check(plan)
         plan.check()

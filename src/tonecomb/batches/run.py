@@ -49,7 +49,10 @@ class Batch:
         """The limits that judged nothing at all: each was meant to."""
         judged: dict[str, bool] = {}
         for row in (
-            row for one in self.outcomes for told in one.channels for row in told.rows["limits"]
+            row
+            for one in self.outcomes
+            for outcome in one.channels
+            for row in outcome.rows["limits"]
         ):
             judged[row["limit"]] = judged.get(row["limit"], False) or not row["why_not"]
         return tuple(name for name, did in judged.items() if not did)

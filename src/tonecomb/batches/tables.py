@@ -24,20 +24,20 @@ def rows(outcomes: Sequence[Outcome], table: str) -> Iterator[dict[str, Any]]:
         head = {"recording": one.name, "file": one.path, "start": one.start}
         if table == "recordings" and one.failed:
             yield head | {"failed": one.failed}
-        for told in one.channels:
-            whose = head | {"channel": told.channel, "unit": told.unit}
+        for outcome in one.channels:
+            whose = head | {"channel": outcome.channel, "unit": outcome.unit}
             if table != "recordings":
-                yield from (whose | row for row in told.rows[table])
+                yield from (whose | row for row in outcome.rows[table])
                 continue
             yield whose | {
                 "duration_s": one.duration,
-                "rms": told.rms,
-                "zone": told.worst,
-                "exceeded": "; ".join(told.exceeded),
-                "not_judged": "; ".join(told.not_judged),
-                "report": told.report,
-                "in_short": " ".join(told.short),
-                "method": told.method,
+                "rms": outcome.rms,
+                "zone": outcome.worst,
+                "exceeded": "; ".join(outcome.exceeded),
+                "not_judged": "; ".join(outcome.not_judged),
+                "report": outcome.report,
+                "in_short": " ".join(outcome.short),
+                "method": outcome.method,
                 "failed": "",
             }
 

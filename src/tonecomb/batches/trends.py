@@ -50,17 +50,17 @@ def trends(outcomes: Sequence[Outcome]) -> list[DatedTrend]:
         except ValueError:
             continue
         name = " ".join(_COUNTED.sub(" ", one.name).split())
-        for told in one.channels:
+        for outcome in one.channels:
             folder = Path(one.path).parent.name
-            points[folder, name, told.channel, told.unit].append((taken, told.rms))
-    found = []
+            points[folder, name, outcome.channel, outcome.unit].append((taken, outcome.rms))
+    dated_trends = []
     for (folder, name, channel, unit), readings in points.items():
         readings.sort()
         times, levels = zip(*readings, strict=True)
         if len(set(times)) >= _LEAST:
             point = " · ".join(part for part in (folder, name, channel) if part)
-            found.append(DatedTrend(point, unit, times, levels))
-    return sorted(found, key=lambda trend: -trend.growth)
+            dated_trends.append(DatedTrend(point, unit, times, levels))
+    return sorted(dated_trends, key=lambda trend: -trend.growth)
 
 
 def drawn(found: Sequence[DatedTrend]) -> str:

@@ -60,7 +60,7 @@ def batch(
     wanted = load(plan)
     found = recordings_in(paths)
 
-    def told(one: Outcome) -> None:
+    def outcome(one: Outcome) -> None:
         if one.failed:
             say(f"{one.path}: {one.failed}", err=True)
 
@@ -73,7 +73,7 @@ def batch(
             scheduler=scheduler,
             reports=reports,
             progress=progress,
-            told=told,
+            told=outcome,
             notice=lambda text: say(text, err=True),
         )
     code = FOUND if done.exceeded or done.failed or done.idle else 0
@@ -84,16 +84,16 @@ def batch(
                     "recordings": len(done.outcomes),
                     "kept": done.kept,
                     "exceeded": [
-                        {"file": one.path, "channel": told.channel, "limits": told.exceeded}
+                        {"file": one.path, "channel": outcome.channel, "limits": outcome.exceeded}
                         for one in done.exceeded
-                        for told in one.channels
-                        if told.exceeded
+                        for outcome in one.channels
+                        if outcome.exceeded
                     ],
                     "not_judged": [
-                        {"file": one.path, "channel": told.channel, "limits": told.not_judged}
+                        {"file": one.path, "channel": outcome.channel, "limits": outcome.not_judged}
                         for one in done.outcomes
-                        for told in one.channels
-                        if told.not_judged
+                        for outcome in one.channels
+                        if outcome.not_judged
                     ],
                     "judged_nothing": done.idle,
                     "failed": [{"file": one.path, "why": one.failed} for one in done.failed],
@@ -111,8 +111,8 @@ def batch(
         why = next(
             words
             for one in done.outcomes
-            for told in one.channels
-            for words in told.not_judged
+            for outcome in one.channels
+            for words in outcome.not_judged
             if words.startswith(f"{name}: ")
         )
         say(f"{why}: this limit judged nothing")

@@ -67,14 +67,14 @@ def compare(
     with shown_progress("Comparing") as progress:
         _, earlier = call.of(before, part(progress, 0, 0.5))
         recording, later = call.of(now, part(progress, 0.5, 1))
-        made = [
+        analyseds = [
             _with_changes(one, _same(earlier, later, i), least_db) for i, one in enumerate(later)
         ]
         written: list[Path] = []
         if out is not None:
             names = output.FileNames()
-            for one in made:
-                folder = out if len(made) == 1 else out / names.of(one.analysis.channel.name)
+            for one in analyseds:
+                folder = out if len(analyseds) == 1 else out / names.of(one.analysis.channel.name)
                 written += one.write(folder, force=force)
     if as_json:
         say(
@@ -86,12 +86,12 @@ def compare(
                         "method": one.sentence,
                     }
                     | one.told[-1].kind.values(one.told[-1].result, one.context)
-                    for one in made
+                    for one in analyseds
                 ]
             )
         )
         return
-    for one in made:
+    for one in analyseds:
         lines = one.told[-1].kind.lines(one.told[-1].result, one.context)
         say(f"{recording.name} · {one.sentence}")
         say("".join(f"  {line}\n" for line in lines))
@@ -117,5 +117,5 @@ def _same(earlier: list[Analysed], later: list[Analysed], number: int) -> Analys
 
 
 def _with_changes(now: Analysed, before: Analysed, least_db: float) -> Analysed:
-    told = ResultEntry(ChangesKind(), Before(before.analysis, before.context.said, least_db))
-    return Analysed(now.recording, now.context, (*now.told, told))
+    entry = ResultEntry(ChangesKind(), Before(before.analysis, before.context.said, least_db))
+    return Analysed(now.recording, now.context, (*now.told, entry))

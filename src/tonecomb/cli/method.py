@@ -347,20 +347,20 @@ def _fit(text: str) -> Fit:
 
 def wanted_of(texts: tuple[str, ...]) -> tuple[Wanted, ...]:
     """What ``--track`` asks for."""
-    found = []
+    wanteds = []
     for text in texts:
         parts = text.split(":")
         try:
             if len(parts) not in (2, 3):
                 raise ValueError
             teeth = tuple(int(n) for n in parts[2].split(",")) if len(parts) == 3 else ()
-            found.append(Wanted(float(parts[0]), float(parts[1]), teeth))
+            wanteds.append(Wanted(float(parts[0]), float(parts[1]), teeth))
         except ValueError as error:
             raise UserError(
                 f"‘{text}’ is no range to follow a tone in",
                 remedy="give it like 20:30, or 5:30:1,2,17 for a comb",
             ) from error
-    return tuple(found)
+    return tuple(wanteds)
 
 
 def _shaft(signal: Signal, settings: dict[str, Any]) -> Shaft | None:

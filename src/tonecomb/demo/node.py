@@ -68,15 +68,15 @@ class Ropeway:
         speed = np.clip(there, low, high)
         turns = self.turns + np.cumsum(speed) / self.rate
         self._now, self.turns = float(speed[-1]), float(turns[-1])
-        made = np.empty((count, self.channels))
+        values = np.empty((count, self.channels))
         for i in range(self.channels):
             x = _NOISE[i % 3] * self._random.standard_normal(count)
             for order, size in _LINES[i % 3].items():
                 x += size * np.cos(2 * np.pi * order * turns + 0.7 * order + i)
-            made[:, i] = x
+            values[:, i] = x
         if self.bearing:
-            made[:, min(2, self.channels - 1)] += self._bearing(count)
-        return made
+            values[:, min(2, self.channels - 1)] += self._bearing(count)
+        return values
 
     def _bearing(self, count: int) -> Array:
         """A hit for each rolling element, which rings for some milliseconds."""
@@ -140,8 +140,8 @@ class Node:
             many = max(1, round(AT_ONCE_S * rate / size))
             while not stopped():
                 if not ready:
-                    made = self.ropeway.make(many * size) / FULL_SCALE
-                    ready += [rtp.encoded(one, self.encoding) for one in np.split(made, many)]
+                    values = self.ropeway.make(many * size) / FULL_SCALE
+                    ready += [rtp.encoded(one, self.encoding) for one in np.split(values, many)]
                 packet = rtp.built(
                     rtp.Packet(
                         97,

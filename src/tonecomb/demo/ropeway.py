@@ -111,8 +111,8 @@ def _drive_steady(path: Path) -> list[Array]:
     s = signals
     columns = _made(s.DRIVE_STEADY, s.DRIVE_RATE, s.DRIVE_SECONDS, 0)
     names = tuple(c.name for c in s.DRIVE_STEADY)
-    made = _recording("drive-steady", s.DRIVE_RATE, names, ("m/s²",) * 3, columns)
-    write_hdf5(path, made, silent)
+    recording = _recording("drive-steady", s.DRIVE_RATE, names, ("m/s²",) * 3, columns)
+    write_hdf5(path, recording, silent)
     return columns
 
 
@@ -126,16 +126,16 @@ def _run_up(path: Path) -> list[Array]:
 def _bracket_taps(path: Path) -> list[Array]:
     s, columns = structures, structures.taps()
     units = ("N", *("m/s²",) * 3)
-    made = _recording("bracket-taps", s.TAPS_RATE, s.TAPS_CHANNELS, units, columns)
-    write_binary(path, made, silent)
+    recording = _recording("bracket-taps", s.TAPS_RATE, s.TAPS_CHANNELS, units, columns)
+    write_binary(path, recording, silent)
     return columns
 
 
 def _tower_sway(path: Path) -> list[Array]:
     s, columns = structures, structures.sway()
     units = ("m/s²",) * 3
-    made = _recording("tower-sway", s.SWAY_RATE, s.SWAY_CHANNELS, units, columns)
-    write_parquet(path, made, silent)
+    recording = _recording("tower-sway", s.SWAY_RATE, s.SWAY_CHANNELS, units, columns)
+    write_parquet(path, recording, silent)
     return columns
 
 
@@ -143,8 +143,8 @@ def _undersampled(path: Path) -> list[Array]:
     s = signals
     columns = _made(s.UNDERSAMPLED, s.UNDERSAMPLED_RATE, s.UNDERSAMPLED_SECONDS, 2)
     names = (s.UNDERSAMPLED[0].name,)
-    made = _recording("undersampled", s.UNDERSAMPLED_RATE, names, ("m/s²",), columns)
-    write_wav(path, made, silent)
+    recording = _recording("undersampled", s.UNDERSAMPLED_RATE, names, ("m/s²",), columns)
+    write_wav(path, recording, silent)
     return columns
 
 

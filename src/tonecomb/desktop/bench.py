@@ -203,12 +203,12 @@ class Bench(QMainWindow):
 
     def offer_left_behind(self) -> None:
         """Offer what an earlier run left unsaved when it was killed."""
-        found = left_behind()
-        if found:
+        paths = left_behind()
+        if paths:
             self.context.notices.show_notice(
                 "The last run ended without saving its work.",
                 remedy="Bring it back",
-                action=lambda: self.workspace.open_session(found[0], restored=True),
+                action=lambda: self.workspace.open_session(paths[0], restored=True),
             )
 
     def closeEvent(self, event: QCloseEvent | None) -> None:

@@ -144,11 +144,11 @@ class Analysed:
         from tonecomb.core.say.in_short import in_short
 
         short = in_short(self.analysis, self.cautions, self.context.said)
-        told = "".join(f"<li>{escape(one.text)}</li>" for one in short)
+        text = "".join(f"<li>{escape(one.text)}</li>" for one in short)
         picture = self.figure().decode()
         picture = picture[picture.index("<svg") :]
         peaks = self.table("peaks").html()
-        return f"<p><b>{escape(self.sentence)}</b></p><ul>{told}</ul>{picture}{peaks}"
+        return f"<p><b>{escape(self.sentence)}</b></p><ul>{text}</ul>{picture}{peaks}"
 
     def write(
         self,

@@ -72,7 +72,7 @@ class RecordBatch:
 def batches_of(path: Path) -> list[RecordBatch]:
     """What an IPC file says of its batches. Raises :class:`ValueError` or :class:`struct.error`
     where it is damaged."""
-    found = []
+    record_batches = []
     with path.open("rb") as file:
         size = file.seek(0, 2)
         end = size - len(_MAGIC) - 4
@@ -91,8 +91,8 @@ def batches_of(path: Path) -> list[RecordBatch]:
             rows = batch.number(0, "<q")
             if not 0 <= rows < _MOST_ROWS:
                 raise ValueError(f"a batch has {rows} rows")
-            found.append(RecordBatch(rows, buffers, codec))
-    return found
+            record_batches.append(RecordBatch(rows, buffers, codec))
+    return record_batches
 
 
 def _read(file: BinaryIO, at: int, count: int) -> bytes:

@@ -93,9 +93,9 @@ def assemble(
     length = columns[data[0]].length
     rate, base, stamps = columns[data[0]].rate, None, None
     source: RateSource = "header"
-    found = f"{contents.rate_found}: {rate:.9g} Hz" if rate is not None else ""
+    text = f"{contents.rate_found}: {rate:.9g} Hz" if rate is not None else ""
     if at is None and rate is None and stated is not None:
-        rate, found = stated, f"{contents.rate_found}: {stated:.9g} Hz"
+        rate, text = stated, f"{contents.rate_found}: {stated:.9g} Hz"
     if at is not None and rate is None:
         if assumed:
             guesses.append(_sentence(f"Time is in column {at + 1}: {assumed.rstrip('; ')}"))
@@ -110,9 +110,9 @@ def assemble(
                 f"{_sentence(contents.rate_found)[:-1]} come {stated:.6g} Hz, but the times say "
                 f"{rate:.6g} Hz: the times are used."
             )
-        found = timebase.found(base, where, assumed)
+        text = timebase.found(base, where, assumed)
     if rate is None:
-        source, found = "unknown", "the file has no time column"
+        source, text = "unknown", "the file has no time column"
         if given.rate is None:
             guesses.append("The file tells neither a sample rate nor a time column.")
     samples: Samples = Columns(contents.samples, tuple(data))
@@ -120,7 +120,7 @@ def assemble(
     even = _Even(samples, length, channels, part(progress, 0.4, 1.0))
     settled = even.settle(base, stamps, how, _row(contents))
     problems = [*contents.problems, *settled]  # of the file's own there is nothing to ask
-    told = tuple(guesses)
+    lines = tuple(guesses)
     guesses += [problem.text for problem in settled]
     if how.missing == "refuse" and contents.missing:
         guesses += [
@@ -134,7 +134,7 @@ def assemble(
         format=contents.format,
         sample_rate=rate,
         rate_source=source,
-        rate_found=found,
+        rate_found=text,
         length=even.length,
         channels=channels,
         samples=even.samples,
@@ -142,7 +142,7 @@ def assemble(
         problems=tuple(problems),
         start=contents.start,
         comment=contents.comment,
-        assumed=told,
+        assumed=lines,
         breaks=_breaks(base, even) if how.time_base == "nominal" else (),
     )
     progress(1.0)
@@ -164,8 +164,8 @@ def _breaks(base: TimeBase | None, even: _Even) -> tuple[Break, ...]:
         return ()
     first = even.pieces[even.piece][0]
     places = zip(base.gaps[:_MOST_BREAKS].tolist(), base.lost.tolist(), strict=False)
-    told = (Break(at - first, lost) for at, lost in places)
-    return tuple(one for one in told if 0 <= one.sample < even.length)
+    breaks = (Break(at - first, lost) for at, lost in places)
+    return tuple(one for one in breaks if 0 <= one.sample < even.length)
 
 
 class _Stamps:

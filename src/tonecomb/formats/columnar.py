@@ -69,12 +69,12 @@ class _Groups(Samples):
     def _group(self, channel: int, group: int) -> Array:
         key = (self._owner, channel, group)
         with self._lock:
-            found = BLOCKS.get(key)
-            if found is None:
-                found = self._load(channel, group)
-                found.flags.writeable = False
-                BLOCKS.keep(key, found)
-            return found
+            values = BLOCKS.get(key)
+            if values is None:
+                values = self._load(channel, group)
+                values.flags.writeable = False
+                BLOCKS.keep(key, values)
+            return values
 
 
 def _file(path: Path, mode: str = "rb") -> Any:

@@ -89,15 +89,15 @@ def _sampling(value: Any) -> Sampling:
         raise ValueError("its sampling is no description")
     given = dict(value)
     seconds = given.pop("duration", None)
-    made = Sampling(**setting_text.read(Sampling, given, "the sampling"))
+    sampling = Sampling(**setting_text.read(Sampling, given, "the sampling"))
     if seconds is None:
-        return made
+        return sampling
     if "samples" in given:
         raise ValueError("the sampling has both samples and a duration")
     if not isinstance(seconds, (int, float)) or isinstance(seconds, bool):
         raise ValueError(f"{seconds!r} is no duration")
-    replace(made, samples=1).check()
-    return made.lasting(float(seconds))
+    replace(sampling, samples=1).check()
+    return sampling.lasting(float(seconds))
 
 
 def load(path: Path) -> Made:

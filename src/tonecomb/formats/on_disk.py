@@ -78,10 +78,10 @@ class OnDisk:
 
     def flat(self, start: int, stop: int) -> np.ndarray:
         """Values ``start`` to ``stop`` in the order in which they lie in the file."""
-        found = np.empty(stop - start, self.dtype)
-        if len(found):
-            self.file.fill(found.view(np.uint8).data, self.start + start * self.dtype.itemsize)
-        return found
+        values = np.empty(stop - start, self.dtype)
+        if len(values):
+            self.file.fill(values.view(np.uint8).data, self.start + start * self.dtype.itemsize)
+        return values
 
     def line(self, axis: int, number: int, start: int, stop: int) -> np.ndarray:
         """Of a table, row (``axis`` 0) or column ``number``, from ``start`` to ``stop``."""

@@ -36,10 +36,10 @@ def readable(colour: str, ground: str) -> str:
     parts, towards = _parts(colour), 0 if _luminance(ground) > _MIDDLE else 255
     for share in range(0, 101, 2):
         mixed = (round(part + share / 100 * (towards - part)) for part in parts)
-        made = "#" + "".join(f"{part:02X}" for part in mixed)
-        if contrast(made, ground) >= READABLE:
-            return made
-    return made
+        text = "#" + "".join(f"{part:02X}" for part in mixed)
+        if contrast(text, ground) >= READABLE:
+            return text
+    return text
 
 
 def _parts(colour: str) -> tuple[int, int, int]:

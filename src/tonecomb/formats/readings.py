@@ -305,10 +305,10 @@ BREACH_COLUMNS: tuple[Column[Breach], ...] = (
 
 def breaches(a: Analysis) -> list[Table[Breach]]:
     """A row a range in which a test spectrum is left; no table where there is none."""
-    found = profile_reading(a)
-    if found is None:
+    reading = profile_reading(a)
+    if reading is None:
         return []
-    return [Table("breaches", a.recording_name, a.sentence, BREACH_COLUMNS, found.breaches)]
+    return [Table("breaches", a.recording_name, a.sentence, BREACH_COLUMNS, reading.breaches)]
 
 
 def spectrum(a: Analysis) -> Table[Any]:

@@ -305,17 +305,17 @@ def _stated_rate(header: list[str]) -> float | None:
         try:
             if rate:
                 kilo = rate[3][:1].lower() == "k" or "khz" in rate[1].lower()
-                found = _stated(rate[2]) * (1000 if kilo else 1)
+                value = _stated(rate[2]) * (1000 if kilo else 1)
             elif step:
                 before = _STEP_UNIT.search(step[1])
                 size = time_column.factor(step[3] or (before[1] if before else ""))
-                found = 1 / (_stated(step[2]) * (size or 1))
+                value = 1 / (_stated(step[2]) * (size or 1))
             else:
                 continue
         except (ValueError, ZeroDivisionError):
             continue
-        if 0 < found < 1e12:
-            return found
+        if 0 < value < 1e12:
+            return value
     return None
 
 

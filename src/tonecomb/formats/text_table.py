@@ -70,8 +70,8 @@ def open_table(path: Path, how: Import, progress: Progress) -> Contents:
         guesses += (f"{named} {'holds' if len(words) == 1 else 'hold'} words: left out.",)
     samples: Samples = _Cells(spool, place)
     if (volts := layout.sensitivity) is not None:
-        columns, samples, told = _sensed(columns, samples, *volts)
-        guesses += told
+        columns, samples, lines = _sensed(columns, samples, *volts)
+        guesses += lines
     return Contents(
         format="text table",
         columns=columns,
@@ -192,10 +192,10 @@ class _Reading:
             line = self._layout.first_row
             for i, (block, _) in enumerate(self._blocks()):
                 if i == number:
-                    told = self._bad_cell(block, line)
+                    user_error = self._bad_cell(block, line)
                     break
                 line += block.count(b"\n")
-            raise told or UserError(
+            raise user_error or UserError(
                 f"{self._path.name} could not be read as a table", str(error).splitlines()[0]
             ) from error
 

@@ -117,27 +117,27 @@ def find(
     wanted = [i for i, c in enumerate(columns) if c.role in (None, "data")]
     unknown = [i for i in wanted if columns[i].role is None and columns[i].rate is None]
     counting = tuple(i for i in unknown if _may_count(columns[i], i) and _counts(first(i)))
-    told = next((i for i, column in enumerate(columns) if column.role == "time"), None)
-    if told is None:
-        told = next((i for i in unknown if _named(columns[i], first(i))), None)
+    number = next((i for i, column in enumerate(columns) if column.role == "time"), None)
+    if number is None:
+        number = next((i for i in unknown if _named(columns[i], first(i))), None)
     why = ""
-    if told is None and len(wanted) - len(counting) > 1:
-        told = next(
+    if number is None and len(wanted) - len(counting) > 1:
+        number = next(
             (i for i in unknown if i not in counting and _looks(columns, i, first(i))), None
         )
         why = "nothing is named as time, but it rises evenly; "
-    counting = tuple(i for i in counting if i != told)
-    if len(counting) == len([i for i in wanted if i != told]):
+    counting = tuple(i for i in counting if i != number)
+    if len(counting) == len([i for i in wanted if i != number]):
         counting = counting[1:]  # something is to be left
-    if told is None:
+    if number is None:
         return Found(None, counting=counting)
-    size = factor(columns[told].unit or _own_unit(columns[told].name) or "")
+    size = factor(columns[number].unit or _own_unit(columns[number].name) or "")
     if size is not None:
-        return Found(told, size, why, counting)
-    size, rate = likely(first(told), stated)
-    if columns[told].name and not why:
+        return Found(number, size, why, counting)
+    size, rate = likely(first(number), stated)
+    if columns[number].name and not why:
         why = "its header gives no unit; "
-    return Found(told, size, why + _taken(size, rate), counting)
+    return Found(number, size, why + _taken(size, rate), counting)
 
 
 def _taken(size: float, rate: float) -> str:

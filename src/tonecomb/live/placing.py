@@ -59,13 +59,13 @@ class Placing:
     def rejoin(self, now: float) -> list[Block]:
         """The stream went away and comes back as another: what still waited, and what was missed
         meanwhile, as long as the clock says."""
-        told = self.ready(now, all_of_it=True)
+        blocks = self.ready(now, all_of_it=True)
         missed = max(0, round((now - self._came) * self._rate))
         if missed and self._stamp is not None:
-            told.append(self._hole(self.next + missed))
+            blocks.append(self._hole(self.next + missed))
         self.counts.joined += 1
         self._stamp = self._sequence = None
-        return told
+        return blocks
 
     def _count(self, sequence: int) -> None:
         assert self._sequence is not None
@@ -88,7 +88,7 @@ class Placing:
     def ready(self, now: float, *, all_of_it: bool = False) -> list[Block]:
         """What can be told now: what is there without a hole, and holes that were waited for long
         enough; with ``all_of_it`` also what still waits."""
-        told: list[Block] = []
+        blocks: list[Block] = []
         while self._waiting:
             place = min(self._waiting)
             came, frames = self._waiting[place]
@@ -97,13 +97,13 @@ class Placing:
                 late = now - came > _PATIENCE or behind > MOST_WAITING * self._rate
                 if not late and not all_of_it:
                     break
-                told.append(self._hole(place))
+                blocks.append(self._hole(place))
             del self._waiting[place]
             frames = frames[self.next - place :]
             if len(frames):
-                told.append(Block(self.next, len(frames), frames))
+                blocks.append(Block(self.next, len(frames), frames))
                 self.next += len(frames)
-        return told
+        return blocks
 
     def _hole(self, end: int) -> Block:
         hole = Block(self.next, end - self.next, None)

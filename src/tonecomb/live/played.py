@@ -25,8 +25,8 @@ class PlayedSource(LiveSource):
     @classmethod
     def of(cls, recording: Recording, speed: float = 1.0) -> PlayedSource:
         """A recording, from its first sample to its last."""
-        told = Described(recording.name, recording.rate, recording.channels)
-        return cls(told, recording=recording, speed=speed)
+        described = Described(recording.name, recording.rate, recording.channels)
+        return cls(described, recording=recording, speed=speed)
 
     def blocks(self, stopped: Callable[[], bool]) -> Iterator[Block]:
         recording = self.recording

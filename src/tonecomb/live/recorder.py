@@ -97,10 +97,10 @@ class Recorder:
                     self._began = datetime.now(UTC) - timedelta(seconds=block.length / rate)
                 left = block.length if most is None else min(block.length, most - self.samples)
                 done = 0
-                found = [event for one in watches for event in one.take(block)]
-                self._note(found)
+                events = [event for one in watches for event in one.take(block)]
+                self._note(events)
                 if captures is not None:
-                    captures.take(block, found)
+                    captures.take(block, events)
                     for ended in captures.ended():
                         self._end(ended)
                     self.samples, done = self.samples + left, left

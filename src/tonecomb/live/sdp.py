@@ -58,7 +58,7 @@ def parsed(text: str, what: str) -> Session:
 
     Raises :class:`UserError` for one that cannot be listened to.
     """
-    found = Session(name=what)
+    session = Session(name=what)
     formats: list[int] = []
     maps: dict[int, tuple[str, int, int]] = dict(_STATIC)
     in_audio = seen = False
@@ -72,13 +72,13 @@ def parsed(text: str, what: str) -> Session:
                 break  # further media are none of ours
             in_audio = seen = value.startswith("audio ")
             if in_audio:
-                found, formats = _media(found, value, what)
+                session, formats = _media(session, value, what)
         elif key == "s" and not seen:
-            found = replace(found, name=" ".join(value.split())[:80] or what)
+            session = replace(session, name=" ".join(value.split())[:80] or what)
         elif key == "c":
-            found = replace(found, address=_address(value, what))
+            session = replace(session, address=_address(value, what))
         elif key == "i" and in_audio:
-            found = replace(found, says=value[:4000])
+            session = replace(session, says=value[:4000])
         elif key == "a" and in_audio and (match := _MAP.match(value)):
             number, encoding, rate, channels = match.groups()
             maps[int(number)] = (encoding.upper(), int(rate), int(channels or 1))
@@ -90,7 +90,7 @@ def parsed(text: str, what: str) -> Session:
     encoding, rate, channels = maps[known]
     if not (1 <= channels <= MOST_CHANNELS and 1 <= rate <= 10_000_000):
         raise _unusable(what, f"it has {channels} channels at {rate} Hz")
-    return replace(found, payload_type=known, encoding=encoding, rate=rate, channels=channels)
+    return replace(session, payload_type=known, encoding=encoding, rate=rate, channels=channels)
 
 
 def _media(found: Session, value: str, what: str) -> tuple[Session, list[int]]:

@@ -62,9 +62,9 @@ class SoundInput(LiveSource):
         """The device of this name, or whose name begins so; any for "". :class:`UserError` where
         there is none."""
         names = inputs()
-        found = [i for i, one in enumerate(names) if one.lower() == name.lower()]
-        found += [i for i, one in enumerate(names) if one.lower().startswith(name.lower())]
-        if not found:
+        numbers = [i for i, one in enumerate(names) if one.lower() == name.lower()]
+        numbers += [i for i, one in enumerate(names) if one.lower().startswith(name.lower())]
+        if not numbers:
             known = ", ".join(names) if names else "none is found here"
             raise UserError(
                 f"There is no sound input {name}".rstrip(),
@@ -73,7 +73,7 @@ class SoundInput(LiveSource):
             )
         from PyQt6.QtMultimedia import QAudioFormat, QMediaDevices
 
-        device = QMediaDevices.audioInputs()[found[0]]
+        device = QMediaDevices.audioInputs()[numbers[0]]
         wanted = device.preferredFormat()
         wanted.setSampleFormat(QAudioFormat.SampleFormat.Float)
         if not device.isFormatSupported(wanted):

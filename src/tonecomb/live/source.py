@@ -62,7 +62,7 @@ class Counts:
 
     def words(self) -> str:
         """All that is worth telling in one line, "" where nothing is."""
-        told = [
+        lines = [
             f"{count} {what}"
             for count, what in (
                 (self.lost, "packets lost"),
@@ -77,7 +77,7 @@ class Counts:
             )
             if count
         ]
-        return ", ".join(told)
+        return ", ".join(lines)
 
 
 @dataclass

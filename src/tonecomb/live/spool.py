@@ -205,7 +205,7 @@ class SpoolReader:
         """Samples ``start`` to ``stop`` (not included) of all channels, shape (stop − start,
         channels); nan where they were lost, or were let go."""
         count = len(self.described.channels)
-        made = np.full((stop - start, count), np.nan, np.float32)
+        values = np.full((stop - start, count), np.nan, np.float32)
         for number in range(start // self._each, (stop - 1) // self._each + 1):
             first = number * self._each
             a, b = max(start, first), min(stop, first + self._each)
@@ -216,10 +216,10 @@ class SpoolReader:
             except OSError:
                 continue  # it was let go
             whole = np.frombuffer(data[: len(data) // (4 * count) * 4 * count], "<f4")
-            made[a - start : a - start + len(whole) // count] = whole.reshape(-1, count)
+            values[a - start : a - start + len(whole) // count] = whole.reshape(-1, count)
         for first, last in self._lost_in(start, stop):
-            made[max(first - start, 0) : last - start] = np.nan
-        return made
+            values[max(first - start, 0) : last - start] = np.nan
+        return values
 
     def _lost_in(self, start: int, stop: int) -> list[tuple[int, int]]:
         data = self._more(_GAPS, self._gaps_known)

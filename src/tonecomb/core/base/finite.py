@@ -36,12 +36,12 @@ def not_finite(value: Any, name: str = "") -> str:
     if isinstance(value, float):
         return "" if math.isfinite(value) else name or "a number"
     if isinstance(value, (tuple, list)):
-        return next((found for one in value if (found := not_finite(one, name))), "")
+        return next((text for one in value if (text := not_finite(one, name))), "")
     if isinstance(value, Mapping):
         return not_finite(tuple(value.values()), name)
     if not is_dataclass(value) or isinstance(value, type):
         return ""
     for part in fields(value):
-        if found := not_finite(getattr(value, part.name), part.name.replace("_", " ")):
-            return found
+        if text := not_finite(getattr(value, part.name), part.name.replace("_", " ")):
+            return text
     return ""

@@ -61,8 +61,8 @@ class FrameSquares:
 
     def _squares(self, frames: Array) -> Array:
         check_samples(frames)
-        found = rfft(detrended(frames, self.detrend, self.weights) * self.weights, self.nfft)
-        return np.asarray(found.real**2 + found.imag**2)
+        values = rfft(detrended(frames, self.detrend, self.weights) * self.weights, self.nfft)
+        return np.asarray(values.real**2 + values.imag**2)
 
 
 @dataclass(frozen=True)

@@ -84,26 +84,26 @@ def content(
     squares, hz = spectrum.mean_square.copy(), spectrum.frame_hz
     per_bin = spectrum.bin_hz / spectrum.enbw_hz
     bins, half = spectrum.frequency / hz, taper.main_lobe / 2
-    found = np.array(power, dtype=np.float64)
+    values = np.array(power, dtype=np.float64)
     # Known ones first: what they leak is no part of the others.
-    for turn, i in enumerate(np.lexsort((-found, ~known))):
+    for turn, i in enumerate(np.lexsort((-values, ~known))):
         at = frequency[i] / hz
         if known[i]:
             reach = math.inf if turn < _WIDE else _NEAR
             first, stop = np.searchsorted(bins, [at - reach, at + reach])
             leak = taper.transform(bins[first:stop] - at) ** 2
             leak += taper.transform(bins[first:stop] + at) ** 2  # of the negative frequency
-            squares[first:stop] = np.maximum(squares[first:stop] - found[i] * leak, 0.0)
+            squares[first:stop] = np.maximum(squares[first:stop] - values[i] * leak, 0.0)
         else:
             first, stop = np.searchsorted(bins, [at - half, at + half])
-            found[i] = squares[first:stop].sum() * per_bin
+            values[i] = squares[first:stop].sum() * per_bin
             squares[first:stop] = 0.0
     rest = replace(spectrum, mean_square=squares)
     if floor is None:
-        return Content(np.asarray(frequency), found, rest)
+        return Content(np.asarray(frequency), values, rest)
     least = _OUT * floor + _LEFT * (spectrum.mean_square - squares)
     places, powers = _unlisted(rest, least, floor, half).T
-    return Content(np.concatenate([frequency, places]), np.concatenate([found, powers]), rest)
+    return Content(np.concatenate([frequency, places]), np.concatenate([values, powers]), rest)
 
 
 def _unlisted(rest: Spectrum, least: Array, floor: Array, half: float) -> Array:

@@ -130,9 +130,9 @@ class Gather:
         for numbers in framing.blocks(READ_SAMPLES, first, last):
             frames = frames_of(read_frames(read, framing, numbers, self.fs), framing)
             for begin in range(0, len(frames), rows):
-                found = room.transformed(frames[begin : begin + rows])
-                lines[at : at + len(found)] = found[:, self.bins] * turn
-                at += len(found)
+                values = room.transformed(frames[begin : begin + rows])
+                lines[at : at + len(values)] = values[:, self.bins] * turn
+                at += len(values)
             tell(len(numbers))
         return lines
 
@@ -199,15 +199,15 @@ class Room:
         """Take what these frames hold, shape (frames, bins); times ``scale`` it is as of
         :class:`Followed`."""
         for a in range(0, len(bins), self._few):
-            found = bins[a : a + self._few]
+            values = bins[a : a + self._few]
             # A factor that is rounded is off alike in all frames: before it is single precision.
-            kept = found[:, self._work.bins] * (self._turn * scale)
-            self._lines[self._at : self._at + len(found)] = kept
-            if found.dtype != self._single.dtype:
-                own = self._single[: len(found)]
-                np.copyto(own, found, casting="same_kind")
-                found = own
-            self._take(found, scale**2)
+            kept = values[:, self._work.bins] * (self._turn * scale)
+            self._lines[self._at : self._at + len(values)] = kept
+            if values.dtype != self._single.dtype:
+                own = self._single[: len(values)]
+                np.copyto(own, values, casting="same_kind")
+                values = own
+            self._take(values, scale**2)
 
     def _take(self, found: _Whole, square: float) -> None:
         at, count = self._at, len(found)

@@ -74,14 +74,14 @@ class Turning:
     ) -> Turning:
         """From a tachometer channel that passes a level so many times a turn, between two
         samples of the recording."""
-        found = np.array(list(crossings(sync, signal, first, last, progress)))
-        if len(found) < max(_KNOTS, pulses + 1):
+        values = np.array(list(crossings(sync, signal, first, last, progress)))
+        if len(values) < max(_KNOTS, pulses + 1):
             raise UserError(
-                f"The tachometer passes its level {len(found)} times only",
+                f"The tachometer passes its level {len(values)} times only",
                 remedy="choose another level or channel, or a longer stretch",
             )
         # Marks are never quite even on the shaft: only whole turns are.
-        time = found[::pulses] / signal.rate
+        time = values[::pulses] / signal.rate
         if len(time) < _SMOOTHED:
             return cls(time, np.arange(len(time), dtype=np.float64))
         # A pulse is timed no better than the samples lie; a shaft turns more smoothly than that.

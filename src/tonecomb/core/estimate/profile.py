@@ -84,6 +84,6 @@ def parsed(text: str) -> Profile:
             f"‘{text[:80]}’ is no test spectrum",
             remedy="give its unit, points and dB, like g:20=0.01,80=0.04,2000=0.007:3,3",
         ) from error
-    found = Profile(places, symbol, below, above)
-    found.check()
-    return found
+    profile = Profile(places, symbol, below, above)
+    profile.check()
+    return profile

@@ -116,19 +116,19 @@ def to_decibels(values: Array, scaling: Scaling, unit: Unit) -> Array:
 def level_label(scaling: Scaling, level: Level, unit: Unit, decibels: bool) -> str:
     """Quantity and unit for an axis: ``Acceleration, dB re 1 µm/s² rms``."""
     if scaling == "amplitude":
-        shown = f"dB re {unit.reference_text}" if decibels else unit.symbol
-        return f"{unit.quantity}, {shown} {level}"
+        text = f"dB re {unit.reference_text}" if decibels else unit.symbol
+        return f"{unit.quantity}, {text} {level}"
     if scaling == "power":
-        shown = f"dB re ({unit.reference_text})²" if decibels else unit.power
-        return f"{unit.quantity} power, {shown}"
+        text = f"dB re ({unit.reference_text})²" if decibels else unit.power
+        return f"{unit.quantity} power, {text}"
     if scaling == "amplitude-density":
-        shown = f"dB re {unit.reference_text}/√Hz" if decibels else unit.root_density
-        return f"{unit.quantity} density, {shown}"
+        text = f"dB re {unit.reference_text}/√Hz" if decibels else unit.root_density
+        return f"{unit.quantity} density, {text}"
     if scaling == "energy":
-        shown = f"dB re ({unit.reference_text})²·s/Hz" if decibels else unit.energy
-        return f"{unit.quantity} energy density, {shown}"
-    shown = f"dB re ({unit.reference_text})²/Hz" if decibels else unit.density
-    return f"{unit.quantity} PSD, {shown}"
+        text = f"dB re ({unit.reference_text})²·s/Hz" if decibels else unit.energy
+        return f"{unit.quantity} energy density, {text}"
+    text = f"dB re ({unit.reference_text})²/Hz" if decibels else unit.density
+    return f"{unit.quantity} PSD, {text}"
 
 
 def averaged_spectrum(

@@ -73,13 +73,13 @@ def starts(
         every = max(1, math.ceil(frame / step - 1e-9))
         count = max(0, math.floor((last - first - frame) / (every * step) + 1e-9) + 1)
         return np.asarray(first + np.arange(count) * (every * step), dtype=np.float64)
-    found: list[float] = []
+    values: list[float] = []
     for at in crossings(sync, signal, first, last, progress):
         if at + frame > last:
             break
-        if not found or at >= found[-1] + frame - 0.5:
-            found.append(at)
-    return np.array(found)
+        if not values or at >= values[-1] + frame - 0.5:
+            values.append(at)
+    return np.array(values)
 
 
 def crossings(

@@ -160,12 +160,12 @@ def snapped(lines: Sequence[Line], comb: Comb, reach: float) -> Comb:
     """
     numbers = [tooth.number for tooth in comb.teeth]
     for _ in range(6):
-        found = [tooth for tooth in comb.teeth if tooth.line is not None]
-        if len(found) < (1 if comb.carrier is None else 2):
+        tooths = [tooth for tooth in comb.teeth if tooth.line is not None]
+        if len(tooths) < (1 if comb.carrier is None else 2):
             return comb
-        n = np.array([tooth.number for tooth in found], dtype=np.float64)
-        f = np.array([tooth.frequency for tooth in found])
-        std = np.array([lines[t.line].std for t in found if t.line is not None])
+        n = np.array([tooth.number for tooth in tooths], dtype=np.float64)
+        f = np.array([tooth.frequency for tooth in tooths])
+        std = np.array([lines[t.line].std for t in tooths if t.line is not None])
         weights = 1 / np.hypot(std, WANDER * f) ** 2
         columns = [n] if comb.carrier is None else [n, np.ones(len(n))]
         design = np.stack(columns, axis=1)
@@ -186,11 +186,11 @@ def inharmonicity(comb: Comb) -> float:
     """How the teeth drift from n·f₀ with their number, as B of f = n·f₀·√(1 + B·n²) (Fletcher,
     J. Acoust. Soc. Am. 36 (1964) 203–209); nan with fewer than four teeth, for sidebands, and for
     a family that moves."""
-    found = [tooth for tooth in comb.teeth if tooth.found]
-    if comb.carrier is not None or comb.low is not None or len(found) < 4:
+    tooths = [tooth for tooth in comb.teeth if tooth.found]
+    if comb.carrier is not None or comb.low is not None or len(tooths) < 4:
         return math.nan
-    n = np.array([tooth.number for tooth in found], dtype=np.float64)
-    ratio = (np.array([tooth.frequency for tooth in found]) / n) ** 2
+    n = np.array([tooth.number for tooth in tooths], dtype=np.float64)
+    ratio = (np.array([tooth.frequency for tooth in tooths]) / n) ** 2
     slope, level = np.polyfit(n**2, ratio, 1)
     return float(slope / level)
 

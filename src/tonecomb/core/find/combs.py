@@ -80,14 +80,14 @@ def find_combs(lines: Sequence[Line], high: float) -> tuple[Comb, ...]:
     """Families among tones below ``high`` (Hz), the surest first, named A, B, C …; sidebands
     after harmonics, with the letters of their own."""
     known = _Lines(lines, high)
-    found: list[Comb] = []
+    combs: list[Comb] = []
     for _ in range(_MOST):
         best = _best_harmonics(known)
         if best is None:
             break
-        found.append(best)
+        combs.append(best)
         known.free[[known.position[line] for line in best.lines]] = False
-    families = _split(found, known)
+    families = _split(combs, known)
     for family in _sidebands(known, families):
         families.append(family)
     families.sort(key=lambda comb: comb.carrier is not None)
@@ -158,9 +158,9 @@ def _of_a_grid(comb: Comb, known: _Lines) -> bool:
             return False
         places = max((float(known.frequency.max()) - float(known.frequency.min())) / grid, 2.0)
         chance = min(len(known.frequency) / places, 0.9)
-        found = len(mine) - (comb.carrier is not None)
+        number = len(mine) - (comb.carrier is not None)
         lacking = sum(not tooth.found for tooth in comb.teeth)
-        score = found * math.log(_PRESENT / chance) + lacking * math.log(1 - _PRESENT)
+        score = number * math.log(_PRESENT / chance) + lacking * math.log(1 - _PRESENT)
         tried = places * (DIVISORS / _LEAST_TEETH if comb.carrier is None else _CARRIERS)
         return score < math.log(tried) + _BY_CHANCE
     return False

@@ -58,7 +58,7 @@ class Crossing:
 
 def find_crossings(levels: OrderLevels, turning: Turning) -> tuple[Crossing, ...]:
     """The modes that the orders show, by rising frequency."""
-    found: list[Crossing] = []
+    crossings: list[Crossing] = []
     rising = np.argsort(levels.speed)
     for order, amplitude in zip(levels.orders, levels.amplitude, strict=True):
         frequency = order * levels.speed[rising]
@@ -68,9 +68,9 @@ def find_crossings(levels: OrderLevels, turning: Turning) -> tuple[Crossing, ...
             sweep = _Sweep.of(levels, turning, rising[chosen], order)
             one = _fit(sweep, frequency[chosen], driven[chosen], float(frequency[-1]))
             if one is not None:
-                found.append(one)
+                crossings.append(one)
     kept: list[Crossing] = []
-    for one in sorted(found, key=lambda c: c.frequency_std / c.frequency):
+    for one in sorted(crossings, key=lambda c: c.frequency_std / c.frequency):
         if all(abs(one.frequency / other.frequency - 1) > _SAME for other in kept):
             kept.append(one)
     return tuple(sorted(kept, key=lambda c: c.frequency))

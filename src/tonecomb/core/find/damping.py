@@ -90,10 +90,12 @@ def find_resonances(data: Data, frequencies: list[float]) -> tuple[Resonance, ..
             beside = [f for f in frequencies if f < within[0]][-1:]
             beyond = [f for f in frequencies if f > within[-1]][:1]
             low, high = reach_of(starts, beside, beyond, spectrum, fs)
-            made = fit(data, (low, high), starts, SURE)
-            made = tuple(one for one in made if one.kind == "decay" or one.bandwidth > SHARE * line)
-            ones = (*ones, *made)
-            if len(starts) > 1 and len(made) == len(starts):
+            resonances = fit(data, (low, high), starts, SURE)
+            resonances = tuple(
+                one for one in resonances if one.kind == "decay" or one.bandwidth > SHARE * line
+            )
+            ones = (*ones, *resonances)
+            if len(starts) > 1 and len(resonances) == len(starts):
                 break
         found += ones
     return tuple(found)
@@ -320,8 +322,8 @@ def fit_decay(
     wanted = np.concatenate([measured.real, measured.imag])
 
     def residual(at: Array) -> Array:
-        made = columns(at)
-        return np.asarray(wanted - made @ np.linalg.lstsq(made, wanted, rcond=None)[0])
+        values = columns(at)
+        return np.asarray(wanted - values @ np.linalg.lstsq(values, wanted, rcond=None)[0])
 
     begin = np.array(
         [
@@ -334,15 +336,15 @@ def fit_decay(
     at = least_squares(residual, begin, x_scale=scale, method="lm", max_nfev=100 * count).x
     if not _sensible(at, n):
         return ()
-    made = columns(at)
-    parts = np.linalg.lstsq(made, wanted, rcond=None)[0]
-    fitted = made @ parts
+    values = columns(at)
+    parts = np.linalg.lstsq(values, wanted, rcond=None)[0]
+    fitted = values @ parts
     left = wanted - fitted
     if left @ left > _UNEXPLAINED * (wanted @ wanted):
         return ()  # it does not ring
     noise = float(left @ left) / max(len(left) - 4 - 4 * count, 1)
     jacobian = _jacobian(lambda moved: columns(moved) @ parts, at)
-    std = _stds(np.concatenate([jacobian, made], axis=1), noise, 2 * count)
+    std = _stds(np.concatenate([jacobian, values], axis=1), noise, 2 * count)
     size = np.abs(fitted[: len(turns)] + 1j * fitted[len(turns) :]) ** 2
     axis: Array = np.arange(first, stop) * np.float64(bin_hz)
     # On the scale of the spectrum, whose frame and window are others.
@@ -386,11 +388,11 @@ def _made(
     if not np.all(np.isfinite(std)) or np.any(std[1::2] > sure):
         return ()
     to_hz = data.fs / (2 * np.pi)
-    found = []
+    resonances = []
     for k in range(0, len(at), 2):
         damping = math.exp(float(at[k + 1])) / float(at[k])
         frequency = float(at[k]) * to_hz
-        found.append(
+        resonances.append(
             Resonance(
                 frequency=frequency,
                 frequency_std=float(std[k]) * to_hz,
@@ -402,4 +404,4 @@ def _made(
                 fit=np.asarray(fitted),
             )
         )
-    return tuple(sorted(found, key=lambda one: one.frequency))
+    return tuple(sorted(resonances, key=lambda one: one.frequency))

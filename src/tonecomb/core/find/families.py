@@ -22,14 +22,14 @@ def families(
     sweeps over are its teeth, at most one each, and no others; from a run no family is claimed.
     Tones nearer than ``separable`` (Hz) show as one."""
     order = sorted(range(len(lines)), key=lambda i: -lines[i].amplitude)[:_STRONGEST]
-    found = _found(lines, order, high)
+    combs = _found(lines, order, high)
     if moving is not None:
         comb, taken = _of(lines, moving, high, separable)
-        if moving.runs or (len(comb.lines) >= _LEAST and not _better(found, lines, moving, taken)):
+        if moving.runs or (len(comb.lines) >= _LEAST and not _better(combs, lines, moving, taken)):
             rest = [i for i in order if i not in taken]
-            found = [one for one in _found(lines, rest, high) if not _echoes(one, moving)]
-            found = found if moving.runs else [comb, *found]
-    every = sorted(found, key=lambda comb: comb.carrier is not None)
+            combs = [one for one in _found(lines, rest, high) if not _echoes(one, moving)]
+            combs = combs if moving.runs else [comb, *combs]
+    every = sorted(combs, key=lambda comb: comb.carrier is not None)
     return tuple(replace(comb, name=chr(ord("A") + i)) for i, comb in enumerate(every))
 
 

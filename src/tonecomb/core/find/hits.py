@@ -240,8 +240,8 @@ def _envelope(spectrum: np.ndarray, band: HitBand, fs: float) -> Array:
     size = scipy.fft.next_fast_len(2 * (last - first))
     padded = np.zeros(size, dtype=np.complex128)
     padded[: last - first] = spectrum[first:last]
-    made = ifft(padded)
-    return np.asarray(made.real**2 + made.imag**2)
+    values = ifft(padded)
+    return np.asarray(values.real**2 + values.imag**2)
 
 
 def _grid(spectrum: np.ndarray, fs: float, uneven: float) -> tuple[tuple[HitBand, ...], ...]:
@@ -258,8 +258,8 @@ def _row(spectrum: np.ndarray, parts: int, fs: float, uneven: float) -> tuple[Hi
     edges = [(k * fs / 2 / parts, (k + 1) * fs / 2 / parts) for k in range(parts)]
     slices = [_slice(band, len(spectrum), fs) for band in edges]
     count = scipy.fft.prev_fast_len(min(last - first for first, last in slices))
-    made = ifft(np.stack([spectrum[first : first + count] for first, _ in slices]))
-    squares = made.real**2 + made.imag**2
+    values = ifft(np.stack([spectrum[first : first + count] for first, _ in slices]))
+    squares = values.real**2 + values.imag**2
     means = squares.mean(axis=1, dtype=np.float64)
     fourth = np.einsum("bi,bi->b", squares, squares, dtype=np.float64) / count
     bands = []

@@ -34,7 +34,7 @@ def find_ringing(
 ) -> tuple[Resonance, ...]:
     """Modes rung by these combs, at most one for each. ``spectrum`` is that in which the combs
     were found; the fits are brought to its scale, as densities."""
-    found: list[Resonance] = []
+    resonances: list[Resonance] = []
     for comb in combs:
         teeth = sorted((t for t in comb.teeth if t.found), key=lambda t: -t.amplitude)
         if len(teeth) < _TEETH or teeth[0].frequency < _HIGH * comb.spacing:
@@ -55,7 +55,7 @@ def find_ringing(
         top = first + int(np.argmax(coarse.mean_square[first:last]))
         ones = find_resonances(Data(coarse, taper, fs, None), [float(coarse.frequency[top])])
         for one in ones:
-            if all(abs(one.frequency - other.frequency) > other.bandwidth for other in found):
+            if all(abs(one.frequency - other.frequency) > other.bandwidth for other in resonances):
                 same_density = spectrum.enbw_hz / coarse.enbw_hz
-                found.append(replace(one, kind="ringing", fit=one.fit * same_density))
-    return tuple(found)
+                resonances.append(replace(one, kind="ringing", fit=one.fit * same_density))
+    return tuple(resonances)

@@ -52,9 +52,9 @@ class ModeLines:
         ratio = min(alpha / max(omega, 1e-9), 0.99)
         exponent = complex(-alpha, omega * math.sqrt(1 - ratio**2))
         if not self.short:
-            found = fft(_powers(exponent, self._n) * self._lags)
+            values = fft(_powers(exponent, self._n) * self._lags)
             n, first, stop = self._n, self._first, self._stop
-            there, back = found[first:stop], found[n - first : n - stop : -1]
+            there, back = values[first:stop], values[n - first : n - stop : -1]
             return there.real + back.real - 1, there.imag + back.imag
         there, back = self._sums(exponent), self._sums(exponent.conjugate())
         return (there + back).real - 1, (there - back).imag

@@ -44,7 +44,7 @@ def find_under(
     tops = [f for f in _tops(smooth, out) if all(abs(f / k - 1) > _APART for k in known)]
     data = replace(data, spectrum=cleaned, left_out=out)
     line = data.taper.width_3db * spectrum.frame_hz
-    found: list[Resonance] = []
+    resonances: list[Resonance] = []
     for f in tops:
         width = half_power_width(smooth, f)
         if math.isnan(width) or width < line:
@@ -59,11 +59,11 @@ def find_under(
             data.fs,
         )
         for one in fit_noise(data, limits, [(f, width)], SURE):
-            others = (*known, *(other.frequency for other in found))
+            others = (*known, *(other.frequency for other in resonances))
             apart = all(abs(other - one.frequency) > one.bandwidth for other in others)
             if apart and one.bandwidth > SHARE * line:
-                found.append(one)
-    return tuple(found)
+                resonances.append(one)
+    return tuple(resonances)
 
 
 def _smoothed(cleaned: Spectrum) -> Spectrum:
@@ -110,15 +110,15 @@ def _tops(smoothed: Spectrum, out: NDArray[np.bool_]) -> list[float]:
     inner = smooth[1:-1]
     tops = 1 + np.flatnonzero((inner > smooth[:-2]) & (inner >= smooth[2:]))
     tops = tops[np.argsort(-smooth[tops])]
-    found: list[int] = []
+    numbers: list[int] = []
     for top in tops:
         left, right = low[max(top - beside, 0)], low[min(top + beside, len(low) - 1)]
-        if smooth[top] < _HEIGHT * max(left, right) or len(found) == _MOST:
+        if smooth[top] < _HEIGHT * max(left, right) or len(numbers) == _MOST:
             continue
-        saddles = [smooth[min(int(top), one) : max(int(top), one) + 1].min() for one in found]
+        saddles = [smooth[min(int(top), one) : max(int(top), one) + 1].min() for one in numbers]
         if saddles and smooth[top] < _PROMINENT * max(saddles):
             continue
         around = out[max(top - 8 * pad, 0) : top + 8 * pad + 1]
         if 1 - around.mean() >= _LEFT:
-            found.append(int(top))
-    return [float(smoothed.frequency[top]) for top in found]
+            numbers.append(int(top))
+    return [float(smoothed.frequency[top]) for top in numbers]

@@ -204,10 +204,10 @@ def _fit(start: Sequence[float], k: Array, y: Bins, n: int) -> _Fit | None:
                 damping *= 10
                 continue
             tried = places + np.clip(step, -0.5, 0.5)
-            told, rest = _solved(tried, k, y, n)
+            values, rest = _solved(tried, k, y, n)
             total = float(np.vdot(rest, rest).real)
             if total < squares * (1 + 1e-12):
-                moved = tried, told, rest, total
+                moved = tried, values, rest, total
                 break
             damping = max(8 * damping, 1e-3)
         if moved is None:
@@ -320,8 +320,8 @@ def _changing(place: float, k: Array, y: Bins, n: int) -> float:
         design = np.concatenate([np.stack(columns, axis=1), *rest], axis=1)
         left = values - design @ np.linalg.lstsq(design, values, rcond=None)[0]
         parameters = 2 * (order + 1) + 3
-        told = 2 * len(k) * math.log(float(left @ left)) + parameters * math.log(2 * len(k))
-        best = min(best, told)
+        value = 2 * len(k) * math.log(float(left @ left)) + parameters * math.log(2 * len(k))
+        best = min(best, value)
     return best
 
 

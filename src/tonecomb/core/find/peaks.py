@@ -69,18 +69,18 @@ def find_peaks(
     """The spectrum's peaks by rising frequency, refined on the samples and followed through the
     frames; and how many more there are than are kept."""
     floor = noise.floor
-    found = _candidates(spectrum, noise, search, taper)
+    candidates = _candidates(spectrum, noise, search, taper)
     low = -np.inf if search.low is None else search.low
     high = np.inf if search.high is None else search.high
-    inside = [c for c in found if low <= c.frequency <= high]
+    inside = [c for c in candidates if low <= c.frequency <= high]
     wanted = _spaced(_above(spectrum, inside, floor, search), search.spacing)
     kept = wanted[: search.most]
     asked = [_nearest(spectrum, taper, frequency) for frequency in search.by_hand]
     taken = {c.index for c in kept}
     pointed = {c.index: c for c in asked if c is not None and c.index not in taken}
-    by_hand = [next((f for f in found if f.index == i), c) for i, c in pointed.items()]
+    by_hand = [next((f for f in candidates if f.index == i), c) for i, c in pointed.items()]
     jointly, singly = [*kept[:JOINTLY], *by_hand], kept[JOINTLY:]
-    outside = [c for c in found if c not in kept and c not in by_hand][:_OUTSIDE]
+    outside = [c for c in candidates if c not in kept and c not in by_hand][:_OUTSIDE]
     together = [*jointly, *(singly[:_OUTSIDE] if singly else outside)]
 
     indices = [c.index for c in (*kept, *outside, *by_hand)]
@@ -209,10 +209,10 @@ def _candidates(
     above = level[min(edge, len(level) - 1) : edge + math.ceil(taper.width_6db * pad) + 1]
     level[:edge] = above.min()
     frequencies, amplitudes = np.empty(len(maxima)), np.empty(len(maxima))
-    found: list[Candidate] = []
+    candidates: list[Candidate] = []
     for index in maxima:
         frequency = (index + _parabola(level[index - 1 : index + 2])) * spectrum.bin_hz
-        known = len(found)
+        known = len(candidates)
         offset = (frequency - frequencies[:known]) / spectrum.frame_hz
         image = (frequency + frequencies[:known]) / spectrum.frame_hz
         leaked = amplitudes[:known] @ (_skirt(taper, offset) + _skirt(taper, image))
@@ -222,8 +222,8 @@ def _candidates(
         if prominence < search.prominence_db:
             continue
         frequencies[known], amplitudes[known] = frequency, np.sqrt(power[index])
-        found.append(Candidate(int(index), float(frequency), prominence))
-    return found
+        candidates.append(Candidate(int(index), float(frequency), prominence))
+    return candidates
 
 
 def _skirt(taper: Window, bins: Array) -> Array:

@@ -153,10 +153,10 @@ def products_of(frames: Array, columns: Array) -> Array:
     step = -(-frames.shape[1] * frames.itemsize // max(frames.strides[0], 1))
     if not 1 < step <= len(frames) // _TOGETHER or columns.nbytes > _COLUMNS_AGAIN:
         return np.asarray(np.ascontiguousarray(frames) @ columns.T)
-    found = np.empty((len(frames), len(columns)))
+    values = np.empty((len(frames), len(columns)))
     for first in range(step):
-        np.matmul(frames[first::step], columns.T, out=found[first::step])
-    return found
+        np.matmul(frames[first::step], columns.T, out=values[first::step])
+    return values
 
 
 def _inverse(gram: Array) -> Array:

@@ -102,12 +102,12 @@ class _Frames:
         if self._kept:
             return self._kept[0]
         framing, places = self._framing, self._places[at : at + self._at_once]
-        found = np.empty((len(places), framing.frame))
-        for own, k in zip(found, places, strict=True):
+        values = np.empty((len(places), framing.frame))
+        for own, k in zip(values, places, strict=True):
             own[:] = read_frames(self._read, framing, range(k, k + 1), self._fs)
         if len(places) == len(self._places):
-            self._kept.append(found)
-        return found
+            self._kept.append(values)
+        return values
 
 
 def _few(count: int) -> Numbers:

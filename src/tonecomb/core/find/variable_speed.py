@@ -166,9 +166,9 @@ def _frames(read: Read, framing: Framing, numbers: range) -> NDArray[np.complex6
     frames = frames_of(samples, framing)
     weights = window("hann").samples(n)
     tapered = ((frames - frames.mean(axis=1, keepdims=True)) * weights).astype(np.float32)
-    found = rfft(tapered)
-    found[:, 1::2] *= -1
-    return np.asarray(found)
+    values = rfft(tapered)
+    values[:, 1::2] *= -1
+    return np.asarray(values)
 
 
 def _logs(
@@ -188,8 +188,8 @@ def _logs(
     out = np.empty((framing.count, bins))  # at once as it is wanted: of a long record it is large
     at = 0
     for numbers in framing.blocks(min(_BLOCK * framing.hop, READ_SAMPLES)):
-        found = _frames(read, framing, numbers)[:, :bins]
-        power = found.real**2 + found.imag**2
+        values = _frames(read, framing, numbers)[:, :bins]
+        power = values.real**2 + values.imag**2
         cells = max(1, bins // _NEAR)
         edges = np.linspace(0, bins, cells + 1).astype(int)
         parts = [power[:, a:b] for a, b in pairwise(edges)]

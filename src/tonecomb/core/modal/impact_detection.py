@@ -41,15 +41,15 @@ def find_knocks(x: Array, fs: float) -> list[tuple[int, bool]]:
     residual = _whitened(slow, rate)
     energy = _smoothed(residual**2, max(1, round(_ENERGY_S * rate)))
     floor = float(np.percentile(energy, 15)) + 1e-12 * float(energy.max())
-    found: list[int] = []
+    numbers: list[int] = []
     for at in _candidates(energy, rate, floor):
-        if found and at - found[-1] < _DEAD_S * rate:
+        if numbers and at - numbers[-1] < _DEAD_S * rate:
             continue
         if not _END_S * rate < at < len(energy) - _END_S * rate:
             continue  # where the record begins or ends is no hit
         if _stands_out(energy, at, rate):
-            found.append(at)
-    return [(_onset(x, at * step, fs), _doubled(energy, at, rate, found)) for at in found]
+            numbers.append(at)
+    return [(_onset(x, at * step, fs), _doubled(energy, at, rate, numbers)) for at in numbers]
 
 
 def _decimated(x: Array, step: int) -> Array:

@@ -117,8 +117,8 @@ def _pulses(force: Array, fs: float) -> list[Tap]:
             if 1000 * (top - before.top) / fs < 3 * 1000 * before.width and share < 0.05:
                 continue  # what the sensor rings
             apart = 1000 * (top - before.top) / fs
-            told = f"double hit, {apart:.3g} ms later with {100 * share:.2g} %"
-            taps[-1] = before.blamed("double", told)
+            text = f"double hit, {apart:.3g} ms later with {100 * share:.2g} %"
+            taps[-1] = before.blamed("double", text)
             continue
         taps.append(one)
     return taps
@@ -204,11 +204,11 @@ def _envelope(x: Array, fs: float) -> Array:
 
 def _left(levels: Sequence[Array], tap: Tap, end: int, hop: int) -> float:
     """Level just before ``end`` over the highest after the tap, dB; the least fallen channel's."""
-    found = []
+    values = []
     for level in levels:
         part = level[tap.onset // hop : max(tap.onset // hop + 1, end // hop)]
         tail = part[-max(1, min(5, len(part) // 4)) :]
         most = float(part.max(initial=0.0))
         if most > 0:
-            found.append(20 * math.log10(max(float(np.median(tail)), 1e-300) / most))
-    return max(found, default=-math.inf)
+            values.append(20 * math.log10(max(float(np.median(tail)), 1e-300) / most))
+    return max(values, default=-math.inf)

@@ -361,7 +361,7 @@ class _Fit:
         multiples = self._solved(self.poles, jacobian=False)[3]
         columns = self._columns(self.poles)
         fit = np.stack([columns @ c for c in multiples])
-        found = []
+        modes = []
         for i, (f, d) in enumerate(self.poles):
             swing, decay = 2 * np.pi * f, max(d - extra, 1e-9 * f)
             pole = complex(-decay, swing)
@@ -372,7 +372,7 @@ class _Fit:
             block = self.covariance[2 * i : 2 * i + 2, 2 * i : 2 * i + 2]
             by_f = np.array([2 * np.pi * swing / natural, decay / natural]) / (2 * np.pi)
             by_d = np.array([-decay * 2 * np.pi * swing / natural**3, swing**2 / natural**3])
-            found.append(
+            modes.append(
                 Mode(
                     natural / (2 * np.pi),
                     math.sqrt(max(float(by_f @ block @ by_f), 0.0)),
@@ -382,8 +382,8 @@ class _Fit:
                     np.abs(constant) * math.sqrt(max(float(block[1, 1]), 0.0)) / decay,
                 )
             )
-        found.sort(key=lambda one: one.frequency)
-        return Modes(tuple(found), low, high, self.frequency, fit, poles, self.misfit)
+        modes.sort(key=lambda one: one.frequency)
+        return Modes(tuple(modes), low, high, self.frequency, fit, poles, self.misfit)
 
 
 def _real(x: Complex) -> Array:

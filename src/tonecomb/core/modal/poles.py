@@ -112,9 +112,9 @@ def settled(poles: tuple[Pole, ...]) -> list[tuple[float, float]]:
                 break
         else:
             groups.append([one])
-    found = [_middle(g) for g in groups if len({one.order for one in g}) >= least]
-    found.sort()
-    return found
+    pairs = [_middle(g) for g in groups if len({one.order for one in g}) >= least]
+    pairs.sort()
+    return pairs
 
 
 def _middle(group: list[Pole]) -> tuple[float, float]:

@@ -104,27 +104,27 @@ def _left(answer: Array, used: list[Tap], frame: int, response: Response) -> flo
 def _offset(answer: Array, used: list[Tap]) -> float:
     """How far an answer stands off at the end of taps from where it stood before them, over the
     peak; the median."""
-    found = []
+    values = []
     for tap in used:
         part = answer[tap.onset : tap.until]
         before = answer[max(0, tap.onset - _REST) : tap.onset]
         if len(part) > 4 * _REST and len(before) >= _REST // 2:
             peak = float(np.abs(part - np.median(before)).max())
             off = float(part[-len(part) // 8 :].mean() - np.median(before))
-            found.append(abs(off) / max(peak, 1e-300))
-    return float(np.median(found)) if found else 0.0
+            values.append(abs(off) / max(peak, 1e-300))
+    return float(np.median(values)) if values else 0.0
 
 
 def lasts(x: Array, used: list[Tap]) -> float:
     """Samples from 5 to 90 % of a tap's energy, the median."""
-    found = []
+    values = []
     for tap in used:
         part = x[max(0, tap.onset - 16) : tap.until]
         energy = np.cumsum((part - np.median(part)) ** 2)
         if energy[-1] > 0:
             low, high = np.searchsorted(energy, (0.05 * energy[-1], 0.9 * energy[-1]))
-            found.append(float(high - low))
-    return float(np.median(found)) if found else 0.0
+            values.append(float(high - low))
+    return float(np.median(values)) if values else 0.0
 
 
 def about_frames(read: Read, length: int, taper: str) -> list[tuple[str, str]]:

@@ -122,10 +122,10 @@ def of_taps(
     bins_x, bins_y = rfft(x, axis=1), rfft(y, axis=2)
     sums = _Sums(len(answers), frame // 2 + 1)
     sums.add(bins_x, bins_y)
-    made = sums.response(
+    response = sums.response(
         frame, fs, estimator, float(len(used)), decay, tuple(tap.number for tap in used)
     )
-    return replace(made, alike=float(np.mean(smoothness)))
+    return replace(response, alike=float(np.mean(smoothness)))
 
 
 def of_frames(

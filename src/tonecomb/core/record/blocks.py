@@ -33,10 +33,10 @@ class BlockCache:
     def get(self, key: _Key) -> Array | None:
         """A kept block, None where it has to be read."""
         with self._lock:
-            found = self._kept.get(key)
-            if found is not None:
+            values = self._kept.get(key)
+            if values is not None:
                 self._kept.move_to_end(key)
-            return found
+            return values
 
     def keep(self, key: _Key, block: Array) -> None:
         """Keep a block, and let go of those not used for longest."""

@@ -45,8 +45,8 @@ def count_periods(samples: Array, fs: float) -> Periods | None:
     states = side[outside]
     rises = np.flatnonzero((states[:-1] < 0) & (states[1:] > 0))
     falls = np.flatnonzero((states[:-1] > 0) & (states[1:] < 0))
-    turned, found = (samples, rises) if len(rises) >= len(falls) else (2 * middle - samples, falls)
-    times = [_crossing(turned, int(outside[i]), int(outside[i + 1]), middle) for i in found]
+    turned, values = (samples, rises) if len(rises) >= len(falls) else (2 * middle - samples, falls)
+    times = [_crossing(turned, int(outside[i]), int(outside[i + 1]), middle) for i in values]
     if len(times) < 2:
         return None
     steps = np.diff(times) / fs

@@ -168,8 +168,8 @@ class Cells:
 
     def pyramid(self, length: int) -> Pyramid:
         """Of all ``length`` samples, whose cells these are."""
-        made = pyramid_of(self.low, self.high, length, self.holes)
-        return replace(made, missing=self.missing, infinite=self.infinite, short=self.short)
+        pyramid = pyramid_of(self.low, self.high, length, self.holes)
+        return replace(pyramid, missing=self.missing, infinite=self.infinite, short=self.short)
 
 
 def cells_of(samples: Array, start: int, length: int) -> Cells:

@@ -139,15 +139,15 @@ class Window:
 
 def _samples(window: Window, length: int) -> Array:
     if window.shape is not None:
-        made = window.shape(length)
+        values = window.shape(length)
     else:
         angle = 2 * np.pi * np.arange(length) / length
-        made = sum(
+        values = sum(
             ((-1) ** k * a * np.cos(k * angle) for k, a in enumerate(window.terms)),
             start=np.zeros(length),
         )
-    made.setflags(write=False)  # it is for all
-    return made
+    values.setflags(write=False)  # it is for all
+    return values
 
 
 _samples_once = lru_cache(8)(_samples)

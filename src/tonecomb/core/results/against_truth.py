@@ -81,10 +81,12 @@ def compared(analysis: Analysis) -> tuple[Compared, ...]:
     if truth is None:
         return ()
     expected = [(one, _expected(one, truth, analysis)) for one in truth.lines]
-    told = _read(expected, analysis)
-    told += [_mode(one.part, one.name, one.frequency, one.damping, analysis) for one in truth.modes]
-    told += [_noise(one, truth, analysis) for one in truth.noises]
-    return tuple(sorted(told, key=lambda one: one.part))
+    compareds = _read(expected, analysis)
+    compareds += [
+        _mode(one.part, one.name, one.frequency, one.damping, analysis) for one in truth.modes
+    ]
+    compareds += [_noise(one, truth, analysis) for one in truth.noises]
+    return tuple(sorted(compareds, key=lambda one: one.part))
 
 
 def shows(frequency: float, truth: Truth, steps: Sequence[Step], fs: float) -> float:

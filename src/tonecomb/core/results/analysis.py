@@ -81,18 +81,18 @@ class Analysis(ShownEstimate):
         extremes: tuple[tuple[Band, Extremes], ...] = (),
     ) -> Analysis:
         """What was computed of a recording, shown as ``method`` says."""
-        made = cls(estimate, method, found, "", recording.truth, extremes)
-        return made.shown_by(method, recording)
+        analysis = cls(estimate, method, found, "", recording.truth, extremes)
+        return analysis.shown_by(method, recording)
 
     @cached_property
     def display(self) -> Display:
         """How it is shown. Where no low cut is chosen: from 1 Hz, or half the lowest thing that was
         found."""
-        display, found = self.method.shown.display, self.found
-        if display.low_cut is not None or found is None:
+        display, findings = self.method.shown.display, self.found
+        if display.low_cut is not None or findings is None:
             return display
-        sure = [peak.tone.frequency for peak in found.peaks if peak.tone.steady or peak.clear]
-        lowest = min([*sure, *(one.frequency for one in found.resonances)], default=math.inf)
+        sure = [peak.tone.frequency for peak in findings.peaks if peak.tone.steady or peak.clear]
+        lowest = min([*sure, *(one.frequency for one in findings.resonances)], default=math.inf)
         return replace(display, low_cut=min(LOW_CUT, float(f"{lowest / 2:.2g}")))
 
     @cached_property
@@ -102,8 +102,8 @@ class Analysis(ShownEstimate):
             return None
         if not self.order:
             return self.found.peaks
-        shown = (self._shown(peak) for peak in self.found.peaks)
-        return tuple(peak for peak in shown if peak.tone.amplitude > 0)
+        peaks = (self._shown(peak) for peak in self.found.peaks)
+        return tuple(peak for peak in peaks if peak.tone.amplitude > 0)
 
     def _shown(self, peak: Peak) -> Peak:
         """A peak as another quantity: its phase turns by a right angle for each iω."""
@@ -120,11 +120,12 @@ class Analysis(ShownEstimate):
     @cached_property
     def resonances(self) -> tuple[Resonance, ...]:
         """The resonances."""
-        found = () if self.found is None else self.found.resonances
+        resonances = () if self.found is None else self.found.resonances
         if not self.derived:
-            return found
+            return resonances
         return tuple(
-            replace(one, fit=one.fit * self.weighted_gain(one.fit_frequency) ** 2) for one in found
+            replace(one, fit=one.fit * self.weighted_gain(one.fit_frequency) ** 2)
+            for one in resonances
         )
 
     @cached_property
@@ -179,11 +180,11 @@ class Analysis(ShownEstimate):
     @cached_property
     def combs(self) -> tuple[Comb, ...]:
         """Families among the peaks, found with them; their amplitudes are as they are shown."""
-        found = self.found
+        findings = self.found
         # Where a quantity leaves peaks out, the numbers of the lines are others.
-        if found and found.combs is not None and len(self.lines) == len(found.peaks):
-            return tuple(comb.measured_by(self.lines) for comb in found.combs)
-        moving = None if found is None else found.moving
+        if findings and findings.combs is not None and len(self.lines) == len(findings.peaks):
+            return tuple(comb.measured_by(self.lines) for comb in findings.combs)
+        moving = None if findings is None else findings.moving
         return families(self.lines, self.fs / 2, moving, self.resolution.separable_hz)
 
     def present(self, peak: Peak) -> float:
@@ -199,9 +200,9 @@ class Analysis(ShownEstimate):
     def content(self) -> Content:
         """The lines that stand in the stretch and the rest of the frames' mean, in the channel's
         own quantity; parted where they were looked for."""
-        found = self.found or Findings()
+        findings = self.found or Findings()
         taper = window(self.method.frames.window)
-        return found.content or found.content_of(self.estimate, taper)
+        return findings.content or findings.content_of(self.estimate, taper)
 
     def as_low_as(self, cut: float) -> Gain:
         """The gain to what is shown, were the low cut at this frequency (Hz)."""
@@ -244,10 +245,10 @@ class Analysis(ShownEstimate):
 
     def shown_by(self, method: Method, recording: Recording) -> Analysis:
         """The same, shown as ``method`` says."""
-        shown = replace(self, method=method)
+        analysis = replace(self, method=method)
         # From which frequency on is known by what was found.
-        display = shown.display if shown.order else method.shown.display
-        return replace(shown, sentence=sentence(method.having(display=display), recording))
+        display = analysis.display if analysis.order else method.shown.display
+        return replace(analysis, sentence=sentence(method.having(display=display), recording))
 
     def displayed(self, shown: Shown) -> Analysis:
         """The same in another scaling, and as another quantity. The sentence stays."""
@@ -270,9 +271,9 @@ def run(method: Method, recording: Recording, progress: Progress = silent) -> An
     """
     method = method.resolved(recording)
     estimate = followed_spectrum(method, recording, part(progress, 0.0, 0.5))
-    found = run_findings(estimate, method, recording, part(progress, 0.5, 0.9))
+    findings = run_findings(estimate, method, recording, part(progress, 0.5, 0.9))
     extremes = true_peaks(method, recording, part(progress, 0.9, 1.0))
-    return Analysis.of(replace(estimate, followed=None), found, method, recording, extremes)
+    return Analysis.of(replace(estimate, followed=None), findings, method, recording, extremes)
 
 
 def followed_spectrum(
@@ -326,26 +327,26 @@ def run_findings(
     peaks, unlisted = find_peaks(spectrum, search.peaks, read, p.fs, p.taper, noise, progress)
     if estimate.single is None and not recording.live:  # what grows is looked at again at once
         peaks = parted(peaks, spectrum, read, p.fs)
-    found = Findings(peaks, noise.floor, noise.averages, unlisted=unlisted)
+    findings = Findings(peaks, noise.floor, noise.averages, unlisted=unlisted)
     if noise.courses is not None:
-        found = replace(found, changes=find_changes(noise.courses, p.fs))
-    before = Analysis(estimate, method.findings(), found, "")
+        findings = replace(findings, changes=find_changes(noise.courses, p.fs))
+    before = Analysis(estimate, method.findings(), findings, "")
     moving = _moving(before, read, p)
-    found = replace(found, moving=moving)
-    combs = before.combs if moving is None else replace(before, found=found).combs
+    findings = replace(findings, moving=moving)
+    combs = before.combs if moving is None else replace(before, found=findings).combs
     rung = find_ringing(combs, spectrum, read, p.fs, method.frames.detrend)
-    resonances = [*modes(estimate, found, combs, method, p.taper), *rung]
+    resonances = [*modes(estimate, findings, combs, method, p.taper), *rung]
     resonances.sort(key=lambda one: one.frequency)
     separable = estimate.resolution.separable_hz
     peaks = tuple(of_family(of_mode(peak, resonances), moving, separable) for peak in peaks)
-    found = replace(found, peaks=peaks, combs=combs, resonances=tuple(resonances))
-    return replace(found, content=found.content_of(estimate, p.taper))
+    findings = replace(findings, peaks=peaks, combs=combs, resonances=tuple(resonances))
+    return replace(findings, content=findings.content_of(estimate, p.taper))
 
 
 def _moving(before: Analysis, read: Read, p: FramePlan) -> Moving | None:
     """A family that moves, looked for where several peaks do, or where what is there is not."""
-    peaks, found = before.peaks or (), before.found
-    if p.framing.kept is not None or found is None:
+    peaks, findings = before.peaks or (), before.found
+    if p.framing.kept is not None or findings is None:
         return None
     moves = [
         one
@@ -353,7 +354,7 @@ def _moving(before: Analysis, read: Read, p: FramePlan) -> Moving | None:
         if one.behaviour and not one.tone.steady and one.behaviour.kind != "comes and goes"
     ]
     goes = any(one.behaviour and one.behaviour.kind in _SWELLS for one in peaks)
-    changes = found.changes is not None and found.changes.elsewhere > 0 and not goes
+    changes = findings.changes is not None and findings.changes.elsewhere > 0 and not goes
     far = any(
         one.behaviour and one.behaviour.moved > _FAR * one.tone.frequency for one in moves
     )  # a fundamental that runs: its teeth may stand where it holds its speed

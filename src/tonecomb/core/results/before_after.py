@@ -150,13 +150,13 @@ def _seen(
 def _changes(before: Analysis, after: Analysis) -> tuple[Change, ...]:
     """How the level of each peak of before changed."""
     names = {line: comb.name for comb in before.combs for line in comb.lines}
-    told = []
+    changes = []
     for i, peak in enumerate(before.peaks or ()):
         change, gone = _change(peak.tone.frequency, peak.tone.amplitude, before, after)
-        told.append(
+        changes.append(
             Change(peak.tone.frequency, before.amplitude(peak)[0], change, names.get(i, ""), gone)
         )
-    return tuple(told)
+    return tuple(changes)
 
 
 def _change(f: float, had: float, before: Analysis, after: Analysis) -> tuple[float, bool]:

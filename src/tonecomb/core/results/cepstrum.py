@@ -103,7 +103,7 @@ def _rahmonics(values: Array, fs: float) -> tuple[Rahmonic, ...]:
         )
         + 1
     )
-    found = []
+    rahmonics = []
     for k in tops[np.argsort(values[tops])[::-1][: 8 * _MOST]].tolist():
         reach = max(_FEWEST, int(_NEAR * k))
         near = values[max(k - reach, _LEAST) : k + reach + 1]
@@ -115,8 +115,10 @@ def _rahmonics(values: Array, fs: float) -> tuple[Rahmonic, ...]:
         off = 0.5 * (before - after) / curve if curve < 0 else 0.0
         # The scatter of the neighbours moves the top of the parabola.
         std = scatter / max(-curve, scatter) / np.sqrt(2)
-        found.append(Rahmonic((k + off) / fs, max(std, 0.1) / fs, float(top), float(top / scatter)))
-    return tuple(_sorted(found, 0.35 / fs)[:_MOST])
+        rahmonics.append(
+            Rahmonic((k + off) / fs, max(std, 0.1) / fs, float(top), float(top / scatter))
+        )
+    return tuple(_sorted(rahmonics, 0.35 / fs)[:_MOST])
 
 
 def _common(one: Rahmonic, every: list[Rahmonic], play: float) -> Rahmonic:

@@ -40,9 +40,9 @@ def alike(one: Analysis, other: Analysis) -> Analysis:
     """
     method = one.method
     method.shown.display.check(other.channel.unit)
-    shown = other.displayed(method.shown)
-    conversion(shown.unit.symbol, one.unit.symbol)
-    return shown
+    analysis = other.displayed(method.shown)
+    conversion(analysis.unit.symbol, one.unit.symbol)
+    return analysis
 
 
 def in_unit_of(one: Analysis, shown: Analysis) -> Curve:

@@ -243,13 +243,13 @@ def _noise(one: _Side, other: _Side) -> Iterator[SpectrumDifference]:
     high = float(min(side.analysis.spectrum.frequency[-1] for side in (one, other)))
     top, told = high, None
     while min(side.power(high / 2, high, noise=True)[2] for side in (one, other)) >= _FEWEST:
-        found = octaves(high / 2, high)
-        if told is not None and not (found is not None and _alike(told, found)):
+        difference = octaves(high / 2, high)
+        if told is not None and not (difference is not None and _alike(told, difference)):
             yield told
             told = None
         if told is None:
             top = high
-        told = found and octaves(high / 2, top)
+        told = difference and octaves(high / 2, top)
         high /= 2
     if told is not None:
         yield told

@@ -121,16 +121,16 @@ def _of_axes(method: Method, recording: Recording, progress: Progress) -> Estima
     keeps its frequency."""
     source = method.source
     every = (source.channel, *source.axes)
-    found = []
+    estimates = []
     for i, channel in enumerate(every):
         share = part(progress, i / len(every), (i + 1) / len(every))
         alone = replace(method, source=replace(source, channel=channel, axes=()))
-        found.append(run_spectrum(alone, recording, share))
-    first = found[0]
-    sizes = [conversion(one.channel.unit, first.channel.unit) ** 2 for one in found]
-    total = sum(size * one.spectrum.mean_square for size, one in zip(sizes, found, strict=True))
-    squares = sum(size * one.level.rms**2 for size, one in zip(sizes, found, strict=True))
-    names = ", ".join(one.channel.name for one in found)
+        estimates.append(run_spectrum(alone, recording, share))
+    first = estimates[0]
+    sizes = [conversion(one.channel.unit, first.channel.unit) ** 2 for one in estimates]
+    total = sum(size * one.spectrum.mean_square for size, one in zip(sizes, estimates, strict=True))
+    squares = sum(size * one.level.rms**2 for size, one in zip(sizes, estimates, strict=True))
+    names = ", ".join(one.channel.name for one in estimates)
     return replace(
         first,
         channel=replace(first.channel, name=f"power sum of {names}"),
@@ -168,10 +168,10 @@ def _in_step(
         detrend=frames.detrend,
     )
     single = one_frame(samples, p.fs, p.taper, frames.pad, frames.detrend)
-    made = _estimate(method, recording, p, spectrum, single=single)
+    estimate = _estimate(method, recording, p, spectrum, single=single)
     covered = count * frames.frame / (p.stop - p.start)
-    known = replace(made.resolution, frames=count, covered_fraction=covered)
-    return replace(made, resolution=known)
+    known = replace(estimate.resolution, frames=count, covered_fraction=covered)
+    return replace(estimate, resolution=known)
 
 
 def _without_clipped(method: Method, p: FramePlan, progress: Progress) -> FramePlan:

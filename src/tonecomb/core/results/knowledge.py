@@ -96,8 +96,8 @@ def _as_it_moves(one: DroppedComb, analysis: Analysis) -> Comb | None:
     moving = None if analysis.found is None else analysis.found.moving
     if moving is None or moving.runs:
         return None
-    found = (comb for comb in analysis.combs if comb.low is not None and same(one, comb))
-    comb = next(found, None)
+    combs = (comb for comb in analysis.combs if comb.low is not None and same(one, comb))
+    comb = next(combs, None)
     return None if comb is None else replace(comb, name=one.name)
 
 

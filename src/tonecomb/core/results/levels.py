@@ -75,8 +75,8 @@ def _read(a: Analysis, band: Band) -> LevelReading:
 def _value(a: Analysis, gain: LevelGain) -> tuple[float, str]:
     band = gain.band
     if band.detector != "rms":
-        found = dict(a.extremes).get(band, Extremes(math.nan, math.nan, "it is still computed"))
-        return found.peak if band.detector == "peak" else found.peak_to_peak, found.why_not
+        extremes = dict(a.extremes).get(band, Extremes(math.nan, math.nan, "it is still computed"))
+        return extremes.peak if band.detector == "peak" else extremes.peak_to_peak, extremes.why_not
     return math.sqrt(content_of(a, gain).band(band.low, band.high)), ""
 
 

@@ -117,7 +117,7 @@ def _answers(a: Transfer, b: Transfer) -> list[tuple[int, int]]:
 
 def _pairs(one: tuple[Mode, ...], two: tuple[Mode, ...], table: Array) -> list[ModePair]:
     """Each mode with the one it is most like, where that is mutual."""
-    found = []
+    mode_pairs = []
     for i, x in enumerate(one):
         if not len(two):
             break
@@ -130,7 +130,7 @@ def _pairs(one: tuple[Mode, ...], two: tuple[Mode, ...], table: Array) -> list[M
         if min(back, key=lambda k: abs(math.log(one[k].frequency / two[j].frequency))) != i:
             continue
         y = two[j]
-        found.append(
+        mode_pairs.append(
             ModePair(
                 i,
                 j,
@@ -141,7 +141,7 @@ def _pairs(one: tuple[Mode, ...], two: tuple[Mode, ...], table: Array) -> list[M
                 math.hypot(x.damping_std, y.damping_std),
             )
         )
-    return found
+    return mode_pairs
 
 
 def reciprocity(a: Transfer, sketch_a: Sketch, b: Transfer, sketch_b: Sketch) -> tuple[Turned, ...]:
@@ -155,7 +155,7 @@ def reciprocity(a: Transfer, sketch_a: Sketch, b: Transfer, sketch_b: Sketch) ->
     )
     if hit_a is None or hit_b is None or hit_a.point == hit_b.point:
         return ()
-    found = []
+    turneds = []
     for i, x in enumerate(a.numbers):
         for j, y in enumerate(b.numbers):
             there, here = sketch_a.of(x), sketch_b.of(y)
@@ -169,8 +169,8 @@ def reciprocity(a: Transfer, sketch_a: Sketch, b: Transfer, sketch_b: Sketch) ->
             ):
                 one = _turned(a, i, b, j)
                 if one is not None:
-                    found.append(one)
-    return tuple(found)
+                    turneds.append(one)
+    return tuple(turneds)
 
 
 def _turned(a: Transfer, i: int, b: Transfer, j: int) -> Turned | None:

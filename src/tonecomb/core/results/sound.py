@@ -162,12 +162,12 @@ class Sound:
     def render(self, first: int, count: int) -> Stereo:
         """Left and right from sample ``first`` on, shape (count, 2), faded at the sound's start and
         end, and never beyond full scale."""
-        made = self.plain(first, count) * self.gain
+        values = self.plain(first, count) * self.gain
         number = first + np.arange(count)
         fade = FADE_S * self.rate
         ends = np.minimum(number, self.frames - 1 - number) / fade
-        made *= raised(ends)[:, None]
-        both = np.repeat(made, 2, axis=1) if made.shape[1] == 1 else made
+        values *= raised(ends)[:, None]
+        both = np.repeat(values, 2, axis=1) if values.shape[1] == 1 else values
         return np.clip(both, -_PEAK, _PEAK).astype(np.float32)
 
     def measured(self, progress: Progress = silent) -> tuple[float, float]:
@@ -195,8 +195,8 @@ def _kernel(reach: float) -> Array:
     folds down."""
     offsets = np.arange(-_HALF + 1, _HALF + 1) - np.arange(_PHASES + 1)[:, None] / _PHASES
     inside = np.sqrt(np.clip(1 - (offsets / _HALF) ** 2, 0, None))
-    made = np.sinc(offsets / reach) * np.i0(9.0 * inside)
-    return np.asarray(made / made.sum(axis=1, keepdims=True))
+    values = np.sinc(offsets / reach) * np.i0(9.0 * inside)
+    return np.asarray(values / values.sum(axis=1, keepdims=True))
 
 
 def raised(x: Array) -> Array:
@@ -218,13 +218,13 @@ def k_weighting(frequency: Array) -> Array:
 def equally_loud(*sounds: Sound, progress: Progress = silent) -> tuple[Sound, ...]:
     """The sounds with gains at which they are equally loud, none of them clips, and none is louder
     than it need be."""
-    told = [one.measured(progress) for one in sounds]
-    heard = [(loud, peak) for loud, peak in told if loud > -math.inf and peak > 0]
+    pairs = [one.measured(progress) for one in sounds]
+    heard = [(loud, peak) for loud, peak in pairs if loud > -math.inf and peak > 0]
     if not heard:
         return sounds
     level = min([_LOUD, *(loud + 20 * math.log10(_PEAK / peak) for loud, peak in heard)])
     made = []
-    for one, (loud, peak) in zip(sounds, told, strict=True):
+    for one, (loud, peak) in zip(sounds, pairs, strict=True):
         db = min(level - loud, _MOST_GAIN) if loud > -math.inf and peak > 0 else 0.0
         made.append(replace(one, gain=10 ** (db / 20)))
     return tuple(made)

@@ -155,8 +155,8 @@ def _figures(frames: Array, values: _Values) -> None:
 
 
 def _squares(tapered: Array) -> Array:
-    found = rfft(tapered)
-    return np.asarray(found.real**2 + found.imag**2)
+    values = rfft(tapered)
+    return np.asarray(values.real**2 + values.imag**2)
 
 
 def _band_weights(method: Method, p: FramePlan, taper: Window, bins: Bins) -> Array:
@@ -237,11 +237,11 @@ def _comb(
         around = np.clip(near[:, None] + np.array([-1, 0, 1]), 1, bins.count - 2)
         best = around[rows, np.argmax(squares[rows[:, None], around], axis=1)]
         start = parabola(squares, rows, best)
-        found, square = refine(tapered, start * bins.bin_hz * radian, _STEP * bins.bin_hz * radian)
-        found, square = found / radian, square * bins.scale
+        values, square = refine(tapered, start * bins.bin_hz * radian, _STEP * bins.bin_hz * radian)
+        values, square = values / radian, square * bins.scale
         good = inside & (square > _STRONG * floor)
-        good &= np.abs(found / bins.bin_hz - at) < _OFF + 0.5
-        places[k] = found / bins.bin_hz
+        good &= np.abs(values / bins.bin_hz - at) < _OFF + 0.5
+        places[k] = values / bins.bin_hz
         weight[k] = np.where(good, 1 / (_BIAS**2 + floor / square), 0.0)
         power += np.where(good, square, 0.0)
     f0 = fundamental / bins.bin_hz

@@ -86,20 +86,18 @@ class Limit:
         """Where an analysis lies. A limit on velocity or displacement integrates acceleration, and
         the other way round. What the analysis does not wholly cover is not judged."""
         symbol = self.unit or analysis.unit.symbol
-        shown = "dB" if self.kind == "curve" else unit(symbol).symbol
+        text = "dB" if self.kind == "curve" else unit(symbol).symbol
         a = self._as_limited(analysis)
         try:
             factor = conversion(a.unit.symbol, symbol)
         except UserError:
             why = f"it is in {self.unit}, the channel in {a.unit.symbol}"
-            return Verdict(self.name, math.nan, shown, "", False, why)
+            return Verdict(self.name, math.nan, text, "", False, why)
         if why := self._why_not(a, factor):
-            return Verdict(self.name, math.nan, shown, "", False, why)
+            return Verdict(self.name, math.nan, text, "", False, why)
         value, at = self._value(a)
         if math.isnan(value):
-            return Verdict(
-                self.name, value, shown, "", False, "nothing lies within its frequencies"
-            )
+            return Verdict(self.name, value, text, "", False, "nothing lies within its frequencies")
         if self.kind != "curve":
             value *= factor
         zones = self._zones
@@ -108,15 +106,15 @@ class Limit:
         name = zones[place].name if place < len(zones) else beyond
         names = [zone.name for zone in zones]
         accepted = names.index(self.accept) if self.accept else len(zones) - 1
-        return Verdict(self.name, value, shown, name, place > accepted, "", at)
+        return Verdict(self.name, value, text, name, place > accepted, "", at)
 
     def _as_limited(self, a: Analysis) -> Analysis:
         """The analysis in the quantity of the limit, where its channel can be shown so."""
         wanted, own = unit(self.unit or a.unit.symbol).quantity, unit(a.channel.unit).quantity
         if wanted == a.unit.quantity or not {wanted, own} <= set(MOTIONS):
             return a
-        shown = replace(a.method.shown.display, quantity="" if wanted == own else wanted)
-        return replace(a, method=a.method.having(display=replace(shown, reference=None)))
+        display = replace(a.method.shown.display, quantity="" if wanted == own else wanted)
+        return replace(a, method=a.method.having(display=replace(display, reference=None)))
 
     def _why_not(self, a: Analysis, factor: float) -> str:
         """Why this cannot be judged, "" where it can."""

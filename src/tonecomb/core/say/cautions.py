@@ -93,10 +93,10 @@ def _heard(
         return signal.samples.read(source.channel, start + first, start + last)
 
     try:
-        found = find_hits(read, stop - start, signal.rate, progress, _LISTENED)
+        envelopes = find_hits(read, stop - start, signal.rate, progress, _LISTENED)
     except UserError:  # samples are missing, which the frames went around
         return ()
-    return tuple(one for one in found.hits if one.frequency * found.seconds >= _MANY)
+    return tuple(one for one in envelopes.hits if one.frequency * envelopes.seconds >= _MANY)
 
 
 def find_cautions(analysis: Analysis, recording: Recording, seen: Seen) -> tuple[Caution, ...]:
@@ -114,8 +114,8 @@ def _all(analysis: Analysis, recording: Recording, seen: Seen) -> Iterator[Cauti
         yield told
     # The survey and the frames are those of one channel.
     for detect in () if analysis.method.source.axes else DETECTORS:
-        if (found := detect(analysis, seen)) is not None:
-            yield found
+        if (caution := detect(analysis, seen)) is not None:
+            yield caution
     if (unknown := uncalibrated(analysis.channel)) is not None:
         yield Caution(unknown.code, unknown.text)
 
@@ -309,14 +309,14 @@ def _hum(a: Analysis, seen: Seen) -> Caution | None:
         and mains(comb) is None
         and any(_off_mains(tooth.frequency) for tooth in comb.teeth if tooth.found)
     }
-    found = [
+    values = [
         peak.tone.frequency
         for i, peak in enumerate(a.peaks or ())
         if i not in other and not (peak.behaviour and peak.behaviour.kind in changing.UNSTEADY)
     ]
     for hz in MAINS:
         near = [
-            n for n in (1, 2, 3, 5, 7) if any(abs(f / (n * hz) - 1) < _MAINS_OFF for f in found)
+            n for n in (1, 2, 3, 5, 7) if any(abs(f / (n * hz) - 1) < _MAINS_OFF for f in values)
         ]
         if 1 in near and len(near) > 1:
             listed = ", ".join(f"{n * hz:g}" for n in near)
@@ -327,7 +327,7 @@ def _hum(a: Analysis, seen: Seen) -> Caution | None:
             width = max(CombNotch.width, _NARROWEST / a.resolution.stretch_s)
             if width > _WIDEST_NOTCH:
                 return Caution("hum", text)
-            notch = CombNotch(_fundamental(found, hz, near), float(f"{width:.2g}"))
+            notch = CombNotch(_fundamental(values, hz, near), float(f"{width:.2g}"))
             return Caution("hum", text, "Take it out (comb notch)", _with_step(notch))
     return None
 

@@ -23,21 +23,21 @@ def subject(one: SpectrumDifference) -> str:
 
 def words(one: SpectrumDifference, unit: str) -> str:
     """A difference in a line; ``unit`` is that of its levels."""
-    told = []
+    lines = []
     for verdict in one.verdicts:
         if verdict == "came":
-            told.append(f"came, {significant(one.now.level)} {unit}")
+            lines.append(f"came, {significant(one.now.level)} {unit}")
         elif verdict == "went":
-            told.append(f"went, it was {significant(one.before.level)} {unit}")
+            lines.append(f"went, it was {significant(one.before.level)} {unit}")
         elif verdict == "moved":
             off = one.now.frequency - one.before.frequency
             std = math.hypot(*(_known(r.frequency_std) for r in (one.before, one.now)))
-            told.append(f"moved by {_by(off, std)} Hz from {one.before.frequency:.7g} Hz")
+            lines.append(f"moved by {_by(off, std)} Hz from {one.before.frequency:.7g} Hz")
         else:
             by = with_std(abs(one.change_db), one.change_db_std)
             levels = f"{significant(one.before.level)} → {significant(one.now.level)} {unit}"
-            told.append(f"{verdict} by {by} dB, {levels}")
-    return f"{subject(one)}: {'; '.join(told)}"
+            lines.append(f"{verdict} by {by} dB, {levels}")
+    return f"{subject(one)}: {'; '.join(lines)}"
 
 
 def summary(found: Differences) -> str:

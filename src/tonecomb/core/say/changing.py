@@ -179,7 +179,7 @@ def _swept(a: Analysis, peak: Peak) -> bool:
 
 def comes_and_goes(a: Analysis, seen: Seen) -> Caution | None:
     """A tone that stands in a part of the frames, or swells and fades."""
-    found = [
+    peaks = [
         peak
         for peak in a.peaks or ()
         if peak.behaviour
@@ -189,18 +189,18 @@ def comes_and_goes(a: Analysis, seen: Seen) -> Caution | None:
             or (peak.behaviour.kind == "modulated" and peak.behaviour.swing_db > _SWING_DB)
         )
     ]
-    if not found:
+    if not peaks:
         return None
     # A tone that is gone at times is graver than one that swells.
-    found.sort(key=lambda p: (p.behaviour is None or p.behaviour.share >= 1, -p.tone.amplitude))
-    peak, doing = found[0], found[0].behaviour
+    peaks.sort(key=lambda p: (p.behaviour is None or p.behaviour.share >= 1, -p.tone.amplitude))
+    peak, doing = peaks[0], peaks[0].behaviour
     assert doing is not None
     at = f"The tone at {peak.tone.frequency:.6g} Hz"
     if doing.share >= 1:
         return Caution(
             "comes-and-goes",
             f"{at} swells and fades by {doing.swing_db:.0f} dB over the stretch"
-            f"{_more(found, 'do so, too')}: its amplitude is what that is on average.",
+            f"{_more(peaks, 'do so, too')}: its amplitude is what that is on average.",
         )
     whole = a.amplitude(peak)[0]
     present = whole * a.present(peak) / peak.tone.amplitude
@@ -208,7 +208,7 @@ def comes_and_goes(a: Analysis, seen: Seen) -> Caution | None:
     return Caution(
         "comes-and-goes",
         f"{at} stands in {100 * doing.share:.0f} % of the frames, at {present:.4g} "
-        f"{a.amplitude_unit} then ({whole:.4g} over the stretch){_more(found, 'come and go')}.",
+        f"{a.amplitude_unit} then ({whole:.4g} over the stretch){_more(peaks, 'come and go')}.",
         "Leave out where it is not" if edit else "",
         edit,
     )

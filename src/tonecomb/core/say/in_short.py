@@ -88,8 +88,8 @@ class _Told:
     @property
     def runs(self) -> bool:
         """Whether a family of harmonics goes so far that it has no mean."""
-        found = self.analysis.found
-        return found is not None and found.moving is not None and found.moving.runs
+        findings = self.analysis.found
+        return findings is not None and findings.moving is not None and findings.moving.runs
 
     @property
     def tied(self) -> set[int]:
@@ -234,8 +234,8 @@ def _family(comb: Comb, told: _Told) -> str:
         text = f"{name}: {spacing} Hz"
         if comb.low is not None and comb.high is not None:
             text += f", moving from {span(comb.low, comb.high)} Hz"
-        found = [tooth.number for tooth in comb.teeth if tooth.found]
-        text += f", harmonics {runs(found)}" if len(found) > 1 else ""
+        numbers = [tooth.number for tooth in comb.teeth if tooth.found]
+        text += f", harmonics {runs(numbers)}" if len(numbers) > 1 else ""
         for other in told.families:
             if other is comb or other.carrier is not None or other.spacing >= comb.spacing:
                 continue
@@ -321,8 +321,10 @@ def _hits(told: _Told) -> list[Sentence]:
 
 def _unsure(told: _Told) -> list[Sentence]:
     """What could not be told, and why."""
-    found = [one for code in _UNSURE for one in told.cautions if one.code == code]
-    return [Sentence(f"Not sure: {one.text}", "caution", one.code) for one in found[:_MOST_UNSURE]]
+    cautions = [one for code in _UNSURE for one in told.cautions if one.code == code]
+    return [
+        Sentence(f"Not sure: {one.text}", "caution", one.code) for one in cautions[:_MOST_UNSURE]
+    ]
 
 
 RULES: tuple[Callable[[_Told], list[Sentence]], ...] = (

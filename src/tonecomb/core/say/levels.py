@@ -98,11 +98,11 @@ def near_limit(a: Analysis, seen: Seen) -> Caution | None:
 
 def below_cut(a: Analysis, seen: Seen) -> Caution | None:
     """Something that was found lies below the frequency from which on there is a level."""
-    cut, found = a.display.cut, a.found
-    if not a.order or found is None:
+    cut, findings = a.display.cut, a.found
+    if not a.order or findings is None:
         return None
     surely = max(cut, LEAST_BINS * a.spectrum.frame_hz)
-    modes = [one.frequency for one in found.resonances if one.frequency < surely]
+    modes = [one.frequency for one in findings.resonances if one.frequency < surely]
     every = a.content.converted(a.as_low_as(0.0), 0.0)
     loud = (every.frequency < cut) & (every.power > _SHARE * a.levels.whole)
     places = sorted([*modes, *every.frequency[loud].tolist()])

@@ -106,14 +106,14 @@ def clock(seconds: float) -> str:
 
 def runs(numbers: Sequence[int]) -> str:
     """``1–4, 6``."""
-    told = []
+    lines = []
     for _, run in groupby(enumerate(numbers), key=lambda pair: pair[1] - pair[0]):
         ones = [number for _, number in run]
-        told.append(
+        lines.append(
             str(ones[0])
             if len(ones) == 1
             else f"{ones[0]}–{ones[-1]}"
             if len(ones) > 2
             else f"{ones[0]}, {ones[1]}"
         )
-    return ", ".join(told)
+    return ", ".join(lines)

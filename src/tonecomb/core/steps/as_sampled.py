@@ -60,14 +60,14 @@ class AsSampled(Step):
         return {"rate": rounded(_USUAL * signal.rate)}
 
     def words(self, names: Sequence[str]) -> str:
-        told = f"as sampled at {self.rate:.9g} Hz"
+        text = f"as sampled at {self.rate:.9g} Hz"
         if self.no_filter:
-            told += " without a filter"
-        told += f", {self.bits} bits" if self.bits else ""
+            text += " without a filter"
+        text += f", {self.bits} bits" if self.bits else ""
         if self.full_scale:
-            told += f" of ± {self.full_scale:.6g}" if self.bits else f", ± {self.full_scale:.6g}"
-        told += f", {self.missing:.3g} % missing" if self.missing else ""
-        return told + (f", clock ± {self.jitter:.4g} µs" if self.jitter else "")
+            text += f" of ± {self.full_scale:.6g}" if self.bits else f", ± {self.full_scale:.6g}"
+        text += f", {self.missing:.3g} % missing" if self.missing else ""
+        return text + (f", clock ± {self.jitter:.4g} µs" if self.jitter else "")
 
     def response(self, frequency: Array, fs: float) -> NDArray[np.complex128] | None:
         if self.no_filter or not 0 < self.rate < fs:

@@ -40,8 +40,8 @@ class WithoutTeeth(Samples):
             return self._teeth[channel]
 
     def read(self, channel: int, start: int, stop: int) -> Array:
-        made = self.teeth(channel)
-        return self._source.read(channel, start, stop) - made.read(start, stop)
+        tooth_tracks = self.teeth(channel)
+        return self._source.read(channel, start, stop) - tooth_tracks.read(start, stop)
 
 
 @dataclass(frozen=True)

@@ -38,9 +38,9 @@ class Combine(Step):
         first = signal.channels[self.channels[0]]
         # Raises where they do not go together.
         factors = [conversion(signal.channels[i].unit, first.unit) for i in self.channels]
-        made = Pointwise(signal.samples, self.channels, self.signed(tuple(factors)), self.root)
+        pointwise = Pointwise(signal.samples, self.channels, self.signed(tuple(factors)), self.root)
         name = self.words([channel.name for channel in signal.channels])
-        return with_channel(signal, Channel(name, first.unit), made, self.channels)
+        return with_channel(signal, Channel(name, first.unit), pointwise, self.channels)
 
     @property
     def adds(self) -> bool:

@@ -40,14 +40,14 @@ class Decimate(Step):
         if self.factor == 1:
             return signal
         fs = signal.rate / self.factor
-        told = (replace(one, sample=one.sample // self.factor) for one in signal.breaks)
+        breaks = (replace(one, sample=one.sample // self.factor) for one in signal.breaks)
         return replace(
             signal,
             samples=decimated(signal.samples, signal.length, signal.rate, self.factor),
             length=-(-signal.length // self.factor),
             rate=fs,
             rate_found=f"{signal.rate_found}; decimated by {self.factor} to {fs:g} Hz",
-            breaks=tuple(told),
+            breaks=tuple(breaks),
             lost=tuple((a // self.factor, -(-b // self.factor)) for a, b in signal.lost),
             edge_samples=tuple(
                 (-(-a // self.factor) + _SETTLES, -(-b // self.factor) + _SETTLES)

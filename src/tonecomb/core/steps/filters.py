@@ -77,9 +77,9 @@ class Filter(Step):
 
     def edge_samples(self, fs: float) -> tuple[int, int]:
         """Samples at the record's start and end that its settling spoils."""
-        made = self.sections(fs)
-        count = made.settled(SPOILED)
-        return count, count if made.zero_phase else 0
+        sections = self.sections(fs)
+        count = sections.settled(SPOILED)
+        return count, count if sections.zero_phase else 0
 
     def response(self, frequency: Array, fs: float) -> NDArray[np.complex128]:
         return self.sections(fs).response(frequency, fs)
@@ -89,7 +89,7 @@ class Filter(Step):
 
     def note(self, fs: float) -> str:
         """Where it passes and stops, and how long it takes to settle."""
-        made, (first, last) = self.sections(fs), self.edge_samples(fs)
+        sections, (first, last) = self.sections(fs), self.edge_samples(fs)
         f = np.concatenate(
             [
                 np.linspace(0, fs / 2, _GRID)[1:-1],
@@ -100,7 +100,7 @@ class Filter(Step):
             ]
         )
         f = np.unique(f[(f > 0) & (f < fs / 2)])
-        gain = np.abs(made.response(f, fs))
+        gain = np.abs(sections.response(f, fs))
         passed, stopped = (_ranges(f, one) for one in (gain >= _PASSED, gain <= _STOPPED))
         parts = [f"−3 dB or less from {passed}"] if passed else []
         parts += [f"−40 dB or more from {stopped}"] if stopped else ["nowhere 40 dB down"]
@@ -109,7 +109,7 @@ class Filter(Step):
 
     def apply(self, signal: Signal) -> Signal:
         fs = signal.rate
-        made, (first, last) = self.sections(fs), self.edge_samples(fs)
+        sections, (first, last) = self.sections(fs), self.edge_samples(fs)
         if first + last >= signal.length:
             raise refused(
                 f"The {self.title.lower()} is too narrow for this record",
@@ -120,7 +120,7 @@ class Filter(Step):
         level = max(1, round(0.5 * fs / self.lowest))
         return replace(
             signal,
-            samples=Filtered(signal.samples, signal.length, made, level),
+            samples=Filtered(signal.samples, signal.length, sections, level),
             edge_samples=signal.more_edge_samples(first, last),
         )
 
@@ -128,12 +128,12 @@ class Filter(Step):
 def _ranges(frequency: Array, inside: NDArray[np.bool_]) -> str:
     """Where a rising grid of frequencies is ``inside``, in words."""
     last = len(frequency) - 1
-    told = []
+    lines = []
     for first, stop in spans_of(inside):
         low = "0" if first == 0 else f"{frequency[first]:.4g}"
         high = "on" if stop > last else f"to {frequency[stop - 1]:.4g}"
-        told.append(f"{low} Hz on" if stop > last else f"{low} {high} Hz")
-    return " and ".join(told)
+        lines.append(f"{low} Hz on" if stop > last else f"{low} {high} Hz")
+    return " and ".join(lines)
 
 
 class _Shaped(Filter):

@@ -170,8 +170,8 @@ class ToothTracks:
             turned = self._turned(course.teeth[first : first + room])
             kept = low_passed(turned, course.half, course.rate)[:, ::step]
             parts.append(kept)
-        found = np.concatenate(parts)
-        return np.concatenate([found, found[:, -1:], found[:, -1:]], axis=1)
+        values = np.concatenate(parts)
+        return np.concatenate([values, values[:, -1:], values[:, -1:]], axis=1)
 
 
 def weighted_median(values: Array, weights: Array) -> Array:

@@ -33,7 +33,7 @@ class Keep(Step):
 
     def apply(self, signal: Signal) -> Signal:
         first, stop = self.stretch.indices(signal)
-        told = (replace(one, sample=one.sample - first) for one in signal.breaks)
+        breaks = (replace(one, sample=one.sample - first) for one in signal.breaks)
         lost = tuple((a - first, b - first) for a, b in signal.lost if b > first and a < stop)
         return replace(
             signal,
@@ -41,7 +41,7 @@ class Keep(Step):
             length=stop - first,
             lost=lost,
             start="",
-            breaks=tuple(one for one in told if 0 <= one.sample < stop - first),
+            breaks=tuple(one for one in breaks if 0 <= one.sample < stop - first),
             edge_samples=tuple(
                 (max(before - first, 0), max(after - (signal.length - stop), 0))
                 for before, after in signal.edge_samples

@@ -127,9 +127,9 @@ class Motion(Step):
             at = list(MOTIONS).index(known.quantity) + self.order
             if 0 <= at < len(motions):
                 name, target = list(MOTIONS)[at], motions[at]
-                shown = SYSTEMS["inch" if self.units == "inch" else "metric"][name]
+                text = SYSTEMS["inch" if self.units == "inch" else "metric"][name]
                 base = conversion(symbol, MOTIONS[known.quantity].base)
-                return shown, base * conversion(target.base, shown)
+                return text, base * conversion(target.base, text)
         times = {1: "/s", -1: "*s", -2: "*s**2"}[self.order]
         return unit(f"{symbol}{times}").symbol, 1.0
 

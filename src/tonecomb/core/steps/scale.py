@@ -36,6 +36,6 @@ class Scale(Step):
     def apply(self, signal: Signal) -> Signal:
         check_channels(self.channels, signal.channels, 1, "scaled channel")
         first = signal.channels[self.channels[0]]
-        made = Pointwise(signal.samples, self.channels[:1], (self.factor,), False)
+        pointwise = Pointwise(signal.samples, self.channels[:1], (self.factor,), False)
         name = self.words([channel.name for channel in signal.channels])
-        return with_channel(signal, replace(first, name=name), made, self.channels[:1])
+        return with_channel(signal, replace(first, name=name), pointwise, self.channels[:1])

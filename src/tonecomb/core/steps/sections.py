@@ -226,15 +226,15 @@ def _checked(zpk: tuple[Array, Array, float], zero_phase: bool, fs: float) -> Se
     zeros, poles, gain = zpk
     radius = float(np.abs(poles).max(initial=0.0))
     sos = signal.zpk2sos(zeros, poles, gain)
-    made = Sections(np.asarray(sos), False, radius)
+    sections = Sections(np.asarray(sos), False, radius)
     # Exact to rounding from the zeros and poles, which lie far enough from the unit circle.
     turn = np.concatenate([np.geomspace(1e-7, 0.5, 400), np.angle(poles) / (2 * np.pi)])
     turn = np.abs(turn)
     z = np.exp(2j * np.pi * turn)[:, None]
     with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         exact = gain * np.prod(z - zeros, axis=1) / np.prod(z - poles, axis=1)
-        found = made.response(turn, 1.0)
-        off = np.abs(found / exact - 1)[np.abs(exact) > 0.03]
+        values = sections.response(turn, 1.0)
+        off = np.abs(values / exact - 1)[np.abs(exact) > 0.03]
     inside = max(float(np.abs(np.roots(one[3:])).max(initial=0.0)) for one in sos)
     if (
         not np.isfinite(off).all()
@@ -247,4 +247,4 @@ def _checked(zpk: tuple[Array, Array, float], zero_phase: bool, fs: float) -> Se
             f"its edge is too low for {fs:g} Hz, or its order too high",
             "decimate first, choose a wider band or a lower order",
         )
-    return Sections(made.sos, zero_phase, radius)
+    return Sections(sections.sos, zero_phase, radius)

@@ -159,9 +159,9 @@ class Hits(Part):
         for pole, size in self._rings(c):
             ringing = _ringing(onsets, begun, pole)
             total += np.imag(size * ringing[last[rung] - begun] * np.exp(pole * since))
-        made = np.zeros(len(t))
-        made[rung] = total
-        x[order] = made
+        values = np.zeros(len(t))
+        values[rung] = total
+        x[order] = values
         return x * self.swing(t) if self.am else x
 
     def modes(self, number: int) -> list[KnownMode]:
@@ -184,15 +184,15 @@ class Hits(Part):
         )
         sizes = 2 * self.rate * np.abs(spectrum)
         strongest = n[np.argsort(-sizes, kind="stable")[:_MOST]]
-        told: list[KnownLine] = []
+        lines: list[KnownLine] = []
         for k in sorted(strongest.tolist()):
             if sizes[k - 1] >= _LEAST * sizes.max():
                 phase = math.degrees(np.angle(np.asarray(spectrum)[k - 1]))
                 phase -= 360 * k * self.rate * self.start
-                told += self.line(
+                lines += self.line(
                     number, c, k * self.rate, float(sizes[k - 1]), phase, f"{self.name} ×{k}"
                 )
-        return told
+        return lines
 
 
 def _ringing(onsets: Array, begun: int, pole: complex) -> Complex:

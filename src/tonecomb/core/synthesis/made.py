@@ -105,8 +105,8 @@ class Made:
 
     def words(self) -> str:
         """All of it in sentences."""
-        told = [one.words(self.unit) for one in self.parts]
-        return "; ".join([*told, self.sampling.words(self.unit)])
+        lines = [one.words(self.unit) for one in self.parts]
+        return "; ".join([*lines, self.sampling.words(self.unit)])
 
 
 class MadeSamples(Samples):

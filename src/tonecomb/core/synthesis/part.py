@@ -222,7 +222,7 @@ class Part(ABC):
         if c.low_pass is not None:
             gain = complex(c.low_pass.response(frequency))
             amplitude, phase = amplitude * abs(gain), phase + math.degrees(np.angle(gain))
-        share, told = self.share(c), []
+        share, lines = self.share(c), []
         off = self.fm / 100 * frequency
         sides = [(0, 1.0)]
         if self.am and not self.fm:
@@ -233,8 +233,8 @@ class Part(ABC):
                 called = (name or self.name) + (f" {side:+d}".replace("-", "−") if side else "")
                 turned = math.nan if off else (phase + 180) % 360 - 180
                 ends = (f - off, f + off) if off else (0.0, 0.0)
-                told.append(KnownLine(number, called, f, amplitude * size, turned, share, *ends))
-        return told
+                lines.append(KnownLine(number, called, f, amplitude * size, turned, share, *ends))
+        return lines
 
 
 def joined(texts: list[str]) -> str:

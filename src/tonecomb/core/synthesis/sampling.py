@@ -75,9 +75,9 @@ class Sampling:
         count = seconds * self.rate
         if not count < MOST_SAMPLES + 1:
             count = MOST_SAMPLES + 1  # refused below
-        made = replace(self, samples=math.floor(count + 1e-6))
-        made.check()
-        return made
+        sampling = replace(self, samples=math.floor(count + 1e-6))
+        sampling.check()
+        return sampling
 
     def check(self) -> None:
         """Raise :class:`UserError` where nothing can be sampled so."""
@@ -87,9 +87,9 @@ class Sampling:
                 remedy="give one above 0 Hz, up to 1e12 Hz",
             )
         if not 1 <= self.samples <= MOST_SAMPLES:
-            told = "no sample" if self.samples < 1 else f"more than {MOST_SAMPLES} samples"
+            text = "no sample" if self.samples < 1 else f"more than {MOST_SAMPLES} samples"
             raise UserError(
-                f"So short or long a recording has {told}",
+                f"So short or long a recording has {text}",
                 f"{self.samples} at {self.rate:g} Hz",
                 "choose another number of samples or another duration",
             )

@@ -222,7 +222,7 @@ class Teeth(Part):
         return x
 
     def lines(self, number: int, c: Conditions) -> list[KnownLine]:
-        told = []
+        lines = []
         for n, phase in enumerate(np.degrees(self.phases(c)).tolist(), start=1):
             f = n * self.frequency
             for one in self.line(
@@ -240,5 +240,5 @@ class Teeth(Part):
                         f - off,
                         f + off,
                     )
-                told.append(one)
-        return told
+                lines.append(one)
+        return lines

@@ -81,13 +81,13 @@ class Wave(Part):
         return np.asarray(x + np.real(late) - delay * self.slope(u) / period)
 
     def lines(self, number: int, c: Conditions) -> list[KnownLine]:
-        told: list[KnownLine] = []
+        lines: list[KnownLine] = []
         for n in range(1, 10 * _MOST):
             size = self.harmonic(n)
             if not size:
                 continue
             phase = n * self.angle + (180.0 if size < 0 else 0.0)
-            told += self.line(
+            lines += self.line(
                 number,
                 c,
                 n * self.frequency,
@@ -95,8 +95,8 @@ class Wave(Part):
                 phase,
                 f"{self.name} ×{n}" if n > 1 else "",
             )
-        least = _LEAST * max((one.amplitude for one in told), default=0.0)
-        return [one for one in told if one.amplitude >= least][:_MOST]
+        least = _LEAST * max((one.amplitude for one in lines), default=0.0)
+        return [one for one in lines if one.amplitude >= least][:_MOST]
 
 
 @dataclass(frozen=True)

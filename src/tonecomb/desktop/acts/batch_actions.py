@@ -91,12 +91,12 @@ class Many(QObject):
         if self.overview is not None:
             self.overview.close()
         words = f"0 of {len(files)} recordings are done."
-        shown = OverviewDialog(self._context.window, (), words, out / "overview.html", files)
-        self.overview = shown
-        shown.opened.connect(lambda path: self._opening.open_paths([path]))
-        came = Came(shown)
-        came.one.connect(shown.add)  # from the thread that works
-        shown.show()
+        dialog = OverviewDialog(self._context.window, (), words, out / "overview.html", files)
+        self.overview = dialog
+        dialog.opened.connect(lambda path: self._opening.open_paths([path]))
+        came = Came(dialog)
+        came.one.connect(dialog.add)  # from the thread that works
+        dialog.show()
 
         def work(progress: Progress) -> Batch:
             plan.check()
@@ -113,11 +113,11 @@ class Many(QObject):
         self._context.jobs.submit(
             f"Analysing {len(files)} recordings",
             work,
-            lambda done: shown.finish(
+            lambda done: dialog.finish(
                 f"{len(done.outcomes)} recordings: {counted(done.outcomes)}. "
                 f"Tables and the page are in {out}."
             ),
-            lambda error: self._stopped(error, shown),
+            lambda error: self._stopped(error, dialog),
         )
 
     def _stopped(self, error: Exception, shown: OverviewDialog) -> None:

@@ -83,8 +83,8 @@ class Channels(QObject):
                 return
             steps = (*now.method.source.steps, dialog.derived)
             document = edits.set_steps(self._store.document, now, steps)
-            made = len(before.channels)
-            self._store.apply("Derive channel", edits.select(document, now.id, made))
+            number = len(before.channels)
+            self._store.apply("Derive channel", edits.select(document, now.id, number))
 
         dialog.accepted.connect(accepted)
         self._open(dialog)

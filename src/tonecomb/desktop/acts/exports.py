@@ -141,12 +141,12 @@ class Exports(QObject):
             from tonecomb.formats.report.part import ReportPart
 
             recording, analysis = complete(part(progress, 0, 0.4))
-            found = kinds.besides(analysis.method, recording, asked, part(progress, 0.4, 0.6))
+            entries = kinds.besides(analysis.method, recording, asked, part(progress, 0.4, 0.6))
             if before is not None:
-                found = [*found, ResultEntry(kinds.kind("changes"), before)]
+                entries = [*entries, ResultEntry(kinds.kind("changes"), before)]
             is_pdf = path.suffix.lower() == pdf.SUFFIX
             told = part(progress, 0.6, 0.7 if is_pdf else 1)
-            shown = ReportPart(recording, analysis, view, said, tuple(found))
+            shown = ReportPart(recording, analysis, view, said, tuple(entries))
             every = report_parts.parts(of, shown, part(told, 0, 0.5))
             page = report(every, layout, folder=path.parent, progress=part(told, 0.5, 1))
             return pdf.pdf(page, paper, part(progress, 0.7, 1)) if is_pdf else page.encode()
@@ -212,11 +212,11 @@ class Exports(QObject):
 
         def make(path: Path, progress: Progress) -> bytes:
             recording, analysis = complete(part(progress, 0, 0.5))
-            found = kinds.besides(method, recording, asked, part(progress, 0.5, 1))
+            entries = kinds.besides(method, recording, asked, part(progress, 0.5, 1))
             telling = Telling(analysis, said=said)
             tables = [
                 table
-                for one in (ResultEntry(kinds.SPECTRUM, analysis), *found)
+                for one in (ResultEntry(kinds.SPECTRUM, analysis), *entries)
                 for table in one.kind.tables(one.result, telling)
             ]
             return tables_as.written(tables, path.suffix)

@@ -132,8 +132,8 @@ class WindowLayout(QObject):
         ref, signal = store.ref, store.current
         if ref is not None and signal is not None:
             every = () if ref.beside else tuple(range(len(signal.channels)))
-            shown = edits.show_beside(store.document, ref, every)
-            store.apply("Show channels", shown, merge="show channels")
+            document = edits.show_beside(store.document, ref, every)
+            store.apply("Show channels", document, merge="show channels")
 
     def _screen(self, last: str = "") -> str:
         """What tells the window's screen from others: the ``last`` one where it is still there."""

@@ -174,8 +174,8 @@ def wanted_sounds(
     if taken_by(source.steps):
         chains.append(without_taking(source.steps))
     extra = _within(limits, signal.rate)
-    made = (prepare(signal.recording, (*steps, *extra)) for steps in chains)
-    return tuple(Sound(one, channels, first, stop, rate, way) for one in made)
+    signals = (prepare(signal.recording, (*steps, *extra)) for steps in chains)
+    return tuple(Sound(one, channels, first, stop, rate, way) for one in signals)
 
 
 def _within(limits: tuple[float, float] | None, fs: float) -> tuple[Step, ...]:

@@ -344,9 +344,9 @@ class LiveActs(QObject):
         self._follow()
 
     def _follow_teeth(self, analysis: Analysis | None) -> None:
-        found = None if analysis is None else analysis.found
-        if self._context.scheduler.lively and self.live and found not in (None, self._followed):
-            self._followed = found
+        findings = None if analysis is None else analysis.found
+        if self._context.scheduler.lively and self.live and findings not in (None, self._followed):
+            self._followed = findings
             QTimer.singleShot(0, self._context.combs.follow_teeth)
 
     def freeze(self) -> None:
@@ -356,11 +356,11 @@ class LiveActs(QObject):
 
     def keep(self) -> None:
         """Write what is looked at as a recording of its own, and open it."""
-        shown = self._store.recording(self._id)
-        if not self.live or shown is None:
+        recording = self._store.recording(self._id)
+        if not self.live or recording is None:
             return
         stamp = datetime.now().strftime("%Y-%m-%d %H.%M.%S")
-        start = settings.folder_of(None) / f"{shown.name} {stamp}.wav"
+        start = settings.folder_of(None) / f"{recording.name} {stamp}.wav"
         kinds = ";;".join(f"{writer.name} (*{writer.suffix})" for writer in WRITERS)
         chosen, _ = QFileDialog.getSaveFileName(
             self._context.window, "Keep", str(start), kinds, WRITERS[0].name
@@ -368,8 +368,10 @@ class LiveActs(QObject):
         if not chosen:
             return
         path = Path(chosen) if Path(chosen).suffix else Path(chosen).with_suffix(".wav")
-        lost = shown.samples.source if isinstance(shown.samples, Filled) else shown.samples
-        kept = replace(shown, samples=lost)  # with its holes
+        lost = (
+            recording.samples.source if isinstance(recording.samples, Filled) else recording.samples
+        )
+        kept = replace(recording, samples=lost)  # with its holes
 
         def work(progress: Progress) -> None:
             write_recording(path, kept, progress)
@@ -398,15 +400,16 @@ class LiveActs(QObject):
         if receiver is None:
             return
         receiver.stop()
-        shown = self._store.recording(self._id)
-        if shown is not None:  # the spool goes; what is looked at is read before
+        recording = self._store.recording(self._id)
+        if recording is not None:  # the spool goes; what is looked at is read before
             arrays = tuple(
-                shown.samples.read(i, 0, shown.length) for i in range(len(shown.channels))
+                recording.samples.read(i, 0, recording.length)
+                for i in range(len(recording.channels))
             )
             from tonecomb.core.record.recording import ArraySamples
 
             self._context.scheduler.lively = self._context.scheduler.resting = False
-            ended = replace(shown, samples=ArraySamples.of(*arrays), live=False)
+            ended = replace(recording, samples=ArraySamples.of(*arrays), live=False)
             self._store.show_live(ended)
             self._settle()
         receiver.forget()
@@ -419,11 +422,11 @@ def _problems(
     counts: Counts, rate: float, lost: tuple[tuple[int, int], ...]
 ) -> tuple[Problem, ...]:
     """What is to be said of what is looked at."""
-    told = []
+    problems = []
     if lost:
         gone, many = sum(b - a for a, b in lost), "s" if len(lost) > 1 else ""
         own = f" {counts.overrun} packets since the start were missed by this machine."
-        told.append(
+        problems.append(
             Problem(
                 "lost",
                 (
@@ -435,7 +438,7 @@ def _problems(
         )
     if counts.rate_ppm:
         comes = rate * (1 + counts.rate_ppm / 1e6)
-        told.append(
+        problems.append(
             Problem(
                 "rate",
                 (
@@ -445,7 +448,7 @@ def _problems(
                 ),
             )
         )
-    return tuple(told)
+    return tuple(problems)
 
 
 class _Waits(QObject):

@@ -53,8 +53,10 @@ class MakingActs(QObject):
         """Save the description of the current recording."""
         made = self._making.made
         if made is None:
-            told = UserError("Only a made recording has a description", remedy="make one (Ctrl+M)")
-            self._context.notices.tell(told)
+            user_error = UserError(
+                "Only a made recording has a description", remedy="make one (Ctrl+M)"
+            )
+            self._context.notices.tell(user_error)
             return
         start = settings.folder_of(None) / f"{made.name}{made_json.SUFFIX}"
         chosen, _ = QFileDialog.getSaveFileName(
@@ -109,8 +111,8 @@ class MakingActs(QObject):
         if analysis is None or ref is None or self.dialog is not None:
             return
         if ref.method.source.channel >= len(own):
-            told = UserError("A derived channel follows those it is made of")
-            self._context.notices.tell(told)
+            user_error = UserError("A derived channel follows those it is made of")
+            self._context.notices.tell(user_error)
             return
         others = [
             (one.name, one.given.made)

@@ -142,11 +142,11 @@ class Opening(QObject):
     def _sort(self, result: tuple[list[Opened | Made], list[str]]) -> None:
         """Put on the shelf what is clear and ask about the rest, shape by shape."""
         several, failed = result
-        found = [one for one in several if isinstance(one, Opened)]
+        openeds = [one for one in several if isinstance(one, Opened)]
         for one in several:
             if isinstance(one, Made):
                 self._making.begin(one)
-        clear = [one for one in found if one.recalled or not one.understood.guesses]
+        clear = [one for one in openeds if one.recalled or not one.understood.guesses]
         if failed:
             self._notices.show_notice(" ".join(failed), fault=True)
         self._shelve(clear)
@@ -162,7 +162,7 @@ class Opening(QObject):
                 action=lambda: self.ask_again(last),
             )
         shapes: dict[str, list[Opened]] = {}
-        for one in found:
+        for one in openeds:
             if one not in clear:
                 shapes.setdefault(one.shape, []).append(one)
         self._asking += shapes.values()
@@ -303,10 +303,10 @@ class Opening(QObject):
 
         def done(opened: Opened) -> None:
             self._store.keep(opened.understood, ref.given.how)
-            found = replace(ref, path=chosen, fingerprint=opened.fingerprint)
+            recording_ref = replace(ref, path=chosen, fingerprint=opened.fingerprint)
             self._store.apply(
                 f"Replace file of {ref.name}",
-                edits.change_recording(self._store.document, found),
+                edits.change_recording(self._store.document, recording_ref),
             )
 
         self._jobs.submit(f"Opening {Path(chosen).name}", work, done, self._notices.tell)
@@ -323,8 +323,8 @@ class Opening(QObject):
         def done(opened: Opened) -> None:
             now = self._store.document.get(recording_id)
             if now is not None:
-                found = replace(now, fingerprint=opened.fingerprint)
-                changed = edits.change_recording(self._store.document, found)
+                recording_ref = replace(now, fingerprint=opened.fingerprint)
+                changed = edits.change_recording(self._store.document, recording_ref)
                 self._store.apply("Read the file anew", changed)
             self._store.keep(opened.understood, ref.given.how)
 

@@ -51,7 +51,7 @@ def wanted(store: Store, scope: str) -> list[WantedParts]:
     """The channels of a scope, in the order of the shelf; recordings whose file is not there are
     left out."""
     ref = store.ref
-    found: list[WantedParts] = []
+    wanted_parts: list[WantedParts] = []
     for one in store.document.recordings if scope == "shelf" else () if ref is None else (ref,):
         signal, here = store.signal(one.id), ref is not None and one.id == ref.id
         if signal is None:
@@ -60,8 +60,8 @@ def wanted(store: Store, scope: str) -> list[WantedParts]:
         chosen = method.source.channel
         for i in range(len(signal.channels)) if scope == "recording" else (chosen,):
             own = method if i == chosen else method.having(channel=i)
-            found.append(WantedParts(recording, own, knowledge(one), here and i == chosen))
-    return found
+            wanted_parts.append(WantedParts(recording, own, knowledge(one), here and i == chosen))
+    return wanted_parts
 
 
 def parts(of: list[WantedParts], shown: ReportPart, progress: Progress) -> list[ReportPart]:

@@ -64,10 +64,10 @@ class Watching(QObject):
         """Take over what came."""
         if self._reader is None or self._receiver is None:
             return
-        found = self._reader.events()
-        for event in found:
+        events = self._reader.events()
+        for event in events:
             self.events[event.kind, event.number] = event
-        if found:
+        if events:
             self.show()
 
     def ask(self) -> None:
@@ -131,10 +131,10 @@ class Watching(QObject):
             return
         trigger, alarms = self.wanted
         channels, rate = reader.described.channels, reader.described.rate
-        told = [] if trigger is None else [trigger.words(channels)]
-        told += [alarm.words(channels) for alarm in alarms]
+        lines = [] if trigger is None else [trigger.words(channels)]
+        lines += [alarm.words(channels) for alarm in alarms]
         events = sorted(self.events.values(), key=lambda event: event.at)
-        self._page.show_events(events, rate, channels, self.aside, told)
+        self._page.show_events(events, rate, channels, self.aside, lines)
         self._readings.count_events(len(events))
         self._draw()
 

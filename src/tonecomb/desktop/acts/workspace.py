@@ -83,11 +83,11 @@ def _open_session(path: Path, progress: Progress) -> _OpenedSession:
     """A session with those of its recordings that can be opened; a sentence where one differs."""
     mark = files.mark(path)
     document = session.load(path)
-    opened, told, missing = [], [], []
+    opened, lines, missing = [], [], []
     count = max(1, len(document.recordings))
     for i, ref in enumerate(document.recordings):
         if ref.given.live:
-            told.append(f"{ref.name} was live: go live with {ref.given.live} again.")
+            lines.append(f"{ref.name} was live: go live with {ref.given.live} again.")
             continue
         if ref.given.made is not None:
             continue
@@ -99,11 +99,11 @@ def _open_session(path: Path, progress: Progress) -> _OpenedSession:
                 prepare(with_given(one.recording, ref.given), ref.method.source.steps)
             opened.append(one)
             if changed := session.check_source(ref):
-                told.append(changed)
+                lines.append(changed)
         except UserError as error:
-            told.append(error.text)
+            lines.append(error.text)
             missing.append(ref.id)
-    return _OpenedSession(document, tuple(opened), tuple(told), tuple(missing), mark)
+    return _OpenedSession(document, tuple(opened), tuple(lines), tuple(missing), mark)
 
 
 class Workspace(QObject):
@@ -150,11 +150,11 @@ class Workspace(QObject):
             else:
                 settings.add_recent(path)
                 self.opened.emit(path)
-            told = result.told if alone else (_ELSEWHERE.format(path.name), *result.told)
-            if told:
+            lines = result.told if alone else (_ELSEWHERE.format(path.name), *result.told)
+            if lines:
                 missing = result.missing
                 self._notices.show_notice(
-                    " ".join(told),
+                    " ".join(lines),
                     fault=bool(missing) or not alone,
                     remedy="Find the file" if missing else "",
                     action=(lambda: self._opening.replace_file(missing[0])) if missing else None,

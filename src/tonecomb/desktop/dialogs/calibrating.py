@@ -146,8 +146,8 @@ class CalibrationDialog(Form):
     def _check(self, then: Callable[[], None] | None = None) -> None:
         """Say what one of the file's units becomes, then go on; in a thread, for an unusual unit
         takes a second."""
-        shown = None if self.shown.currentIndex() == 0 else self.shown.currentText()
-        said = ChannelGiven(self._channel.name, None, self.calibration, shown)
+        text = None if self.shown.currentIndex() == 0 else self.shown.currentText()
+        said = ChannelGiven(self._channel.name, None, self.calibration, text)
         channel = self._channel
         self.go.setEnabled(then is None)
 
@@ -155,9 +155,9 @@ class CalibrationDialog(Form):
             probe = Recording(
                 "", "", "", 1.0, "given", "", 2, (channel,), ArraySamples.of(np.array([0.0, 1.0]))
             )
-            made = calibrated(probe, (said,))
-            zero, one = made.samples.read(0, 0, 2)
-            return made.channels[0].unit, float(zero), float(one)
+            recording = calibrated(probe, (said,))
+            zero, one = recording.samples.read(0, 0, 2)
+            return recording.channels[0].unit, float(zero), float(one)
 
         def done(found: tuple[str, float, float]) -> None:
             symbol, zero, one = found

@@ -97,38 +97,38 @@ class DerivingDialog(Form):
         """What is chosen now; channels in the order in which they were ticked."""
         kind, name = self.kind.value, self._name.text().strip()
         chosen = tuple(self._order[-1:]) if self._single else tuple(self._order)
-        made: Step
+        step: Step
         if issubclass(kind, Motion):
-            made = kind(chosen, self._low.value(), name)
+            step = kind(chosen, self._low.value(), name)
         elif kind is Scale:
-            made = Scale(chosen, self._factor.value(), name)
+            step = Scale(chosen, self._factor.value(), name)
         else:
-            made = kind(chosen, name)
-        return made
+            step = kind(chosen, name)
+        return step
 
     def _toggled(self, index: int, on: bool) -> None:
         self._order = [i for i in self._order if i != index] + ([index] if on else [])
         self._show()
 
     def _show(self) -> None:
-        made, single = self.derived, self._single
+        step, single = self.derived, self._single
         if single:  # one at a time
             for i, box in enumerate(self.boxes):
                 box.blockSignals(True)
-                box.setChecked(i in channels_of(made))
+                box.setChecked(i in channels_of(step))
                 box.blockSignals(False)
-            self._order = list(channels_of(made))
+            self._order = list(channels_of(step))
         for widget in (*self._low_words, self._low):
-            widget.setVisible(isinstance(made, Motion))
+            widget.setVisible(isinstance(step, Motion))
         for widget in (self._factor_word, self._factor):
-            widget.setVisible(isinstance(made, Scale))
-        self._name.setPlaceholderText(made.words([c.name for c in self._channels]))
+            widget.setVisible(isinstance(step, Scale))
+        self._name.setPlaceholderText(step.words([c.name for c in self._channels]))
         least = 1 if single else 2
         self.make.setEnabled(False)
-        if len(channels_of(made)) < least:
+        if len(channels_of(step)) < least:
             self._told.setText("Choose two channels or more.")
         else:
-            self._ask_unit(made)
+            self._ask_unit(step)
 
     def _ask_unit(self, made: Step) -> None:
         """Say which unit it will be in; in a thread, for an unusual unit takes a second."""

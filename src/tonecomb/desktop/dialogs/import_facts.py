@@ -72,9 +72,9 @@ class Facts(QWidget):
         name: str,
         change: Callable[[Any], Given],
     ) -> Choice:
-        made = Choice(choices, current, name)
-        made.picked.connect(lambda value: self.changed.emit(change(value)))
-        return made
+        choice = Choice(choices, current, name)
+        choice.picked.connect(lambda value: self.changed.emit(change(value)))
+        return choice
 
     def _how(self, **changes: Any) -> Given:
         return replace(self._given, how=replace(self._given.how, **changes))
@@ -181,9 +181,9 @@ class Facts(QWidget):
         if len(pieces) < 2:
             return
         longest = sorted(range(len(pieces)), key=lambda i: pieces[i][0] - pieces[i][1])
-        shown = sorted(longest[:_MOST_PIECES])
+        numbers = sorted(longest[:_MOST_PIECES])
         choices = []
-        for i in shown:
+        for i in numbers:
             count = pieces[i][1] - pieces[i][0]
             length = lasting(count / rate) if rate else f"{count} samples"
             choices.append((i, f"piece {i + 1} of {len(pieces)}, {length}"))

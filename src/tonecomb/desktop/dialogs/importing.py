@@ -157,8 +157,8 @@ class ImportDialog(Form):
     def _heading(self) -> str:
         contents = self.understood.contents
         count = len(contents.columns)
-        shown = f", the first {_MOST_SHOWN} shown" if count > _MOST_SHOWN else ""
-        return f"{contents.format}, {count} {'column' if count == 1 else 'columns'}{shown}"
+        text = f", the first {_MOST_SHOWN} shown" if count > _MOST_SHOWN else ""
+        return f"{contents.format}, {count} {'column' if count == 1 else 'columns'}{text}"
 
     # What the user says
 

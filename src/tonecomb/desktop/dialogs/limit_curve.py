@@ -26,7 +26,7 @@ def parsed(text: str) -> Points:
 
     Raises :class:`UserError` where it is none.
     """
-    found = []
+    pairs = []
     for part in text.replace(";", ",").split(","):
         if not part.strip():
             continue
@@ -40,10 +40,10 @@ def parsed(text: str) -> Points:
                 f"‘{part.strip()[:40]}’ is no point of a curve",
                 remedy="give Hz:value, both above 0, like 10:0.5, 1000:0.5",
             )
-        found.append(pair)
-    if len({one[0] for one in found}) < len(found):
+        pairs.append(pair)
+    if len({one[0] for one in pairs}) < len(pairs):
         raise UserError("Two points of the curve have one frequency", remedy="keep one of them")
-    return tuple(sorted(found))
+    return tuple(sorted(pairs))
 
 
 def told(points: Points) -> str:

@@ -229,7 +229,7 @@ class MachineDialog(Form):
     def known(self) -> tuple[Known, ...]:
         """The table as it stands. Raises :class:`UserError` for a row that makes no sense; rows
         without a word are none."""
-        found = []
+        knowns = []
         for at in range(self.table.rowCount()):
             name, value = self._cell(at, 0), self._cell(at, 1)
             if not name and not value:
@@ -242,8 +242,8 @@ class MachineDialog(Form):
                 raise UserError(f"Row {at + 1} lacks a number", remedy="type one") from error
             one = Known(name, figures[0], bool(kind.value), figures[1])
             one.check()
-            found.append(one)
-        return tuple(found)
+            knowns.append(one)
+        return tuple(knowns)
 
     def _fill(self, known: tuple[Known, ...]) -> None:
         self.table.setRowCount(0)

@@ -127,10 +127,10 @@ class ManyDialog(Form):
 
 def _curve(of: Offered) -> LimitCurve:
     """Over the spectrum that is shown, where one is."""
-    if (shown := of.shown) is None:
+    if (analysis := of.shown) is None:
         return LimitCurve(np.empty(0), np.empty(0), of.unit)
-    symbol = shown.unit.scaled(shown.method.shown.scaling, shown.method.shown.level)
-    return LimitCurve(shown.spectrum.frequency, shown.values, symbol)
+    symbol = analysis.unit.scaled(analysis.method.shown.scaling, analysis.method.shown.level)
+    return LimitCurve(analysis.spectrum.frequency, analysis.values, symbol)
 
 
 _HEADS = ("Recording", "Channel", "Taken", "Rms", "Zone", "In short")
@@ -185,26 +185,26 @@ class _Rows(QAbstractTableModel):
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if not index.isValid():
             return None
-        one, told = self.rows[index.row()]
+        one, outcome = self.rows[index.row()]
         column = index.column()
         if role == _SORT:
-            waits = told is None and not one.failed
+            waits = outcome is None and not one.failed
             if column == 3:
-                return -1.0 if waits else math.inf if told is None else told.rms
+                return -1.0 if waits else math.inf if outcome is None else outcome.rms
             if column == 4:
-                return 1 if waits else -math.inf if told is None else -len(told.exceeded)
-            return self._cell(one, told, column).lower()
+                return 1 if waits else -math.inf if outcome is None else -len(outcome.exceeded)
+            return self._cell(one, outcome, column).lower()
         if role == Qt.ItemDataRole.DisplayRole:
-            return self._cell(one, told, column)
+            return self._cell(one, outcome, column)
         if role == Qt.ItemDataRole.TextAlignmentRole and column == 3:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if role == Qt.ItemDataRole.ToolTipRole:
             return one.failed or (
                 one.path
-                if told is None or column == 0
-                else "\n".join((*told.standing, *told.short))
+                if outcome is None or column == 0
+                else "\n".join((*outcome.standing, *outcome.short))
             )
-        bad = one.failed or (told is not None and told.exceeded)
+        bad = one.failed or (outcome is not None and outcome.exceeded)
         if role == Qt.ItemDataRole.ForegroundRole and bad and column in (0, 4):
             return QColor(current_theme().fault)
         return None

@@ -58,9 +58,9 @@ class ChangeList(QObject):
         self._said_before = said_before
 
         def work(progress: Progress) -> Differences:
-            found = run_findings(estimate, method, recording, progress)
+            findings = run_findings(estimate, method, recording, progress)
             shown = method.having(shown=now.method.shown)
-            before = Analysis.of(estimate, found, shown, recording)
+            before = Analysis.of(estimate, findings, shown, recording)
             return differences(before, now, said_before, said)
 
         key = ("changes", signal.key, now.method, trace.id, trace.method, said_before, said)

@@ -117,9 +117,9 @@ class Combs(QObject):
         if nearest is not None and abs(nearest.frequency - frequency) < close:
             frequency = nearest.frequency
         last = max(1, min(_TEETH, int(analysis.fs / 2 / frequency)))
-        made = DroppedComb(self._name(self._dropped), frequency, last=last)
-        self._chosen = made.name
-        self._apply("Drop comb", (*self._dropped, self._snapped(made, analysis)))
+        comb = DroppedComb(self._name(self._dropped), frequency, last=last)
+        self._chosen = comb.name
+        self._apply("Drop comb", (*self._dropped, self._snapped(comb, analysis)))
 
     def find(self) -> None:
         """Put every family that is sure among the peaks, beside the combs there are."""
@@ -159,13 +159,13 @@ class Combs(QObject):
         if analysis is None:
             return
         there = knowledge(self._store.ref).families(analysis)
-        found = next((one for one in there if one.name == name), None)
-        if found is None:
+        comb = next((one for one in there if one.name == name), None)
+        if comb is None:
             return
-        combs = self._with(self._dropped, found)
+        combs = self._with(self._dropped, comb)
         if combs != self._dropped:
             self._apply("Drop comb", combs)
-        at = next((i for i, one in enumerate(combs) if same(one, found)), None)
+        at = next((i for i, one in enumerate(combs) if same(one, comb)), None)
         self.choose(at)
 
     def drag(self, index: int, number: int, frequency: float, finished: bool) -> None:
@@ -280,8 +280,8 @@ class Combs(QObject):
             return
         others = [c.spacing for c in combs if c is not but and c.carrier is None]
         spacing = min((s for s in others if s < carrier / 3), default=carrier / 10)
-        made = DroppedComb(self._name(combs), spacing, carrier, -4, 4)
-        self._apply("Drop sidebands", (*combs, self._snapped(made, analysis)))
+        comb = DroppedComb(self._name(combs), spacing, carrier, -4, 4)
+        self._apply("Drop sidebands", (*combs, self._snapped(comb, analysis)))
 
     def _change(self, index: int, one: DroppedComb, label: str) -> None:
         combs = list(self._dropped)

@@ -81,9 +81,9 @@ class Isolating(QObject):
 
     def _track(self, moves: bool, spacing: float) -> Points:
         analysis = self._results.analysis
-        found = None if analysis is None or not moves else analysis.found
-        if found is not None and found.moving is not None and found.moving.track:
-            return found.moving.track
+        findings = None if analysis is None or not moves else analysis.found
+        if findings is not None and findings.moving is not None and findings.moving.track:
+            return findings.moving.track
         return ((0.0, spacing),)
 
     def swap(self) -> None:

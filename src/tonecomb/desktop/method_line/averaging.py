@@ -49,8 +49,8 @@ class AveragePopover(Popover):
             lambda on: store.edit_method("Leave out clipped frames", leave_clipped=on)
         )
         count = len(method.averaging.struck)
-        told = "Strike out a part…" if not count else f"Struck out: {count}, change…"
-        strike = link(told, "Leave out frames that touch a part (Shift+X)", self._strike)
+        text = "Strike out a part…" if not count else f"Struck out: {count}, change…"
+        strike = link(text, "Leave out frames that touch a part (Shift+X)", self._strike)
         self.of_many = QWidget()
         column = QVBoxLayout(self.of_many)
         column.setContentsMargins(0, 0, 0, 0)

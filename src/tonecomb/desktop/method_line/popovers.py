@@ -62,9 +62,9 @@ def _stretch(store: Store, signal: Signal, method: Method, parent: QWidget) -> P
     )
     fs, duration = signal.rate, signal.duration
     digits = max(1, len(str(int(fs))))
-    shown = method.source.stretch or whole(signal)
-    start = Number(shown.start, 0.0, duration, digits, "s")
-    end = Number(shown.end, 0.0, duration, digits, "s")
+    stretch = method.source.stretch or whole(signal)
+    start = Number(stretch.start, 0.0, duration, digits, "s")
+    end = Number(stretch.end, 0.0, duration, digits, "s")
     wrong = label("", "quiet")
 
     def apply() -> None:

@@ -48,26 +48,33 @@ class ChangeReadings(QWidget):
     @property
     def rows(self) -> tuple[SpectrumDifference, ...]:
         """What is listed."""
-        found = self._changes.found
-        return () if found is None else found.told
+        differences = self._changes.found
+        return () if differences is None else differences.told
 
     def refresh(self) -> None:
         """List what there is, or say why there is nothing."""
-        found = self._changes.found
+        differences = self._changes.found
         self.tree.blockSignals(True)
         self.tree.clear()
         for one in self.rows:
-            self.tree.addTopLevelItem(_item(one, found.now.amplitude_unit if found else ""))
+            self.tree.addTopLevelItem(
+                _item(one, differences.now.amplitude_unit if differences else "")
+            )
         self.tree.blockSignals(False)
         self.tree.setVisible(bool(self.rows))
-        self.told.setText(self._changes.reason if found is None else changed.summary(found))
+        self.told.setText(
+            self._changes.reason if differences is None else changed.summary(differences)
+        )
 
     def _picked(self) -> None:
-        at, found = self.tree.indexOfTopLevelItem(self.tree.currentItem()), self._changes.found
-        if not 0 <= at < len(self.rows) or found is None:
+        at, differences = (
+            self.tree.indexOfTopLevelItem(self.tree.currentItem()),
+            self._changes.found,
+        )
+        if not 0 <= at < len(self.rows) or differences is None:
             return
         one = self.rows[at]
-        self.told.setText(changed.words(one, found.now.amplitude_unit))
+        self.told.setText(changed.words(one, differences.now.amplitude_unit))
         if not math.isnan(one.frequency):
             self.chosen.emit(one.frequency)
 

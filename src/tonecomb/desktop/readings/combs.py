@@ -95,8 +95,8 @@ class CombReadings(QWidget):
 
     def _toggle(self, column: int, on: bool) -> None:
         self.tree.setColumnHidden(column, not on)
-        shown = [i for i in range(1, len(_TIPS)) if not self.tree.isColumnHidden(i)]
-        settings.settings().setValue("comb columns", shown)
+        numbers = [i for i in range(1, len(_TIPS)) if not self.tree.isColumnHidden(i)]
+        settings.settings().setValue("comb columns", numbers)
 
     def refresh(self, analysis: Analysis | None) -> None:
         """Show the combs as they are measured now; what was open stays open."""
@@ -158,10 +158,10 @@ class CombReadings(QWidget):
         item.setText(0, shown.dropped.name)
         moves = shown.comb.low is not None
         spacing = shown.comb.spacing
-        told = warranted(spacing, shown.comb.spacing_std) if moves else f"{spacing:.4f}"
-        item.setText(1, told)
-        found = len(shown.comb.lines)
-        item.setText(3, f"{found} of {len(shown.comb.teeth)}")
+        text = warranted(spacing, shown.comb.spacing_std) if moves else f"{spacing:.4f}"
+        item.setText(1, text)
+        number = len(shown.comb.lines)
+        item.setText(3, f"{number} of {len(shown.comb.teeth)}")
         for k in (1, 3):
             item.setTextAlignment(k, Qt.AlignmentFlag.AlignRight)
         theme = current_theme()

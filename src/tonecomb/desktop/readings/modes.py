@@ -114,8 +114,8 @@ class ModeReadings(QWidget):
     @property
     def count(self) -> int:
         """How many modes there are."""
-        found = self.found
-        return 0 if found is None or found.modes is None else len(found.modes.modes)
+        transfer = self.found
+        return 0 if transfer is None or transfer.modes is None else len(transfer.modes.modes)
 
     def _follow(self) -> None:
         """What is said of modes may have changed, although what was found did not."""
@@ -126,11 +126,11 @@ class ModeReadings(QWidget):
     @property
     def mode(self) -> Mode | None:
         """The mode of the chosen row, None for a tap's."""
-        found = self.found
-        if found is None or found.modes is None:
+        transfer = self.found
+        if transfer is None or transfer.modes is None:
             return None
         at = self.tree.indexOfTopLevelItem(self.tree.currentItem())
-        return found.modes.modes[at] if 0 <= at < len(found.modes.modes) else None
+        return transfer.modes.modes[at] if 0 <= at < len(transfer.modes.modes) else None
 
     def name_mode(self) -> None:
         """Ask for a name of the chosen mode."""
@@ -140,53 +140,53 @@ class ModeReadings(QWidget):
     @property
     def tap(self) -> Tap | None:
         """The tap of the chosen row, None for a mode's."""
-        found = self.found
-        if found is None:
+        transfer = self.found
+        if transfer is None:
             return None
         at = self.tree.indexOfTopLevelItem(self.tree.currentItem()) - self.count
-        return found.taps[at] if 0 <= at < len(found.taps) else None
+        return transfer.taps[at] if 0 <= at < len(transfer.taps) else None
 
     def _picked(self) -> None:
-        found = self.found
-        if found is None:
+        transfer = self.found
+        if transfer is None:
             return
         at = self.tree.indexOfTopLevelItem(self.tree.currentItem())
-        modes = () if found.modes is None else found.modes.modes
+        modes = () if transfer.modes is None else transfer.modes.modes
         if 0 <= at < len(modes):
             self.chosen.emit(modes[at].frequency)
         elif (tap := self.tap) is not None:
-            start = found.start + tap.onset / found.fs
-            self.tap_chosen.emit(start, start + found.response.frame / found.fs)
+            start = transfer.start + tap.onset / transfer.fs
+            self.tap_chosen.emit(start, start + transfer.response.frame / transfer.fs)
 
     def set_aside(self) -> None:
         """The chosen tap does not count any more, or does again; or the chosen mode."""
         if (mode := self.mode) is not None:
             self.notes.set_aside(mode)
             return
-        tap, method, found = self.tap, self._store.method, self.found
+        tap, method, transfer = self.tap, self._store.method, self.found
         between = None if method is None else method.between
-        if tap is None or between is None or found is None:
+        if tap is None or between is None or transfer is None:
             return
-        changed = turned(between, tap, counts=tap.number in found.used)
+        changed = turned(between, tap, counts=tap.number in transfer.used)
         self._store.edit_method("Set tap aside", between=changed)
 
     def ends(self) -> None:
         """The first and the last tap do not count."""
-        method, found = self._store.method, self.found
-        if method is None or method.between is None or found is None or len(found.taps) < 3:
+        method, transfer = self._store.method, self.found
+        if method is None or method.between is None or transfer is None or len(transfer.taps) < 3:
             return
         between = method.between
-        for tap in (found.taps[0], found.taps[-1]):
-            if tap.number in found.used:
+        for tap in (transfer.taps[0], transfer.taps[-1]):
+            if tap.number in transfer.used:
                 between = turned(between, tap, counts=True)
         self._store.edit_method("Set the ends aside", between=between)
 
     def _tell(self) -> None:
-        found = self.found
-        if found is None:
+        transfer = self.found
+        if transfer is None:
             self.told.setText("")
             return
-        cautions = [text for _, text in found.cautions]
+        cautions = [text for _, text in transfer.cautions]
         hint = "R names a mode. Delete sets a mode or tap aside, or takes it back."
         self.told.setText("\n".join([*cautions, hint]).strip())
 
@@ -198,12 +198,12 @@ class ModeReadings(QWidget):
         """The tables with tabs."""
         if self.found is None:
             return ""
-        told = (
+        lines = (
             [modes_table(self.found, self._said).tabbed()] if self.found.modes is not None else []
         )
         if self.found.taps:
-            told.append(taps_table(self.found).tabbed())
-        return "\n".join(told)
+            lines.append(taps_table(self.found).tabbed())
+        return "\n".join(lines)
 
 
 def turned(between: FrfSettings, tap: Tap, *, counts: bool) -> FrfSettings:

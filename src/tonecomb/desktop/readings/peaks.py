@@ -116,18 +116,18 @@ class PeakReadings(QWidget):
     def column_menu(self, at: QPoint) -> None:
         """Choose columns; the choice is kept for the next time."""
         menu = QMenu(self)
-        shown = [column.key for column in self.model.columns]
+        texts = [column.key for column in self.model.columns]
         for column in COLUMNS[1:]:
             action = menu.addAction(column.name)
             assert action is not None
             action.setCheckable(True)
-            action.setChecked(column.key in shown)
+            action.setChecked(column.key in texts)
             action.triggered.connect(lambda on, key=column.key: self._toggle(key, on))
         menu.exec(at)
 
     def _toggle(self, key: str, on: bool) -> None:
-        shown = [column.key for column in self.model.columns if column.key != key]
-        keys = (*shown, key) if on else tuple(shown)
+        texts = [column.key for column in self.model.columns if column.key != key]
+        keys = (*texts, key) if on else tuple(texts)
         self.choose_columns(keys)
         settings.settings().setValue("peak columns", list(keys))
 

@@ -366,9 +366,9 @@ class Readings(QWidget):
         if method is None:
             return
         search = method.search.peaks
-        found = None if self._analysis is None else self._analysis.peaks
+        peaks = None if self._analysis is None else self._analysis.peaks
         whole = None if self._analysis is None else self._analysis.found
-        first = f"the highest {len(found or ())}, " if whole and whole.unlisted else ""
+        first = f"the highest {len(peaks or ())}, " if whole and whole.unlisted else ""
         text = f"{first}{search.above_db:g} dB down, {search.prominence_db:g} dB prominent"
         if search.low is not None or search.high is not None:
             low = f"{search.low or 0:g}"

@@ -30,10 +30,10 @@ def facts(recording: Recording | Signal | None) -> str:
     if isinstance(recording, Recording) and recording.sample_rate is None:
         return "rate unknown"
     rate, duration = recording.rate, recording.duration
-    shown = f"{rate / 1000:.4g} kHz" if rate >= 1000 else f"{rate:.4g} Hz"
+    text = f"{rate / 1000:.4g} kHz" if rate >= 1000 else f"{rate:.4g} Hz"
     length = lasting(float(f"{duration:.3g}") if duration < 300 else duration)
     of = recording if isinstance(recording, Recording) else recording.recording
-    return f"{'made · ' if of.truth is not None else ''}{length} · {shown}"
+    return f"{'made · ' if of.truth is not None else ''}{length} · {text}"
 
 
 class Rows(QStyledItemDelegate):

@@ -94,14 +94,14 @@ class Advice(QObject):
         signal, method = self._store.current, self._store.method
         if signal is None or method is None:
             return []
-        told = [] if (short := self.short_stretch()) is None else [short]
-        told += [Caution(problem.code, problem.text) for problem in signal.problems]
+        cautions = [] if (short := self.short_stretch()) is None else [short]
+        cautions += [Caution(problem.code, problem.text) for problem in signal.problems]
         channel = method.source.channel
         built = self._envelopes.pyramid(signal.id, channel)
         if built is not None and channel < len(signal.channels):
             found = sample_problem(signal.channels[channel], built.missing, built.infinite)
-            told += [Caution(found.code, found.text)] if found is not None else []
-        return told
+            cautions += [Caution(found.code, found.text)] if found is not None else []
+        return cautions
 
     def short_stretch(self) -> Caution | None:
         """What there is to say when not one frame fits."""

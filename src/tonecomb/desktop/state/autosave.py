@@ -151,11 +151,11 @@ class Autosave(QObject):
 
 def left_behind() -> list[Path]:
     """Autosaves of processes that are gone, the newest first."""
-    found = []
+    paths = []
     for path in _folder().glob(f"*{session.SUFFIX}"):
         lock = QLockFile(str(path.with_suffix(".lock")))
         lock.setStaleLockTime(0)
         if lock.tryLock(0):
             lock.unlock()
-            found.append(path)
-    return sorted(found, key=lambda path: path.stat().st_mtime, reverse=True)
+            paths.append(path)
+    return sorted(paths, key=lambda path: path.stat().st_mtime, reverse=True)

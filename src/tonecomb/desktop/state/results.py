@@ -139,8 +139,8 @@ class Results(QObject):
         if now is None or estimate is None or of is None:
             return None
         # What is shown may be of an edit ago: it is looked through as it was made.
-        signal, made = self._asked.get(of.key, now)
-        parts, recording = made.having(search=now[1].search).findings(), signal.recording
+        signal, method = self._asked.get(of.key, now)
+        parts, recording = method.having(search=now[1].search).findings(), signal.recording
         # The last is what makes one picture of a live signal like another.
         key: Hashable = ("found", signal.key, (signal.id, signal.rate, parts))
         return Want(
@@ -171,8 +171,8 @@ class Results(QObject):
         """The estimate is there, or how it is shown may have changed."""
         if self._estimate.ticket is not None:
             return
-        found = self._wanted_findings()
-        if found is None or found == self._found.wanted or self._scheduler.keeps(found):
+        want = self._wanted_findings()
+        if want is None or want == self._found.wanted or self._scheduler.keeps(want):
             self._found.follow_now()
         elif not self._later.isActive():  # the curve goes first
             self._later.start(_FIND_MS if self._scheduler.lively else 0)
@@ -186,23 +186,23 @@ class Results(QObject):
     def _show(self, _: object = None) -> None:
         now = self._now()
         estimate: Estimate | None = self._estimate.shown
-        found: Findings | None = None
+        findings: Findings | None = None
         wanted = self._wanted_findings()
         if self._found.ticket is None and self._found.wanted == wanted:
-            found = self._found.shown
+            findings = self._found.shown
         elif self._scheduler.lively and _kind(wanted) == self._last_kind:
-            found = self._last  # what is there is of another curve of the same kind
+            findings = self._last  # what is there is of another curve of the same kind
         if self._estimate.ticket is not None:
             return
         known = self._extremes.wanted == self._wanted_extremes() and self._extremes.ticket is None
         extremes = (self._extremes.shown or ()) if known else ()
-        told = (estimate, found, extremes, now and now[1], now and now[0].key)
+        told = (estimate, findings, extremes, now and now[1], now and now[0].key)
         if told == self._told:
             return
         self._told = told
         self.analysis = None
         if now is not None and estimate is not None:
-            self.analysis = Analysis.of(estimate, found, now[1], now[0].recording, extremes)
+            self.analysis = Analysis.of(estimate, findings, now[1], now[0].recording, extremes)
         self.analysis_changed.emit(self.analysis)
 
 

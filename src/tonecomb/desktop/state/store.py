@@ -39,7 +39,7 @@ def _wrong(before: Document, after: Document) -> UserError | None:
     session may. What stayed as it was is known."""
     known = {id(one) for one in (*before.recordings, *before.held)}
     changed = [one for one in (*after.recordings, *after.held) if id(one) not in known]
-    if wrong := next((found for one in changed if (found := not_finite(one))), ""):
+    if wrong := next((text for one in changed if (text := not_finite(one))), ""):
         return UserError(f"The {wrong} is no number", remedy="give it a number")
     try:
         limits.check(changed)
@@ -148,7 +148,9 @@ class Store(QObject):
         self._prepared.pop(recording_id, None)
         known = (recording_id, how) in self.library
         self.library[recording_id, how] = understood
-        self._shown = {key: shown for key, shown in self._shown.items() if key[0] != recording_id}
+        self._shown = {
+            key: recording for key, recording in self._shown.items() if key[0] != recording_id
+        }
         self._signals = {key: s for key, s in self._signals.items() if key[0] != recording_id}
         if known:
             self.reopened.emit(recording_id)
@@ -189,8 +191,8 @@ class Store(QObject):
         if given.made is not None:
             key = (recording_id, given)
             if key not in self._shown:
-                made = with_given(given.made.recording(recording_id), given)
-                _keep(self._shown, key, made)
+                recording = with_given(given.made.recording(recording_id), given)
+                _keep(self._shown, key, recording)
             return self._shown[key]
         ref = self._ref(recording_id)
         understood = self.library.get((recording_id, given.how))
@@ -229,9 +231,9 @@ class Store(QObject):
             try:
                 _keep(self._signals, key, prepare(recording, ref.method.source.steps))
             except UserError as error:
-                told = Problem("steps", f"{error.text[:-1]}; it is shown as recorded.")
+                problem = Problem("steps", f"{error.text[:-1]}; it is shown as recorded.")
                 plain = prepare(recording, ())
-                self._signals[key] = replace(plain, problems=(*plain.problems, told))
+                self._signals[key] = replace(plain, problems=(*plain.problems, problem))
         return self._signals[key]
 
     def shown(self, recording_id: str | None) -> Signal | Recording | None:

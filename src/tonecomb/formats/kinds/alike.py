@@ -94,14 +94,14 @@ class AlikeKind(Kind["Alike"]):
         }
 
     def lines(self, result: Alike, context: ResultContext) -> list[str]:
-        told = [f"modes of {result.name_a} against those of {result.name_b}:"]
-        told += [pair_words(one, result) for one in result.pairs]
+        lines = [f"modes of {result.name_a} against those of {result.name_b}:"]
+        lines += [pair_words(one, result) for one in result.pairs]
         for name, modes, number in ((result.name_a, result.a, 0), (result.name_b, result.b, 1)):
             paired = {(one.a, one.b)[number] for one in result.pairs}
             alone = [f"{one.frequency:.5g}" for i, one in enumerate(modes) if i not in paired]
             if alone:
-                told.append(f"only in {name}: {', '.join(alone)} Hz")
-        return told + [one.words for one in result.turned]
+                lines.append(f"only in {name}: {', '.join(alone)} Hz")
+        return lines + [one.words for one in result.turned]
 
     def tables(self, result: Alike, context: ResultContext) -> Sequence[Table[Any]]:
         def one_row(i: int) -> list[float]:

@@ -70,8 +70,8 @@ class HitKind(Kind[HitEnvelopes]):
         return {"hits": hits_table(result, context).values()}
 
     def lines(self, result: HitEnvelopes, context: ResultContext) -> list[str]:
-        found = [hits_words(one, context.said) for one in result.hits]
-        return found or ["no hits that repeat"]
+        texts = [hits_words(one, context.said) for one in result.hits]
+        return texts or ["no hits that repeat"]
 
     def tables(self, result: HitEnvelopes, context: ResultContext) -> Sequence[Table[Any]]:
         return (hits_table(result, context),)

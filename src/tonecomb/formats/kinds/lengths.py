@@ -61,13 +61,13 @@ class LengthsKind(Kind["ByLength"]):
         }
 
     def lines(self, result: ByLength, context: ResultContext) -> list[str]:
-        told = []
+        lines = []
         for frame, modes in result.modes:
             each = ", ".join(
                 f"{one.frequency:.5g} Hz {100 * one.damping:.3g} %" for one in modes.modes
             )
-            told.append(f"by frames of {frame} samples: {each or 'no mode'}")
-        return told
+            lines.append(f"by frames of {frame} samples: {each or 'no mode'}")
+        return lines
 
     def tables(self, result: ByLength, context: ResultContext) -> Sequence[Table[Any]]:
         rows = [(frame, mode) for frame, modes in result.modes for mode in modes.modes]

@@ -211,10 +211,10 @@ def _comb(comb: Comb, families: tuple[Comb, ...], quantity: str) -> dict[str, An
 
 def comb_words(comb: Comb, combs: tuple[Comb, ...], quantity: str) -> str:
     """A family of a quantity in one line."""
-    found = [tooth.number for tooth in comb.teeth if tooth.found]
+    numbers = [tooth.number for tooth in comb.teeth if tooth.found]
     spacing = with_std(comb.spacing, comb.spacing_std)
     if comb.carrier is None:
-        text = f"{comb.name}: {spacing} Hz, teeth {', '.join(map(str, found))}"
+        text = f"{comb.name}: {spacing} Hz, teeth {', '.join(map(str, numbers))}"
         if comb.low is not None and comb.high is not None:
             text += f", moves from {span(comb.low, comb.high)} Hz"
         if (hz := mains(comb)) is not None:
@@ -228,7 +228,7 @@ def comb_words(comb: Comb, combs: tuple[Comb, ...], quantity: str) -> str:
     of = matching(comb, combs)
     tied = f" = comb {of}" if of else ""
     text = f"{comb.name}: sidebands of {with_std(comb.carrier, comb.carrier_std)} Hz, {spacing} Hz"
-    sides = ", ".join(f"{n:+d}".replace("-", "−") for n in found if n)
+    sides = ", ".join(f"{n:+d}".replace("-", "−") for n in numbers if n)
     text += f" apart{tied}, {sides}"
     parent = next((c for c in combs if c.name == of), None)
     if parent is not None:
@@ -239,15 +239,15 @@ def comb_words(comb: Comb, combs: tuple[Comb, ...], quantity: str) -> str:
 
 def _tested(a: Analysis) -> dict[str, Any]:
     """For JSON: what came of the test spectrum, where there is one."""
-    found = profile_reading(a)
-    if found is None:
+    reading = profile_reading(a)
+    if reading is None:
         return {}
     return {
         "test_spectrum": {
-            "rms": found.rms,
-            "asked_rms": found.asked,
-            "unit": found.unit,
-            "not_judged": found.why_not,
+            "rms": reading.rms,
+            "asked_rms": reading.asked,
+            "unit": reading.unit,
+            "not_judged": reading.why_not,
             "breaches": [row for table in readings.breaches(a) for row in table.values()],
         }
     }

@@ -62,9 +62,9 @@ def besides(
     ]
     if any(one.in_time for one in called) and SPECTROGRAM not in called:
         called.insert(0, SPECTROGRAM)
-    told = []
+    entries = []
     for i, one in enumerate(called):
         share = part(progress, i / len(called), (i + 1) / len(called))
         asked_of = wanted.get(one.key)
-        told.append(ResultEntry(one, one.run(method, recording, asked_of, share), asked_of))
-    return told
+        entries.append(ResultEntry(one, one.run(method, recording, asked_of, share), asked_of))
+    return entries

@@ -90,18 +90,18 @@ class TransferKind(Kind["Transfer"]):
         return told
 
     def lines(self, result: Transfer, context: ResultContext) -> list[str]:
-        told = [result.sentence]
-        told += [
+        lines = [result.sentence]
+        lines += [
             f"tap {tap.number} at {result.start + tap.onset / result.fs:.3f} s set aside: "
             f"{tap.why_not or 'by hand'}"
             for tap in result.taps
             if tap.number not in result.used
         ]
         for mode in result.modes.modes if result.modes is not None else ():
-            told.append(mode_words(mode, result, context.said.of_mode(mode)))
+            lines.append(mode_words(mode, result, context.said.of_mode(mode)))
         if result.modes is not None and not result.modes.modes:
-            told.append(f"no mode between {result.modes.low:g} and {result.modes.high:g} Hz")
-        return told + [f"{code}: {text}" for code, text in result.cautions]
+            lines.append(f"no mode between {result.modes.low:g} and {result.modes.high:g} Hz")
+        return lines + [f"{code}: {text}" for code, text in result.cautions]
 
     def tables(self, result: Transfer, context: ResultContext) -> Sequence[Table[Any]]:
         tables: list[Table[Any]] = [curves_table(result)]

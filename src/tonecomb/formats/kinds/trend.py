@@ -72,18 +72,18 @@ class Trends(Kind[Trend]):
             if not there.any():
                 lines.append(f"track {track.wanted.title}: nothing stands above the noise")
                 continue
-            shown, time = track.frequency[there], result.time[there]
+            values, time = track.frequency[there], result.time[there]
             lines.append(
-                f"track {track.wanted.title}: {shown[0]:.6g} Hz at {time[0]:.4g} s to "
-                f"{shown[-1]:.6g} Hz at {time[-1]:.4g} s, {shown.min():.6g} to "
-                f"{shown.max():.6g} Hz, there in {100 * there.mean():.0f} % of {len(there)} frames"
+                f"track {track.wanted.title}: {values[0]:.6g} Hz at {time[0]:.4g} s to "
+                f"{values[-1]:.6g} Hz at {time[-1]:.4g} s, {values.min():.6g} to "
+                f"{values.max():.6g} Hz, there in {100 * there.mean():.0f} % of {len(there)} frames"
             )
         return lines
 
     def tables(self, result: Trend, context: ResultContext) -> list[Table[Any]]:
         """A row a frame; a track's cells are empty in gaps."""
         method, unit, a = result.method, result.channel.unit, context.analysis
-        shown = method.shown.display.unit(unit).symbol
+        text = method.shown.display.unit(unit).symbol
         columns: list[tuple[str, str, Any]] = [
             ("time_s", "time [s]", result.time),
             ("rms", f"rms [{unit}]", result.rms),
@@ -96,7 +96,7 @@ class Trends(Kind[Trend]):
         for i, track in enumerate(result.tracks):
             title = track.wanted.title
             columns.append((f"{title} hz", f"{title} [Hz]", track.frequency))
-            level = f"{title} [{shown} {method.shown.level}]"
+            level = f"{title} [{text} {method.shown.level}]"
             columns.append((f"{title} amplitude", level, amplitude(result, i)))
         return [series("trend", a.recording_name, a.sentence, columns)]
 
@@ -125,19 +125,19 @@ def lines_of(trend: Trend, kind: str) -> tuple[list[tuple[str, Array]], str, str
         return [("crest factor", trend.crest)], "Crest factor", ""
     if kind == "kurtosis":
         return [("kurtosis", trend.kurtosis)], "Kurtosis", ""
-    shown = method.shown.display.unit(symbol).symbol
+    text = method.shown.display.unit(symbol).symbol
     bands = [
         (band.called, _unit(band, trend), level)
         for band, level in zip(method.levels, trend.bands, strict=True)
     ]
-    if bands and not trend.tracks and shown not in {unit for _, unit, _ in bands}:
-        shown = bands[0][1]
-    found = [(name, level) for name, unit, level in bands if unit == shown]
+    if bands and not trend.tracks and text not in {unit for _, unit, _ in bands}:
+        text = bands[0][1]
+    found = [(name, level) for name, unit, level in bands if unit == text]
     rms = 1 / LEVEL_FACTORS[method.shown.level]
     found += [(one.wanted.title, rms * amplitude(trend, i)) for i, one in enumerate(trend.tracks)]
     if kind == "rms" or not found:
         return [("rms of the frames", trend.rms)], "Rms", symbol
-    return found, "Level", f"{shown} rms"
+    return found, "Level", f"{text} rms"
 
 
 def _unit(band: Band, trend: Trend) -> str:

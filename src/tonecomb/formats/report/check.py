@@ -132,7 +132,7 @@ def _not_printed(
     """Those figures of the page inside a PDF that ``held``, and that its own pages do not show
     where they should, one after the other. One that runs over the end of a page has other words
     within it: its numbers are looked for."""
-    found: list[FigureFinding] = []
+    figure_findings: list[FigureFinding] = []
     at = 0
     for name, words in stands.items() if printed is not None else ():
         text = printed or ""
@@ -143,8 +143,8 @@ def _not_printed(
         parts = [one for one in words.split() if any(sign.isdigit() for sign in one)]
         apart = len(words) > _LONG and all(text.find(pdf.squeezed(one), at) >= 0 for one in parts)
         if not apart and name in held:
-            found.append(FigureFinding(name, PRINTED, words))
-    return found
+            figure_findings.append(FigureFinding(name, PRINTED, words))
+    return figure_findings
 
 
 def _remade(recording: Recording, one: sealed.SealedPart, progress: Progress) -> ReportPart:
@@ -182,9 +182,9 @@ def _recording(
     if ref.given.live:
         raise UserError(f"{report_path.name} is of what came in live", "that cannot be read again")
     near = [Path(ref.path), report_path.parent / Path(ref.path).name]
-    found = _same_file(near, ref.fingerprint) or _same_file(_all_in(folders), ref.fingerprint)
-    same = found is not None
-    if found is None:  # a file of its name that was changed is worth looking at
+    path = _same_file(near, ref.fingerprint) or _same_file(_all_in(folders), ref.fingerprint)
+    same = path is not None
+    if path is None:  # a file of its name that was changed is worth looking at
         named = [
             one for one in (*near, *(f / Path(ref.path).name for f in folders)) if one.is_file()
         ]
@@ -194,8 +194,8 @@ def _recording(
                 f"it was {Path(ref.path).name}, {ref.fingerprint.size} bytes",
                 "name the folder that it is in with --source",
             )
-        found = named[0]
-    recording = open_recording(found, ref.given, progress, "a")
+        path = named[0]
+    recording = open_recording(path, ref.given, progress, "a")
     return recording, same
 
 
@@ -211,12 +211,12 @@ def _same_file(paths: Sequence[Path], wanted: Fingerprint) -> Path | None:
 
 def _all_in(folders: Sequence[Path]) -> list[Path]:
     """Ordinary files in folders and those below them, the first twenty thousand."""
-    found: list[Path] = []
+    paths: list[Path] = []
     for folder in folders:
         if not folder.is_dir():
             raise UserError(f"{folder} is no folder", remedy="name one that holds recordings")
         for where, _, names in os.walk(folder):
-            found += [Path(where) / name for name in sorted(names)]
-            if len(found) > _MOST_FILES:
-                return found[:_MOST_FILES]
-    return found
+            paths += [Path(where) / name for name in sorted(names)]
+            if len(paths) > _MOST_FILES:
+                return paths[:_MOST_FILES]
+    return paths

@@ -62,6 +62,6 @@ def table(name: str, dark: bool = False) -> Table:
     light = np.linspace(anchors[0, 0], anchors[-1, 0], 256)
     # Against falling lightness, which rises with the number of the anchor.
     chroma = [np.interp(-light, -anchors[:, 0], anchors[:, i]) for i in (1, 2)]
-    made = srgb(np.stack([light, *chroma], axis=1))
-    made = made[::-1] if dark else made
-    return np.asarray(made * 255).round().astype(np.uint8)
+    values = srgb(np.stack([light, *chroma], axis=1))
+    values = values[::-1] if dark else values
+    return np.asarray(values * 255).round().astype(np.uint8)

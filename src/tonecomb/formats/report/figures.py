@@ -165,8 +165,8 @@ def spectrum_axes(axes: Axes, analysis: Analysis, view: DrawnSpectrum) -> None:
     _draw_band(axes, analysis, view, x, y)
     _draw_others(axes, analysis, view, low, high)
     for one in analysis.resonances if method.shown.display.drawn == "bins" else ():
-        shown = replace(analysis.spectrum, frequency=one.fit_frequency, mean_square=one.fit)
-        values = shown.values(method.shown.scaling, method.shown.level)
+        spectrum = replace(analysis.spectrum, frequency=one.fit_frequency, mean_square=one.fit)
+        values = spectrum.values(method.shown.scaling, method.shown.level)
         values = _levels(analysis, values, view)
         axes.plot(one.fit_frequency, values, color=SECOND, linewidth=1.2)
     if view.log_frequency:
@@ -282,14 +282,14 @@ def _label_peaks(axes: Axes, analysis: Analysis, view: DrawnSpectrum) -> None:
         taken.append((area.x0, box.y1 - area.y1, area.x1, box.y1 - area.y0))
     frame = (box.x0, 0.0, box.x1, box.height)
     places = place(labels, ceiling(curves, box.x0, box.x1), frame, taken)
-    for said, label, found in zip(made, labels, places, strict=True):
-        if found is None:
+    for said, label, label_place in zip(made, labels, places, strict=True):
+        if label_place is None:
             said.remove()
             continue
-        left, _, right, bottom = found.area
+        left, _, right, bottom = label_place.area
         off = ((left + right) / 2 - label.x, label.y - bottom)  # pixels of the layout
         said.set_position((off[0] * in_points, off[1] * in_points))
-        if found.leader is None and said.arrow_patch is not None:
+        if label_place.leader is None and said.arrow_patch is not None:
             said.arrow_patch.set_visible(False)
 
 

@@ -176,15 +176,15 @@ def waterfall_panel(
 def run_up_panel(found: RunUp, decibels: bool = True) -> Panel:
     """Map of orders over time beside the orders' levels over speed, resonances in both."""
     level, levels = found.spectrum.method.shown.level, found.levels
-    shown = found.spectrum.displayed(Shown(level=level))
+    analysis = found.spectrum.displayed(Shown(level=level))
     cells = found.map.values("amplitude", level, Display(), "")
     rows = np.abs(levels.amplitude) * LEVEL_FACTORS[level]
     if decibels:
-        cells, rows = shown.decibels(cells), shown.decibels(rows)
+        cells, rows = analysis.decibels(cells), analysis.decibels(rows)
 
     def draw(part: FigureBase) -> None:
         left, right = part.subplots(1, 2, width_ratios=(5, 4))
-        label = shown.label(decibels)
+        label = analysis.label(decibels)
         _map(left, part, found.map.frequency, found.map_time, cells, "paper", None, label)
         left.invert_yaxis()
         left.set_xlim(0, found.map.frequency[-1])

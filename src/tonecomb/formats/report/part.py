@@ -84,7 +84,7 @@ def values(
         overall=f"{significant(analysis.rms)} {analysis.unit.symbol} rms",
         unit=analysis.amplitude_unit,
         problems=problems,
-        short=[told.text for told in in_short(analysis, problems, said)],
+        short=[sentence.text for sentence in in_short(analysis, problems, said)],
         resonances=[resonance_words(mode) for mode in analysis.resonances],
         combs=[comb_words(comb, families, analysis.unit.quantity) for comb in families],
         levels=[level.words for level in (*level_readings(analysis), *tested)],

@@ -255,9 +255,9 @@ def opened(path: Path) -> Sealed:
 
 def words_in(page: str) -> str:
     """What people read of a page, scripts and styles left out."""
-    found = _Words()
-    found.feed(page)
-    return " ".join(" ".join(found.words).split())
+    words = _Words()
+    words.feed(page)
+    return " ".join(" ".join(words.words).split())
 
 
 class _Words(HTMLParser):

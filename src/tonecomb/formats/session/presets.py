@@ -27,15 +27,15 @@ def load(file: Path) -> tuple[Preset, ...]:
             content = migrations.presets_3(content or [])
         if body["version"] < 4:
             content = migrations.presets_4(content or [])
-        found = schema.converter().structure(content, tuple[Preset, ...])
-        limits.check(found)
-        for preset in found:
+        presets = schema.converter().structure(content, tuple[Preset, ...])
+        limits.check(presets)
+        for preset in presets:
             window(preset.method.frames.window)
     except Exception as error:  # cattrs raises groups of whatever went wrong inside
         raise UserError(
             f"{file.name} is damaged", strict.first_cause(error), "export it again"
         ) from error
-    return tuple(sorted(found, key=lambda preset: preset.name.lower()))
+    return tuple(sorted(presets, key=lambda preset: preset.name.lower()))
 
 
 def save(file: Path, presets: tuple[Preset, ...]) -> None:

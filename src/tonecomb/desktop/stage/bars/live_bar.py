@@ -130,8 +130,8 @@ class LiveBar(QWidget):
             return
         self._told = now
         lost = progressed.counts.lost_samples
-        told = [f"lost {1000 * lost / rate:.3g} ms"] if lost else []
-        told.append(f"{pictures:.0f} pictures a second, {1000 * progressed.age:.0f} ms old")
-        self.how.setText(" · ".join(told))
+        lines = [f"lost {1000 * lost / rate:.3g} ms"] if lost else []
+        lines.append(f"{pictures:.0f} pictures a second, {1000 * progressed.age:.0f} ms old")
+        self.how.setText(" · ".join(lines))
         packets = progressed.counts.lost
         self.how.setToolTip(f"Lost in {packets} packets of the stream" if packets else "")

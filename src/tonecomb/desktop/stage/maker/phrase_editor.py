@@ -74,9 +74,9 @@ class PhraseEditor(Popover):
         self.dials: dict[str, Dial] = {}
         self.fields: dict[str, QWidget] = {}
         for one in TOGETHER.get(attribute, (attribute,)):
-            told = setting_in(owner, one)
-            if told is not None:
-                self._add(owner, one, told)
+            setting = setting_in(owner, one)
+            if setting is not None:
+                self._add(owner, one, setting)
         if (number, attribute) == (SAMPLING, "samples"):
             self._add_duration(made)
         self.wrong = label("", "quiet", wrap=True)
@@ -157,7 +157,9 @@ class PhraseEditor(Popover):
 
         def typed() -> None:
             try:
-                told = tuple(hits.parsed(line.text()) for line in lines if line.text().strip())
+                rung_modes = tuple(
+                    hits.parsed(line.text()) for line in lines if line.text().strip()
+                )
             except (ValueError, TypeError):
                 self.wrong.setText(
                     "Write a mode like 61.8 Hz 1.5 % 2: frequency, damping, amplitude."
@@ -165,7 +167,7 @@ class PhraseEditor(Popover):
                 self.wrong.show()
                 self.adjustSize()
                 return
-            self._take("rung", told)
+            self._take("rung", rung_modes)
 
         for line in lines:
             line.setMinimumWidth(210)

@@ -132,9 +132,9 @@ class AgainstPane(Pane):
     def refresh(self) -> None:
         """Show the comparison as it is now, or say why there is none."""
         self.plot.ratio = self.way.value == "ratio"
-        found, reason = self._held.comparison, self._held.no_comparison
-        self.pages.setCurrentIndex(0 if found is None else 1)
+        comparison, reason = self._held.comparison, self._held.no_comparison
+        self.pages.setCurrentIndex(0 if comparison is None else 1)
         self.why.setText(reason)
         against = self._held.against
         self.of.setText("" if against is None else f"of the trace now to ‘{against.name}’")
-        self.plot.show_comparison(found, self._held.unit)
+        self.plot.show_comparison(comparison, self._held.unit)

@@ -52,15 +52,15 @@ class CepstrumPane(ResultPane):
 
     def fit(self) -> None:
         """From the first quefrencies that tell of lines on."""
-        found = self.found
-        if found is None or len(found.values) < 2:
+        cepstrum = self.found
+        if cepstrum is None or len(cepstrum.values) < 2:
             return
-        high = float(found.quefrency[-1])
-        if found.rahmonics:
-            high = min(high, 6 * max(one.quefrency for one in found.rahmonics[:1]))
+        high = float(cepstrum.quefrency[-1])
+        if cepstrum.rahmonics:
+            high = min(high, 6 * max(one.quefrency for one in cepstrum.rahmonics[:1]))
         self.plot.box.setXRange(0, 1e3 * high, padding=0)
-        top = max((one.level for one in found.rahmonics), default=0.0)
-        top = _ROOM * (top or 8 * float(np.std(found.values[len(found.values) // 4 :])))
+        top = max((one.level for one in cepstrum.rahmonics), default=0.0)
+        top = _ROOM * (top or 8 * float(np.std(cepstrum.values[len(cepstrum.values) // 4 :])))
         self.plot.box.setYRange(-top, top, padding=0)
 
     def cut(self, ends: tuple[float, float] | None) -> None:
@@ -121,10 +121,10 @@ class CepstrumPane(ResultPane):
         """The spectrum without what is taken out, over the first."""
         method, signal = self._store.method, self._store.current
         liftered = None if found is None else found.liftered
-        shown = None
+        analysis = None
         if liftered is not None and method is not None and signal is not None:
-            shown = Analysis.of(liftered, None, method, signal.recording)
-        named = [NamedCurve("without that range", shown, Pen(1, BEHIND))] if shown else []
+            analysis = Analysis.of(liftered, None, method, signal.recording)
+        named = [NamedCurve("without that range", analysis, Pen(1, BEHIND))] if analysis else []
         self._spectrum.show_beside(self._spectrum.liftered, named)
 
     def _drop(self) -> None:

@@ -158,12 +158,12 @@ class EnvelopePane(ResultPane):
 
     def fit(self) -> None:
         """The lines of the hits, or all there is."""
-        found = self.found
-        if found is None:
+        envelopes = self.found
+        if envelopes is None:
             return
-        high = float(found.frequency[-1])
-        if found.hits:
-            high = min(high, _TIMES * found.hits[0].frequency)
+        high = float(envelopes.frequency[-1])
+        if envelopes.hits:
+            high = min(high, _TIMES * envelopes.hits[0].frequency)
         self.plot.box.setXRange(0, high, padding=0)
         self.plot.fit()
 

@@ -136,9 +136,9 @@ class FilterPlot(FrequencyPlot):
         total = np.ones(len(frequency), dtype=np.complex128)
         for _, step, fs in self.steps:
             inside = frequency < fs / 2
-            made = step.response(np.where(inside, frequency, fs / 4), fs)
-            if made is not None:
-                total *= np.where(inside, made, np.nan)
+            values = step.response(np.where(inside, frequency, fs / 4), fs)
+            if values is not None:
+                total *= np.where(inside, values, np.nan)
         return total
 
     def _values(self, frequency: Array) -> Array:

@@ -92,10 +92,10 @@ class OrderMap(Plot):
 
     def fit_ends(self) -> None:
         """Choose the ends by the levels there are."""
-        found = self.found
-        if found is not None:
-            analysis = found.spectrum
-            values = found.map.values("amplitude", analysis.method.shown.level, Display(), "")
+        run_up = self.found
+        if run_up is not None:
+            analysis = run_up.spectrum
+            values = run_up.map.values("amplitude", analysis.method.shown.level, Display(), "")
             self.levels = analysis.decibels(values) if self.decibels else values
             top = float(self.levels.max())
             low = float(np.percentile(self.levels, _QUIET)) if self.decibels else 0.0
@@ -105,14 +105,14 @@ class OrderMap(Plot):
         self.levels_changed.emit()
 
     def _draw(self) -> None:
-        found = self.found
+        run_up = self.found
         for item in self._curves:
             self.removeItem(item)
         self._curves = []
-        self.image.setVisible(found is not None)
-        if found is None:
+        self.image.setVisible(run_up is not None)
+        if run_up is None:
             return
-        edges, (low, high) = found.map_time, self.ends
+        edges, (low, high) = run_up.map_time, self.ends
         # Rows are even in turns: on a time axis each stands where it was.
         rows = len(edges) - 1
         even = np.linspace(edges[0], edges[-1], 2 * rows + 1)
@@ -122,11 +122,11 @@ class OrderMap(Plot):
         self.image.setImage(
             np.clip(scaled, 0, 255).astype(np.uint8), autoLevels=False, levels=(0, 255)
         )
-        across = found.map.frequency
+        across = run_up.map.frequency
         self.image.setRect(
             QRectF(across[0], edges[0], across[-1] - across[0], edges[-1] - edges[0])
         )
-        self._draw_resonances(found)
+        self._draw_resonances(run_up)
 
     def _draw_resonances(self, found: RunUp) -> None:
         """A fixed frequency is at ever lower orders while the speed rises."""
@@ -175,21 +175,21 @@ class OrderMap(Plot):
             self._across.setPos(time)
 
     def hover(self, place: QPointF | None) -> None:
-        found = self.found
-        edges = np.zeros(0) if found is None else found.map_time
+        run_up = self.found
+        edges = np.zeros(0) if run_up is None else run_up.map_time
         inside = place is not None and len(edges) > 0 and edges[0] <= place.y() <= edges[-1]
-        if found is None or place is None or not inside:
+        if run_up is None or place is None or not inside:
             self.say("")
             self.show_time(None)
             self.pointed.emit(None)
             return
         time, order = float(place.y()), float(place.x())
-        speed = float(found.speed_at(np.array([time]))[0])
-        cells = found.map.frequency
+        speed = float(run_up.speed_at(np.array([time]))[0])
+        cells = run_up.map.frequency
         row = min(int(np.searchsorted(edges, time, side="right")) - 1, len(edges) - 2)
         column = min(max(int(np.searchsorted(cells, order)) - 1, 0), len(cells) - 2)
         level = self.levels[row, column]
-        unit = "dB" if self.decibels else found.spectrum.amplitude_unit
+        unit = "dB" if self.decibels else run_up.spectrum.amplitude_unit
         value = f"{level:.1f}" if self.decibels else f"{level:.4g}"
         self.say(
             f"{time:.2f} s · {speed:.3f} Hz, {60 * speed:.0f} /min\n"
@@ -296,20 +296,20 @@ class RunUpPane(ResultPane):
             self._fit_speeds()
 
     def _draw(self) -> None:
-        found = self.found
-        self.map.show_run_up(found, self._decibels)
-        if found is None:
+        run_up = self.found
+        self.map.show_run_up(run_up, self._decibels)
+        if run_up is None:
             self.told.setText("Say what tells the shaft's speed to see its orders.")
             self.resonances.setText("")
             for plot in (self.spectrum, self.levels):
                 plot.show_lines(np.zeros(0), [], "", "")
                 plot.show_places([])
             return
-        analysis, levels = found.spectrum, found.levels
+        analysis, levels = run_up.spectrum, run_up.levels
         shown = analysis.displayed(Shown(level=analysis.method.shown.level))
         title, unit = shown.unit.quantity, shown.values_unit
         # What is below one turn in ten is no order but the offset and what drifts.
-        ends = (_LEAST_ORDER, float(found.map.frequency[-1]))
+        ends = (_LEAST_ORDER, float(run_up.map.frequency[-1]))
         first, last = np.searchsorted(shown.spectrum.frequency, ends).tolist()
         values = shown.values[first:last]
         if self._decibels:
@@ -318,7 +318,7 @@ class RunUpPane(ResultPane):
             shown.spectrum.frequency[first:last], [("order spectrum", values)], title, unit
         )
         self.spectrum.show_places(
-            [(peak.tone.frequency, f"{peak.tone.frequency:.3g}") for peak in found.orders]
+            [(peak.tone.frequency, f"{peak.tone.frequency:.3g}") for peak in run_up.orders]
         )
         factor = LEVEL_FACTORS[analysis.method.shown.level]
         rows = [np.abs(one) * factor for one in levels.amplitude]
@@ -326,21 +326,21 @@ class RunUpPane(ResultPane):
             rows = [shown.decibels(one) for one in rows]
         lines = [(f"order {n:g}", one) for n, one in zip(levels.orders, rows, strict=True)]
         self.levels.show_lines(levels.speed, lines, title, unit)
-        places = [(one.speed, f"{one.frequency:.1f} Hz") for one in found.crossings]
+        places = [(one.speed, f"{one.frequency:.1f} Hz") for one in run_up.crossings]
         self.levels.show_places(places)
         low, high = float(levels.speed.min()), float(levels.speed.max())
         self.told.setText(
             f"{low:.4g} to {high:.4g} Hz ({60 * low:.0f} to {60 * high:.0f} /min), "
             f"{len(levels.speed)} frames of {levels.turns} turns"
         )
-        told = [crossing_words(one, found) for one in found.crossings]
+        told = [crossing_words(one, run_up) for one in run_up.crossings]
         self.resonances.setText("\n".join(told) or "No order meets a resonance.")
 
     def panel(self, analysis: Analysis) -> Callable[[], Panel] | None:
         from tonecomb.formats.report.figures_in_time import run_up_panel
 
-        found, decibels = self.found, self._decibels
-        return None if found is None else lambda: run_up_panel(found, decibels)
+        run_up, decibels = self.found, self._decibels
+        return None if run_up is None else lambda: run_up_panel(run_up, decibels)
 
     @property
     def sentence(self) -> str:

@@ -59,8 +59,8 @@ class ShockPane(ResultPane):
         self.plot.fit()
 
     def panel(self, analysis: Analysis) -> Callable[[], Panel] | None:
-        found = self.found
-        return None if found is None else lambda: shock_panel(found, self._unit)
+        shock = self.found
+        return None if shock is None else lambda: shock_panel(shock, self._unit)
 
     @property
     def _unit(self) -> str:
@@ -94,12 +94,12 @@ class ShockPane(ResultPane):
 
     def _point(self, place: float | None) -> None:
         self.plot.show_cursor(place)
-        found = self.found
-        if place is None or found is None:
+        shock = self.found
+        if place is None or shock is None:
             self.plot.say("")
             return
-        at = int(np.argmin(np.abs(np.log10(found.frequency) - place)))
+        at = int(np.argmin(np.abs(np.log10(shock.frequency) - place)))
         self.plot.say(
-            f"{found.frequency[at]:.4g} Hz · maxi-max {found.maximax[at]:.4g}, primary "
-            f"{found.primary[at]:.4g}, residual {found.residual[at]:.4g} {self._unit}"
+            f"{shock.frequency[at]:.4g} Hz · maxi-max {shock.maximax[at]:.4g}, primary "
+            f"{shock.primary[at]:.4g}, residual {shock.residual[at]:.4g} {self._unit}"
         )

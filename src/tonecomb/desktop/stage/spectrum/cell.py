@@ -46,10 +46,10 @@ class ResolutionCell:
 
     def place(self) -> None:
         """Follow the view."""
-        shown = self._shown
+        resolution = self._shown
         for item in (self._line, self._text):
-            item.setVisible(shown is not None)
-        if shown is None:
+            item.setVisible(resolution is not None)
+        if resolution is None:
             return
         plot = self._plot
         low, high = plot.limits()
@@ -57,12 +57,12 @@ class ResolutionCell:
         centre = self._centre
         if centre is None or not low < centre < high:
             centre = middle
-        half = shown.separable_hz / 2
+        half = resolution.separable_hz / 2
         left, right = plot.place(max(centre - half, low)), plot.place(min(centre + half, high))
         bottom, top = plot.level_limits()
         y, tick = bottom + _UP * (top - bottom), 0.02 * (top - bottom)
         self._line.setData(
             [left, left, left, right, right, right], [y - tick, y + tick, y, y, y + tick, y - tick]
         )
-        self._text.setText(f"{shown.separable_hz:.3g} Hz × {shown.frame_s:.3g} s")
+        self._text.setText(f"{resolution.separable_hz:.3g} Hz × {resolution.frame_s:.3g} s")
         self._text.setPos((left + right) / 2, y + tick)

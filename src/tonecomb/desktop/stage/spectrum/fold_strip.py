@@ -138,8 +138,8 @@ class FoldStrip(QWidget):
 
     def words(self) -> str:
         """What it shows, in a line for each part that is folded."""
-        told = [f"{one.name} shows at {one.shows:.6g} Hz" for one in self.lines if one.folded]
-        return "\n".join(told) or "Every part lies below half the rate"
+        lines = [f"{one.name} shows at {one.shows:.6g} Hz" for one in self.lines if one.folded]
+        return "\n".join(lines) or "Every part lies below half the rate"
 
     def x_of(self, frequency: float) -> float:
         """The pixel of a frequency (Hz)."""

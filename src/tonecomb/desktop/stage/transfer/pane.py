@@ -276,10 +276,10 @@ class TransferPane(ResultPane):
 
     def _follow(self) -> None:
         """What is said of modes, where channels sit, or what there is to compare with changed."""
-        found = self.found
-        if found is not None and not self.isHidden():
-            self._mark(() if found.modes is None else found.modes.modes)
-            self.shapes.show_modes(found, self._notes.knowledge)
+        transfer = self.found
+        if transfer is not None and not self.isHidden():
+            self._mark(() if transfer.modes is None else transfer.modes.modes)
+            self.shapes.show_modes(transfer, self._notes.knowledge)
             self._compare()
 
     def _others(self) -> dict[str, tuple[str, OtherRecording]]:
@@ -306,8 +306,8 @@ class TransferPane(ResultPane):
             )
             if recording is None or there is None or len(recording.channels) < 2:
                 continue
-            told = f"{key} {recording.id} {method.frf_key()}"
-            found[key] = (name, OtherRecording(told, recording, method, ref.sketch, there.sketch))
+            text = f"{key} {recording.id} {method.frf_key()}"
+            found[key] = (name, OtherRecording(text, recording, method, ref.sketch, there.sketch))
         return found
 
     def _compare(self) -> None:
@@ -340,6 +340,6 @@ def _db(values: Array) -> Array:
 def _wrapped(degrees: Array) -> Array:
     """With gaps where the phase wraps: a line across would be one that is not there."""
     jumps = np.flatnonzero(np.abs(np.diff(degrees)) > 180)
-    shown = degrees.copy()
-    shown[jumps] = np.nan
-    return shown
+    values = degrees.copy()
+    values[jumps] = np.nan
+    return values

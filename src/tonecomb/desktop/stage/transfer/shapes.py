@@ -180,15 +180,15 @@ class AlikeView(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter, theme, found = QPainter(self), self.theme, self._found
+        painter, theme, alike = QPainter(self), self.theme, self._found
         painter.fillRect(self.rect(), QColor(theme.raised))
-        if found is None or not found.mac.size:
+        if alike is None or not alike.mac.size:
             _say(painter, self.rect(), theme, self._why or "No modes to compare yet.")
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        rows, columns = found.mac.shape
-        told = [*_told(found), *(one.words for one in found.turned)]
-        below = 16.0 * len(told) + 14
+        rows, columns = alike.mac.shape
+        lines = [*_told(alike), *(one.words for one in alike.turned)]
+        below = 16.0 * len(lines) + 14
         wide = min(_CELL, (self.width() - _SIDE - 24) / columns)
         tall = max(14.0, min(38.0, (self.height() - _HEAD - below - 8) / rows))
         left = _SIDE + 16
@@ -197,22 +197,22 @@ class AlikeView(QWidget):
         painter.drawText(
             QRectF(8, 6, left + wide * columns, 16),
             Qt.AlignmentFlag.AlignLeft,
-            f"Down: {found.name_a}, across: {found.name_b}, Hz",
+            f"Down: {alike.name_a}, across: {alike.name_b}, Hz",
         )
-        paired = {(one.a, one.b) for one in found.pairs}
-        for j, mode in enumerate(found.b):
+        paired = {(one.a, one.b) for one in alike.pairs}
+        for j, mode in enumerate(alike.b):
             head = QRectF(left + j * wide, _HEAD - 18, wide, 16)
             painter.drawText(head, Qt.AlignmentFlag.AlignCenter, f"{mode.frequency:.5g}")
-        for i, mode in enumerate(found.a):
+        for i, mode in enumerate(alike.a):
             side = QRectF(8, _HEAD + i * tall, _SIDE, tall)
             where = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
             painter.setPen(QColor(theme.quiet))
             painter.drawText(side, where, f"{mode.frequency:.5g}")
             for j in range(columns):
                 cell = QRectF(left + j * wide, _HEAD + i * tall, wide, tall).adjusted(1, 1, -1, -1)
-                self._cell(painter, cell, float(found.mac[i, j]), (i, j) in paired)
+                self._cell(painter, cell, float(alike.mac[i, j]), (i, j) in paired)
         painter.setPen(QColor(theme.ink))
-        for k, words in enumerate(told):
+        for k, words in enumerate(lines):
             at = QRectF(8, _HEAD + rows * tall + 8 + 16 * k, self.width() - 16, 16)
             painter.drawText(at, Qt.AlignmentFlag.AlignLeft, words)
 

@@ -167,11 +167,11 @@ class WaterfallPane(Pane):
 
     def _typed(self) -> tuple[float, ...]:
         """The times that were typed; what is no number is passed over."""
-        found = []
+        values = []
         for text in self.times.text().replace(",", " ").replace(";", " ").split():
             with contextlib.suppress(ValueError):
-                found.append(float(text))
-        return tuple(found)
+                values.append(float(text))
+        return tuple(values)
 
     def _show(self, slices: Slices | None) -> None:
         self._slices = slices

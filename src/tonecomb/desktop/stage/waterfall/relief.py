@@ -132,10 +132,10 @@ def draw(heights: Array, scene: Scene, table: Table, *, shaded: bool = True) -> 
 def _packed(table: NDArray[np.uint8]) -> NDArray[np.uint32]:
     """Colours as RGBA in one number, in every brightness, shape (shades, colours)."""
     bright = np.linspace(_DARKEST, _BRIGHTEST, _SHADES)
-    made = np.full((len(bright), len(table), 4), 255, dtype=np.uint8)
-    made[..., :3] = np.clip(table[None, :, :] * bright[:, None, None], 0, 255)
-    made[_plain(), :, :3] = table
-    return made.view(np.uint32)[..., 0]
+    values = np.full((len(bright), len(table), 4), 255, dtype=np.uint8)
+    values[..., :3] = np.clip(table[None, :, :] * bright[:, None, None], 0, 255)
+    values[_plain(), :, :3] = table
+    return values.view(np.uint32)[..., 0]
 
 
 def _plain() -> int:

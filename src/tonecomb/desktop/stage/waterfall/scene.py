@@ -31,11 +31,11 @@ def log_ticks(low: float, high: float, most: int) -> list[float]:
     """1, 2 and 5 of each decade, or fewer of them."""
     decades = range(math.floor(math.log10(low)), math.ceil(math.log10(high)) + 1)
     for digits in ((1, 2, 5), (1, 3), (1,)):
-        found = [m * 10.0**d for d in decades for m in digits]
-        found = [value for value in found if low <= value <= high * (1 + 1e-9)]
-        if len(found) <= most:
-            return found if len(found) > 1 else even_ticks(low, high, most)
-    return found[:: math.ceil(len(found) / most)]
+        values = [m * 10.0**d for d in decades for m in digits]
+        values = [value for value in values if low <= value <= high * (1 + 1e-9)]
+        if len(values) <= most:
+            return values if len(values) > 1 else even_ticks(low, high, most)
+    return values[:: math.ceil(len(values) / most)]
 
 
 def words(values: list[float]) -> list[str]:

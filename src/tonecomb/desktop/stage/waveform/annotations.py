@@ -41,8 +41,8 @@ class Problems(QObject):
         self.place()
 
     def _ready(self, recording_id: str, channel: int) -> None:
-        shown = self._signal
-        if shown is not None and (recording_id, channel) == (shown.id, self._channel):
+        signal = self._signal
+        if signal is not None and (recording_id, channel) == (signal.id, self._channel):
             self.place()
 
     def place(self) -> None:

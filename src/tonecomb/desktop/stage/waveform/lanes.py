@@ -66,17 +66,17 @@ class MeasureStrip(QFrame):
         self._measure = measure
         step = measure.end - measure.start
         rise = measure.end_value - measure.start_value
-        shown = "missing" if math.isnan(rise) else f"{rise:.4g} {measure.unit}".replace("-", "−")
-        self.between.setText(f"Δt {step:.6g} s · 1/Δt {1 / step:.6g} Hz · Δy {shown}")
-        found = measure.periods
-        count = max(1, round(step / found.period)) if found is not None else 1
+        text = "missing" if math.isnan(rise) else f"{rise:.4g} {measure.unit}".replace("-", "−")
+        self.between.setText(f"Δt {step:.6g} s · 1/Δt {1 / step:.6g} Hz · Δy {text}")
+        periods = measure.periods
+        count = max(1, round(step / periods.period)) if periods is not None else 1
         self.periods.blockSignals(True)
         self.periods.setValue(count)
         self.periods.blockSignals(False)
-        if found is None:
+        if periods is None:
             self._typed()
         else:
-            self.mean.setText(_counted(found))
+            self.mean.setText(_counted(periods))
         self.show()
 
     def _typed(self) -> None:

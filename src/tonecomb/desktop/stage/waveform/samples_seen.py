@@ -37,8 +37,8 @@ class SamplesSeen(QObject):
     @property
     def shown(self) -> Reconstruction | None:
         """What is shown."""
-        found: Reconstruction | None = self._slot.shown
-        return found
+        reconstruction: Reconstruction | None = self._slot.shown
+        return reconstruction
 
     def set_theme(self, theme: Theme) -> None:
         """Colour it."""

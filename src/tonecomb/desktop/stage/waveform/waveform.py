@@ -364,5 +364,5 @@ class WaveformView(Plot):
         self.time_line.setPos(time)
         self.time_line.show()
         since = self._rounded(time) - self.bottom.origin
-        shown = f"{seconds(since, signal.rate)} s · {value.replace('-', '−')}"
-        self.say(shown + note)
+        text = f"{seconds(since, signal.rate)} s · {value.replace('-', '−')}"
+        self.say(text + note)
