@@ -12,8 +12,9 @@ from tests.support import recording, tone
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.averages import Single
 from tonecomb.core.estimate.display import Display
-from tonecomb.core.find.damping import Data, fit_noise
+from tonecomb.core.find.damping import Data, NoiseModel, decay_columns, fit_noise
 from tonecomb.core.find.mode import Resonance, half_power_width
+from tonecomb.core.find.mode_lines import ModeLines
 from tonecomb.core.method.method import Method, default_method
 from tonecomb.core.method.searches import Fit
 from tonecomb.core.record.recording import Stretch
@@ -35,6 +36,41 @@ def excited(f0: float, damping: float, seconds: float, seed: int) -> np.ndarray:
     noise = rng.standard_normal(round(seconds * FS) + 8000)
     x = lfilter([1.0], [1, -2 * np.exp(-fall) * np.cos(turn), np.exp(-2 * fall)], noise)[8000:]
     return np.asarray(x / x.std() + 0.02 * rng.standard_normal(len(x)))
+
+
+def test_a_free_decay_is_a_sum_of_the_columns() -> None:
+    """Of two modes with any phases and a constant: nothing is left beside them."""
+    n, at = 4096, np.array([0.31, np.log(2e-3), 0.4, np.log(5e-4)])
+    k = np.arange(n)
+    x = 0.3 * (k == 0)  # a spectrum that is flat
+    for (omega, logged), phase in zip(at.reshape(-1, 2), (0.4, 2.0), strict=True):
+        alpha = np.exp(logged)
+        damped = omega * np.sqrt(1 - (alpha / omega) ** 2)
+        x = x + np.exp(-alpha * k) * np.cos(damped * k + phase)
+    bins = np.fft.rfft(x)[150:320]
+    target = np.concatenate([bins.real, bins.imag])
+    columns = decay_columns(at, n, 150, 320)
+    left = target - columns @ np.linalg.lstsq(columns, target, rcond=None)[0]
+    assert np.abs(left).max() < 1e-9 * np.abs(target).max()
+    columns = decay_columns(at + np.array([0, 0.02, 0, 0]), n, 150, 320)
+    left = target - columns @ np.linalg.lstsq(columns, target, rcond=None)[0]
+    assert np.abs(left).max() > 1e-4 * np.abs(target).max(), "of another damping there is"
+
+
+def test_parts_of_modes_under_noise_are_solved_for() -> None:
+    weights, at = window("hann").samples(1024), np.array([0.5, np.log(8e-3), 0.62, np.log(3e-3)])
+    mode = ModeLines(weights, 60, 130)
+    parts = np.array([2.0, 0.1, 0.7, -0.05, 0.3])
+    bare = NoiseModel(mode, np.ones(70), np.ones(70, dtype=bool))
+    measured = bare.columns(at) @ parts
+    counts = np.arange(70) % 7 != 3
+    model = NoiseModel(mode, np.where(counts, measured, 1e3), counts)
+    found, fitted = model.solved(at, measured)
+    assert found == pytest.approx(parts, rel=1e-6, abs=1e-9)
+    assert fitted == pytest.approx(measured, rel=1e-9)
+    assert np.abs(model.residual(at, measured)).max() < 1e-9 and len(
+        model.residual(at, measured)
+    ) == np.count_nonzero(counts)
 
 
 def ringing(modes: tuple[tuple[float, float, float], ...], noise: float, seed: int) -> np.ndarray:

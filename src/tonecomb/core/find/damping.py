@@ -12,7 +12,7 @@ The window's width is part of the model, so that it is not taken for damping.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -188,6 +188,59 @@ def _bins(limits: tuple[float, float], bin_hz: float, fs: float, modes: int) -> 
     return (first, stop) if stop - first >= _LEAST + _MORE * (modes - 1) else (0, 0)
 
 
+@dataclass(frozen=True, eq=False)
+class NoiseModel:
+    """Modes under noise, and a flat part, over some bins of an averaged spectrum. ``mode`` gives
+    cosine and sine part of a mode (bins,) for its ω and ln α, in rad and nepers a sample;
+    ``measured`` is the power of the bins, of which those of ``counts`` count."""
+
+    mode: Callable[[float, float], Sequence[Array]]
+    measured: Array
+    counts: NDArray[np.bool_]
+
+    def columns(self, at: Array) -> Array:
+        """Both parts of each mode of (ω, ln α) pairs, and the flat one: (bins, 2·modes + 1)."""
+        parts = [part for pair in at.reshape(-1, 2).tolist() for part in self.mode(*pair)]
+        return np.stack([*parts, np.ones(len(self.measured))], axis=1)
+
+    def solved(self, at: Array, weight: Array) -> tuple[Array, Array]:
+        """How much of each column fits best, relative to ``weight`` (bins,), and the sum."""
+        columns = self.columns(at)
+        scaled = (columns / weight[:, None])[self.counts]
+        size = np.linalg.norm(scaled, axis=0)
+        target = (self.measured / weight)[self.counts]
+        parts = np.linalg.lstsq(scaled / size, target, rcond=None)[0] / size
+        return parts, columns @ parts
+
+    def residual(self, at: Array, weight: Array) -> Array:
+        """What is left of the bins that count, relative to ``weight``."""
+        return np.asarray(((self.measured - self.solved(at, weight)[1]) / weight)[self.counts])
+
+
+def decay_columns(at: Array, n: int, first: int, stop: int) -> Array:
+    """Real columns for real and imaginary parts of the bins ``first`` to ``stop`` of ``n`` samples
+    of modes that ring freely, and of a tilted background: shape (2·bins, 2·modes + 4). ``at`` has
+    ω and ln α of each mode, in rad and nepers a sample; of their geometric series."""
+    turns = np.exp(-2j * np.pi * np.arange(first, stop) / n)
+    tilt = np.linspace(-1, 1, stop - first)
+    terms = [np.ones(len(turns)) + 0j, 1j * np.ones(len(turns)), tilt + 0j, 1j * tilt]
+    for omega, logged in at.reshape(-1, 2):
+        alpha = math.exp(float(np.clip(logged, -50.0, 1.0)))
+        ratio = min(alpha / max(omega, 1e-9), 0.99)
+        z = np.exp(-alpha + 1j * omega * math.sqrt(1 - ratio**2))
+        one = (1 - z**n) / (1 - z * turns)
+        other = (1 - np.conj(z) ** n) / (1 - np.conj(z) * turns)
+        size = float(np.abs(one).max())
+        terms += [(one + other) / size, 1j * (one - other) / size]
+    stacked = np.stack(terms, axis=1).astype(np.complex128)
+    return np.concatenate([stacked.real, stacked.imag])
+
+
+def _unexplained(columns: Array, target: Array) -> Array:
+    """What no sum of the columns is of a target."""
+    return np.asarray(target - columns @ np.linalg.lstsq(columns, target, rcond=None)[0])
+
+
 def fit_noise(
     data: Data, limits: tuple[float, float], starts: list[tuple[float, float]], sure: float
 ) -> tuple[Resonance, ...]:
@@ -220,24 +273,8 @@ def fit_noise(
 
     # A step in one mode's parameter leaves the other mode as it is.
     mode = lru_cache(4 * count)(ModeLines(weights, first, stop))
-
-    def shapes(at: Array) -> Array:
-        """Cosine and sine part of each mode and the flat part, shape (bins, 2·modes + 1)."""
-        columns = [part for pair in at.reshape(-1, 2).tolist() for part in mode(*pair)]
-        return np.stack([*columns, np.ones(stop - first)], axis=1)
-
+    shape = NoiseModel(mode, measured, counts)
     model = np.maximum(measured, 0.05)
-
-    def solved(at: Array) -> tuple[Array, Array]:
-        columns = shapes(at)
-        scaled = (columns / model[:, None])[counts]
-        size = np.linalg.norm(scaled, axis=0)
-        parts = np.linalg.lstsq(scaled / size, (measured / model)[counts], rcond=None)[0] / size
-        return parts, columns @ parts
-
-    def residual(at: Array) -> Array:
-        return np.asarray(((measured - solved(at)[1]) / model)[counts])
-
     span = (stop - first) * spectrum.frame_hz * 2 * np.pi / fs
     begin = np.array(
         [
@@ -252,14 +289,16 @@ def fit_noise(
     scale = np.tile([begin[0] * 1e-3 + span * 1e-3, 0.1], count)
     for _ in range(_ROUNDS):
         before = begin
-        begin = least_squares(residual, begin, x_scale=scale, method="lm", max_nfev=60 * count).x
+        begin = least_squares(
+            shape.residual, begin, x_scale=scale, method="lm", max_nfev=60 * count, args=(model,)
+        ).x
         if not _sensible(begin, n):
             return ()
-        fitted = solved(begin)[1]
+        fitted = shape.solved(begin, model)[1]
         model = np.maximum(fitted, 1e-3 * float(fitted.max()))
         if np.all(np.abs(begin - before) < 1e-6 * scale):
             break
-    parts, fitted = solved(begin)
+    parts, fitted = shape.solved(begin, model)
     misfit = float(np.mean((measured / model - 1)[counts] ** 2))
     worth = data.worth(first, stop)
     if fitted.min() <= 0 or misfit > _MISFIT + 4 / worth:
@@ -269,8 +308,8 @@ def fit_noise(
     shared = 1 + 2 * float(np.sum(np.abs(together[1:8]) ** 2))
     # Hits at regular times leave less than chance would: then the misfit says how sure it is.
     variance = min(shared / worth, shared * misfit / _TELLING)
-    jacobian = _jacobian(lambda at: shapes(at) @ parts, begin)
-    design = np.concatenate([jacobian, shapes(begin)], axis=1) / model[:, None]
+    jacobian = _jacobian(lambda at: shape.columns(at) @ parts, begin)
+    design = np.concatenate([jacobian, shape.columns(begin)], axis=1) / model[:, None]
     std = _stds(design[counts], variance, 2 * count)
     if variance < shared / worth:
         # Where in the frames the hits fell is still chance, and with it the window's part.
@@ -302,28 +341,10 @@ def fit_decay(
         return ()
     measured = rfft(x)[first:stop]
     measured = measured / float(np.abs(measured).max())
-    turns = np.exp(-2j * np.pi * np.arange(first, stop) / n)
-    tilt = np.linspace(-1, 1, stop - first)
-
-    def columns(at: Array) -> Array:
-        """Real columns for real and imaginary parts of the bins, shape (2·bins, 2·modes + 4)."""
-        terms = [np.ones(len(turns)) + 0j, 1j * np.ones(len(turns)), tilt + 0j, 1j * tilt]
-        for omega, logged in at.reshape(-1, 2):
-            alpha = math.exp(float(np.clip(logged, -50.0, 1.0)))
-            ratio = min(alpha / max(omega, 1e-9), 0.99)
-            z = np.exp(-alpha + 1j * omega * math.sqrt(1 - ratio**2))
-            one = (1 - z**n) / (1 - z * turns)
-            other = (1 - np.conj(z) ** n) / (1 - np.conj(z) * turns)
-            size = float(np.abs(one).max())
-            terms += [(one + other) / size, 1j * (one - other) / size]
-        stacked = np.stack(terms, axis=1).astype(np.complex128)
-        return np.concatenate([stacked.real, stacked.imag])
-
     wanted = np.concatenate([measured.real, measured.imag])
 
-    def residual(at: Array) -> Array:
-        values = columns(at)
-        return np.asarray(wanted - values @ np.linalg.lstsq(values, wanted, rcond=None)[0])
+    def columns(at: Array) -> Array:
+        return decay_columns(at, n, first, stop)
 
     begin = np.array(
         [
@@ -333,7 +354,13 @@ def fit_decay(
         ]
     )
     scale = np.tile([1e-3 * begin[0], 0.1], count)
-    at = least_squares(residual, begin, x_scale=scale, method="lm", max_nfev=100 * count).x
+    at = least_squares(
+        lambda at: _unexplained(columns(at), wanted),
+        begin,
+        x_scale=scale,
+        method="lm",
+        max_nfev=100 * count,
+    ).x
     if not _sensible(at, n):
         return ()
     values = columns(at)
@@ -345,7 +372,7 @@ def fit_decay(
     noise = float(left @ left) / max(len(left) - 4 - 4 * count, 1)
     jacobian = _jacobian(lambda moved: columns(moved) @ parts, at)
     std = _stds(np.concatenate([jacobian, values], axis=1), noise, 2 * count)
-    size = np.abs(fitted[: len(turns)] + 1j * fitted[len(turns) :]) ** 2
+    size = np.abs(fitted[: stop - first] + 1j * fitted[stop - first :]) ** 2
     axis: Array = np.arange(first, stop) * np.float64(bin_hz)
     # On the scale of the spectrum, whose frame and window are others.
     near = np.round(np.array([axis[int(np.argmax(size))]]) / spectrum.bin_hz).astype(int)[0]
