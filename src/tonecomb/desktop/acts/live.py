@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-import contextlib
 import math
-import subprocess
 import time
 import uuid
-from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -22,12 +19,13 @@ from tonecomb.core.method.document import Fingerprint, Mark, RecordingRef
 from tonecomb.core.method.given import Given
 from tonecomb.core.method.method import Frames, default_frame, default_method
 from tonecomb.core.record.pyramid import BASE
-from tonecomb.core.record.recording import Problem, Recording
+from tonecomb.core.record.recording import ArraySamples, Problem, Recording
 from tonecomb.core.record.resampling import Filled
 from tonecomb.core.results.analysis import Analysis
-from tonecomb.core.results.itself import PYTHON
 from tonecomb.core.say.numbers import clock
 from tonecomb.desktop.acts.opening import Opening
+from tonecomb.desktop.acts.pacing import TICK_MS, Pacing
+from tonecomb.desktop.acts.simulated_node import PORT, SimulatedNode
 from tonecomb.desktop.acts.watching import Watching
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings
@@ -42,11 +40,7 @@ from tonecomb.live.spool import Progressed, SpoolReader
 from tonecomb.live.tail import Tail
 from tonecomb.live.watching import Event
 
-_TICK_MS, _LONGEST_MS = 18, 100
-_SHARE, _SHARE_ALONE = 0.7, 0.95  # of one core, that pictures may take; of a single channel
-_BREATH_S, _BREATH_OPEN_S = 2.0, 0.3
-_NODE_PORT = 5004
-_NODE = f"rtp://127.0.0.1:{_NODE_PORT}/L24/12800/3"
+_NODE = f"rtp://127.0.0.1:{PORT}/L24/12800/3"
 _USUAL_S = 5.0  # of which the frame is the usual one, where all is looked at
 _MOST = 20  # captures that are marked
 _CELLS = 64  # of an outline, from which it serves
@@ -64,17 +58,15 @@ class LiveActs(QObject):
         self._receiver: Receiver | None = None
         self._reader: SpoolReader | None = None
         self._tail: Tail | None = None
-        self._node: subprocess.Popen[bytes] | None = None
-        self._id, self._shown_end, self._pictures = "", -1, 0.0
-        self._last = self._breathed = 0.0
+        self._node = SimulatedNode(self, self.go)
+        self._pacing = Pacing()
+        self._id, self._shown_end = "", -1
         self.heard = 0.0
         """When (monotonic, s) the newest sample that is shown came."""
         self._timer = QTimer(self)
-        self._timer.setInterval(_TICK_MS)
+        self._timer.setInterval(TICK_MS)
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
-        self._used = self._cost = 0.0
         self._timer.timeout.connect(self._tick)
-        self._waits = _Waits(self, self.go)
         self._bar.frozen.connect(lambda _: self._tick())
         self._bar.frozen.connect(lambda _: self._follow())
         self._bar.kept.connect(self.keep)
@@ -115,38 +107,14 @@ class LiveActs(QObject):
     def go_with_node(self) -> None:
         """Start the simulated node, and go live with it."""
         self.end()
-        described = settings.data_folder() / "node.sdp"
-        described.parent.mkdir(parents=True, exist_ok=True)
-        described.unlink(missing_ok=True)
-        self._node = subprocess.Popen(
-            [
-                *PYTHON,
-                "-m",
-                "tonecomb",
-                "node",
-                "--port",
-                str(_NODE_PORT),
-                "--sdp",
-                str(described),
-                "--keys",
-            ],
-            stdin=subprocess.PIPE,
-            stdout=subprocess.DEVNULL,
-            stderr=subprocess.DEVNULL,
-        )
-        self._waits.start(described)
+        self._node.start()
 
     def tell_node(self, key: str) -> None:
         """Have the simulated node do what one of its keys does."""
-        pipe = None if self._node is None else self._node.stdin
-        if pipe is None:
+        if not self._node.press(key):
             self._context.notices.show_notice(
                 "The simulated node is not running: go live with it first."
             )
-            return
-        with contextlib.suppress(BrokenPipeError):
-            pipe.write(key.encode())
-            pipe.flush()
 
     def go(self, source: str) -> None:
         """Go live with a source."""
@@ -154,7 +122,7 @@ class LiveActs(QObject):
         self._receiver = Receiver(source)
         self._reader, self._id, self._shown_end = None, uuid.uuid4().hex[:12], -1
         self._since, self._standing = 0, None
-        self._used, self._cost = time.thread_time(), 0.0
+        self._pacing.begin()
         self._bar.freeze.setChecked(False)
         self._timer.start()
 
@@ -181,7 +149,7 @@ class LiveActs(QObject):
         named = (
             "" if stands is None else f"{stands.kind} {stands.number} at {clock(stands.at / rate)}"
         )
-        self._bar.tell(progressed, reader.described.rate, self._pictures, named)
+        self._bar.tell(progressed, reader.described.rate, self._pacing.rate, named)
         if progressed.end - max(progressed.first, self._since) < self._frame(reader):
             return
         if self._store.document.get(self._id) is None:
@@ -229,25 +197,14 @@ class LiveActs(QObject):
             method = ref.method.having(frame=default_frame(recording.length))
             shorter = edits.change_recording(self._store.document, replace(ref, method=method))
             self._store.apply("Go live", shorter, "live")
-        now = time.monotonic()
-        # Now and then what can wait follows too: cautions, outlines, figures.
-        breath = now - self._breathed > _BREATH_S
-        if breath:
-            self._breathed = now
+        breath = self._pacing.breathes()
         scheduler = self._context.scheduler
         scheduler.lively = scheduler.resting = self._standing is None
-        scheduler.breathing = now - self._breathed < _BREATH_OPEN_S
+        scheduler.breathing = self._pacing.breathing
         first = self._store.current is None or self._store.current.length != recording.length
         self._store.show_live(recording, growing=not (first or breath))
         scheduler.look_now()
-        gone, self._last = now - self._last, now
-        self._pictures += 0.1 * (1 / max(gone, 1e-3) - self._pictures)
-        used = time.thread_time()  # by the picture before, with its painting
-        self._cost += 0.1 * (min(used - self._used, 1.0) - self._cost)
-        self._used = used
-        share = _SHARE if len(recording.channels) > 1 else _SHARE_ALONE
-        wait = min(round(1000 * self._cost / share), _LONGEST_MS)
-        self._timer.setInterval(max(_TICK_MS, wait))
+        self._timer.setInterval(self._pacing.shown(len(recording.channels)))
         self._spectrum.outlook.holds = self._context.results.analysis is not None
 
     def _recording(self, reader: SpoolReader) -> Recording:
@@ -385,14 +342,8 @@ class LiveActs(QObject):
 
     def end(self) -> None:
         """Receive no more. What was looked at last stays on the shelf."""
-        self._waits.stop()
         self._stop_receiving()
-        if self._node is not None:
-            if self._node.stdin is not None:
-                self._node.stdin.close()
-            self._node.terminate()
-            self._node.wait()
-            self._node = None
+        self._node.stop()
 
     def _stop_receiving(self) -> None:
         receiver, self._receiver = self._receiver, None
@@ -406,8 +357,6 @@ class LiveActs(QObject):
                 recording.samples.read(i, 0, recording.length)
                 for i in range(len(recording.channels))
             )
-            from tonecomb.core.record.recording import ArraySamples
-
             self._context.scheduler.lively = self._context.scheduler.resting = False
             ended = replace(recording, samples=ArraySamples.of(*arrays), live=False)
             self._store.show_live(ended)
@@ -449,27 +398,3 @@ def _problems(
             )
         )
     return tuple(problems)
-
-
-class _Waits(QObject):
-    """Tells once that a file is there. Its timer calls a method, which Qt lets go of with it: the
-    window may go meanwhile."""
-
-    def __init__(self, parent: QObject, then: Callable[[str], None]) -> None:
-        super().__init__(parent)
-        self._then, self._path = then, Path()
-        self._timer = QTimer(self)
-        self._timer.setInterval(50)
-        self._timer.timeout.connect(self._look)
-
-    def start(self, path: Path) -> None:
-        self._path = path
-        self._timer.start()
-
-    def stop(self) -> None:
-        self._timer.stop()
-
-    def _look(self) -> None:
-        if self._path.exists():
-            self.stop()
-            self._then(str(self._path))
