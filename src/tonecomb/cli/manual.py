@@ -8,6 +8,7 @@ from collections.abc import Iterator
 import click
 
 from tonecomb.cli.common import all_commands, say
+from tonecomb.core.say.glossary import GLOSSARY
 from tonecomb.version import __version__
 
 _FOOT = """.SH EXIT STATUS
@@ -47,6 +48,9 @@ def page(commands: click.Group) -> str:
         if command.hidden:
             continue
         lines += _command(command, click.Context(command, parent=context, info_name=name))
+    lines.append(".SH WORDS")
+    for word, text in GLOSSARY.items():
+        lines += [".TP", f".B {_escaped(word)}", _escaped(text)]
     return "\n".join(lines) + "\n" + _FOOT
 
 

@@ -179,6 +179,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("Help", "Keys", "F1", "All keys and what they do", lambda b: b.helping.show_keys()),
     Action("Help", "Doing the job", "", "Walk through one job on the demo, with the real controls; leave it at any time", lambda b: b.tour.start()),
     Action("Help", "The job in words…", "", "From a file to a report on one page", lambda b: b.helping.show_guide()),
+    Action("Help", "Words…", "", "What the program means by stretch, comb, tooth and its other words", lambda b: b.helping.show_words()),
     Action("Help", "Memory…", "", "What takes memory, and letting go of what can be made again", lambda b: b.helping.show_memory()),
     Action("Help", "About Tone Comb", "", "Version, licence, log file", lambda b: b.helping.show_about()),
 )

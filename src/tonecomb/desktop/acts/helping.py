@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from tonecomb.core.say.glossary import GLOSSARY
 from tonecomb.desktop.actions import ACTIONS, GESTURES, MENUS
 from tonecomb.desktop.dialogs.finder import Finder
 from tonecomb.desktop.kit import settings
@@ -34,10 +35,11 @@ def keys_html() -> str:
     return "".join(parts)
 
 
-def _table(rows: list[tuple[str, str, str]]) -> str:
+def _table(rows: list[tuple[str, str, str]], *, wide: bool = False) -> str:
+    """``wide`` where the second column has sentences."""
     cells = "".join(
         f"<tr><td width='190' style='font-weight:600'>{escape(a)}</td>"
-        f"<td width='190'>{escape(b)}</td>"
+        f"<td width='{380 if wide else 190}'>{escape(b)}</td>"
         f"<td>{escape(c)}</td></tr>"
         for a, b, c in rows
     )
@@ -136,6 +138,10 @@ class Helping:
 
     def show_guide(self) -> None:
         HelpPage(self._window, "The job in words", GUIDE, (620, 560)).exec()
+
+    def show_words(self) -> None:
+        rows = [(word, text, "") for word, text in GLOSSARY.items()]
+        HelpPage(self._window, "Words", _table(rows, wide=True), (620, 560)).exec()
 
     def show_memory(self) -> None:
         """Who holds what, until it is closed."""

@@ -12,6 +12,7 @@ from tonecomb.core.method.method import Method
 from tonecomb.core.method.sentence import seconds
 from tonecomb.core.record.recording import whole
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.say.glossary import meaning
 from tonecomb.desktop.edits.stretch import set_stretch
 from tonecomb.desktop.kit.theme import current_theme
 from tonecomb.desktop.kit.widgets import Number, Option, Popover, label, link, row
@@ -25,17 +26,17 @@ from tonecomb.desktop.state.store import Store
 
 STEPS = "steps"
 TIPS = {
-    "channel": "Which channel is analysed",
-    "stretch": "Which part of the recording is analysed (drag on the waveform, or type)",
-    STEPS: "What is done to the samples before they are analysed (C)",
+    "channel": meaning("channel"),
+    "stretch": meaning("stretch", "drag on the waveform, or type"),
+    STEPS: meaning("step", "C"),
     "detrend": "What is taken from each frame before its window",
-    "window": "The window that tapers each frame (; and ' step through them)",
-    "frame": "Frame length ([ and ] halve and double it)",
+    "window": meaning("window", "; and ' step through them"),
+    "frame": meaning("frame", "[ and ] halve and double it"),
     "pad": "Zero padding of the transform",
-    "overlap": "How much of a frame the next one shares",
+    "overlap": meaning("overlap"),
     "frames": "Frames in the stretch, and how they become one spectrum",
     "left out": "Frames that do not take part",
-    "scaling": "What the upright axis means",
+    "scaling": meaning("scaling"),
     "level": "Amplitudes as rms, peak or peak to peak",
     "drawn": "Bins, bands or running total",
 }

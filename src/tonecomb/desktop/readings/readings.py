@@ -14,6 +14,7 @@ from tonecomb.core.record.statistics import StretchFigures
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.transfer import Transfer
 from tonecomb.core.say.caution import Caution
+from tonecomb.core.say.glossary import meaning
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit.theme import Theme, font
 from tonecomb.desktop.kit.widgets import label, link, panel, row, rule
@@ -99,19 +100,10 @@ class Readings(QWidget):
             "modes": self.modes,
             "changes": self.changes,
         }
-        tips = (
-            "Tones one by one",
-            "Families of harmonics and sidebands",
-            "Natural frequencies and damping",
-            "Levels of bands, with their zones",
-            "What was put in, and what was read",
-            "Captures and alarms of the live recording",
-            "Modes of the transfer function, and its taps",
-            "What changed since the trace that was held",
-        )
+        words = ("peak", "comb", "resonance", "level", "truth", "event", "mode", "change")
         self.tabs = {
-            name: link(name.capitalize(), tip, partial(self.show_page, name))
-            for name, tip in zip(self.pages, tips, strict=True)
+            name: link(name.capitalize(), meaning(word), partial(self.show_page, name))
+            for name, word in zip(self.pages, words, strict=True)
         }
         *usual, levels, truth, events, modes, changes = self.tabs.values()
         column.addLayout(row(*usual, None, spacing=10))
