@@ -257,3 +257,13 @@ def test_what_is_private_stays_so() -> None:
                 continue
             inside = isinstance(node.value, ast.Name) and node.value.id in ("self", "cls", *own)
             assert inside, f"{path}:{node.lineno} {ast.unparse(node)}"
+
+
+def test_constants_of_the_core_say_what_they_are() -> None:
+    """Beside, above or below each number stands its unit, or where it comes from."""
+    for path in (path for path in FILES if "core" in path.parts):
+        lines = ["", *path.read_text().splitlines(), ""]
+        for above, line, below in zip(lines, lines[1:], lines[2:], strict=False):
+            if re.match(r"_?[A-Z][A-Z_0-9]*(, _?[A-Z][A-Z_0-9]*)*(: [^=]+)? = [-(]?\d", line):
+                said = "#" in line or above.startswith("#") or below.startswith('"""')
+                assert said or line.endswith("("), f"{path}: {line}"

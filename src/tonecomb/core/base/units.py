@@ -76,8 +76,8 @@ class Unit:
 # pint would work out any arithmetic that stands in a file's header, towers of powers too.
 _NO_UNIT = re.compile(r"\d\d|\*\*.*\*\*|\^.*\^|.{31}")
 
-G = 9.80665
-_INCH = 0.0254
+G = 9.80665  # m/s², standard acceleration of free fall (CGPM 1901)
+_INCH = 0.0254  # m, by definition
 
 # quantity -> (pint unit, reference in it, text); ISO 1683:2015, table 1.
 REFERENCES = {

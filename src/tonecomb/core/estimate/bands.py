@@ -18,7 +18,7 @@ Detector = Literal["rms", "peak", "peak-to-peak"]
 """``peak`` is that of the samples after ``unit``'s integrals, between them included."""
 ZONES = "ABCDEFGH"
 G = 10**0.3  # the octave ratio of base 10
-FRACTIONS = (1, 3, 6, 12, 24)
+FRACTIONS = (1, 3, 6, 12, 24)  # of an octave (IEC 61260-1)
 
 
 @dataclass(frozen=True)

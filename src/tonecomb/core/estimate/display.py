@@ -17,7 +17,7 @@ from tonecomb.core.estimate.spectrum import Level, Scaling, Spectrum
 from tonecomb.core.record.recording import Array
 
 Drawn = Literal["bins", "octave", "decade", "total"]
-MOST_PER_DECADE = 200
+MOST_PER_DECADE = 200  # bands
 LOW_CUT = 1.0
 """Hz; where integrals begin as long as nothing slower is known to be there."""
 LEAST_BINS = 3.0

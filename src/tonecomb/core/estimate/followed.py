@@ -28,7 +28,7 @@ from tonecomb.core.record.windows import window
 
 CELL = 32  # bins that share a level
 AROUND = 2  # cells to each side that are averaged with it
-LEVEL_QUANTILE = 0.4
+LEVEL_QUANTILE = 0.4  # of the frames' powers in a bin: below where tones that come and go stand
 MOST_POWERS = 2048  # frames
 _KEPT = 4 << 20  # complex values that are kept at most
 _LEVELS = 4 << 20  # of the levels; above, neighbouring cells share one

@@ -13,7 +13,7 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.runs import spans_of
 from tonecomb.core.record.windows import overlap_correlation
 
-MAX_OVERLAP = 99.0
+MAX_OVERLAP = 99.0  # percent of a frame
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,7 @@ from tonecomb.core.record.windows import Window
 
 Part = Literal["phase", "unwrapped", "real", "imaginary", "delay"]
 Reference = Literal["start", "centre"]
-WORTH_DB = 60.0
+WORTH_DB = 60.0  # below the highest bin, down to which a phase is drawn
 
 
 @dataclass(frozen=True, eq=False)

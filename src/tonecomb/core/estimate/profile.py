@@ -11,7 +11,7 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.units import unit
 from tonecomb.core.record.recording import Array
 
-MOST_POINTS = 200
+MOST_POINTS = 200  # of a test's spectrum
 
 
 @dataclass(frozen=True)

@@ -9,8 +9,8 @@ from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.record.signal import Signal
 
-MOST_ORDERS = 12
-_MOST_PULSES = 10_000
+MOST_ORDERS = 12  # that are followed at once
+_MOST_PULSES = 10_000  # a turn
 
 
 @dataclass(frozen=True)

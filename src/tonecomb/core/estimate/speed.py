@@ -12,7 +12,7 @@ import numpy as np
 
 from tonecomb.core.record.recording import Array
 
-_ROUNDS = 4
+_ROUNDS = 4  # of fitting and leaving out what does not belong
 _OUT = 4.0  # median deviations from which a value does not count
 _LEAST_SPREAD = 1e-6  # of the speed, that such a deviation is taken for
 _LOCAL = 5  # half windows over which the median deviation is taken

@@ -21,7 +21,7 @@ from tonecomb.core.record.recording import Array, Channel
 from tonecomb.core.record.signal import Signal
 
 _REACH = 24  # samples to each side that take part in the interpolation
-_BLOCK = 1 << 18
+_BLOCK = 1 << 18  # samples read at once: 2 MB
 _HYSTERESIS = 0.05  # of the trigger's range: it has to fall back by so much to count again
 
 

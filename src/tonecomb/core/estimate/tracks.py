@@ -36,7 +36,7 @@ _SLOPE_DB = 0.25  # a step of the grid
 _TOOTH_DB = 30.0  # what a tooth counts at most
 _LEAST_DB = 14.0  # what all teeth must have together
 _FLOOR_BLOCK = 48  # bins over which a frame's noise is taken as even
-MOST_TEETH = 40
+MOST_TEETH = 40  # of a comb that is followed
 
 
 @dataclass(frozen=True)

@@ -21,11 +21,11 @@ from tonecomb.core.find.tone import Tone
 from tonecomb.core.record.recording import Array
 
 Kind = Literal["steady", "moves", "comes and goes", "modulated", "hump"]
-_LEAST_FRAMES = 6
+_LEAST_FRAMES = 6  # in which it can be told what a tone does
 _VISIBLE = 6.0  # times the noise of a frame's bin from which a frame tells a frequency
 _OFFSET_NOISE = 0.6  # variance of an offset, bins², for a noise as strong as the tone
 _MOVES = 3.0  # times what noise alone would do
-_MOVES_BINS = 0.05
+_MOVES_BINS = 0.05  # that a tone's place scatters by at least, if it moves
 _ABSENT = 0.1  # of the power while it stands: a frame below is one without the tone
 _GOES = 0.06  # of the frames
 _MODULATED = 4.0  # times what noise alone makes of a steady tone
@@ -34,10 +34,11 @@ _POWER_INSIDE, _POWER_ENDS = 0.12, 0.5  # of the change from frame to frame, see
 _BROAD = 1.3  # times a line's own uncertainty is that of all the bins of a broad peak
 _ANYWHERE = 0.25  # of a peak that a place in it is uncertain
 _SPREADS = 0.3  # of the power of a frame in which a tone begins or ends
+# Of a bin, within the stretch and at its ends, that a course may lie off
 _COURSE_INSIDE, _COURSE_ENDS = 0.15, 0.5
 _OVERLAP = 1.25  # overlapped frames are not independent
 _PURE = 0.6  # share of a peak's power within a line's width below which it is noise
-_COHERENT = 0.35
+_COHERENT = 0.35  # share of the power in one phase, below which it is noise (benchmark changing)
 _ONE_PHASE = 0.6  # share of the power in one phase from which the frequency does not move
 _SPREAD = 0.4  # relative scatter of the power, by power, from which a peak may be noise
 _COHERENT_HELD = 0.8  # of a steady line's power, that its peak holds at least

@@ -15,7 +15,7 @@ from tonecomb.core.record.recording import Array
 from tonecomb.core.record.windows import window
 
 _ABOUT = np.arange(-2, 3)
-_ROUNDS = 3
+_ROUNDS = 3  # of fitting, after which nothing moves any more
 
 
 def _response(offset: Array) -> Array:

@@ -22,13 +22,13 @@ from tonecomb.core.record.recording import Array
 
 DIVISORS = 15  # a tone may be any tooth up to this one
 PARTS = 3  # and a difference of two tones so many times the fundamental
-MOST_TEETH = 64
-_PRESENT = 0.65
+MOST_TEETH = 64  # that are looked at of a family
+_PRESENT = 0.65  # of a family's teeth are there, as a rule (benchmark families)
 _GAP = 5  # teeth in a row that may be lacking within a family
 _LOW = _GAP + 1  # the first tooth of a family of harmonics is not above this
 _BEGINS = 4  # times its number of teeth, above which the first tooth of a family is not
 _OF_LOW = 4  # of the first so many, that show that a fundamental is one
-_LEAST_TEETH = 3
+_LEAST_TEETH = 3  # of a family
 _LEAST_SIDES = 2  # one on each side
 _CERTAIN = math.log(1000.0)  # odds against chance, over all candidates, that a family needs
 _REFINED = 60  # candidates that are fitted

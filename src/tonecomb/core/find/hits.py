@@ -24,26 +24,26 @@ from tonecomb.core.record.recording import Array
 
 DIVISIONS = (1, 2, 3, 4, 6, 8, 12, 16, 24, 32)
 """Into how many bands of one width the frequencies are divided."""
-MOST_SAMPLES = 1 << 22
+MOST_SAMPLES = 1 << 22  # of the middle of a record that are looked at: 32 MB
 _TAKEN = 0.3  # of a band's bins, that are lines at most
 _ROUNDING = 1e-20  # of the highest bin of an envelope's spectrum
-LEAST_SAMPLES = 4096
-_DRAWN_HZ, _POINTS = 1000.0, 6000
+LEAST_SAMPLES = 4096  # from which on hits are looked for
+_DRAWN_HZ, _POINTS = 1000.0, 6000  # Hz, and points, of the envelope's spectrum that are drawn
 _TAPER = 5  # part of the record over which it begins, and ends
 _LINE = 16.0  # times the local floor, from which a bin is a steady line and left out
 _NEAR_BINS = 201  # that tell the local floor
 _GROWS = 0.25  # of the frequency, that blocks are wide in a spectrum that falls
 _WIDE = 8.0  # times the rate of hits, that the band is wide which shows them
 _NEARLY = 0.6  # of the highest score of any band, that a narrower one has at least
-_BANDS = 3
+_BANDS = 3  # that are told, at most
 _OVERLAP = 0.5  # of the narrower band, that two of the best may share
-_HARMONICS = 5
+_HARMONICS = 5  # of a rate that are added up
 _SLIP = 0.01  # spread of each interval, in parts of it, for which lines are as wide as they may be
 _LOWEST = 12.0  # hits in the record at least
 _FURTHEST = 0.45  # of an envelope's highest frequency, that a fundamental may have
 _CLAIMED = 22.0  # the score from which hits are claimed
 _CLEAR = 3.0  # times the noise, that so many lines stand at least
-_SEVERAL = 2
+_SEVERAL = 2  # harmonics that have to stand out by themselves
 _FIRST = 0.3  # of the highest line, that the first has at least
 _AT_ONCE = 1 << 13  # frequencies that are scored together
 _KNOWN = 0.5  # bins of 1/duration that a rate is uncertain: hits at the ends count less

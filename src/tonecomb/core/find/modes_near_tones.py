@@ -26,7 +26,7 @@ _WIDEST = 64  # bins to each side, at most
 _SMOOTH = 7  # bins over which what is left is averaged before its tops are looked for
 _HEIGHT, _PROMINENT = 4.0, 2.0  # times the level on either side; times the saddle to a higher one
 _SIDE = 96  # bins to either side of which that level is
-_MOST = 6
+_MOST = 6  # modes under lines
 _APART = 0.02  # of a known mode's frequency: nearer it is the same
 _LEFT = 0.3  # of the bins about a top that must not be a tone's
 

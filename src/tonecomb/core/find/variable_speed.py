@@ -33,24 +33,25 @@ _BANDS = (
     (0.25, 18.0, 110.0),
     (0.064, 60.0, 500.0),
 )  # s of a frame, Hz of the fundamental
-_HARMONICS = 8
-_PER_OCTAVE = 60
+_HARMONICS = 8  # of a shaft that are added up
+_PER_OCTAVE = 60  # speeds that are tried
 _LOW, _HIGH = -1.0, 4.5  # between which the logarithm of the power is clipped
 _FLOOR = 0.35  # quantile
 _NEAR = 24  # bins to each side of which it is taken
 _STEP, _FURTHEST = 1.2, 8  # cost of a step of the grid, and the most from frame to frame
+# Nepers that beginning or ending costs; needed a frame (benchmark changing)
 _SWITCH, _NEEDED = 6.0, 2.6
 _TOTAL = 25.0  # score from which a family is there
-_TEETH = 3
+_TEETH = 3  # that have to lie in the band
 _FAR = 40  # the highest tooth that is looked for where the first eight have too few
 _JUMP = 0.1  # of the logarithm of the frequency, which is no going on after a silence
 _SEEN = 24  # frames in which it is to be seen
 _LEVEL = 1.0  # mean logarithm over the noise of a tooth that is there
 _STAYS = 0.3  # bins from its multiple within which a tooth's own top is to stay
-_MOST_FRAMES = 6000
-_LEAST_FRAMES = 12
-_PERIODS = 6.0
-_OUTLIERS = 6.0
+_MOST_FRAMES = 6000  # that are looked at: seconds of work
+_LEAST_FRAMES = 12  # in which a course can be followed
+_PERIODS = 6.0  # of the middle speed in a frame that measures
+_OUTLIERS = 6.0  # times the scatter, beyond which a frame does not count
 _OF_CUT = 0.6  # that a path which leaves its range is worth
 _BLOCK = 256  # frames at once
 _WIDEST = 1.45  # of highest over lowest: what moves further is a run, and no mean tells of it

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from tonecomb.core.method.document import Document
 
-LIMIT = 500
+LIMIT = 500  # edits that can be taken back
 
 
 @dataclass(frozen=True)

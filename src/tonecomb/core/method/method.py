@@ -32,9 +32,9 @@ from tonecomb.core.steps.motion import Motion
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
 
-MAX_PAD = 16
-_WANTED_FRAMES = 24
-_LONGEST_DEFAULT = 1 << 16
+MAX_PAD = 16  # times the frame
+_WANTED_FRAMES = 24  # half overlapping: a level scatters by 1.1 dB then
+_LONGEST_DEFAULT = 1 << 16  # samples of a frame
 _FROM, _SLOW_FROM, _TO = 10.0, 2.0, 1000.0  # Hz, of vibration that machines are judged by
 LEVELS: tuple[Level, ...] = tuple(LEVEL_FACTORS)
 Bands = tuple[Band, ...]

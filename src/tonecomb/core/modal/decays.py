@@ -22,7 +22,7 @@ CONTACT_S = 0.004
 """After a tap's onset, until nothing pushes any more."""
 _FALLEN = 1e-3  # of its first level, that an exponential leaves at a frame's end at most
 _NOISE = 256  # samples of a noise frame, at least
-_SMOOTH = 15
+_SMOOTH = 15  # samples that a decay's square is averaged over
 
 
 def of_decays(

@@ -15,17 +15,18 @@ from tonecomb.core.base.runs import spans_of
 from tonecomb.core.record.recording import Array
 
 _BAND = 2000.0  # Hz of the band that is whitened
-_ORDER = 32
-_PASSES = 3
-_ENERGY_S = 0.001
-_NEXT_S, _BEFORE_S = 0.002, 0.024
+_ORDER = 32  # of the linear prediction that takes out what rings
+_PASSES = 3  # of the prediction, each without the hits found before
+_ENERGY_S = 0.001  # s over which the residual's energy is averaged
+_NEXT_S, _BEFORE_S = 0.002, 0.024  # s after, and before, a hit that it is held against
 _RISE = 10 ** (11 / 10)  # of the next 2 ms over the 24 ms before
 _LOUD_S = 0.15  # before and after, over which a hit has to stand out
+# Times the energy before, after and on average (benchmark taps)
 _OVER_BEFORE, _OVER_AFTER, _OVER_MEAN = 10 ** (11 / 10), 10 ** (4 / 10), 10 ** (11 / 10)
 _AFTER_S = 0.036  # from when on what follows is looked at
-_DEAD_S, _END_S = 0.045, 0.01
+_DEAD_S, _END_S = 0.045, 0.01  # s after a hit, and at the end, in which no other is told
 _DOUBLE = 10 ** (-12 / 10)  # of a hit's energy, from which another within it is suspected
-_DOUBLE_S = (0.006, 0.1)
+_DOUBLE_S = (0.006, 0.1)  # s after a hit in which a second one spoils it
 _MOST_SAMPLES = 1 << 16  # of which the prediction is found
 
 

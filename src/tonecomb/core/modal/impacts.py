@@ -20,7 +20,7 @@ from tonecomb.core.modal.impact_detection import find_knocks
 from tonecomb.core.record.recording import Array
 
 DOUBLE_S = 0.1  # within which a second pulse makes a double hit
-_SIGMAS = 8.0
+_SIGMAS = 8.0  # of the force's noise that a tap has to exceed
 _TALL = 0.01  # of the greatest pulse, that one is at least
 _WEAK_DB = 20.0  # below the median peak, from which a tap is weak
 _RINGING_DB = 20.0  # by which an answer has fallen before the next tap, at least

@@ -26,8 +26,8 @@ from tonecomb.core.record.recording import Array
 Complex = NDArray[np.complex128]
 MOST = 24
 """Modes that are fitted at once."""
-_ROUNDS = 30
-_DAMPED = 0.1
+_ROUNDS = 30  # of a fit of all modes together
+_DAMPED = 0.1  # of critical, above which a pole is no mode
 _UNSURE = 0.3  # of a decay rate, that its standard deviation is at most
 _DAMPINGS = (0.0008, 0.002, 0.005, 0.012, 0.03, 0.06)  # of the bank that looks for more
 _WIDTHS = (3, 9, 27, 81, 243)  # bins over which the residual is held against what it should be

@@ -18,8 +18,8 @@ from tonecomb.core.base.finite import check_samples
 from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.record.recording import Array
 
-MOST_SAMPLES = 4_000_000
-_FINER = 4
+MOST_SAMPLES = 4_000_000  # of a shock: 32 MB
+_FINER = 4  # times the rate, so that peaks between samples are within 1 %
 _OVER = 0.01  # of its highest, that a shock falls below when it is over
 _MOVES, _RISES = 0.1, 0.01  # of the highest, by which what is before a shock is not at rest
 _HIGHEST = 0.2  # of the sample rate, that an oscillator may have

@@ -25,7 +25,7 @@ PART = 1 << 20
 _LEAST, _AT_LEAST = 1 << 16, 4
 """Samples of a part of a short stretch, which has so many parts: all threads have some."""
 _PARTS = 16  # of a share
-_THREADS = 2
+_THREADS = 2  # beyond which the transforms wait for memory
 
 Made = TypeVar("Made")
 Read = Callable[[int, int], "Array"]

@@ -14,7 +14,7 @@ from tonecomb.core.record.recording import Array, Samples
 
 BASE = 256  # samples in a cell of the finest level
 FACTOR = 16  # cells that one cell of the next level stands for
-_MOST_HOLES = 1000
+_MOST_HOLES = 1000  # that are told
 _SHORT = 32 * BASE  # samples of a record that is kept whole
 
 

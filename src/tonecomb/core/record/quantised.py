@@ -6,7 +6,7 @@ import numpy as np
 
 from tonecomb.core.record.recording import Array
 
-MOST_BITS = 52
+MOST_BITS = 52  # of a double's mantissa
 
 
 def step(bits: int, full_scale: float) -> float:

@@ -18,7 +18,7 @@ from tonecomb.core.record import sinc
 from tonecomb.core.record.recording import Array, Recording, Samples, Stretch
 from tonecomb.core.record.timebase import TimeBase
 
-_BLOCK = 1 << 20
+_BLOCK = 1 << 20  # samples read at once: 8 MB
 _HALF = 32  # taps on either side of the band-limited interpolation
 _ON_GRID = 0.01  # of a step: closer than this to the grid, samples are taken as they are
 _MARGIN = 16  # samples on either side that a spline sees beyond what it is asked for

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from tonecomb.core.record.recording import Array
 
-_BETA = 9.0
+_BETA = 9.0  # of the Kaiser window: −90 dB beside the band
 _HALF = 32  # taps on either side of a place
 _PLACES = 4096  # between two samples, for which taps are kept; between them errors are below 3e-8
 

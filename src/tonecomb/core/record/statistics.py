@@ -13,7 +13,7 @@ from tonecomb.core.base.units import PLAIN
 from tonecomb.core.record.parallel import Read, Tell, spread
 from tonecomb.core.record.recording import Array, Channel, Problem, Sampled
 
-_BLOCK = 1 << 20
+_BLOCK = 1 << 20  # samples read at once: 8 MB
 _NEAR = 1 << 15  # samples that stay near while they are added up
 
 

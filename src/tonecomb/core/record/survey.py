@@ -16,7 +16,7 @@ from tonecomb.core.record.pyramid import Cells, cells_of, joined
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.signal import Signal
 
-_PARTS = 16
+_PARTS = 16  # of a record that are held against each other
 _NEAR = 1 << 15  # samples that stay near while they are added up
 
 

@@ -15,7 +15,7 @@ from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.record.recording import Array, Problem
 
 _GAP = 1.5  # a step this much longer than the usual one is a gap
-_BLOCK = 1 << 20
+_BLOCK = 1 << 20  # samples read at once: 8 MB
 _SAMPLE = 1 << 18  # steps from whose median the usual one is taken
 _RARE = 0.002  # share of the steps
 _JITTER = 0.1  # share of a step from which uneven steps are told

@@ -21,8 +21,8 @@ from tonecomb.core.steps.step import Step
 
 CHANGED_DB = 0.1
 """A peak whose level changes by more is told."""
-_COLUMNS = 1600
-_GONE_DB = 300.0
+_COLUMNS = 1600  # of the waveforms that are drawn
+_GONE_DB = 300.0  # that stand for nothing left
 _STANDS = 4.0  # times the noise, that a line too low to be listed stands at least
 
 

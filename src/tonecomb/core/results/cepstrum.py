@@ -21,7 +21,7 @@ _LEAST = 24  # samples of quefrency, below which fewer than twelve lines of a fa
 _NEAR = 0.15  # of a quefrency, in which its surroundings tell how much values scatter
 _FEWEST = 24  # samples of them
 _STANDS = 7.5  # times that scatter, from which a value is no chance
-_MOST = 8
+_MOST = 8  # families that are listed
 _AS_HIGH = 0.4  # of its multiple's level, that the quefrency of a family has at least
 
 

@@ -16,7 +16,7 @@ from tonecomb.core.results.transfer import Transfer
 
 _SAME = 0.8  # MAC from which two shapes are taken for one mode's
 _BELIEVED = 0.8  # coherence of both, where curves are held against each other
-_SURE = 1.96
+_SURE = 1.96  # standard deviations: 95 %
 
 
 @dataclass(frozen=True)

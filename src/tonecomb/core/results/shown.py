@@ -21,7 +21,7 @@ from tonecomb.core.method.method import Method, Resolution
 from tonecomb.core.record.recording import Array, Channel
 from tonecomb.core.results.estimate import Estimate
 
-UNEVEN = 0.05
+UNEVEN = 0.05  # share by which parts of a record differ in level
 _SLOW = 10.0  # times the usual bin, that the first hold where something is slower still
 """Share by which two figures for one level may differ."""
 

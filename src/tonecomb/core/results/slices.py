@@ -15,7 +15,7 @@ from tonecomb.core.method.method import FramePlan, Method, frame_plan
 from tonecomb.core.record.recording import Array, Channel, Recording
 
 _USUAL = 60  # slices where nothing is said of how many
-MOST = 50_000
+MOST = 50_000  # slices
 _MOST_CELLS = 1 << 24  # slices × bins that are held
 
 

@@ -21,14 +21,14 @@ from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.decimate import decimated
 from tonecomb.core.steps.fir import Shaped, design, smooth
 
-SPEEDS = (1, 2, 4, 8, 16, 32, 64)
-FADE_S = 0.02
+SPEEDS = (1, 2, 4, 8, 16, 32, 64)  # times the recorded one
+FADE_S = 0.02  # s at both ends, against clicks
 _HALF = 24  # samples of the source on each side, that one of the sound is made of
 _PHASES = 1024  # of an interpolated place between two samples
 _PEAK = 10 ** (-1 / 20)  # of full scale: nothing is louder
 _LOUD = -20.0  # LKFS: what is played is made as loud as that, where its peaks allow it
 _MOST_GAIN = 120.0  # dB: silence stays silent
-_BLOCK = 1 << 18
+_BLOCK = 1 << 18  # samples read at once: 2 MB
 _SHIFT_LOW = 2.0  # Hz: what lies below is not moved up
 
 Stereo = NDArray[np.float32]

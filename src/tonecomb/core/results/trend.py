@@ -35,7 +35,7 @@ _STRONG = 8.0  # times the frame's noise from which a tooth counts
 _IMAGE = 2.5  # bins from zero, below which a tooth does not count
 _BIAS = 0.1  # bins that a tooth may be off besides the noise: speed changes within a frame
 _PULLED = 0.6  # bins off from which it is not taken for one
-_ROUNDS = 3
+_ROUNDS = 3  # of smoothing a track
 _STEP = 0.4  # bins that a step of the refinement may go
 
 

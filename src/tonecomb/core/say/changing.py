@@ -20,7 +20,7 @@ from tonecomb.core.say.numbers import span
 from tonecomb.core.steps.as_sampled import AsSampled
 
 UNSTEADY = ("moves", "hump")
-_CHANGE_DB = 6.0
+_CHANGE_DB = 6.0  # from part to part, from which a record changes
 _SURE = 5.0  # standard deviations by which the level changes where there are few frames
 _SLOWEST, _PERIODS_OF_LEVEL = 0.1, 6.0  # of the power; periods in a part whose level is told
 _MOVED_BINS = 0.4  # of a bin that a tone moves before it is said

@@ -10,7 +10,7 @@ from tonecomb.core.estimate.spectrum import Spectrum
 
 _BANDS = 96  # of the whole axis
 _BEFORE = 4  # bands that are looked at below an edge
-_DROP_DB = 25.0
+_DROP_DB = 25.0  # within one bin, as lossy coding leaves it
 
 
 def limit(spectrum: Spectrum) -> float | None:

@@ -22,7 +22,7 @@ from tonecomb.core.say.numbers import runs, significant, span, with_std
 _SINGLE, _MODES, _FAMILIES = 3, 4, 5  # that are told one by one
 _CHANGES = ("content-changes", "nonstationary")
 _UNSURE = ("lost", "clipped", "held", "quantised", "short-stretch", "alias-risk", "lossy")
-_MOST_UNSURE = 2
+_MOST_UNSURE = 2  # cautions that stand in short
 _MAINS_OFF = 0.003  # of it: no grid is further off
 _NEAR = 0.03  # of its frequency, within which another makes a tone doubtful
 _OF_ALL = 0.7  # of what it stands over the noise, that a tone rises from what is beside it

@@ -22,7 +22,7 @@ from tonecomb.core.steps.prepare import prepare
 _LONGER = 4  # times the frame, that a remedy takes
 _SHARE = 0.02  # of a level's power, from which a line is strong
 _NEAR_ZERO, _NEAR_LIMIT = 8.0, 2.0  # bins
-_LISTED = 4
+_LISTED = 4  # places that are named
 
 
 def frames_level(a: Analysis, seen: Seen) -> Caution | None:

@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from itertools import groupby
 
-_MOST_DECIMALS = 9
+_MOST_DECIMALS = 9  # that a double may warrant
 _LOW = 10.0  # Hz
 _CLOCK = 1e-7  # of a value, below which no recorder's clock is known
 _MINUTES_FROM = 300.0  # s

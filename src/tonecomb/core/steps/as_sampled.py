@@ -22,9 +22,9 @@ from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.decimate import low_passed, passed, settling
 from tonecomb.core.steps.step import Step, rounded, unfit
 
-_CHUNK = 1 << 13
-_MOST_FASTER = 1000.0
-_SEED = 15
+_CHUNK = 1 << 13  # samples made at once
+_MOST_FASTER = 1000.0  # times the rate that there is
+_SEED = 15  # of what strays
 _USUAL = 0.25  # of the rate, that is asked for first
 
 

@@ -18,7 +18,7 @@ from tonecomb.core.steps.harmonic_tracks import ToothTracks, TrackCourse
 from tonecomb.core.steps.sections import refused
 from tonecomb.core.steps.step import Step, rounded
 
-_MOST = 400
+_MOST = 400  # teeth
 _SETTLES = 1.5  # over the width: what the ends do to a tooth's amplitude
 
 

@@ -29,10 +29,11 @@ from tonecomb.core.steps.step import Step, rounded
 
 SPOILED = 1e-3
 """What is left of the ends, of where the record stood before, when they count as settled."""
+# Gains that the edges of a range are told by: −3 and −40 dB
 _PASSED, _STOPPED = 10 ** (-3.02 / 20), 10 ** (-39.99 / 20)
-_GRID = 4001
-_RIPPLED = ("chebyshev-1", "elliptic")
-_DOWN = ("chebyshev-2", "elliptic")
+_GRID = 4001  # frequencies at which a response is looked at
+_RIPPLED = ("chebyshev-1", "elliptic")  # families with ripple in the pass band
+_DOWN = ("chebyshev-2", "elliptic")  # families whose edge is that of the stop band
 _FAMILY = setting(
     "family",
     "choice",

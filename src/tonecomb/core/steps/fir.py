@@ -18,8 +18,8 @@ from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.steps.recursive import Continued
 
 Response = Callable[[Array], np.ndarray]
-_MOST_TAPS = 1 << 22
-_LEAST_BLOCK = 1 << 18
+_MOST_TAPS = 1 << 22  # of a filter: 32 MB
+_LEAST_BLOCK = 1 << 18  # samples filtered at once
 _LONGER = 2  # times what compact taps last, that they are designed for
 _ENDS, _SMOOTH = 0.1, 3.0  # of the windows exp(a − a/(1 − t²)) over taps and over a constant
 

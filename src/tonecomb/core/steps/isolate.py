@@ -28,11 +28,11 @@ from tonecomb.core.steps.regions import Marked, Region, RegionBox, RegionTooth
 from tonecomb.core.steps.step import Step, unfit
 
 _EDGE_BINS = 8  # over which a region's edge fades, against ringing
-_BLOCK = 1 << 17
+_BLOCK = 1 << 17  # samples read at once: 1 MB
 _LIFTS = 2.0  # by which the dual window may raise noise in a gain that is not even
-_SECONDS = 0.16
+_SECONDS = 0.16  # s of a frame: 12 Hz wide edges
 _TAPS = 8.0  # over the low-pass's fade, that it lasts
-_LEAST_FRAME = 32
+_LEAST_FRAME = 32  # samples
 
 
 def dual(name: str, frame: int, hop: int) -> tuple[Array, Array]:

@@ -21,7 +21,7 @@ import numpy as np
 from tonecomb.core.record.recording import Array, Samples
 from tonecomb.core.steps.sections import Sections
 
-BLOCK = 1 << 18
+BLOCK = 1 << 18  # samples filtered at once: 2 MB
 _REST = 1e-17  # of what was before, after which it is forgotten
 _SOON = BLOCK // 4  # samples in which a filter forgets that is run anew for each block
 _ENDS = 1e-6  # of where a record is taken to have stood, that its continuation leaves

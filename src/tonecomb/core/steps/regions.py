@@ -15,7 +15,7 @@ import numpy as np
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.record.recording import Array
 
-MOST_POINTS = 5000
+MOST_POINTS = 5000  # of an outline or a track
 Points = tuple[tuple[float, float], ...]
 
 

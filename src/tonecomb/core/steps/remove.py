@@ -17,7 +17,7 @@ from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.fir import Shaped, compact, smooth
 from tonecomb.core.steps.step import Step, rounded, unfit
 
-_BLOCK = 1 << 20
+_BLOCK = 1 << 20  # samples read at once: 8 MB
 _TAPS = 14  # periods of the limit that the filter lasts
 _FADE = 0.44  # of the limit, over which it fades in, from half of it on
 _SETTLES = 4.4  # periods, after which a step at an end has left a thousandth

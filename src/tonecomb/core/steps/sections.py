@@ -35,8 +35,8 @@ _PROTOTYPES: dict[Family, str] = {
     "chebyshev-2": "cheby2",
     "elliptic": "ellip",
 }
-MOST_ORDER = 24
-_EDGE_DB = 10 * math.log10(2)
+MOST_ORDER = 24  # that a double can hold
+_EDGE_DB = 10 * math.log10(2)  # twice 3.01 dB: an edge is where half of the power passes
 _PRECISE_DB = 0.01  # what rounding may change
 _NEAREST = 4e-7  # of a pole to the unit circle: nearer, running it loses too many digits
 

@@ -20,9 +20,9 @@ from tonecomb.core.record.recording import Array
 from tonecomb.core.record.truth import KnownLine, KnownMode
 from tonecomb.core.synthesis.part import Conditions, Part, frequency
 
-MOST_MODES = 16
+MOST_MODES = 16  # that a hit rings
 _FADED = 40.0  # nepers after which a hit is gone
-_MOST_RINGING = 1_000_000
+_MOST_RINGING = 1_000_000  # samples of one hit
 _LEAST, _MOST = 0.05, 60  # of the strongest line, those that are known; and how many
 Complex = NDArray[np.complex128]
 

@@ -13,7 +13,7 @@ from tonecomb.core.record.truth import Truth
 from tonecomb.core.synthesis.part import Conditions, Part
 from tonecomb.core.synthesis.sampling import Sampling
 
-MOST_PARTS = 64
+MOST_PARTS = 64  # of a made signal
 FORMAT = "made"
 _BLOCK = 1 << 15  # samples that are made at a time
 

@@ -24,7 +24,7 @@ SEGMENT = 1 << 16
 """Samples of a segment: slower than this, noise of any colour is as strong as there."""
 COLOURS = {"white": 0, "pink": 1, "brown": 2}
 """By how many powers of the frequency the density falls."""
-_MOST_FOLDS = 4096
+_MOST_FOLDS = 4096  # about half the rate, beyond which nothing is folded back
 
 
 @dataclass(frozen=True)

@@ -18,7 +18,7 @@ from tonecomb.core.synthesis.low_pass import SamplingLowPass
 LEVELS = ("rms", "peak")
 UNIT = "@"
 """As the unit of a setting: that of the recording."""
-_SMALLEST, _LARGEST = 1e-9, 1e12
+_SMALLEST, _LARGEST = 1e-9, 1e12  # and largest number that a part may have
 
 
 @dataclass(frozen=True)

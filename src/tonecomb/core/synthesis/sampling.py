@@ -16,8 +16,8 @@ from tonecomb.core.record.recording import Array
 from tonecomb.core.synthesis.low_pass import SamplingLowPass
 from tonecomb.core.synthesis.part import UNIT, joined
 
-MOST_SAMPLES = 1 << 40
-_RATES = (1e-6, 1e12)
+MOST_SAMPLES = 1 << 40  # of a made signal
+_RATES = (1e-6, 1e12)  # Hz
 
 
 @dataclass(frozen=True)

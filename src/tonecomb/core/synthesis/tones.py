@@ -14,7 +14,7 @@ from tonecomb.core.record.truth import KnownLine
 from tonecomb.core.synthesis.part import LEVELS, UNIT, Conditions, Part, frequency, peak
 
 LAWS = ("linear", "logarithmic", "quadratic")
-MOST_TEETH = 1000
+MOST_TEETH = 1000  # of a made comb
 _WAVES = 8  # sines that a wander is made of
 
 
