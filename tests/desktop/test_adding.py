@@ -86,8 +86,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QLabel
 from tonecomb.desktop.app import make_application
-from tonecomb.desktop.stage.pane import Pane, PaneSpec
-from tonecomb.desktop.stage.panes import PANES
+from tonecomb.desktop.stage.panes.pane import Pane, PaneSpec
+from tonecomb.desktop.stage.pane_table import PANES
 
 class ToyPane(Pane):
     def __init__(self, views):

@@ -31,7 +31,7 @@ def places(parts: tuple[Sentence, ...], kind: str) -> list[float]:
         float(found[1])
         for part in parts
         if part.kind == kind
-        and not part.text.startswith("Humps")
+        and not part.text.startswith("Broad peaks")
         and (found := re.search(r"([\d.]+)(?:\(\d+\))? Hz", part.text))
     ]
 
@@ -127,7 +127,7 @@ def test_where_a_sweeping_tone_turns_back_there_are_no_tones() -> None:
     x = sum(a * np.cos(2 * np.pi * k * turns) for k, a in ((1, 0.3), (2, 0.1), (3, 0.05)))
     parts = told(recording(x + 0.01 * np.random.default_rng(3).standard_normal(len(t)), fs=fs))
     assert not [part.text for part in parts if part.text.startswith("Single tone")]
-    assert "Humps that are no single tones" in "\n".join(part.text for part in parts)
+    assert "Broad peaks that are no single tones" in "\n".join(part.text for part in parts)
 
 
 def test_nothing_is_told_of_what_was_not_looked_for() -> None:
