@@ -26,6 +26,8 @@ def written(value: Any) -> dict[str, Any]:
 def _plain(setting: Setting, value: Any) -> Any:
     if setting.kind == "regions":
         return [one.written() for one in value]
+    if setting.kind == "pairs":
+        return [number for pair in value for number in pair]
     if setting.kind == "modes":
         return [dataclasses.asdict(one) for one in value]
     return list(value) if isinstance(value, tuple) else value
@@ -63,10 +65,20 @@ def checked(setting: Setting, value: Any) -> Any:
         return tuple(regions.parsed(str(one)) for one in value)
     if setting.kind == "modes" and several and len(value) <= MOST:
         return tuple(_mode(one) for one in value)
+    if setting.kind == "pairs" and several:
+        return _pairs(value)
     if setting.kind == "channels" and several:
         return tuple(checked(Setting(setting.name, "whole"), one) for one in value)
     offered = f", which is one of {', '.join(setting.choices)}" if setting.choices else ""
     raise ValueError(f"{value!r} is no {setting.name}{offered}")
+
+
+def _pairs(values: Any) -> tuple[tuple[float, float], ...]:
+    """Pairs of numbers that are written one after the other."""
+    numbers = [checked(Setting("", "number"), one) for one in values]
+    if len(numbers) % 2 or not numbers:
+        raise ValueError(f"{len(numbers)} numbers are no pairs")
+    return tuple(zip(numbers[::2], numbers[1::2], strict=True))
 
 
 def _mode(value: Any) -> hits.RungMode:

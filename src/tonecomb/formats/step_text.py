@@ -91,6 +91,8 @@ def _value(setting: Setting, texts: list[str], whole: str, kind: type[Step]) -> 
             return setting_text.checked(setting, texts[0])
         if setting.kind == "regions":
             return setting_text.checked(setting, texts[0].split("+"))
+        if setting.kind == "pairs":
+            return setting_text.checked(setting, [float(one) for one in texts[0].split("/")])
         return setting_text.checked(
             setting, int(texts[0]) if setting.kind == "whole" else float(texts[0])
         )
@@ -129,6 +131,8 @@ def typed(step: Step) -> str:
             parts.append(f"{setting.name}={','.join(str(i + 1) for i in value)}")
         elif setting.kind == "regions":
             parts.append("+".join(one.written().replace(" ", "/") for one in value))
+        elif setting.kind == "pairs":
+            parts.append("/".join(f"{number:.17g}" for pair in value for number in pair))
         elif setting.kind == "flag":
             parts.append(setting.name if value else f"{setting.name}=no")
         else:

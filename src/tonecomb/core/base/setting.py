@@ -14,7 +14,8 @@ from typing import Any
 class Setting:
     """A field as files and the command line have it: ``name`` in both; ``kind`` is
     ``number``, ``whole``, ``text``, ``flag`` (on the command line its name alone), ``choice`` (one
-    of ``choices``), ``regions`` (see :mod:`tonecomb.core.steps.regions`) or ``channels`` (numbers
+    of ``choices``), ``regions`` (see :mod:`tonecomb.core.steps.regions`), ``pairs`` (of numbers, on
+    the command line with / between) or ``channels`` (numbers
     from 0; on the command line from 1). Of channels it takes ``least`` or more, a whole number is
     as much or more; ``unit`` and ``help`` are for reading."""
 

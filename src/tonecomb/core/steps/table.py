@@ -14,6 +14,7 @@ from tonecomb.core.steps.keep import Keep
 from tonecomb.core.steps.motion import Derivative, DoubleIntegral, Integral
 from tonecomb.core.steps.remove import RemoveDrift, RemoveLine, RemoveMean
 from tonecomb.core.steps.scale import Scale
+from tonecomb.core.steps.steady import Steady
 from tonecomb.core.steps.step import Step
 
 STEPS: list[type[Step]] = [
@@ -30,6 +31,7 @@ STEPS: list[type[Step]] = [
     Notch,
     CombNotch,
     Isolate,
+    Steady,
     Envelope,
     VectorSum,
     Sum,

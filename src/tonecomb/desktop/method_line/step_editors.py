@@ -84,6 +84,8 @@ def _field(setting: Setting, value: Any, signal: Signal, take: Callable[[Any], N
         return line
     if setting.kind == "regions":
         return _regions(value, take)
+    if setting.kind == "pairs":
+        return label(f"{len(value)} points", "quiet")
     if setting.kind == "choice":
         choice = Choice([(one, one.replace("-", " ")) for one in setting.choices], value, "")
         choice.picked.connect(take)
