@@ -40,9 +40,16 @@ def find_under(
     if not out.any() or out.all():
         return ()
     cleaned = replace(spectrum, mean_square=_bridged(spectrum.mean_square, out))
-    smooth = _smoothed(cleaned)
+    return find_between(replace(data, spectrum=cleaned, left_out=out), known)
+
+
+def find_between(data: Data, known: Sequence[float] = ()) -> tuple[Resonance, ...]:
+    """Modes of a spectrum without its lines: bridged where bins are left out. Those at ``known``
+    frequencies (Hz) are not looked for."""
+    spectrum, out = data.spectrum, data.left_out
+    assert out is not None
+    smooth = _smoothed(spectrum)
     tops = [f for f in _tops(smooth, out) if all(abs(f / k - 1) > _APART for k in known)]
-    data = replace(data, spectrum=cleaned, left_out=out)
     line = data.taper.width_3db * spectrum.frame_hz
     resonances: list[Resonance] = []
     for f in tops:

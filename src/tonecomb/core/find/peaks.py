@@ -10,6 +10,7 @@ import numpy as np
 from tonecomb.core.base.progress import Progress, part, silent
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.find.behaviour import Behaviour
+from tonecomb.core.find.both_ways import Turns
 from tonecomb.core.find.floor import NoiseFloor
 from tonecomb.core.find.line_shape import checked
 from tonecomb.core.find.refine import JOINTLY, Candidate, Refine, Refined
@@ -34,7 +35,8 @@ _OUTSIDE = 10  # strong tones outside the range that take part in the fit
 class Peak:
     """A refined peak; ``level`` is the mean square of the bin it was found at, in unit², and
     ``floor`` that of the noise around it. ``by_hand`` where it counts because it was pointed at.
-    ``behaviour`` over the stretch, None where there are too few frames to tell."""
+    ``behaviour`` over the stretch, None where there are too few frames to tell; ``turns`` says in
+    which time it stands still, where a machine's breathes."""
 
     tone: Tone
     prominence_db: float
@@ -42,6 +44,7 @@ class Peak:
     floor: float = 0.0
     by_hand: bool = False
     behaviour: Behaviour | None = None
+    turns: Turns = ""
 
     @property
     def clear(self) -> bool:
