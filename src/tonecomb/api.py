@@ -32,6 +32,7 @@ from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.knowledge import Knowledge
+from tonecomb.core.results.machine_time import steadied
 from tonecomb.core.results.slices import Slicing
 from tonecomb.core.results.zones import Limit, Zone
 from tonecomb.core.say.caution import Caution
@@ -87,6 +88,7 @@ __all__ = [
     "open",
     "prepare",
     "report",
+    "steady",
     "step",
 ]
 
@@ -118,6 +120,12 @@ def make(description: Made | Path | str) -> Recording:
         named = path.suffix == made_json.SUFFIX or path.exists()
         description = made_json.load(path) if named else starter(str(description))
     return description.recording("")
+
+
+def steady(recording: Recording, method: Method | None = None) -> Step:
+    """The step that steadies the speed of a machine by which tones of a method's channel breathe
+    together; put it behind the method's own. :class:`UserError` where nothing breathes together."""
+    return steadied((method or Method()).resolved(recording), recording)
 
 
 def batch(

@@ -28,6 +28,7 @@ from tonecomb.core.method.sentence import DETRENDS, SCALINGS
 from tonecomb.core.record.recording import Recording, Stretch
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.record.windows import WINDOWS
+from tonecomb.core.results.machine_time import steadied
 from tonecomb.core.results.slices import Slicing
 from tonecomb.core.steps.as_sampled import AsSampled
 from tonecomb.core.steps.prepare import prepare
@@ -58,6 +59,12 @@ _OPTIONS = (
         metavar="RATE[:BITS][:no-filter]",
         help="What a logger of this rate in Hz, and of so many bits, would have shown, behind a "
         "filter or not. The command steps lists what else it takes.",
+    ),
+    click.option(
+        "--steady",
+        is_flag=True,
+        help="Steady a machine that breathes: after the steps, resample to machine time, in "
+        "which what turns with it stands still. The signal tells the speed.",
     ),
     click.option(
         "--preset",
@@ -283,6 +290,9 @@ def method_of(
         display=display,
         **chosen,
     ).resolved(recording)
+    if settings["steady"]:
+        steps = (*method.source.steps, steadied(method, recording))
+        method = method.having(steps=steps).resolved(recording)
     if settings["octaves"] is not None:
         # Narrower bands than a bin would tell nothing.
         bin_hz = signal.rate / method.frames.frame

@@ -133,6 +133,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("Signal", "Bands or bins…", "Shift+K", "Draw bins, octave or decade bands, or the running total", lambda b: b.method_line.edit("drawn"), needs_recording=True),
     Action("Signal", "Presets…", "Shift+P", "Keep the method under a name, or use one", lambda b: b.method.show_presets(), needs_recording=True),
     Action("Signal", "Steps before the analysis…", "C", "Keep a part, filter, remove mean, line or drift, decimate, derive: in your order", lambda b: b.method_line.edit("steps"), needs_recording=True, divided=True),
+    Action("Signal", "Steady the speed", "Shift+Y", "Resample to the time of a machine whose speed breathes: what turns with it stands still; again: as it was", lambda b: b.method.steady(), needs_recording=True),
     Action("Signal", "As a slower logger would show it…", "", "Hold the trace, and sample it anew: slower, coarser, with a filter before or not", lambda b: b.making.as_sampled(), needs_recording=True),
     Action("Signal", "Isolate a region", "Shift+I", "Draw an outline on the spectrogram, to be kept alone or taken out", lambda b: b.finding.outline_region(), needs_recording=True),
     Action("Signal", "Swap kept and taken out", "Shift+Z", "Have what the regions took out, and leave what they kept", lambda b: b.context.isolating.swap(), needs_recording=True),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from fractions import Fraction
 from functools import cached_property
 
 import numpy as np
@@ -23,6 +24,7 @@ from tonecomb.core.find.impact_resonance import find_ringing
 from tonecomb.core.find.mode import Resonance, half_power_width
 from tonecomb.core.find.parting import parted
 from tonecomb.core.find.peaks import Peak, find_peaks
+from tonecomb.core.find.ratios import small_ratio
 from tonecomb.core.find.variable_speed import Moving, find_moving
 from tonecomb.core.method.method import FramePlan, Method, Shown, plan
 from tonecomb.core.method.searches import Fit
@@ -40,6 +42,16 @@ from tonecomb.core.results.findings import (
     modes,
     of_family,
     of_mode,
+)
+from tonecomb.core.results.machine_time import (
+    MachineTime,
+    machine_peaks,
+    modes_in_machine_time,
+    most_turn,
+    moving_with,
+    own_families,
+    reads_both_ways,
+    resting_data,
 )
 from tonecomb.core.results.shown import ShownEstimate
 from tonecomb.core.results.true_peak import Extremes, true_peaks
@@ -167,7 +179,9 @@ class Analysis(ShownEstimate):
         for peak in self.peaks or ():
             tone, std = peak.tone, peak.tone.frequency_std
             still = peak.behaviour is None or peak.behaviour.kind not in UNSTEADY
-            if not tone.steady and still:
+            if peak.turns == "turns":
+                still = True  # in machine time
+            elif not tone.steady and still:
                 std = math.hypot(std, WANDERS * self.spectrum.bin_hz)
             elif not tone.steady:
                 width = half_power_width(self.spectrum, tone.frequency)
@@ -186,6 +200,48 @@ class Analysis(ShownEstimate):
             return tuple(comb.measured_by(self.lines) for comb in findings.combs)
         moving = None if findings is None else findings.moving
         return families(self.lines, self.fs / 2, moving, self.resolution.separable_hz)
+
+    @property
+    def machine(self) -> MachineTime | None:
+        """The time of a machine whose speed breathes, where there is one."""
+        return None if self.found is None else self.found.machine
+
+    @cached_property
+    def shaft(self) -> Comb | None:
+        """The family that a machine whose speed breathes turns by: the lowest that turns."""
+        if self.machine is None:
+            return None
+        turning = (one for one in self.combs if one.carrier is None and self.turning(one))
+        return min(turning, key=lambda one: one.spacing, default=None)
+
+    def turning(self, comb: Comb) -> bool:
+        """Whether most lines of a family turn with a machine whose speed breathes."""
+        return most_turn(comb, self.peaks or ())
+
+    def _own(self, std: float, frequency: float) -> float:
+        """A standard deviation (Hz) of what turns without what all that turns has in common."""
+        common = 0.0 if self.machine is None else self.machine.mean_std * frequency
+        return math.sqrt(max(std**2 - common**2, (1e-9 * frequency) ** 2))
+
+    def of_shaft(self, peak: Peak) -> tuple[float, float] | None:
+        """How many times the shaft of a machine whose speed breathes a peak turns, with the
+        standard deviation; None for what does not turn."""
+        shaft, tone = self.shaft, peak.tone
+        if shaft is None or peak.turns != "turns":
+            return None
+        times = tone.frequency / shaft.spacing
+        own = self._own(tone.frequency_std, tone.frequency) / tone.frequency
+        of = self._own(shaft.spacing_std, shaft.spacing) / shaft.spacing
+        return times, times * math.hypot(own, of)
+
+    def ratio(self, frequency: float, std: float, comb: Comb) -> Fraction | None:
+        """How many times a family's fundamental goes into a frequency (Hz) known to ``std``, where
+        that is a ratio of small whole numbers: in machine time as exact as both are known."""
+        if self.machine is None or not self.turning(comb):
+            return small_ratio(frequency, std, comb.spacing)
+        of = self._own(comb.spacing_std, comb.spacing) * frequency / comb.spacing
+        both = math.hypot(self._own(std, frequency), of)
+        return small_ratio(frequency, both, comb.spacing, alike=0.0)
 
     def present(self, peak: Peak) -> float:
         """A tone's peak amplitude while it stands, in the quantity that is shown."""
@@ -327,18 +383,35 @@ def run_findings(
     peaks, unlisted = find_peaks(spectrum, search.peaks, read, p.fs, p.taper, noise, progress)
     if estimate.single is None and not recording.live:  # what grows is looked at again at once
         peaks = parted(peaks, spectrum, read, p.fs)
-    findings = Findings(peaks, noise.floor, noise.averages, unlisted=unlisted)
+    machine = None
+    if estimate.single is None and not recording.live and reads_both_ways(peaks, p):
+        peaks, machine = machine_peaks(peaks, method, p, part(progress, 0.5, 1))
+    findings = Findings(peaks, noise.floor, noise.averages, unlisted=unlisted, machine=machine)
     if noise.courses is not None:
         findings = replace(findings, changes=find_changes(noise.courses, p.fs))
     before = Analysis(estimate, method.findings(), findings, "")
-    moving = _moving(before, read, p)
+    moving = None if machine is not None else _moving(before, read, p)
     findings = replace(findings, moving=moving)
     combs = before.combs if moving is None else replace(before, found=findings).combs
-    rung = find_ringing(combs, spectrum, read, p.fs, method.frames.detrend)
-    resonances = [*modes(estimate, findings, combs, method, p.taper), *rung]
+    if machine is not None:
+        combs = own_families(combs)
+        moving = moving_with(machine, combs, peaks)
+        findings = replace(findings, moving=moving)
+    rung: tuple[Resonance, ...] = ()
+    if machine is None:
+        rung = find_ringing(combs, spectrum, read, p.fs, method.frames.detrend)
+    between = None
+    if machine is not None:
+        between = resting_data(peaks, combs, machine, p, noise.floor, spectrum.enbw_hz)
+    resonances = [*modes(estimate, findings, combs, method, p.taper, between), *rung]
+    if machine is not None:
+        resonances = modes_in_machine_time(resonances, combs, peaks)
     resonances.sort(key=lambda one: one.frequency)
     separable = estimate.resolution.separable_hz
-    peaks = tuple(of_family(of_mode(peak, resonances), moving, separable) for peak in peaks)
+    if machine is None:
+        peaks = tuple(of_family(of_mode(peak, resonances), moving, separable) for peak in peaks)
+    else:
+        peaks, combs = machine.with_common(peaks, combs)
     findings = replace(findings, peaks=peaks, combs=combs, resonances=tuple(resonances))
     return replace(findings, content=findings.content_of(estimate, p.taper))
 

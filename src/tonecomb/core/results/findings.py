@@ -14,13 +14,14 @@ from tonecomb.core.find.changes import Changes
 from tonecomb.core.find.comb import Comb
 from tonecomb.core.find.damping import Data, find_resonances, fit_by_hand
 from tonecomb.core.find.mode import Resonance
-from tonecomb.core.find.modes_near_tones import find_under
+from tonecomb.core.find.modes_near_tones import find_between, find_under
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.find.variable_speed import Moving
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.windows import Window
 from tonecomb.core.results.estimate import Estimate
+from tonecomb.core.results.machine_time import MachineTime
 
 SEVERAL = 3
 """Peaks that move, or stand still, from which a family, or a mode under them, is looked for."""
@@ -35,7 +36,8 @@ class Findings:
     square per bin (unit²) and what each bin is worth in averages (shape (bins,)), a family that
     moves, how many more peaks there are than were asked for, what else changes over the stretch,
     the families among the peaks (None where they have not been looked for), and ``resonances``;
-    with its ``content`` levels take no time to read."""
+    with its ``content`` levels take no time to read. ``machine`` is the time of a machine whose
+    speed breathes."""
 
     peaks: tuple[Peak, ...] = ()
     floor: Array | None = None
@@ -46,6 +48,7 @@ class Findings:
     combs: tuple[Comb, ...] | None = None
     resonances: tuple[Resonance, ...] = ()
     content: Content | None = None
+    machine: MachineTime | None = None
 
     @property
     def nbytes(self) -> int:
@@ -113,9 +116,15 @@ def of_mode(peak: Peak, resonances: list[Resonance]) -> Peak:
 
 
 def modes(
-    estimate: Estimate, found: Findings, combs: tuple[Comb, ...], method: Method, taper: Window
+    estimate: Estimate,
+    found: Findings,
+    combs: tuple[Comb, ...],
+    method: Method,
+    taper: Window,
+    resting: Data | None = None,
 ) -> list[Resonance]:
-    """The modes that are fitted by hand, those that are peaks, and those under tones."""
+    """The modes that are fitted by hand, those that are peaks, and those under tones; of a machine
+    whose speed breathes those of what is ``resting``."""
     spectrum, peaks, fits = estimate.spectrum, found.peaks, method.search.fits
     teeth = {line for comb in combs for line in comb.lines}
     moving = found.moving
@@ -136,6 +145,9 @@ def modes(
     decay = None if estimate.single is None else estimate.single.samples
     data = Data(spectrum, taper, estimate.fs, decay, found.averages)
     by_hand = [one for fit in fits for one in fit_by_hand(data, fit)]
+    if resting is not None:
+        known = [one.frequency for one in by_hand]
+        return [*by_hand, *find_between(resting, known)]
     if moving is not None and moving.runs:
         return by_hand  # what the averaged spectrum rises to there is where it dwelt
     by_itself = [

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
 from tonecomb.core.find.comb import MAINS, Comb, mains, matching
 from tonecomb.core.find.peaks import Peak
-from tonecomb.core.find.ratios import ratio_words, small_ratio
+from tonecomb.core.find.ratios import ratio_words
 from tonecomb.core.method.machine import named
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.knowledge import NOTHING, Knowledge
@@ -207,6 +207,21 @@ def _combs(told: _Told) -> list[Sentence]:
     return parts
 
 
+def _breathes(told: _Told) -> list[Sentence]:
+    """A machine whose speed breathes: how far, and what turns with it."""
+    a = told.analysis
+    if a.machine is None:
+        return []
+    turning = sum(peak.turns == "turns" for peak in a.peaks or ())
+    swings = f"± {100 * a.machine.wander:.2g} % within {a.machine.seconds:.3g} s"
+    if a.shaft is None:
+        text = f"{turning} tones breathe together by {swings}: they turn with one machine."
+        return [Sentence(text, "peak")]
+    speed = with_std(a.shaft.spacing, a.shaft.spacing_std)
+    text = f"A machine's speed breathes by {swings}: {turning} tones turn with {speed} Hz."
+    return [Sentence(text, "comb", a.shaft.name)]
+
+
 def called(comb: Comb, told_families: Sequence[Comb], said: Knowledge) -> str:
     """What a family is: by the machine's names, the mains, or its letter."""
     frequency = comb.carrier if comb.carrier is not None else comb.spacing
@@ -229,6 +244,7 @@ def called(comb: Comb, told_families: Sequence[Comb], said: Knowledge) -> str:
 def _family(comb: Comb, told: _Told) -> str:
     name = called(comb, told.families, told.said)
     name = name[:1].upper() + name[1:]
+    a = told.analysis
     spacing = with_std(comb.spacing, comb.spacing_std)
     if comb.carrier is None:
         text = f"{name}: {spacing} Hz"
@@ -239,7 +255,9 @@ def _family(comb: Comb, told: _Told) -> str:
         for other in told.families:
             if other is comb or other.carrier is not None or other.spacing >= comb.spacing:
                 continue
-            if ratio := small_ratio(comb.spacing, comb.spacing_std, other.spacing):
+            if a.machine is not None and a.turning(other) and not a.turning(comb):
+                continue  # it slips: what its ratio is on average says nothing
+            if ratio := a.ratio(comb.spacing, comb.spacing_std, other):
                 return f"{text} = {ratio_words(ratio)} × {called(other, told.families, told.said)}"
         return text
     parent = next((one for one in told.families if one.name == matching(comb, told.families)), None)
@@ -247,7 +265,7 @@ def _family(comb: Comb, told: _Told) -> str:
     if parent is None:
         return f"{text} with sidebands ± {spacing} Hz"
     of = called(parent, told.families, told.said)
-    if ratio := small_ratio(comb.carrier, comb.carrier_std, parent.spacing):
+    if ratio := a.ratio(comb.carrier, comb.carrier_std, parent):
         text += f" = {ratio_words(ratio).removesuffix('/1')} × {of}"
         return f"{text}, with sidebands ± {spacing} Hz"
     return f"{text} with sidebands ± {spacing} Hz, as {of}"
@@ -265,7 +283,9 @@ def _tones(told: _Told) -> list[Sentence]:
         text = f"{name}{with_std(tone.frequency, tone.frequency_std)} Hz{_tie(peak, told)}"
         text += f", {significant(a.amplitude(peak)[0])} {a.amplitude_unit}"
         doing = peak.behaviour
-        if doing is not None and doing.kind != "steady":
+        if peak.turns == "turns":
+            text += ", turning with the machine"
+        elif doing is not None and doing.kind != "steady":
             text += f", {behaviour_words(doing)}"
         parts.append(Sentence(f"{text}.", "peak", frequency=tone.frequency))
     if (more := len(ordered) - _SINGLE) > 0:
@@ -278,7 +298,10 @@ def _tie(peak: Peak, told: _Told) -> str:
     """Which multiple of a family's fundamental a tone is, or of the mains, where it is hum."""
     tone = peak.tone
     for comb in sorted(told.families, key=lambda one: one.carrier is not None):
-        if comb.carrier is not None or comb.low is not None:
+        a = told.analysis
+        if comb.carrier is not None or (comb.low is not None and not a.turning(comb)):
+            continue
+        if a.turning(comb) and peak.turns != "turns":
             continue
         number = round(tone.frequency / comb.spacing)
         std = math.hypot(tone.frequency_std, number * comb.spacing_std)
@@ -330,6 +353,7 @@ def _unsure(told: _Told) -> list[Sentence]:
 RULES: tuple[Callable[[_Told], list[Sentence]], ...] = (
     _level,
     _judged,
+    _breathes,
     _combs,
     _tones,
     _modes,

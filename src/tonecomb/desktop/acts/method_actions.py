@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject
 from tonecomb.core.base.units import System
 from tonecomb.core.method.document import in_units
 from tonecomb.core.record.windows import WINDOWS, window
+from tonecomb.core.steps.steady import Steady
 from tonecomb.desktop.acts.presets import Presets, PresetsPopover
 from tonecomb.desktop.dialogs.several import SeveralDialog
 from tonecomb.desktop.edits.context import Context
@@ -31,6 +32,7 @@ class MethodActions(QObject):
     ) -> None:
         super().__init__(context.window)
         self._window, self._store, self._held = context.window, context.store, context.held
+        self._results, self._notices = context.results, context.notices
         self._presets = presets
         self._line, self._stage, self._readings = line, stage, readings
         line.presets.clicked.connect(self.show_presets)
@@ -68,6 +70,26 @@ class MethodActions(QObject):
     def whole_stretch(self) -> None:
         """Analyse the recording from end to end."""
         self._store.edit_method("Choose stretch", stretch=None)
+
+    def steady(self) -> None:
+        """Resample to the time of the machine whose speed breathes, or as it was again."""
+        method, signal = self._store.method, self._store.current
+        if method is None or signal is None:
+            return
+        steps = method.source.steps
+        if steps and isinstance(steps[-1], Steady):
+            self._store.edit_method("Leave the speed as it was", steps=steps[:-1])
+            return
+        analysis = self._results.analysis
+        machine = None if analysis is None else analysis.machine
+        if machine is None:
+            self._notices.show_notice(
+                "No tones breathe together here: there is no speed to steady. Shift+F tells a "
+                "run-up's shaft."
+            )
+            return
+        steps = (*steps, machine.step(signal.duration))
+        self._store.edit_method("Steady the speed", steps=steps)
 
     def strike(self) -> None:
         """Choose parts whose frames are left out; between the readouts where there are two."""

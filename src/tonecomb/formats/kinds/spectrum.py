@@ -10,13 +10,14 @@ from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.find.comb import Comb, inharmonicity, mains, matching
 from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.peaks import Peak
-from tonecomb.core.find.ratios import ratio_words, small_ratio
+from tonecomb.core.find.ratios import ratio_words
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.results.against_truth import compared
 from tonecomb.core.results.analysis import Analysis, run
 from tonecomb.core.results.knowledge import Knowledge
 from tonecomb.core.results.levels import level_readings, profile_reading
+from tonecomb.core.results.machine_time import MachineTime
 from tonecomb.core.say.behaviour import words
 from tonecomb.core.say.distortion import counted, distortion_words
 from tonecomb.core.say.in_short import in_short
@@ -54,6 +55,7 @@ class SpectrumKind(Kind[Analysis]):
             | {"unit": a.amplitude_unit}
             | ({"by_hand": True} if row.peak.by_hand else {})
             | _resonance(a.resonance(row.peak))
+            | _turning(row.peak, a)
             for value, row in zip(table.values(), table.rows, strict=True)
         ]
         return (
@@ -95,6 +97,7 @@ class SpectrumKind(Kind[Analysis]):
             }
             | _tested(a)
             | ({} if a.truth is None else {"truth": readings.truth(a).values()})
+            | ({} if a.machine is None else {"machine": _machine(a.machine, a)})
         )
 
     def lines(self, result: Analysis, context: ResultContext) -> list[str]:
@@ -125,7 +128,7 @@ class SpectrumKind(Kind[Analysis]):
             lines.append("no peaks are fitted to a sum of axes" if axes else "no peaks")
         lines += [f"resonance {resonance_words(one)}" for one in a.resonances]
         families = said.families(a)
-        lines += [f"comb {comb_words(comb, families, a.unit.quantity)}" for comb in families]
+        lines += [f"comb {comb_words(comb, families, a)}" for comb in families]
         lines += [f"made: {readings.truth_words(one, a.amplitude_unit)}" for one in compared(a)]
         lines += [f"level {one.words}" for one in level_readings(a)]
         tested = profile_reading(a)
@@ -147,6 +150,32 @@ class SpectrumKind(Kind[Analysis]):
         flags = flags_of(context.said.families(result))
         view = DrawnSpectrum(decibels=context.decibels, flags=flags)
         return [Picture("spectrum", spectrum_panel(result, view))]
+
+
+def _machine(machine: MachineTime, a: Analysis) -> dict[str, Any]:
+    """For JSON: how a machine's speed breathes, over time relative to its mean."""
+    time, speed = machine.speed(1.0)
+    return {
+        "shaft_hz": None if a.shaft is None else a.shaft.spacing,
+        "shaft_std_hz": None if a.shaft is None else a.shaft.spacing_std,
+        "wander_percent": 100 * machine.wander,
+        "seconds": machine.seconds,
+        "evidence_decades": machine.evidence,
+        "time_s": time.tolist(),
+        "speed_over_mean": speed.tolist(),
+    }
+
+
+def _turning(peak: Peak, a: Analysis) -> dict[str, Any]:
+    """For JSON: in which time a peak stands still, and what it is of the shaft."""
+    if a.machine is None:
+        return {}
+    of = a.of_shaft(peak)
+    return {
+        "turns": peak.turns or None,
+        "of_shaft": None if of is None else of[0],
+        "of_shaft_std": None if of is None else of[1],
+    }
 
 
 def _resonance(one: Resonance | None) -> dict[str, Any]:
@@ -209,10 +238,10 @@ def _comb(comb: Comb, families: tuple[Comb, ...], quantity: str) -> dict[str, An
     return told
 
 
-def comb_words(comb: Comb, combs: tuple[Comb, ...], quantity: str) -> str:
-    """A family of a quantity in one line."""
+def comb_words(comb: Comb, combs: tuple[Comb, ...], a: Analysis) -> str:
+    """A family of an analysis in one line."""
     numbers = [tooth.number for tooth in comb.teeth if tooth.found]
-    spacing = with_std(comb.spacing, comb.spacing_std)
+    quantity, spacing = a.unit.quantity, with_std(comb.spacing, comb.spacing_std)
     if comb.carrier is None:
         text = f"{comb.name}: {spacing} Hz, teeth {', '.join(map(str, numbers))}"
         if comb.low is not None and comb.high is not None:
@@ -222,7 +251,7 @@ def comb_words(comb: Comb, combs: tuple[Comb, ...], quantity: str) -> str:
         if distorted := distortion_words(comb, quantity):
             text += f", {distorted}"
         for other in (one for one in combs if one is not comb and one.carrier is None):
-            ratio = small_ratio(comb.spacing, comb.spacing_std, other.spacing)
+            ratio = a.ratio(comb.spacing, comb.spacing_std, other)
             text += f", {ratio_words(ratio)} of {other.name}" if ratio else ""
         return text
     of = matching(comb, combs)
@@ -232,7 +261,7 @@ def comb_words(comb: Comb, combs: tuple[Comb, ...], quantity: str) -> str:
     text += f" apart{tied}, {sides}"
     parent = next((c for c in combs if c.name == of), None)
     if parent is not None:
-        ratio = small_ratio(comb.carrier, comb.carrier_std, parent.spacing)
+        ratio = a.ratio(comb.carrier, comb.carrier_std, parent)
         text += f"; the carrier is {ratio_words(ratio)} of {of}" if ratio else ""
     return text
 
@@ -258,7 +287,8 @@ def _said(said: Knowledge, peak: Peak, a: Analysis) -> str:
     note, order = said.of(peak, a), said.order(peak.tone.frequency)
     doing = peak.behaviour
     steady = doing is None or doing.kind == "steady"
-    parts = [] if steady else [words(doing)]
+    parts = [] if steady or peak.turns == "turns" else [words(doing)]
+    parts += [peak.turns] if peak.turns else []
     parts += [] if order is None else [f"{order:.3f} × shaft"]
     parts += [note.words] if note is not None else []
     return "  " + ", ".join(parts) if parts else ""

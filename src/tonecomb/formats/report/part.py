@@ -86,7 +86,7 @@ def values(
         problems=problems,
         short=[sentence.text for sentence in in_short(analysis, problems, said)],
         resonances=[resonance_words(mode) for mode in analysis.resonances],
-        combs=[comb_words(comb, families, analysis.unit.quantity) for comb in families],
+        combs=[comb_words(comb, families, analysis) for comb in families],
         levels=[level.words for level in (*level_readings(analysis), *tested)],
         waveform=_inline(panel, f"{mark}wave"),
         spectrum=_inline(figures.spectrum_panel(analysis, view), f"{mark}spec"),

@@ -1,0 +1,454 @@
+"""A machine whose speed breathes, read in its own time: which lines turn with it and which stand.
+
+Where several peaks of a record do not stand still, a warp of time is looked for that they share.
+The lines that turn are those of the record in machine time, at the mean speed; those that stand
+still are the ones of the record as it is. What lies where a turning line goes is a piece of it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tonecomb.core.base.errors import UserError
+from tonecomb.core.base.progress import Progress, part, silent
+from tonecomb.core.estimate.framing import effective_averages, make_framing
+from tonecomb.core.estimate.spectrum import averaged_spectrum
+from tonecomb.core.find.behaviour import Behaviour
+from tonecomb.core.find.both_ways import Turns, both_ways
+from tonecomb.core.find.comb import MAINS, Comb, Line
+from tonecomb.core.find.common_warp import MOST_SAMPLES, CommonWarp, find_warp
+from tonecomb.core.find.damping import Data
+from tonecomb.core.find.families import families
+from tonecomb.core.find.floor import find_noise
+from tonecomb.core.find.mode import Resonance
+from tonecomb.core.find.modes_by_teeth import mode_by_teeth
+from tonecomb.core.find.peaks import Peak, find_peaks
+from tonecomb.core.find.resting_spectrum import FRAME_S, MovingLines, resting
+from tonecomb.core.find.variable_speed import Moving
+from tonecomb.core.method.method import FramePlan, Method, plan
+from tonecomb.core.record import sinc
+from tonecomb.core.record.parallel import Read
+from tonecomb.core.record.recording import Array, Recording
+from tonecomb.core.steps.steady import ENDS_S, Steady
+from tonecomb.core.steps.warp import Warp
+
+_UNSTEADY = 3  # peaks that do not stand still, from which a warp is looked for
+_TURNING = 2  # lines that are sharper in it, at least
+_REST = 12  # knots, after which a cubic spline rests: each takes nearly four parts of five
+_OTHERS = 0.1  # of the lines that turn, that may be no teeth of hits
+_STANDING, _HUM = 2, 0.003  # lines that stand still; of a frequency, within which it is hum
+_FAMILY, _TOLD_APART = 4, 0.5  # teeth; of the spacing that a tooth may cover
+_SAME = 4.0  # standard deviations within which one spacing is a multiple of another
+_FOLDS = 1.5  # of the rate, up to which teeth of hits are folded down
+_WHOLE_FAMILY = 8  # teeth, from which every tooth is taken to be there
+_TEETH = 5  # of a family, whose teeth may look like modes
+_TOOTH, _NARROW = 0.08, 0.4  # of the spacing: how near to a tooth, and how narrow, one is no mode
+# Of the speed's change times a frame squared, that a delay is off at an end (benchmark
+# machine_time: a quarter by theory, but the ends are smoothed)
+_BEYOND = 0.4
+_OVER_BINS = 1.0  # that a line moves over, before it is no line on average
+_BESIDE = 2.0  # bins beside what a line covers, that are its own
+_SCATTER = 1.14  # times the deviation of white noise: the phase of frames that overlap
+_EXACT, _WANDERS = 1e-6, 0.01  # of a frequency, no better than which one is where it wanders so
+
+
+@dataclass(frozen=True, eq=False)
+class MachineTime:
+    """What is known of the time of a machine: ``warp`` from the start of the stretch, which begins
+    at ``start`` (s) and lasts so many ``seconds``; its delay is known to ``std`` (s) in a frame."""
+
+    warp: Warp
+    start: float
+    seconds: float
+    std: float
+    evidence: float
+    frame_s: float = 0.0
+
+    @property
+    def mean_std(self) -> float:
+        """By what share the mean speed is unknown, which all that turns has in common: over half a
+        frame at both ends the law goes straight on as it did in the last frames."""
+        step = self.seconds / 2000
+        swing = self.warp.swing(np.arange(0.0, self.seconds, step))
+        bend = float(np.std(np.diff(swing))) / step
+        return math.sqrt(2.0) * _BEYOND * bend * self.frame_s**2 / self.seconds
+
+    @property
+    def wander(self) -> float:
+        """± by what share of the mean the speed is off it."""
+        return self.warp.wander
+
+    def step(self, duration: float) -> Steady:
+        """The step that steadies a record of so many seconds; outside of the stretch it is left as
+        it is."""
+        knots = [(self.start + time, delay) for time, delay in self.warp.knots]
+        knots[-1] = (min(knots[-1][0], duration), 0.0)
+        apart, before, after = knots[1][0] - knots[0][0], knots[0][0], knots[-1][0]
+        # Close to its ends as many knots as let the spline come to rest.
+        ahead = [before - apart * i for i in range(_REST, 0, -1)]
+        behind = [after + apart * i for i in range(1, _REST + 1)]
+        first = [0.0, *(time for time in ahead if time > 0)] if before > 0 else []
+        last = [*(time for time in behind if time < duration), duration]
+        last = last if after < duration else []
+        resting = ([(time, 0.0) for time in some] for some in (first, last))
+        start, end = resting
+        return Steady(law=(*start, *knots, *end))
+
+    def speed(self, frequency: float, count: int = 400) -> tuple[Array, Array]:
+        """Times (s of the recording) and what turns at ``frequency`` (Hz) on average then."""
+        time = np.linspace(0.0, self.seconds, count)
+        return self.start + time, frequency * (1 + self.warp.swing(time))
+
+    def with_common(
+        self, peaks: Sequence[Peak], combs: Sequence[Comb]
+    ) -> tuple[tuple[Peak, ...], tuple[Comb, ...]]:
+        """What turns, with the uncertainty of the mean speed in that of its frequency, and how far
+        families move."""
+        common = self.mean_std
+
+        def wider(peak: Peak) -> Peak:
+            if peak.turns != "turns":
+                return peak
+            std = math.hypot(peak.tone.frequency_std, common * peak.tone.frequency)
+            return replace(peak, tone=replace(peak.tone, frequency_std=std))
+
+        def breathing(comb: Comb) -> Comb:
+            if not most_turn(comb, peaks):
+                return comb
+            low, high = self.covers(comb.spacing)
+            std = math.hypot(comb.spacing_std, common * comb.spacing)
+            told = replace(comb, spacing_std=std)
+            return replace(told, low=low, high=high) if comb.carrier is None else told
+
+        return tuple(wider(one) for one in peaks), tuple(breathing(one) for one in combs)
+
+    def covers(self, frequency: float) -> tuple[float, float]:
+        """From where to where (Hz) a line that turns moves about its mean."""
+        low, high = self.warp.range
+        return frequency * (1 + low), frequency * (1 + high)
+
+
+@dataclass(frozen=True, eq=False)
+class _Machine:
+    """A stretch in machine time without its ends: ``read`` of ``length`` samples, the clock
+    ``time`` of which is off by ``delay`` at machine times ``at``, all in s."""
+
+    read: Read
+    length: int
+    at: Array
+    delay: Array
+
+    @classmethod
+    def of(cls, p: FramePlan, warp: Warp) -> _Machine:
+        length, fs = p.framing.length, p.fs
+        made = warp.samples(p.read, length, fs, sinc.EXACT)(0, length)
+        ends = min(round(ENDS_S * fs), length // 8)
+        at = np.arange(0, length - 2 * ends, max(1, round(fs / 200))) / fs
+        delay = warp.delay(warp.to_clock(at + ends / fs))
+
+        def read(start: int, stop: int) -> Array:
+            return made[ends + start : ends + stop]
+
+        return cls(read, length - 2 * ends, at, delay)
+
+
+def reads_both_ways(peaks: Sequence[Peak], p: FramePlan) -> bool:
+    """Whether a warp is worth looking for: several peaks do not stand still."""
+    if p.framing.kept is not None or p.framing.length > MOST_SAMPLES:
+        return False
+    moving = (one for one in peaks if one.behaviour and not one.tone.steady)
+    return sum(one.behaviour is not None and one.behaviour.kind != "hump" for one in moving) >= (
+        _UNSTEADY
+    )
+
+
+def steadied(method: Method, recording: Recording, progress: Progress = silent) -> Steady:
+    """The step that steadies the speed by which the lines of a method's channel and stretch breathe
+    together. Raises :class:`UserError` where nothing does, or the stretch is too long."""
+    p = plan(method, recording)
+    found = None
+    if p.framing.length <= MOST_SAMPLES:
+        found = find_warp(p.read, p.framing.length, p.fs, progress)
+    if found is None:
+        long = p.framing.length > MOST_SAMPLES
+        raise UserError(
+            f"No speed can be read from ‘{p.channel.name}’",
+            f"over {MOST_SAMPLES / 1e6:.1f} million samples are too many to look through"
+            if long
+            else "no tones breathe together in it",
+            "choose a shorter stretch" if long else "leave it as it is, or name its shaft",
+        )
+    length = p.framing.length / p.fs
+    made = MachineTime(found.warp, p.start / p.fs, length, found.refined.std, found.evidence)
+    return made.step(p.signal.duration)
+
+
+def machine_peaks(
+    peaks: tuple[Peak, ...], method: Method, p: FramePlan, progress: Progress = silent
+) -> tuple[tuple[Peak, ...], MachineTime | None]:
+    """The peaks with those that turn read in machine time; as they are, and None, where nothing
+    breathes together."""
+    length, fs = p.framing.length, p.fs
+    found = find_warp(p.read, length, fs, part(progress, 0, 0.6))
+    if found is None:
+        return peaks, None
+    machine = _Machine.of(p, found.warp)
+    turning = _turning(machine, found, method, p, part(progress, 0.6, 0.9))
+    if len(turning) < _TURNING:
+        return peaks, None
+    refined = found.refined
+    time = MachineTime(
+        found.warp, p.start / fs, length / fs, refined.std, found.evidence, refined.frame_s
+    )
+    at = np.arange(0, length, max(1, round(fs / 200))) / fs
+    delay = found.warp.delay(at)
+    frequencies = [one.tone.frequency for one in peaks]
+    still = both_ways(p.read, length, fs, frequencies, delay, at, machine=False, std=time.std)
+    bins = p.fs / p.framing.frame
+    ranges = [
+        time.covers(f)
+        for f in (*(one.tone.frequency for one in turning), *_teeth(turning, time, p))
+    ]
+    kept = []
+    for i, one in enumerate(peaks):
+        does: Turns = still.turns(i, machine=False)
+        f, beside = one.tone.frequency, _BESIDE * bins
+        swept = any(low - beside <= f <= high + beside for low, high in ranges)
+        if (
+            does in ("stands still", "either")
+            and one.tone.steady
+            and not (swept and does == "either")
+        ):
+            kept.append(replace(one, turns=does))
+        elif not swept and does != "turns":
+            kept.append(replace(one, turns="" if _broad(one) else does))
+    if _slips(turning, kept, p):
+        return peaks, None
+    every = sorted((*kept, *turning), key=lambda one: one.tone.frequency)
+    return tuple(every), time
+
+
+def _slips(turning: Sequence[Peak], kept: Sequence[Peak], p: FramePlan) -> bool:
+    """Whether what breathes are hits that slip: the teeth of one family and nothing else, while
+    other lines of the machine stand still."""
+    still = [one.tone.frequency for one in kept if one.turns == "stands still"]
+    of_machine = [f for f in still if not any(_hum(f, hz) for hz in MAINS)]
+    if len(of_machine) < _STANDING:
+        return False
+    for comb in families(_as_lines(turning), p.fs / 2, None, p.fs / p.framing.frame):
+        if comb.carrier is None and len(comb.lines) >= _WHOLE_FAMILY:
+            others = [one for one in turning if not comb.beside_tooth(one.tone.frequency)]
+            return len(others) <= _OTHERS * len(turning)
+    return False
+
+
+def _hum(frequency: float, hz: float) -> bool:
+    number = max(1, round(frequency / hz))
+    return abs(frequency / (number * hz) - 1) < _HUM
+
+
+def _as_lines(peaks: Sequence[Peak]) -> list[Line]:
+    return [Line(one.tone.frequency, one.tone.frequency_std, one.tone.amplitude) for one in peaks]
+
+
+def resting_data(
+    peaks: Sequence[Peak],
+    combs: Sequence[Comb],
+    machine: MachineTime,
+    p: FramePlan,
+    floor: Array,
+    enbw_hz: float,
+) -> Data | None:
+    """The spectrum between all lines, those that turn and those that do not. ``floor`` is the
+    noise's mean square per bin of the spectrum that was searched, of so much noise bandwidth."""
+    hz, hz_short = p.fs / 2 / (len(floor) - 1), 1 / FRAME_S
+    turning = [one for one in peaks if one.turns == "turns"]
+    still = [one for one in peaks if one.turns in ("stands still", "either")]
+    f = [one.tone.frequency for one in turning]
+    a = [one.tone.amplitude for one in turning]
+    slope = [1.0] * len(f)
+    for comb in combs:
+        if comb.carrier is None and len(comb.lines) >= _WHOLE_FAMILY:
+            weakest = min(peaks[i].tone.amplitude for i in comb.lines)
+            every = np.arange(1, int(_FOLDS * p.fs / comb.spacing) + 1) * comb.spacing
+            at = np.abs((every + p.fs / 2) % p.fs - p.fs / 2)
+            f += at.tolist()
+            a += [weakest] * len(every)
+            slope += (every / np.maximum(at, 1e-9) * np.where(_falls(every, p.fs), -1, 1)).tolist()
+
+    def density(frequency: Array) -> Array:
+        at = np.clip(np.round(frequency / hz).astype(int), 0, len(floor) - 1)
+        return np.asarray(floor[at] / enbw_hz)
+
+    astray = [one.behaviour for one in peaks if one.turns == "wanders" and one.behaviour]
+    wide = [np.arange(one.low, one.high + hz_short, hz_short) for one in astray]
+    lines: list[MovingLines] = [
+        MovingLines(np.array(f), np.array(a), machine.warp.swing, np.array(slope)),
+        MovingLines(
+            np.array([one.tone.frequency for one in still]),
+            np.array([one.tone.amplitude for one in still]),
+            lambda time: 0 * time,
+        ),
+        MovingLines(
+            np.concatenate([np.zeros(0), *wide]),
+            np.zeros(sum(map(len, wide))),
+            lambda time: 0 * time,
+        ),
+    ]
+    lines = [one for one in lines if len(one.frequency)]
+    return resting(p.read, p.framing.length, p.fs, lines, density)
+
+
+def modes_in_machine_time(
+    between: Sequence[Resonance], combs: Sequence[Comb], peaks: Sequence[Peak]
+) -> list[Resonance]:
+    """The modes ``between`` the lines but for teeth of hits that slip, and those that families of
+    many teeth show by their heights, where nothing else shows them."""
+    every = [one for one in between if not any(_tooth(one, comb) for comb in combs)]
+    for comb in combs:
+        teeth = [peaks[i] for i in comb.lines if peaks[i].turns == "turns"]
+        if comb.carrier is not None:
+            continue
+        seen = mode_by_teeth(
+            np.array([one.tone.frequency for one in teeth]),
+            np.array([one.tone.amplitude for one in teeth]),
+        )
+        if seen is None:
+            continue
+        apart = 2 * seen.damping * seen.frequency
+        if all(abs(one.frequency - seen.frequency) > apart for one in every):
+            every.append(seen)
+    return every
+
+
+def _tooth(one: Resonance, comb: Comb) -> bool:
+    """Whether what looks like a mode is a tooth of a family, as wide as slipping makes it."""
+    if comb.carrier is not None or len(comb.lines) < _TEETH:
+        return False
+    off = abs(one.frequency / comb.spacing - round(one.frequency / comb.spacing))
+    return off < _TOOTH and one.bandwidth < _NARROW * comb.spacing
+
+
+def _falls(frequency: NDArray[np.floating[Any]], fs: float) -> NDArray[np.bool_]:
+    """Whether sampling folds a frequency (Hz) so that it falls where it rises."""
+    return np.asarray(frequency % fs > fs / 2)
+
+
+def _teeth(turning: Sequence[Peak], time: MachineTime, p: FramePlan) -> list[float]:
+    """Frequencies (Hz) of the teeth of families among lines that turn, as far as one can be told
+    from the next while they move."""
+    low, high = time.warp.range
+    teeth: list[float] = []
+    for comb in families(_as_lines(turning), p.fs / 2, None, p.fs / p.framing.frame):
+        if comb.carrier is None and len(comb.lines) >= _FAMILY:
+            most = min(p.fs / 2 / comb.spacing, _TOLD_APART / max(high - low, 1e-12))
+            teeth += [n * comb.spacing for n in range(1, int(most) + 1)]
+    return teeth
+
+
+def most_turn(comb: Comb, peaks: Sequence[Peak]) -> bool:
+    """Whether most lines of a family turn."""
+    turns = sum(peaks[i].turns == "turns" for i in comb.lines if i < len(peaks))
+    return 2 * turns > len(comb.lines) > 0
+
+
+def moving_with(
+    machine: MachineTime, combs: Sequence[Comb], peaks: Sequence[Peak]
+) -> Moving | None:
+    """The lowest family that turns, as one that moves; None where there is none."""
+    turning = (one for one in combs if one.carrier is None and most_turn(one, peaks))
+    comb = min(turning, key=lambda one: one.spacing, default=None)
+    if comb is None:
+        return None
+    low, high = machine.covers(comb.spacing)
+    std = math.hypot(comb.spacing_std, machine.mean_std * comb.spacing)
+    teeth = tuple(tooth.number for tooth in comb.teeth if tooth.found)
+    time, speed = machine.speed(comb.spacing)
+    track = tuple(zip(time.tolist(), speed.tolist(), strict=True))
+    return Moving(comb.spacing, std, low, high, teeth, 1.0, track=track)
+
+
+def own_families(combs: Sequence[Comb]) -> tuple[Comb, ...]:
+    """Without families whose fundamental is a multiple of another's: its teeth are that one's."""
+    kept = []
+    for one in combs:
+        others = (
+            o for o in combs if o is not one and o.carrier is None and o.spacing < one.spacing
+        )
+        if one.carrier is None and any(_multiple(one, other) for other in others):
+            continue
+        kept.append(one)
+    return tuple(replace(one, name=chr(ord("A") + i)) for i, one in enumerate(kept))
+
+
+def _multiple(one: Comb, other: Comb) -> bool:
+    times = one.spacing / other.spacing
+    std = math.hypot(one.spacing_std / other.spacing, times * other.spacing_std / other.spacing)
+    return abs(times - round(times)) < max(_SAME * std, 1e-6)
+
+
+def _broad(peak: Peak) -> bool:
+    return peak.behaviour is not None and peak.behaviour.kind == "hump"
+
+
+def _turning(
+    machine: _Machine, found: CommonWarp, method: Method, p: FramePlan, progress: Progress
+) -> list[Peak]:
+    """The peaks in machine time that turn, as lines that move in clock time."""
+    fs, frames = p.fs, method.frames
+    if machine.length < frames.frame:
+        return []
+    framing = make_framing(machine.length, frames.frame, frames.overlap, fs)
+    spectrum = averaged_spectrum(
+        machine.read, framing, fs, p.taper, pad=frames.pad, detrend=frames.detrend
+    )
+    nominal = effective_averages(framing, p.taper.name)
+    noise = find_noise(machine.read, spectrum, fs, nominal, None, part(progress, 0, 0.4))
+    search = replace(method.search.peaks, by_hand=())
+    peaks, _ = find_peaks(
+        spectrum, search, machine.read, fs, p.taper, noise, part(progress, 0.4, 1)
+    )
+    lines = [one for one in peaks if not _broad(one)]
+    if not lines:
+        return []
+    told = both_ways(
+        machine.read,
+        machine.length,
+        fs,
+        [one.tone.frequency for one in lines],
+        machine.delay,
+        machine.at,
+        machine=True,
+        std=found.refined.std,
+    )
+    return [
+        _in_clock_time(one, found.warp, spectrum.frame_hz)
+        for i, one in enumerate(lines)
+        if told.turns(i, machine=True) == "turns" and one.clear
+    ]
+
+
+def _in_clock_time(peak: Peak, warp: Warp, bin_hz: float) -> Peak:
+    """A line of machine time as a peak of the record: it turns, and moves about its mean."""
+    tone, (low, high) = peak.tone, warp.range
+    least = _EXACT * tone.frequency if warp.wander > _WANDERS else 0.0
+    std = max(_SCATTER * tone.frequency_std, least)
+    low, high = tone.frequency * (1 + low), tone.frequency * (1 + high)
+    moves = high - low > _OVER_BINS * bin_hz
+    tone = replace(
+        tone,
+        frequency_std=std,
+        steady=tone.steady and not moves,
+        phase_deg=math.nan if moves else tone.phase_deg,
+    )
+    doing = peak.behaviour
+    share = 1.0 if doing is None else doing.share
+    present = tone.amplitude if doing is None else doing.present
+    doing = Behaviour("moves" if moves else "steady", share, present, low, high)
+    return replace(peak, tone=tone, behaviour=doing, turns="turns")
