@@ -23,6 +23,7 @@ from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.results.analysis import Analysis, run
 from tonecomb.core.results.machine_time import steadied
+from tonecomb.core.say.cautions import cautions
 from tonecomb.core.say.in_short import in_short
 from tonecomb.core.steps.steady import Steady
 
@@ -191,6 +192,14 @@ def test_a_mode_is_read_from_the_heights_of_teeth() -> None:
     assert mode_by_teeth(f, np.ones(len(f))) is None, "nothing is rung"
 
 
+def test_the_caution_steadies_it() -> None:
+    a, machine = analysed(), made()
+    of = recording(machine.samples, fs=machine.fs)
+    (one,) = [one for one in cautions(a, of) if one.code == "moving"]
+    assert one.remedy == "Steady the speed" and one.edit is not None
+    assert isinstance(one.edit(a.method).source.steps[-1], Steady)
+
+
 def test_the_step_is_one_of_the_signals() -> None:
     step = analysed().machine
-    assert step is not None and isinstance(step.step(16.0), Steady)
+    assert step is not None and isinstance(step.step, Steady)

@@ -45,6 +45,7 @@ from tonecomb.core.results.findings import (
 )
 from tonecomb.core.results.machine_time import (
     MachineTime,
+    is_steadied,
     machine_peaks,
     modes_in_machine_time,
     most_turn,
@@ -419,7 +420,7 @@ def run_findings(
 def _moving(before: Analysis, read: Read, p: FramePlan) -> Moving | None:
     """A family that moves, looked for where several peaks do, or where what is there is not."""
     peaks, findings = before.peaks or (), before.found
-    if p.framing.kept is not None or findings is None:
+    if p.framing.kept is not None or findings is None or is_steadied(p.signal):
         return None
     moves = [
         one

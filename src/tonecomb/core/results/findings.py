@@ -147,7 +147,9 @@ def modes(
     by_hand = [one for fit in fits for one in fit_by_hand(data, fit)]
     if resting is not None:
         known = [one.frequency for one in by_hand]
-        return [*by_hand, *find_between(resting, known)]
+        bins = spectrum.enbw_hz / resting.spectrum.enbw_hz  # as they are drawn
+        between = find_between(resting, known)
+        return [*by_hand, *(replace(one, fit=one.fit * bins) for one in between)]
     if moving is not None and moving.runs:
         return by_hand  # what the averaged spectrum rises to there is where it dwelt
     by_itself = [

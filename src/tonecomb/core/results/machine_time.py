@@ -35,6 +35,7 @@ from tonecomb.core.method.method import FramePlan, Method, plan
 from tonecomb.core.record import sinc
 from tonecomb.core.record.parallel import Read
 from tonecomb.core.record.recording import Array, Recording
+from tonecomb.core.record.signal import Signal
 from tonecomb.core.steps.steady import ENDS_S, Steady
 from tonecomb.core.steps.warp import Warp
 
@@ -61,14 +62,16 @@ _EXACT, _WANDERS = 1e-6, 0.01  # of a frequency, no better than which one is whe
 @dataclass(frozen=True, eq=False)
 class MachineTime:
     """What is known of the time of a machine: ``warp`` from the start of the stretch, which begins
-    at ``start`` (s) and lasts so many ``seconds``; its delay is known to ``std`` (s) in a frame."""
+    at ``start`` (s) and lasts so many ``seconds`` of the record's ``duration``; its delay is known
+    to ``std`` (s) in a frame of ``frame_s`` (s), with decades of ``evidence`` for it."""
 
     warp: Warp
     start: float
     seconds: float
     std: float
     evidence: float
-    frame_s: float = 0.0
+    frame_s: float
+    duration: float
 
     @property
     def mean_std(self) -> float:
@@ -84,9 +87,23 @@ class MachineTime:
         """± by what share of the mean the speed is off it."""
         return self.warp.wander
 
-    def step(self, duration: float) -> Steady:
-        """The step that steadies a record of so many seconds; outside of the stretch it is left as
-        it is."""
+    @classmethod
+    def of(cls, found: CommonWarp, p: FramePlan) -> MachineTime:
+        """A warp that was found in the stretch of a plan."""
+        return cls(
+            found.warp,
+            p.start / p.fs,
+            p.framing.length / p.fs,
+            found.refined.std,
+            found.evidence,
+            found.refined.frame_s,
+            p.signal.duration,
+        )
+
+    @property
+    def step(self) -> Steady:
+        """The step that steadies the record; outside of the stretch it is left as it is."""
+        duration = self.duration
         knots = [(self.start + time, delay) for time, delay in self.warp.knots]
         knots[-1] = (min(knots[-1][0], duration), 0.0)
         apart, before, after = knots[1][0] - knots[0][0], knots[0][0], knots[-1][0]
@@ -158,9 +175,14 @@ class _Machine:
         return cls(read, length - 2 * ends, at, delay)
 
 
+def is_steadied(signal: Signal) -> bool:
+    """Whether a signal is in machine time already."""
+    return any(isinstance(step, Steady) and not step.off for step in signal.steps)
+
+
 def reads_both_ways(peaks: Sequence[Peak], p: FramePlan) -> bool:
     """Whether a warp is worth looking for: several peaks do not stand still."""
-    if p.framing.kept is not None or p.framing.length > MOST_SAMPLES:
+    if p.framing.kept is not None or p.framing.length > MOST_SAMPLES or is_steadied(p.signal):
         return False
     moving = (one for one in peaks if one.behaviour and not one.tone.steady)
     return sum(one.behaviour is not None and one.behaviour.kind != "hump" for one in moving) >= (
@@ -184,9 +206,7 @@ def steadied(method: Method, recording: Recording, progress: Progress = silent) 
             else "no tones breathe together in it",
             "choose a shorter stretch" if long else "leave it as it is, or name its shaft",
         )
-    length = p.framing.length / p.fs
-    made = MachineTime(found.warp, p.start / p.fs, length, found.refined.std, found.evidence)
-    return made.step(p.signal.duration)
+    return MachineTime.of(found, p).step
 
 
 def machine_peaks(
@@ -202,10 +222,7 @@ def machine_peaks(
     turning = _turning(machine, found, method, p, part(progress, 0.6, 0.9))
     if len(turning) < _TURNING:
         return peaks, None
-    refined = found.refined
-    time = MachineTime(
-        found.warp, p.start / fs, length / fs, refined.std, found.evidence, refined.frame_s
-    )
+    time = MachineTime.of(found, p)
     at = np.arange(0, length, max(1, round(fs / 200))) / fs
     delay = found.warp.delay(at)
     frequencies = [one.tone.frequency for one in peaks]

@@ -136,6 +136,15 @@ def moving(a: Analysis, seen: Seen) -> Caution | None:
         # Some periods of it: in longer frames its teeth are smeared.
         short = 1 << math.ceil(math.log2(_PERIODS * a.fs / family.mean))
         shorter = short <= a.method.frames.frame // 2
+        if a.machine is not None:
+            step = a.machine.step
+            return Caution(
+                "moving",
+                f"The machine's speed moves {between} over the stretch: {rest}, and its lines are "
+                "as wide as that.",
+                "Steady the speed",
+                lambda now: now.having(steps=(*now.source.steps, step)),
+            )
         return Caution(
             "moving",
             f"The fundamental of a family of harmonics {what} {between} over the stretch: {rest}, "

@@ -25,6 +25,7 @@ GLOSSARY = {
     "level": "what lies in a band by a detector, in a quantity of its own, with zones",
     "line": "what a tone is in a spectrum, main lobe and side lobes",
     "live": "samples that come in while they are analysed",
+    "machine time": "time that runs with a shaft: what turns with it stands still in it",
     "method": "everything that decides what is computed and how it is shown",
     "mode": "a resonance that a transfer function shows, with its shape",
     "order": "a multiple of the shaft's speed",

@@ -99,7 +99,8 @@ time; with “Read it” (Shift+,) readings and combs are of that frame alone. G
 with the tone's crests ticked. 5 shows slices in relief, 6 tracks, levels, crest factor and
 kurtosis against time; Shift+T chooses what is followed. 7 looks at a run-up by its shaft's angle:
 Shift+F says what tells the speed, a comb or a tachometer. Orders stand
-still there; what keeps its frequency is a resonance that they sweep through.</p>
+still there; what keeps its frequency is a resonance that they sweep through. Where a speed only
+breathes, Shift+Y resamples to the machine’s time.</p>
 <p><b>8. Compare.</b> H holds the curve; click it on the shelf to hide it. Shift+H draws the ratio
 or the difference of the curve now to it, Shift+V puts them side by side, Shift+S holds the same
 method over several channels.</p>

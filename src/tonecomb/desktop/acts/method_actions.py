@@ -88,7 +88,7 @@ class MethodActions(QObject):
                 "run-up's shaft."
             )
             return
-        steps = (*steps, machine.step(signal.duration))
+        steps = (*steps, machine.step)
         self._store.edit_method("Steady the speed", steps=steps)
 
     def strike(self) -> None:
