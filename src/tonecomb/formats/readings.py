@@ -127,8 +127,11 @@ class PeakRow:
 
     @property
     def order(self) -> float | None:
-        """Times the shaft's frequency, None where that is not known."""
-        return self.said.order(self.peak.tone.frequency)
+        """Times the shaft's frequency: of the one that is named, or else of what breathes; None
+        where neither is known."""
+        known = self.said.order(self.peak.tone.frequency)
+        of_shaft = self.analysis.of_shaft(self.peak)
+        return known if known is not None or of_shaft is None else of_shaft[0]
 
 
 def _phase(row: PeakRow) -> str:

@@ -79,8 +79,9 @@ COLUMNS = (
         "does",
         "What the tone does over the stretch: nothing for one "
         "that is steady; ± Hz for one that moves; in how many of the frames it stands; by how "
-        "many dB it swells and fades; broad for a peak that is no single tone",
-        lambda row: brief(row.doing),
+        "many dB it swells and fades; broad for a peak that is no single tone; turns for one "
+        "that moves with a machine whose speed breathes",
+        lambda row: "turns" if row.peak.turns == "turns" else brief(row.doing),
     ),
     Cell(
         "share_of_frames",
@@ -126,7 +127,7 @@ COLUMNS = (
         "order",
         "Order",
         "order",
-        "How many times the shaft's frequency",
+        "How many times the shaft's frequency: of the one that is named, or that breathes",
         lambda row: "–" if row.order is None else f"{row.order:.3f}",
         58,
     ),
