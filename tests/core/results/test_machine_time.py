@@ -77,6 +77,9 @@ def test_families_and_modes_are_those_of_the_machine() -> None:
     one, a = made(), analysed()
     alone = [comb for comb in a.combs if comb.carrier is None]
     assert {round(comb.spacing / one.shaft, 3) for comb in alone} == {1.0, round(one.hits, 3)}
+    shaft = min(alone, key=lambda comb: comb.spacing)
+    numbers = {tooth.number for tooth in shaft.teeth if tooth.found}
+    assert {*one.orders[:5], one.orders[-1]} <= numbers, "the mesh is a tooth of the shaft's"
     assert len(a.resonances) == 2
     for mode, (frequency, damping) in zip(a.resonances, one.modes, strict=True):
         assert mode.frequency == pytest.approx(frequency, rel=0.01)

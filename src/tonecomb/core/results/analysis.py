@@ -43,16 +43,18 @@ from tonecomb.core.results.findings import (
     of_family,
     of_mode,
 )
+from tonecomb.core.results.machine_families import (
+    modes_in_machine_time,
+    moving_with,
+    own_families,
+    resting_data,
+)
 from tonecomb.core.results.machine_time import (
     MachineTime,
     is_steadied,
     machine_peaks,
-    modes_in_machine_time,
     most_turn,
-    moving_with,
-    own_families,
     reads_both_ways,
-    resting_data,
 )
 from tonecomb.core.results.shown import ShownEstimate
 from tonecomb.core.results.true_peak import Extremes, true_peaks
@@ -395,7 +397,7 @@ def run_findings(
     findings = replace(findings, moving=moving)
     combs = before.combs if moving is None else replace(before, found=findings).combs
     if machine is not None:
-        combs = own_families(combs)
+        combs = own_families(combs, peaks)
         moving = moving_with(machine, combs, peaks)
         findings = replace(findings, moving=moving)
     rung: tuple[Resonance, ...] = ()

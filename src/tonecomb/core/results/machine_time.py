@@ -10,10 +10,8 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.progress import Progress, part, silent
@@ -23,14 +21,9 @@ from tonecomb.core.find.behaviour import Behaviour
 from tonecomb.core.find.both_ways import Turns, both_ways
 from tonecomb.core.find.comb import MAINS, Comb, Line
 from tonecomb.core.find.common_warp import MOST_SAMPLES, CommonWarp, find_warp
-from tonecomb.core.find.damping import Data
 from tonecomb.core.find.families import families
 from tonecomb.core.find.floor import find_noise
-from tonecomb.core.find.mode import Resonance
-from tonecomb.core.find.modes_by_teeth import mode_by_teeth
 from tonecomb.core.find.peaks import Peak, find_peaks
-from tonecomb.core.find.resting_spectrum import FRAME_S, MovingLines, resting
-from tonecomb.core.find.variable_speed import Moving
 from tonecomb.core.method.method import FramePlan, Method, plan
 from tonecomb.core.record import sinc
 from tonecomb.core.record.parallel import Read
@@ -45,11 +38,7 @@ _REST = 12  # knots, after which a cubic spline rests: each takes nearly four pa
 _OTHERS = 0.1  # of the lines that turn, that may be no teeth of hits
 _STANDING, _HUM = 2, 0.003  # lines that stand still; of a frequency, within which it is hum
 _FAMILY, _TOLD_APART = 4, 0.5  # teeth; of the spacing that a tooth may cover
-_SAME = 4.0  # standard deviations within which one spacing is a multiple of another
-_FOLDS = 1.5  # of the rate, up to which teeth of hits are folded down
-_WHOLE_FAMILY = 8  # teeth, from which every tooth is taken to be there
-_TEETH = 5  # of a family, whose teeth may look like modes
-_TOOTH, _NARROW = 0.08, 0.4  # of the spacing: how near to a tooth, and how narrow, one is no mode
+WHOLE_FAMILY = 8  # teeth, from which every tooth is taken to be there
 # Of the speed's change times a frame squared, that a delay is off at an end (benchmark
 # machine_time: a quarter by theory, but the ends are smoothed)
 _BEYOND = 0.4
@@ -258,8 +247,8 @@ def _slips(turning: Sequence[Peak], kept: Sequence[Peak], p: FramePlan) -> bool:
     of_machine = [f for f in still if not any(_hum(f, hz) for hz in MAINS)]
     if len(of_machine) < _STANDING:
         return False
-    for comb in families(_as_lines(turning), p.fs / 2, None, p.fs / p.framing.frame):
-        if comb.carrier is None and len(comb.lines) >= _WHOLE_FAMILY:
+    for comb in families(as_lines(turning), p.fs / 2, None, p.fs / p.framing.frame):
+        if comb.carrier is None and len(comb.lines) >= WHOLE_FAMILY:
             others = [one for one in turning if not comb.beside_tooth(one.tone.frequency)]
             return len(others) <= _OTHERS * len(turning)
     return False
@@ -270,91 +259,8 @@ def _hum(frequency: float, hz: float) -> bool:
     return abs(frequency / (number * hz) - 1) < _HUM
 
 
-def _as_lines(peaks: Sequence[Peak]) -> list[Line]:
+def as_lines(peaks: Sequence[Peak]) -> list[Line]:
     return [Line(one.tone.frequency, one.tone.frequency_std, one.tone.amplitude) for one in peaks]
-
-
-def resting_data(
-    peaks: Sequence[Peak],
-    combs: Sequence[Comb],
-    machine: MachineTime,
-    p: FramePlan,
-    floor: Array,
-    enbw_hz: float,
-) -> Data | None:
-    """The spectrum between all lines, those that turn and those that do not. ``floor`` is the
-    noise's mean square per bin of the spectrum that was searched, of so much noise bandwidth."""
-    hz, hz_short = p.fs / 2 / (len(floor) - 1), 1 / FRAME_S
-    turning = [one for one in peaks if one.turns == "turns"]
-    still = [one for one in peaks if one.turns in ("stands still", "either")]
-    f = [one.tone.frequency for one in turning]
-    a = [one.tone.amplitude for one in turning]
-    slope = [1.0] * len(f)
-    for comb in combs:
-        if comb.carrier is None and len(comb.lines) >= _WHOLE_FAMILY:
-            weakest = min(peaks[i].tone.amplitude for i in comb.lines)
-            every = np.arange(1, int(_FOLDS * p.fs / comb.spacing) + 1) * comb.spacing
-            at = np.abs((every + p.fs / 2) % p.fs - p.fs / 2)
-            f += at.tolist()
-            a += [weakest] * len(every)
-            slope += (every / np.maximum(at, 1e-9) * np.where(_falls(every, p.fs), -1, 1)).tolist()
-
-    def density(frequency: Array) -> Array:
-        at = np.clip(np.round(frequency / hz).astype(int), 0, len(floor) - 1)
-        return np.asarray(floor[at] / enbw_hz)
-
-    astray = [one.behaviour for one in peaks if one.turns == "wanders" and one.behaviour]
-    wide = [np.arange(one.low, one.high + hz_short, hz_short) for one in astray]
-    lines: list[MovingLines] = [
-        MovingLines(np.array(f), np.array(a), machine.warp.swing, np.array(slope)),
-        MovingLines(
-            np.array([one.tone.frequency for one in still]),
-            np.array([one.tone.amplitude for one in still]),
-            lambda time: 0 * time,
-        ),
-        MovingLines(
-            np.concatenate([np.zeros(0), *wide]),
-            np.zeros(sum(map(len, wide))),
-            lambda time: 0 * time,
-        ),
-    ]
-    lines = [one for one in lines if len(one.frequency)]
-    return resting(p.read, p.framing.length, p.fs, lines, density)
-
-
-def modes_in_machine_time(
-    between: Sequence[Resonance], combs: Sequence[Comb], peaks: Sequence[Peak]
-) -> list[Resonance]:
-    """The modes ``between`` the lines but for teeth of hits that slip, and those that families of
-    many teeth show by their heights, where nothing else shows them."""
-    every = [one for one in between if not any(_tooth(one, comb) for comb in combs)]
-    for comb in combs:
-        teeth = [peaks[i] for i in comb.lines if peaks[i].turns == "turns"]
-        if comb.carrier is not None:
-            continue
-        seen = mode_by_teeth(
-            np.array([one.tone.frequency for one in teeth]),
-            np.array([one.tone.amplitude for one in teeth]),
-        )
-        if seen is None:
-            continue
-        apart = 2 * seen.damping * seen.frequency
-        if all(abs(one.frequency - seen.frequency) > apart for one in every):
-            every.append(seen)
-    return every
-
-
-def _tooth(one: Resonance, comb: Comb) -> bool:
-    """Whether what looks like a mode is a tooth of a family, as wide as slipping makes it."""
-    if comb.carrier is not None or len(comb.lines) < _TEETH:
-        return False
-    off = abs(one.frequency / comb.spacing - round(one.frequency / comb.spacing))
-    return off < _TOOTH and one.bandwidth < _NARROW * comb.spacing
-
-
-def _falls(frequency: NDArray[np.floating[Any]], fs: float) -> NDArray[np.bool_]:
-    """Whether sampling folds a frequency (Hz) so that it falls where it rises."""
-    return np.asarray(frequency % fs > fs / 2)
 
 
 def _teeth(turning: Sequence[Peak], time: MachineTime, p: FramePlan) -> list[float]:
@@ -362,7 +268,7 @@ def _teeth(turning: Sequence[Peak], time: MachineTime, p: FramePlan) -> list[flo
     from the next while they move."""
     low, high = time.warp.range
     teeth: list[float] = []
-    for comb in families(_as_lines(turning), p.fs / 2, None, p.fs / p.framing.frame):
+    for comb in families(as_lines(turning), p.fs / 2, None, p.fs / p.framing.frame):
         if comb.carrier is None and len(comb.lines) >= _FAMILY:
             most = min(p.fs / 2 / comb.spacing, _TOLD_APART / max(high - low, 1e-12))
             teeth += [n * comb.spacing for n in range(1, int(most) + 1)]
@@ -373,41 +279,6 @@ def most_turn(comb: Comb, peaks: Sequence[Peak]) -> bool:
     """Whether most lines of a family turn."""
     turns = sum(peaks[i].turns == "turns" for i in comb.lines if i < len(peaks))
     return 2 * turns > len(comb.lines) > 0
-
-
-def moving_with(
-    machine: MachineTime, combs: Sequence[Comb], peaks: Sequence[Peak]
-) -> Moving | None:
-    """The lowest family that turns, as one that moves; None where there is none."""
-    turning = (one for one in combs if one.carrier is None and most_turn(one, peaks))
-    comb = min(turning, key=lambda one: one.spacing, default=None)
-    if comb is None:
-        return None
-    low, high = machine.covers(comb.spacing)
-    std = math.hypot(comb.spacing_std, machine.mean_std * comb.spacing)
-    teeth = tuple(tooth.number for tooth in comb.teeth if tooth.found)
-    time, speed = machine.speed(comb.spacing)
-    track = tuple(zip(time.tolist(), speed.tolist(), strict=True))
-    return Moving(comb.spacing, std, low, high, teeth, 1.0, track=track)
-
-
-def own_families(combs: Sequence[Comb]) -> tuple[Comb, ...]:
-    """Without families whose fundamental is a multiple of another's: its teeth are that one's."""
-    kept = []
-    for one in combs:
-        others = (
-            o for o in combs if o is not one and o.carrier is None and o.spacing < one.spacing
-        )
-        if one.carrier is None and any(_multiple(one, other) for other in others):
-            continue
-        kept.append(one)
-    return tuple(replace(one, name=chr(ord("A") + i)) for i, one in enumerate(kept))
-
-
-def _multiple(one: Comb, other: Comb) -> bool:
-    times = one.spacing / other.spacing
-    std = math.hypot(one.spacing_std / other.spacing, times * other.spacing_std / other.spacing)
-    return abs(times - round(times)) < max(_SAME * std, 1e-6)
 
 
 def _broad(peak: Peak) -> bool:
