@@ -482,7 +482,7 @@ def test_interrupting_stops_with_130(tmp_path: Path) -> None:
             "--frame",
             "4096",
             "--overlap",
-            "97",
+            "98",
         ],
         stdout=subprocess.PIPE,
         stderr=subprocess.PIPE,

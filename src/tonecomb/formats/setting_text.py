@@ -76,7 +76,7 @@ def checked(setting: Setting, value: Any) -> Any:
 def _pairs(values: Any) -> tuple[tuple[float, float], ...]:
     """Pairs of numbers that are written one after the other."""
     numbers = [checked(Setting("", "number"), one) for one in values]
-    if len(numbers) % 2 or not numbers:
+    if len(numbers) % 2:
         raise ValueError(f"{len(numbers)} numbers are no pairs")
     return tuple(zip(numbers[::2], numbers[1::2], strict=True))
 

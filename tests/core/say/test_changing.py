@@ -28,6 +28,7 @@ from tonecomb.core.say.behaviour import brief, words
 from tonecomb.core.say.caution import Caution
 from tonecomb.core.say.cautions import cautions
 from tonecomb.core.say.numbers import span, with_std
+from tonecomb.core.steps.steady import Steady
 
 SEEDS = range(500, 502)
 
@@ -141,9 +142,9 @@ def test_how_far_a_family_moves_is_told() -> None:
     told = {one.code: one for one in cautions(analysis, made_recording(made.samples))}["moving"]
     assert "moves from" in told.text
     assert told.edit is not None
-    (track,) = told.edit(analysis.method).follow.tracks
-    assert track.low < comb.low < comb.high < track.high
-    assert track.teeth
+    step = told.edit(analysis.method).source.steps[-1]
+    assert isinstance(step, Steady)
+    assert step.warp.wander == pytest.approx(comb.moved / 2 / comb.spacing)
 
 
 def test_tones_that_move_each_by_itself_are_no_family() -> None:

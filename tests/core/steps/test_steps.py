@@ -39,6 +39,7 @@ from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.regions import Outline, RegionBox, RegionTooth
 from tonecomb.core.steps.remove import RemoveDrift, RemoveLine, RemoveMean
 from tonecomb.core.steps.scale import Scale
+from tonecomb.core.steps.steady import Steady
 from tonecomb.core.steps.step import Step
 from tonecomb.core.steps.table import STEPS
 from tonecomb.formats import step_text
@@ -388,6 +389,7 @@ CONTRACT = (
             RegionTooth(3, 9.0, ((1.0, 40.0), (4.0, 45.0), (9.0, 42.0))),
         )
     ),
+    Steady(((0.0, 0.0), (4.0, 0.02), (9.0, -0.03), (15.0, 0.0)), by="comb A"),
 )
 for _one in CONTRACT:
     _name = f"Test{type(_one).__name__}{'InPlace' if not getattr(_one, 'channels', True) else ''}"

@@ -140,8 +140,8 @@ def moving(a: Analysis, seen: Seen) -> Caution | None:
             step = a.machine.step
             return Caution(
                 "moving",
-                f"The machine's speed moves {between} over the stretch: {rest}, and its lines are "
-                "as wide as that.",
+                f"The fundamental of what breathes together moves {between} over the stretch: "
+                f"{rest}, and its lines are as wide as that.",
                 "Steady the speed",
                 lambda now: now.having(steps=(*now.source.steps, step)),
             )

@@ -208,17 +208,18 @@ def _combs(told: _Told) -> list[Sentence]:
 
 
 def _breathes(told: _Told) -> list[Sentence]:
-    """A machine whose speed breathes: how far, and what turns with it."""
+    """What breathes together, as all does that turns with one machine: how far, and with what. That
+    it is a machine is not said: a voice's harmonics breathe as well."""
     a = told.analysis
     if a.machine is None:
         return []
     turning = sum(peak.turns == "turns" for peak in a.peaks or ())
     swings = f"± {100 * a.machine.wander:.2g} % within {a.machine.seconds:.3g} s"
     if a.shaft is None:
-        text = f"{turning} tones breathe together by {swings}: they turn with one machine."
+        text = f"{turning} tones breathe together by {swings}."
         return [Sentence(text, "peak")]
     speed = with_std(a.shaft.spacing, a.shaft.spacing_std)
-    text = f"A machine's speed breathes by {swings}: {turning} tones turn with {speed} Hz."
+    text = f"{turning} tones breathe together by {swings}, with {speed} Hz."
     return [Sentence(text, "comb", a.shaft.name)]
 
 
@@ -284,7 +285,7 @@ def _tones(told: _Told) -> list[Sentence]:
         text += f", {significant(a.amplitude(peak)[0])} {a.amplitude_unit}"
         doing = peak.behaviour
         if peak.turns == "turns":
-            text += ", turning with the machine"
+            text += ", breathing with the others"
         elif doing is not None and doing.kind != "steady":
             text += f", {behaviour_words(doing)}"
         parts.append(Sentence(f"{text}.", "peak", frequency=tone.frequency))
