@@ -35,7 +35,8 @@ class Trial:
     spacing: float = 0.0
 
 
-def _recording(x: np.ndarray, fs: float = FS) -> Recording:
+def recording(x: np.ndarray, fs: float = FS) -> Recording:
+    """A recording in memory."""
     return Recording(
         id="r",
         name="made",
@@ -91,7 +92,7 @@ def sidebands(seed: int, snr_db: float) -> Trial:
 
 def found(trial: Trial) -> tuple[tuple[Comb, ...], float]:
     """Combs found in a trial, and the seconds that the search took."""
-    made = _recording(trial.samples)
+    made = recording(trial.samples)
     method = default_method(made)
     method = method.having(peaks=replace(method.search.peaks, above_db=40, most=60))
     peaks = run(method, made).peaks or ()
@@ -177,7 +178,7 @@ def noise_damping(q: float, trials: int) -> tuple[float, float, float]:
         fall, turn = damping * omega, omega * np.sqrt(1 - damping**2)
         poles = [1, -2 * np.exp(-fall) * np.cos(turn), np.exp(-2 * fall)]
         x = lfilter([1.0], poles, noise)[20_000:]
-        found = run(Method.of(frame=frame, overlap=75), _recording(x, fs)).resonances
+        found = run(Method.of(frame=frame, overlap=75), recording(x, fs)).resonances
         if (one := _mode(list(found), f0)) is not None:
             errors.append(one.damping / damping - 1)
     bound = np.sqrt(1 / (damping * 2 * np.pi * f0 * seconds))
@@ -212,7 +213,7 @@ def decay_damping(q: float, trials: int) -> tuple[float, float, float]:
                 * np.cos(rate * np.sqrt(1 - ratio**2) * t + 0.4)
             )
         method = Method.of(frame=n, window="rectangular", overlap=0)
-        if (one := _mode(list(run(method, _recording(x, fs)).resonances), f0)) is not None:
+        if (one := _mode(list(run(method, recording(x, fs)).resonances), f0)) is not None:
             errors.append(one.damping / damping - 1)
     rms = float(np.sqrt(np.mean(np.square(errors)))) if errors else np.nan
     return rms, float(bound), len(errors) / trials

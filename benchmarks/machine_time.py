@@ -11,32 +11,17 @@ import time
 import numpy as np
 
 import tonecomb
+from benchmarks.accuracy import recording
 from benchmarks.breathing import CONTROLS, LAWS, Machine, control, machine
-from tonecomb.core.record.recording import ArraySamples, Channel, Recording
 from tonecomb.core.results.analysis import Analysis
 
 _KINDS = tuple((kind, rms) for kind in LAWS[:4] for rms in (1e-4, 6e-4, 3e-3, 1e-2))
 
 
-def recorded(samples: np.ndarray, fs: float) -> Recording:
-    """A recording in memory."""
-    return Recording(
-        id="r",
-        name="made",
-        format="made",
-        sample_rate=fs,
-        rate_source="given",
-        rate_found="given",
-        length=len(samples),
-        channels=(Channel("casing", "m/s²"),),
-        samples=ArraySamples.of(samples),
-    )
-
-
 def read(samples: np.ndarray, fs: float) -> tuple[Analysis, float]:
     """The analysis, and the processor's seconds for it."""
     start = time.process_time()
-    analysis = tonecomb.analyse(recorded(samples, fs)).analysis
+    analysis = tonecomb.analyse(recording(samples, fs)).analysis
     return analysis, time.process_time() - start
 
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+import pytest
 import soundfile
 from benchmarks.breathing import control, machine
 from PyQt6.QtCore import Qt
@@ -37,7 +39,8 @@ def test_a_key_steadies_it_and_takes_it_back(bench: Bench, settle: Settle, tmp_p
     does = [column.key for column in model.columns].index("behaviour")
     cells = [model.index(row, does).data() for row in range(model.rowCount())]
     assert cells.count("turns") > 10
-    assert "steadied by the signal (± 0.26 %)" in shift_y(bench, settle)
+    told = re.search(r"steadied by the signal \(± ([0-9.]+) %\)", shift_y(bench, settle))
+    assert told is not None and float(told[1]) == pytest.approx(50 * np.ptp(made.swing), rel=0.1)
     assert "steadied" not in shift_y(bench, settle)
     bench.store.undo()
     settle()

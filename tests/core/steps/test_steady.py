@@ -46,15 +46,6 @@ def test_there_and_back(share: float, hz: float) -> None:
     assert warp.wander == pytest.approx(share, rel=0.06)
 
 
-def test_of_a_speed() -> None:
-    """A tacho's speed makes the law: the mean is kept, whatever its unit."""
-    at = np.linspace(0, 10, 2001)
-    speed = 1500 * (1 + 0.01 * np.sin(2 * np.pi * 0.3 * at))
-    warp = Warp.of_speed(at, speed)
-    inside = at[100:-100]
-    assert warp.swing(inside) == pytest.approx(speed[100:-100] / speed.mean() - 1, abs=2e-5)
-
-
 def test_it_is_written_and_read() -> None:
     step = Steady(law(0.01, 0.5).knots, by="comb A")
     assert step_text.read(step_text.written(step)) == step

@@ -20,8 +20,8 @@ from tonecomb.core.record.parallel import Read
 from tonecomb.core.record.recording import Array
 from tonecomb.core.steps.warp import Warp
 
-LENGTHS_S = (0.125, 0.25, 0.5, 1.0, 2.0, 4.0)
-"""Of frames in which lines are followed."""
+LENGTHS_S = (0.5, 0.25, 1.0, 0.125, 2.0, 4.0)
+"""Of frames in which lines are followed, in the order in which they are tried."""
 MOST_SAMPLES = 1 << 23  # of a record: 64 MB in machine time
 _FRAMES = 12  # of a length, that a record has at least
 _HELD = 1e-6  # of its weight, that a line counts where it is not there any more
@@ -127,6 +127,8 @@ def _candidates(record: Record, progress: Progress) -> list[_Candidate]:
         share = part(progress, number / len(possible), (number + 1) / len(possible))
         tracks = survey(frames, share)
         found += [_Candidate(tracks, one) for one in groups(tracks)[:2]]
+        if any(one.group.evidence > _SURE for one in found):
+            break
     return sorted(found, key=lambda one: -one.group.evidence)
 
 

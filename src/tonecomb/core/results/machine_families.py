@@ -29,6 +29,7 @@ _EXACT_TEETH, _CHANCE, _ALIKE = 3, 0.02, 1e-3
 _SAME = 4.0  # standard deviations within which one spacing is a multiple of another
 _FOLDS = 1.5  # of the rate, up to which teeth of hits are folded down
 _NEAR = 2e-5  # of a frequency, that the structure's phase takes a line off its multiple
+_DENSE = 1.6  # numbers a tooth, from which a family has gaps
 _TEETH = 5  # of a family, whose teeth may look like modes
 _TOOTH, _NARROW = 0.08, 0.4  # of the spacing: how near to a tooth, and how narrow, one is no mode
 
@@ -50,7 +51,7 @@ def resting_data(
     a = [one.tone.amplitude for one in turning]
     slope = [1.0] * len(f)
     for comb in combs:
-        if comb.carrier is None and len(comb.lines) >= WHOLE_FAMILY:
+        if comb.carrier is None and _whole(comb):
             weakest = min(peaks[i].tone.amplitude for i in comb.lines)
             every = np.arange(1, int(_FOLDS * p.fs / comb.spacing) + 1) * comb.spacing
             at = np.abs((every + p.fs / 2) % p.fs - p.fs / 2)
@@ -109,6 +110,12 @@ def _tooth(one: Resonance, comb: Comb) -> bool:
         return False
     off = abs(one.frequency / comb.spacing - round(one.frequency / comb.spacing))
     return off < _TOOTH and one.bandwidth < _NARROW * comb.spacing
+
+
+def _whole(comb: Comb) -> bool:
+    """Whether so many teeth are there that all are taken to be: a few orders of a shaft are not."""
+    numbers = [tooth.number for tooth in comb.teeth if tooth.found]
+    return len(numbers) >= WHOLE_FAMILY and max(numbers) - min(numbers) < _DENSE * len(numbers)
 
 
 def _falls(frequency: NDArray[np.floating[Any]], fs: float) -> NDArray[np.bool_]:

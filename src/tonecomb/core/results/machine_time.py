@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -62,7 +63,7 @@ class MachineTime:
     frame_s: float
     duration: float
 
-    @property
+    @cached_property
     def mean_std(self) -> float:
         """By what share the mean speed is unknown, which all that turns has in common: over half a
         frame at both ends the law goes straight on as it did in the last frames."""
@@ -89,7 +90,7 @@ class MachineTime:
             p.signal.duration,
         )
 
-    @property
+    @cached_property
     def step(self) -> Steady:
         """The step that steadies the record; outside of the stretch it is left as it is."""
         duration = self.duration

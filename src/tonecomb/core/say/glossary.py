@@ -6,7 +6,7 @@ GLOSSARY = {
     "analysis": "what was estimated and found by one method, and how it is shown",
     "band": "a range of frequencies; a level is read of it",
     "batch": "the same analysis over many recordings",
-    "broad peak": "a peak that is no line: noise through a mode, a voice. `hump` in files",
+    "broad peak": "a peak that is no line: noise through a mode, a voice. hump in files",
     "caution": "one sentence on what a reading should not be trusted with, and an edit that helps",
     "change": "what came, went, moved, grew or fell since the trace that was held",
     "channel": "one series of samples of a recording",

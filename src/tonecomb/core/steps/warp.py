@@ -37,12 +37,6 @@ class Warp:
         kept = np.unique(np.append(np.arange(0, len(time), every), len(time) - 1))
         return cls(tuple(zip(time[kept].tolist(), level[kept].tolist(), strict=True)))
 
-    @classmethod
-    def of_speed(cls, time: Array, speed: Array) -> Warp:
-        """Of the speed (any unit, above 0) at times (s), as a tacho or a typed law tells it."""
-        turned = np.concatenate([[0.0], np.cumsum(np.diff(time) * (speed[1:] + speed[:-1]) / 2)])
-        return cls.of(time, turned * (time[-1] - time[0]) / turned[-1] - (time - time[0]))
-
     @cached_property
     def time(self) -> Array:
         """Of the knots, s."""

@@ -35,15 +35,24 @@ def keys_html() -> str:
     return "".join(parts)
 
 
-def _table(rows: list[tuple[str, str, str]], *, wide: bool = False) -> str:
-    """``wide`` where the second column has sentences."""
+def _table(rows: list[tuple[str, str, str]]) -> str:
     cells = "".join(
         f"<tr><td width='190' style='font-weight:600'>{escape(a)}</td>"
-        f"<td width='{380 if wide else 190}'>{escape(b)}</td>"
+        f"<td width='190'>{escape(b)}</td>"
         f"<td>{escape(c)}</td></tr>"
         for a, b, c in rows
     )
     return f"<table cellpadding='3'>{cells}</table>"
+
+
+def words_html() -> str:
+    """Every word and its meaning as a table."""
+    rows = "".join(
+        f"<tr><td width='140' style='font-weight:600'>{escape(word)}</td>"
+        f"<td>{escape(text)}</td></tr>"
+        for word, text in GLOSSARY.items()
+    )
+    return f"<table cellpadding='3'>{rows}</table>"
 
 
 class HelpPage(QDialog):
@@ -141,8 +150,7 @@ class Helping:
         HelpPage(self._window, "The job in words", GUIDE, (620, 560)).exec()
 
     def show_words(self) -> None:
-        rows = [(word, text, "") for word, text in GLOSSARY.items()]
-        HelpPage(self._window, "Words", _table(rows, wide=True), (620, 560)).exec()
+        HelpPage(self._window, "Words", words_html(), (620, 560)).exec()
 
     def show_memory(self) -> None:
         """Who holds what, until it is closed."""
