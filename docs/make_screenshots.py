@@ -335,7 +335,7 @@ def overview_picture(bench: Bench, settle: Callable[[], None], folder: Path) -> 
     plan = Plan(
         (Rule(unit="m/s²"),),
         (Limit("overall", "overall", zones, unit="m/s²", accept="B"),),
-        Knowledge(given=Given(how=Import(missing="interpolate"))),
+        said=Knowledge(given=Given(how=Import(missing="interpolate"))),
     )
     done = run(plan, recordings_in([ropeway.folder()]), folder / "plant", reports=False)
     told = f"{len(done.outcomes)} recordings: {len(done.exceeded)} exceed a limit"

@@ -105,9 +105,14 @@ def test_before_and_after_are_shown(tones: Bench, settle: Settle) -> None:
     for curve in tones.stage.spectrum.filtered.curves:
         assert curve.isVisible() and len(curve.xData) > 100
     assert abs(found.plot.gain(np.array([600.0]))[0]) == pytest.approx(10 ** (-3.01 / 20), rel=1e-3)
+    low, high = found.plot.box.viewRange()[1]
+    assert low < -80 and 0 < high < 10, "the gain is in view"
     QTest.keyClick(tones, Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
     settle()
     assert not tones.stage.spectrum.filtered.legend()
+    QTest.keyClick(tones, Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
+    settle()
+    assert tones.stage.spectrum.filtered.legend() and found.told.text(), "and it comes back"
 
 
 @pytest.mark.parametrize("log", [False, True])

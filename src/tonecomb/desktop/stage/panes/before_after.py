@@ -209,5 +209,8 @@ class BeforeAfterPane(ResultPane):
     def hideEvent(self, event: object) -> None:
         super().hideEvent(event)
         self._spectrum.show_beside(self._spectrum.filtered, [])
+
+    def showEvent(self, event: object) -> None:
+        super().showEvent(event)
         self.plot.fit()
         self.show_result(self._watched.shown)
