@@ -487,6 +487,8 @@ def test_interrupting_stops_with_130(tmp_path: Path) -> None:
         stdout=subprocess.PIPE,
         stderr=subprocess.PIPE,
         text=True,
+        # A test run in the background ignores the interrupt, and its children inherit that.
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
     )
     time.sleep(3)
     started.send_signal(signal.SIGINT)

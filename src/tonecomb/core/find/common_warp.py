@@ -7,6 +7,7 @@ warp. The candidate in which the spectrum is sharpest is refined (:mod:`.warp_re
 from __future__ import annotations
 
 import math
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -76,12 +77,26 @@ class _Candidate:
         return mean, float(1 / weight.sum())
 
 
-def find_warp(read: Read, length: int, fs: float, progress: Progress = silent) -> CommonWarp | None:
+Refuse = Callable[[Sequence[float], Warp, float], bool]
+"""Whether lines (Hz) that share a first warp, known to so many s, are no machine's."""
+
+
+def find_warp(
+    read: Read,
+    length: int,
+    fs: float,
+    progress: Progress = silent,
+    refuse: Refuse = lambda lines, warp, std: False,
+) -> CommonWarp | None:
     """The warp that the most lines share, None where nothing breathes together."""
     if length > MOST_SAMPLES:
         return None
     record = Record(read, length, fs)
-    candidates = _candidates(record, part(progress, 0, 0.4))
+    candidates = [
+        one
+        for one in _candidates(record, part(progress, 0, 0.4))
+        if not refuse(one.members, _begun(record, one), math.sqrt(one.delay()[1]))
+    ]
     if not candidates:
         return None
     best, start, sharpest = candidates[0], Warp.of(record.grid, 0 * record.grid), math.inf

@@ -37,6 +37,7 @@ _UNSTEADY = 3  # peaks that do not stand still, from which a warp is looked for
 _TURNING = 2  # lines that are sharper in it, at least
 _REST = 12  # knots, after which a cubic spline rests: each takes nearly four parts of five
 _OTHERS = 0.1  # of the lines that turn, that may be no teeth of hits
+_SHARE_OF_BIN = 0.05  # of the whole stretch, to which a line that was followed is known
 _STANDING, _HUM = 2, 0.003  # lines that stand still; of a frequency, within which it is hum
 _FAMILY, _TOLD_APART = 4, 0.5  # teeth; of the spacing that a tooth may cover
 WHOLE_FAMILY = 8  # teeth, from which every tooth is taken to be there
@@ -205,7 +206,26 @@ def machine_peaks(
     """The peaks with those that turn read in machine time; as they are, and None, where nothing
     breathes together."""
     length, fs = p.framing.length, p.fs
-    found = find_warp(p.read, length, fs, part(progress, 0, 0.6))
+    at = np.arange(0, length, max(1, round(fs / 200))) / fs
+    frequencies = [one.tone.frequency for one in peaks]
+
+    refused: list[Comb] = []
+
+    def hits(members: Sequence[float], warp: Warp, std: float) -> bool:
+        if any(all(comb.beside_tooth(f) for f in members) for comb in refused):
+            return True
+        comb = _one_family([Line(f, _SHARE_OF_BIN * fs / length, 1.0) for f in members], p)
+        if comb is None:
+            return False
+        does = both_ways(
+            p.read, length, fs, frequencies, warp.delay(at), at, machine=False, std=std
+        )
+        still = (i for i in range(len(peaks)) if does.turns(i, machine=False) == "stands still")
+        if _stand([frequencies[i] for i in still]):
+            refused.append(comb)
+        return comb in refused
+
+    found = find_warp(p.read, length, fs, part(progress, 0, 0.6), hits)
     if found is None:
         return peaks, None
     machine = _Machine.of(p, found.warp)
@@ -213,9 +233,7 @@ def machine_peaks(
     if len(turning) < _TURNING:
         return peaks, None
     time = MachineTime.of(found, p)
-    at = np.arange(0, length, max(1, round(fs / 200))) / fs
     delay = found.warp.delay(at)
-    frequencies = [one.tone.frequency for one in peaks]
     still = both_ways(p.read, length, fs, frequencies, delay, at, machine=False, std=time.std)
     bins = p.fs / p.framing.frame
     ranges = [
@@ -245,14 +263,21 @@ def _slips(turning: Sequence[Peak], kept: Sequence[Peak], p: FramePlan) -> bool:
     """Whether what breathes are hits that slip: the teeth of one family and nothing else, while
     other lines of the machine stand still."""
     still = [one.tone.frequency for one in kept if one.turns == "stands still"]
-    of_machine = [f for f in still if not any(_hum(f, hz) for hz in MAINS)]
-    if len(of_machine) < _STANDING:
-        return False
-    for comb in families(as_lines(turning), p.fs / 2, None, p.fs / p.framing.frame):
+    return _stand(still) and _one_family(as_lines(turning), p) is not None
+
+
+def _stand(still: Sequence[float]) -> bool:
+    """Whether lines of a machine are among those (Hz) that stand still."""
+    return sum(not any(_hum(f, hz) for hz in MAINS) for f in still) >= _STANDING
+
+
+def _one_family(lines: Sequence[Line], p: FramePlan) -> Comb | None:
+    """The family of which all lines but a few are teeth."""
+    for comb in families(lines, p.fs / 2, None, p.fs / p.framing.frame):
         if comb.carrier is None and len(comb.lines) >= WHOLE_FAMILY:
-            others = [one for one in turning if not comb.beside_tooth(one.tone.frequency)]
-            return len(others) <= _OTHERS * len(turning)
-    return False
+            others = [one for one in lines if not comb.beside_tooth(one.frequency)]
+            return comb if len(others) <= _OTHERS * len(lines) else None
+    return None
 
 
 def _hum(frequency: float, hz: float) -> bool:
