@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -77,7 +78,7 @@ class _Candidate:
         return mean, float(1 / weight.sum())
 
 
-Refuse = Callable[[Sequence[float], Warp, float], bool]
+Refuse = Callable[[Sequence[float], Callable[[], Warp], float], bool]
 """Whether lines (Hz) that share a first warp, known to so many s, are no machine's."""
 
 
@@ -95,7 +96,7 @@ def find_warp(
     candidates = [
         one
         for one in _candidates(record, part(progress, 0, 0.4))
-        if not refuse(one.members, _begun(record, one), math.sqrt(one.delay()[1]))
+        if not refuse(one.members, partial(_begun, record, one), math.sqrt(one.delay()[1]))
     ]
     if not candidates:
         return None

@@ -8,7 +8,7 @@ still are the ones of the record as it is. What lies where a turning line goes i
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -211,15 +211,14 @@ def machine_peaks(
 
     refused: list[Comb] = []
 
-    def hits(members: Sequence[float], warp: Warp, std: float) -> bool:
+    def hits(members: Sequence[float], warp: Callable[[], Warp], std: float) -> bool:
         if any(all(comb.beside_tooth(f) for f in members) for comb in refused):
             return True
         comb = _one_family([Line(f, _SHARE_OF_BIN * fs / length, 1.0) for f in members], p)
         if comb is None:
             return False
-        does = both_ways(
-            p.read, length, fs, frequencies, warp.delay(at), at, machine=False, std=std
-        )
+        late = warp().delay(at)
+        does = both_ways(p.read, length, fs, frequencies, late, at, machine=False, std=std)
         still = (i for i in range(len(peaks)) if does.turns(i, machine=False) == "stands still")
         if _stand([frequencies[i] for i in still]):
             refused.append(comb)
