@@ -13,7 +13,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,21 +22,22 @@ from tonecomb.core.estimate.frame_statistics import line_offset
 from tonecomb.core.estimate.framing import Framing
 from tonecomb.core.estimate.spectrum import READ_SAMPLES, frames_of
 from tonecomb.core.estimate.transform import rfft
+from tonecomb.core.find.fan_chirp import logs_at_rates
 from tonecomb.core.find.motion import motion_range
 from tonecomb.core.record.parallel import Read
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.windows import window
 
 _BANDS = (
-    (0.6, 8.0, 45.0),
-    (0.25, 18.0, 110.0),
-    (0.064, 60.0, 500.0),
-)  # s of a frame, Hz of the fundamental
+    (0.6, 8.0, 45.0, 0.06),
+    (0.25, 18.0, 110.0, 0.14),
+    (0.064, 60.0, 500.0, 0.8),
+)  # s of a frame, Hz of the fundamental, and step of the rates (1/s) at which it may change
+_RATES = (0, -1, 1, -2, 2, -4, 4, -7, 7)  # steps, at which frames are straightened
+_STRAIGHTENED = 1.0  # that straightening has to gain: the best of several is high by chance
 _HARMONICS = 8  # of a shaft that are added up
 _PER_OCTAVE = 60  # speeds that are tried
-_LOW, _HIGH = -1.0, 4.5  # between which the logarithm of the power is clipped
-_FLOOR = 0.35  # quantile
-_NEAR = 24  # bins to each side of which it is taken
+_HIGH = 4.5  # above which the logarithm of the power is clipped
 _STEP, _FURTHEST = 1.2, 8  # cost of a step of the grid, and the most from frame to frame
 # Nepers that beginning or ending costs; needed a frame (benchmark changing)
 _SWITCH, _NEEDED = 6.0, 2.6
@@ -53,8 +53,10 @@ _LEAST_FRAMES = 12  # in which a course can be followed
 _PERIODS = 6.0  # of the middle speed in a frame that measures
 _OUTLIERS = 6.0  # times the scatter, beyond which a frame does not count
 _OF_CUT = 0.6  # that a path which leaves its range is worth
+_ALIKE, _COMMON, _AGREE = 0.03, 4, 0.8  # of two ranges: off each other, frames, share of them
 _BLOCK = 256  # frames at once
-_WIDEST = 1.45  # of highest over lowest: what moves further is a run, and no mean tells of it
+WIDEST = 1.45  # of highest over lowest: what moves further is a run, and no mean tells of it
+_SURELY = (0.02, 0.98)  # of the frames, that lie in the range of a run
 _POINTS = 4000  # of a track at most
 _EDGE = 3  # steps of the grid to its end: what goes so far may go on beyond
 _BETWEEN, _ENDS = 0.15, 0.5  # of the change from frame to frame that is unknown, see behaviour
@@ -91,13 +93,32 @@ class Moving:
 @dataclass(frozen=True, eq=False)
 class _Heard:
     """A path through frames of ``frame`` samples: the fundamental in Hz, shape (frames,), nan
-    where there is none; its score, and the teeth that keep to it."""
+    where there is none, and ``fine`` the same between the steps of its grid; its score, and the
+    teeth that keep to it."""
 
     framing: Framing
     path: Array
+    fine: Array
     score: float
     teeth: tuple[int, ...]
     cut: bool
+
+    @property
+    def track(self) -> tuple[Array, Array]:
+        """Middles (samples) of the frames in which it is heard, and the fundamental there (Hz)."""
+        on = np.isfinite(self.fine)
+        framing = self.framing
+        at = framing.numbers[on] * framing.hop + framing.frame / 2
+        return np.asarray(at), self.fine[on]
+
+    def goes_on_in(self, other: _Heard) -> bool:
+        """Whether another range has the same family: where both hear one, it is one."""
+        (at, f), (theirs, heard) = self.track, other.track
+        if not len(at) or not len(theirs):
+            return False
+        near = np.abs(theirs[:, None] - at).min(axis=1) < max(self.framing.hop, other.framing.hop)
+        same = np.abs(np.log(heard / np.interp(theirs, at, f))) < _ALIKE
+        return bool(near.sum() >= _COMMON and same[near].mean() > _AGREE)
 
 
 def find_moving(
@@ -117,7 +138,12 @@ def find_moving(
         heard = one.framing.hop * float(np.isfinite(one.path).sum())
         return len(one.teeth) * heard * (_OF_CUT if one.cut else 1.0)
 
-    return _measured(read, fs, max(heard, key=worth))
+    best = max(heard, key=worth)
+    joined = [best, *(one for one in heard if one is not best and best.goes_on_in(one))]
+    lows, highs = zip(*(np.quantile(one.track[1], _SURELY) for one in joined), strict=True)
+    if max(highs) > WIDEST * min(lows):
+        return _run(joined, fs)
+    return _measured(read, fs, best)
 
 
 def _listen(
@@ -125,11 +151,11 @@ def _listen(
     length: int,
     fs: float,
     still: Array,
-    band: tuple[float, float, float],
+    band: tuple[float, float, float, float],
     progress: Progress,
 ) -> _Heard | None:
     """The best path in one range of fundamentals; None where it is no family."""
-    seconds, lowest, highest = band
+    seconds, lowest, highest, rate_step = band
     frame = max(64, round(seconds * fs / 2) * 2)
     highest = min(highest, 0.45 * fs / _TEETH)
     hop = frame // 2
@@ -141,23 +167,36 @@ def _listen(
         framing = Framing(length, frame, hop, ((first, first + _MOST_FRAMES),))
     count = max(2, round(_PER_OCTAVE * np.log2(highest / lowest)))
     grid = np.geomspace(lowest, highest, count)
-    logs = _logs(read, framing, fs, still, 1.1 * _HARMONICS * highest, progress)
-    score = _scores(np.minimum(logs, _HIGH), grid, fs / frame)
-    path, total = _viterbi(score - _NEEDED)
+    rates = np.array(_RATES) * rate_step
+    top = 1.1 * _HARMONICS * highest
+    every = logs_at_rates(read, framing, fs, still, top, progress, tuple(rates))
+    shift = np.round(rates * hop / fs * _PER_OCTAVE / math.log(2)).astype(int)
+    score = _scores(np.minimum(every[0], _HIGH), grid, fs / frame)
+    best, straight = _along(score, 0), np.zeros(score.shape, np.int8)
+    for k in range(1, len(rates)):
+        other = _scores(np.minimum(every[k], _HIGH), grid, fs / frame)
+        along = _along(other, int(shift[k])) - _STRAIGHTENED
+        sure = along > best
+        straight[sure], best[sure], score[sure] = k, along[sure], other[sure] - _STRAIGHTENED
+    path, total = _viterbi(score - _NEEDED, shift[straight])
     if total < _TOTAL or (path >= 0).sum() < _LEAST_FRAMES // 2:
         return None
+    rows = np.arange(len(path))
+    logs = np.stack(every)[straight[rows, np.maximum(path, 0)], rows]
     on = _as_one(logs, path, grid, fs / frame)
     hz = grid[path[on]]
     teeth = _keeping(logs[on], hz, fs / frame, range(1, _HARMONICS + 1))
     if len(teeth) == _TEETH - 1:
         fine = _finer(logs[on], hz, fs / frame, teeth)
-        logs = _logs(read, framing, fs, still, 1.1 * _FAR * highest, progress)[on]
-        teeth += _keeping(logs, fine, fs / frame, range(_HARMONICS + 1, _FAR + 1), _SEEN)
+        (wide,) = logs_at_rates(read, framing, fs, still, 1.1 * _FAR * highest, progress)
+        teeth += _keeping(wide[on], fine, fs / frame, range(_HARMONICS + 1, _FAR + 1), _SEEN)
     if len(teeth) < _TEETH or np.gcd.reduce(teeth) > 1:
         return None
+    fine = np.full(len(path), np.nan)
+    fine[on] = _finer(logs[on], hz, fs / frame, tuple(h for h in teeth if h <= _HARMONICS))
     hz = np.where(on, grid[np.maximum(path, 0)], np.nan)
     cut = bool(path[on].min() < _EDGE or path[on].max() >= count - _EDGE)
-    return _Heard(framing, hz, total, tuple(int(h) for h in teeth), cut)
+    return _Heard(framing, hz, fine, total, tuple(int(h) for h in teeth), cut)
 
 
 def _frames(read: Read, framing: Framing, numbers: range) -> NDArray[np.complex64]:
@@ -170,45 +209,6 @@ def _frames(read: Read, framing: Framing, numbers: range) -> NDArray[np.complex6
     values = rfft(tapered)
     values[:, 1::2] *= -1
     return np.asarray(values)
-
-
-def _logs(
-    read: Read, framing: Framing, fs: float, still: Array, top: float, progress: Progress
-) -> Array:
-    """Logarithm of the power over the noise, no less than ``_LOW``, shape (frames, bins up to
-    ``top`` Hz)."""
-    from scipy.ndimage import percentile_filter
-
-    bin_hz = fs / framing.frame
-    bins = min(framing.frame // 2 + 1, int(top / bin_hz) + 2)
-    deaf = np.zeros(bins, dtype=bool)
-    for f in still:
-        at = round(f / bin_hz)
-        deaf[max(at - 1, 0) : at + 2] = True
-    deaf[:2] = True
-    out = np.empty((framing.count, bins))  # at once as it is wanted: of a long record it is large
-    at = 0
-    for numbers in framing.blocks(min(_BLOCK * framing.hop, READ_SAMPLES)):
-        values = _frames(read, framing, numbers)[:, :bins]
-        power = values.real**2 + values.imag**2
-        cells = max(1, bins // _NEAR)
-        edges = np.linspace(0, bins, cells + 1).astype(int)
-        parts = [power[:, a:b] for a, b in pairwise(edges)]
-        quiet = np.stack([np.quantile(one, _FLOOR, axis=1) for one in parts], axis=1)
-        quiet = percentile_filter(quiet, 50, size=(1, 3), mode="nearest")
-        centres = (edges[:-1] + edges[1:]) / 2
-        place = np.clip(np.interp(np.arange(bins), centres, np.arange(cells)), 0, cells - 1)
-        low = np.floor(place).astype(int)
-        beyond = place - low
-        high = np.minimum(low + 1, cells - 1)
-        floor = quiet[:, low] * (1 - beyond) + quiet[:, high] * beyond
-        floor = np.maximum(floor / -np.log(1 - _FLOOR), np.finfo(np.float32).tiny)
-        logs = np.maximum(np.log(np.maximum(power, 1e-30) / floor), _LOW)
-        logs[:, deaf] = 0.0
-        out[at : at + len(numbers)] = logs.astype(np.float32)
-        at += len(numbers)
-        progress(at / framing.count)
-    return out
 
 
 def _scores(logs: Array, grid: Array, bin_hz: float) -> Array:
@@ -235,23 +235,32 @@ def _scores(logs: Array, grid: Array, bin_hz: float) -> Array:
     return np.asarray((told @ logs.T).T) / math.sqrt(float((1 / numbers).sum()))
 
 
-def _viterbi(gain: Array) -> tuple[NDArray[np.int_], float]:
-    """The best path through ``gain`` (frames, states), −1 for the state of silence, and its sum."""
+def _along(score: Array, shift: int) -> Array:
+    """The mean of scores (frames, grid) over three frames, of what moves so many steps a frame."""
+    padded = np.pad(score, ((1, 1), (abs(shift), abs(shift))), mode="edge")
+    first, last = abs(shift), abs(shift) + score.shape[1]
+    before = padded[:-2, first - shift : last - shift]
+    after = padded[2:, first + shift : last + shift]
+    return np.asarray((before + score + after) / 3)
+
+
+def _viterbi(gain: Array, shift: NDArray[np.int_]) -> tuple[NDArray[np.int_], float]:
+    """The best path through ``gain`` (frames, states), −1 for the state of silence, and its sum. A
+    state is reached from the one so far below it as ``shift`` says (frames, states), or near it."""
     frames, states = gain.shape
     steps = np.arange(-_FURTHEST, _FURTHEST + 1)
     cost = _STEP * np.abs(steps)
     best, silent_best = gain[0] - _SWITCH, 0.0
     back = np.full((frames, states + 1), -1, dtype=np.int32)
-    padded = np.full(states + 2 * _FURTHEST, -np.inf)
-    windows = np.lib.stride_tricks.sliding_window_view(padded, len(steps))
+    every = np.arange(states)
     for k in range(1, frames):
-        padded[_FURTHEST : _FURTHEST + states] = best
-        reached = windows - cost
+        of = (every - shift[k])[:, None] + steps
+        reached = np.where((of >= 0) & (of < states), best[of.clip(0, states - 1)], -np.inf) - cost
         move = np.argmax(reached, axis=1)
-        value = reached[np.arange(states), move]
+        value = reached[every, move]
         start = silent_best - _SWITCH
         top = int(np.argmax(best))
-        came = np.where(value >= start, np.arange(states) + steps[move], -1)
+        came = np.where(value >= start, of[every, move], -1)
         back[k, :states] = came
         if best[top] - _SWITCH > silent_best:
             back[k, states], silent_best = top, float(best[top]) - _SWITCH
@@ -387,9 +396,32 @@ def _measured(read: Read, fs: float, heard: _Heard) -> Moving | None:
         high,
         heard.teeth,
         float(use.sum()) / framing.places,
-        heard.cut or high > _WIDEST * low,
+        heard.cut or high > WIDEST * low,
         _track(at[near] / fs, f),
     )
+
+
+def _run(heard: list[_Heard], fs: float) -> Moving | None:
+    """What runs so far that no mean tells of it, as the frames in which it was heard say: those of
+    the best range, and of others where that has none."""
+    at, f = heard[0].track
+    for other in heard[1:]:
+        theirs, more = other.track
+        apart = max(heard[0].framing.hop, other.framing.hop)
+        new = np.abs(theirs[:, None] - at).min(axis=1) > apart
+        order = np.argsort(np.concatenate([at, theirs[new]]), kind="stable")
+        at = np.concatenate([at, theirs[new]])[order]
+        f = np.concatenate([f, more[new]])[order]
+    if len(f) < _LEAST_FRAMES:
+        return None
+    hop = heard[0].framing.hop
+    gaps = np.minimum(np.diff(at), 2 * hop)
+    mean = float(np.average((f[1:] + f[:-1]) / 2, weights=gaps))
+    std = _BETWEEN * float(np.sqrt(np.mean(np.gradient(f) ** 2) / len(f)))
+    share = min(1.0, (float(gaps.sum()) + hop) / heard[0].framing.length)
+    teeth = heard[0].teeth
+    low, high = float(f.min()), float(f.max())
+    return Moving(mean, std, low, high, teeth, share, True, _track(at / fs, f))
 
 
 def _track(time: Array, f: Array) -> tuple[tuple[float, float], ...]:

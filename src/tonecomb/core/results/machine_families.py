@@ -18,7 +18,7 @@ from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.modes_by_teeth import mode_by_teeth
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.find.resting_spectrum import FRAME_S, MovingLines, resting
-from tonecomb.core.find.variable_speed import Moving
+from tonecomb.core.find.variable_speed import WIDEST, Moving
 from tonecomb.core.method.method import FramePlan
 from tonecomb.core.record.recording import Array
 from tonecomb.core.results.machine_time import WHOLE_FAMILY, MachineTime, as_lines, most_turn
@@ -136,7 +136,8 @@ def moving_with(
     teeth = tuple(tooth.number for tooth in comb.teeth if tooth.found)
     time, speed = machine.speed(comb.spacing)
     track = tuple(zip(time.tolist(), speed.tolist(), strict=True))
-    return Moving(comb.spacing, std, low, high, teeth, 1.0, track=track)
+    runs = high > WIDEST * low
+    return Moving(comb.spacing, std, low, high, teeth, 1.0, runs, track=track)
 
 
 def _exact_families(peaks: Sequence[Peak]) -> list[Comb]:

@@ -129,9 +129,10 @@ def moving(a: Analysis, seen: Seen) -> Caution | None:
     family = None if a.found is None else a.found.moving
     if family is not None and (family.runs or family.moved > _MOVED * family.mean):
         what, between = "moves", f"from {span(family.low, family.high)} Hz"
-        if family.runs:  # it may go on beyond what is listened for
-            what, between = "runs", f"from about {family.low:.2g} to {family.high:.2g} Hz"
-        rest = "no family has a mean there" if family.runs else f"its mean is {family.mean:.5g} Hz"
+        runs = family.runs and a.machine is None  # in machine time it has a mean
+        if runs:  # it may go on beyond what is listened for
+            what, between = "runs", f"from about {span(family.low, family.high)} Hz"
+        rest = "no family has a mean there" if runs else f"its mean is {family.mean:.5g} Hz"
         wanted = Wanted(0.9 * family.low, 1.1 * family.high, family.teeth)
         # Some periods of it: in longer frames its teeth are smeared.
         short = 1 << math.ceil(math.log2(_PERIODS * a.fs / family.mean))

@@ -69,8 +69,15 @@ class _Told:
         return {
             i: one
             for i, one in self.tones.items()
-            if i not in self.tied and one.clear and not self._crowded(one)
+            if i not in self.tied and one.clear and not self._crowded(one) and not self._passed(one)
         }
+
+    def _passed(self, peak: Peak) -> bool:
+        """Whether a tone that does not stand is where a tooth of a family that moves passes, or
+        holds its speed for a while: on average it looks like a tone."""
+        findings = self.analysis.found
+        moving = None if findings is None else findings.moving
+        return moving is not None and _unsteady(peak) and moving.sweeps(peak.tone.frequency)
 
     def _crowded(self, peak: Peak) -> bool:
         """Whether a tone that does not stand still rises from others like it, or from what is well
@@ -89,7 +96,9 @@ class _Told:
     def runs(self) -> bool:
         """Whether a family of harmonics goes so far that it has no mean."""
         findings = self.analysis.found
-        return findings is not None and findings.moving is not None and findings.moving.runs
+        if findings is None or findings.moving is None or findings.machine is not None:
+            return False
+        return findings.moving.runs
 
     @property
     def tied(self) -> set[int]:
@@ -105,6 +114,7 @@ class _Told:
             if peak.behaviour is not None
             and peak.behaviour.kind == "hump"
             and peak.clear
+            and not self._passed(peak)
             and self.analysis.resonance(peak) is None
         ]
 
@@ -157,7 +167,7 @@ def _level(told: _Told) -> list[Sentence]:
         shares.append((max(beyond, 0.0), _not_in_frames(a)))
     whole = max(total, frames)  # soft ends count less in frames than in the stretch
     rest = max(whole - sum(power for power, _ in shares), 0.0)
-    shares.append((rest, "broadband"))
+    shares.append((rest, "in harmonics that run and in noise" if told.runs else "broadband"))
     parts = [f"{_percent(power / whole)} {where}" for power, where in shares if power > 0]
     return [Sentence(f"{text}: {', '.join(parts)}.", "level")]
 
