@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +14,7 @@ from tests.support import read_all, recording
 import tonecomb
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.find.bearing import Bearing
+from tonecomb.core.find.hit_witnesses import mean_cycle, shape
 from tonecomb.core.find.hits import HitEnvelopes, find_hits
 from tonecomb.core.method.method import Method, default_method
 from tonecomb.core.record.recording import Array
@@ -209,3 +211,44 @@ def test_a_bearings_frequencies_follow_from_its_geometry() -> None:
 def test_bearings_that_cannot_be(bearing: Bearing, sentence: str) -> None:
     with pytest.raises(UserError, match=sentence):
         bearing.known()
+
+
+def _quantised(rng: np.random.Generator) -> Array:
+    return np.round(0.7 * np.sin(2 * np.pi * rng.uniform(30, 2000) * T + 1) * 128) / 128
+
+
+def _vowel(rng: np.random.Generator) -> Array:
+    pitch = rng.uniform(90, 220) * (1 + 0.01 * np.sin(10 * np.pi * T))
+    turns = 2 * np.pi * np.cumsum(pitch) / FS
+    x = sum(np.cos(k * turns) / (1 + (k / 4 - 1) ** 2) for k in range(1, 30))
+    return np.asarray(x + 0.01 * rng.standard_normal(N))
+
+
+def _sawtooth(rng: np.random.Generator) -> Array:
+    return np.asarray(
+        signal.sawtooth(2 * np.pi * rng.uniform(20, 300) * T) + 0.01 * rng.standard_normal(N)
+    )
+
+
+@pytest.mark.parametrize("make", [_quantised, _vowel, _sawtooth])
+def test_what_only_repeats_is_no_hits(make: Callable[[np.random.Generator], Array]) -> None:
+    """All of these have an envelope with lines at the multiples of some rate."""
+    claims = [found(make(np.random.default_rng(seed))) for seed in range(4)]
+    assert not [one.hits for one in claims if one.hits]
+
+
+def test_noise_that_swells_is_told_from_hits() -> None:
+    rng = np.random.default_rng(2)
+    x = rng.standard_normal(N) * (1 + 0.8 * np.sin(2 * np.pi * 23.0 * T))
+    claims = found(x)
+    assert not claims.hits
+    (swells,) = claims.swells
+    assert swells.smooth and swells.frequency == pytest.approx(23.0, abs=3 * swells.std)
+
+
+def test_an_impulse_is_told_from_a_sine_by_its_mean_cycle() -> None:
+    """A raised cosine has no second harmonic, and half of its power within a third of a cycle."""
+    phase = np.arange(6400) / 64
+    assert shape(mean_cycle(1 + 0.9 * np.sin(2 * np.pi * phase), 64.0))[0] < 0.01
+    second, duty = shape(mean_cycle((phase % 1 < 0.1) + 0.1, 64.0))
+    assert second > 0.9 and duty < 0.1

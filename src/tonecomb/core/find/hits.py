@@ -19,6 +19,7 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.finite import check_samples
 from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.estimate.transform import ifft, rfft
+from tonecomb.core.find.hit_witnesses import Witnesses, height, mean_cycle, shape
 from tonecomb.core.record.parallel import Read
 from tonecomb.core.record.recording import Array
 
@@ -70,18 +71,24 @@ class RepeatedHits:
     band: HitBand
     score: float
     harmonics: tuple[float, ...]
+    slips: bool = True
+    """Whether with some slip; what is exact may be a machine's cycle as well."""
+    smooth: bool = False
+    """Whether it is noise that swells and falls, and no hits."""
 
 
 @dataclass(frozen=True, eq=False)
 class HitEnvelopes:
     """``bands`` is the whole grid, row by row of :data:`DIVISIONS`, ``best`` the most promising
-    ones, and ``hits`` what repeats in them, the surest first. ``frequency`` (Hz) and ``over_db``
+    ones, and ``hits`` what repeats in them, the surest first; ``swells`` is noise that repeats
+    smoothly. ``frequency`` (Hz) and ``over_db``
     are the spectrum of the squared envelope of ``shown``, over its noise, both of shape (n,).
     ``seconds`` is how much of the record was looked at, from ``start`` (s) of it."""
 
     bands: tuple[tuple[HitBand, ...], ...]
     best: tuple[HitBand, ...]
     hits: tuple[RepeatedHits, ...]
+    swells: tuple[RepeatedHits, ...]
     shown: HitBand
     frequency: Array
     over_db: Array
@@ -116,6 +123,7 @@ def find_hits(
     spectrum, uneven = _tapered(samples)
     progress(0.3)
     out = _lines(spectrum)
+    whole = (spectrum.real**2 + spectrum.imag**2).astype(np.float32)
     spectrum[out] = 0
     spectrum[0] = 0
     bands = _grid(spectrum, fs, uneven)
@@ -132,7 +140,38 @@ def find_hits(
     told = tuple(_where_clearest(one, every, spectrum, fs, n / fs) for one in _once(hits))
     shown = told[0].band if told else best[0]
     frequency, over_db = _drawn(_envelope(spectrum, shown, fs), shown, n / fs)
-    return HitEnvelopes(bands, tuple(best), told, shown, frequency, over_db, first / fs, n / fs)
+    asked = [(one, _witnesses(one, spectrum, whole, out, fs)) for one in told]
+    sure = tuple(replace(one, slips=of.slips) for one, of in asked if of.hits)
+    swells = tuple(replace(one, smooth=True) for one, of in asked if of.swells and not of.hits)
+    return HitEnvelopes(
+        bands, tuple(best), sure, swells, shown, frequency, over_db, first / fs, n / fs
+    )
+
+
+def _witnesses(
+    one: RepeatedHits, spectrum: np.ndarray, whole: np.ndarray, out: np.ndarray, fs: float
+) -> Witnesses:
+    """What is asked of a claim; ``whole`` is the power before lines were left ``out``."""
+    low, high = one.band.low, one.band.high
+    first, last = _slice((low, high), len(out), fs)
+    power, lines = whole[first:last], out[first:last]
+    seconds = 2 * (len(out) - 1) / fs
+    envelope = _envelope(spectrum, one.band, fs)
+    half, middle = len(envelope) // 2, (low + high) / 2
+    lower = _envelope(spectrum, replace(one.band, high=middle), fs)
+    upper = _envelope(spectrum, replace(one.band, low=middle), fs)
+    second, duty = shape(mean_cycle(envelope, len(envelope) / seconds / one.frequency))
+    return Witnesses(
+        float(lines.mean()),
+        float(power[lines].sum() / max(float(power.sum()), 1e-300)),
+        (
+            height(envelope[:half], seconds / 2, one.frequency),
+            height(envelope[half:], seconds / 2, one.frequency),
+        ),
+        (height(lower, seconds, one.frequency), height(upper, seconds, one.frequency)),
+        second,
+        duty,
+    )
 
 
 def _tapered(x: Array) -> tuple[np.ndarray, float]:

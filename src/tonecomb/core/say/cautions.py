@@ -27,9 +27,8 @@ from tonecomb.core.record.windows import window
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.confidence import confidence_db
 from tonecomb.core.results.estimate import run_spectrum
-from tonecomb.core.say import changing, coded, levels
+from tonecomb.core.say import changing, coded, levels, repeating
 from tonecomb.core.say.caution import Caution, Detector, Edit, Seen, setting
-from tonecomb.core.say.numbers import with_std
 from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.envelope import Envelope
 from tonecomb.core.steps.filters import LowPass
@@ -49,7 +48,6 @@ _OFFSET = 10.0  # times the rms about it
 _MAINS_OFF = 0.003  # relative, within which a line is one of the mains
 _WIDE_DB = 1.5  # of a confidence band, from which it is told
 _LISTENED = 1 << 19  # samples in which hits are looked for
-_PULSES = 3  # harmonics of a family that moves which are no hits
 _MANY = 40.0  # hits, from which they are told unasked
 _FINER, _FINER_FRAMES = 4, 4  # times the frame, and so many of these
 _STRONGEST = 5  # peaks that are looked at more closely
@@ -96,7 +94,8 @@ def _heard(
         envelopes = find_hits(read, stop - start, signal.rate, progress, _LISTENED)
     except UserError:  # samples are missing, which the frames went around
         return ()
-    return tuple(one for one in envelopes.hits if one.frequency * envelopes.seconds >= _MANY)
+    every = (*envelopes.hits, *envelopes.swells)
+    return tuple(one for one in every if one.frequency * envelopes.seconds >= _MANY)
 
 
 def find_cautions(analysis: Analysis, recording: Recording, seen: Seen) -> tuple[Caution, ...]:
@@ -407,28 +406,6 @@ def _list_cut(a: Analysis, seen: Seen) -> Caution | None:
     )
 
 
-def _hits(a: Analysis, seen: Seen) -> Caution | None:
-    """Hits such as a bearing's: a spectrum shows them least where they are told best. Noise that
-    swells, steps of a coarse record, and the pulses of harmonics that move are none."""
-    if not seen.hits or changing.nonstationary(a, seen) or changing.quantised(a, seen):
-        return None
-    family = None if a.found is None else a.found.moving
-    if family is not None and any(
-        n * family.low <= seen.hits[0].frequency <= n * family.high for n in range(1, _PULSES + 1)
-    ):
-        return None
-    first, nyquist = seen.hits[0], a.fs / 2
-    low, high = max(first.band.low, nyquist / 200), min(first.band.high, 0.99 * nyquist)
-    text = (
-        f"Hits repeat {with_std(first.frequency, first.std)} times a second and ring from "
-        f"{first.band.low:.4g} to {first.band.high:.4g} Hz, as those of a bearing's or a gear's "
-        "fault do"
-    )
-    more = len(seen.hits) - 1
-    text += f"; {more} other{'s' if more > 1 else ''} besides" if more else ""
-    return Caution("hits", f"{text}.", "Analyse their envelope", _with_step(Envelope(low, high)))
-
-
 DETECTORS: tuple[Detector, ...] = (
     _clipped,
     changing.held,
@@ -453,7 +430,7 @@ DETECTORS: tuple[Detector, ...] = (
     changing.damping_limited,
     _unfitted,
     _list_cut,
-    _hits,
+    repeating.hits,
 )
 
 

@@ -119,6 +119,9 @@ class _Told:
         ]
 
 
+_REPEATS = ("hits", "swells")
+
+
 def _unsteady(peak: Peak) -> bool:
     return peak.behaviour is not None and peak.behaviour.kind in (
         "moves",
@@ -350,7 +353,9 @@ def _changes(told: _Told) -> list[Sentence]:
 
 def _hits(told: _Told) -> list[Sentence]:
     """Hits that repeat."""
-    return [Sentence(one.text, "caution", one.code) for one in told.cautions if one.code == "hits"]
+    return [
+        Sentence(one.text, "caution", one.code) for one in told.cautions if one.code in _REPEATS
+    ]
 
 
 def _unsure(told: _Told) -> list[Sentence]:
