@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 
@@ -15,6 +16,7 @@ from tests.support import recording
 
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.find.both_ways import both_ways
+from tonecomb.core.find.comb import measured
 from tonecomb.core.find.common_warp import find_warp
 from tonecomb.core.find.delay_smoothing import slower_than, smoothed
 from tonecomb.core.find.modes_by_teeth import mode_by_teeth
@@ -22,7 +24,8 @@ from tonecomb.core.find.sharp_lines import coherence
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.results.analysis import Analysis, run
-from tonecomb.core.results.machine_time import steadied
+from tonecomb.core.results.machine_families import own_families
+from tonecomb.core.results.machine_time import as_lines, steadied
 from tonecomb.core.say.cautions import cautions
 from tonecomb.core.say.in_short import in_short
 from tonecomb.core.steps.steady import Steady
@@ -206,3 +209,23 @@ def test_the_caution_steadies_it() -> None:
 def test_the_step_is_one_of_the_signals() -> None:
     step = analysed().machine
     assert step is not None and isinstance(step.step, Steady)
+
+
+@pytest.mark.parametrize(
+    ("numbers", "of", "left"),
+    [
+        ((21, 24, 27, 30, 31, 33, 34, 36, 37), 3, [7, 8, 9, 10, 11, 12]),  # folded: 31, 34, 37
+        ((1, 2, 4, 6, 8, 10), 1, [1, 2, 4, 6, 8, 10]),
+        ((4, 5, 6, 7, 8, 9, 10), 1, [4, 5, 6, 7, 8, 9, 10]),
+    ],
+)
+def test_a_fraction_of_a_family_is_none(numbers: tuple[int, ...], of: int, left: list[int]) -> None:
+    base = next(one for one in analysed().peaks or () if one.turns == "turns")
+    peaks = [
+        replace(base, tone=replace(base.tone, frequency=52.63 * n, frequency_std=1e-4))
+        for n in numbers
+    ]
+    comb = measured(as_lines(peaks), 52.63, None, numbers, 0.5)
+    (found,) = own_families([comb], peaks)
+    assert found.spacing == pytest.approx(of * 52.63, rel=1e-6)
+    assert [tooth.number for tooth in found.teeth if tooth.found] == left

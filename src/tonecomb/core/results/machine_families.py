@@ -30,6 +30,9 @@ _SAME = 4.0  # standard deviations within which one spacing is a multiple of ano
 _FOLDS = 1.5  # of the rate, up to which teeth of hits are folded down
 _NEAR = 2e-5  # of a frequency, that the structure's phase takes a line off its multiple
 _DENSE = 1.6  # numbers a tooth, from which a family has gaps
+# Of a fundamental whose first teeth lack: its multiples that may be the family, the share of the
+# teeth that are theirs then, and how many first teeth are looked for.
+_MULTIPLES, _MOST_ARE, _FIRST_FEW = (2, 3, 5), 0.6, 3
 _TEETH = 5  # of a family, whose teeth may look like modes
 _TOOTH, _NARROW = 0.08, 0.4  # of the spacing: how near to a tooth, and how narrow, one is no mode
 
@@ -191,6 +194,7 @@ def own_families(combs: Sequence[Comb], peaks: Sequence[Peak]) -> tuple[Comb, ..
         same = [one for one in same if abs(one.spacing / exact.spacing - 1) < _ALIKE]
         if all(len(one.lines) <= len(exact.lines) for one in same):
             combs = [exact, *(one for one in combs if one not in same)]
+    combs = [_of_multiples(one, peaks) for one in combs]
     for one in combs:
         others = (
             o for o in combs if o is not one and o.carrier is None and o.spacing < one.spacing
@@ -199,6 +203,20 @@ def own_families(combs: Sequence[Comb], peaks: Sequence[Peak]) -> tuple[Comb, ..
             continue
         kept.append(one)
     return tuple(replace(one, name=chr(ord("A") + i)) for i, one in enumerate(kept))
+
+
+def _of_multiples(comb: Comb, peaks: Sequence[Peak]) -> Comb:
+    """The family of a multiple of the fundamental, where most teeth are its own and the first few
+    of the fundamental lack: folded teeth of hits make up the rest."""
+    numbered = [(tooth.number, tooth.line) for tooth in comb.teeth if tooth.found]
+    numbers = [number for number, _ in numbered]
+    if comb.carrier is not None or not numbers or min(numbers) <= _FIRST_FEW:
+        return comb
+    for times in _MULTIPLES:
+        own = [(n // times, i) for n, i in numbered if n % times == 0 and i is not None]
+        if len(own) >= max(_EXACT_TEETH, _MOST_ARE * len(numbers)) and len(own) < len(numbers):
+            return _exact(peaks, own)
+    return comb
 
 
 def _multiple(one: Comb, other: Comb) -> bool:
