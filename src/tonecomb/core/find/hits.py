@@ -123,7 +123,7 @@ def find_hits(
     spectrum, uneven = _tapered(samples)
     progress(0.3)
     out = _lines(spectrum)
-    whole = (spectrum.real**2 + spectrum.imag**2).astype(np.float32)
+    whole = spectrum.real**2 + spectrum.imag**2
     spectrum[out] = 0
     spectrum[0] = 0
     bands = _grid(spectrum, fs, uneven)
