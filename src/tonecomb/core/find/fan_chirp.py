@@ -23,19 +23,26 @@ _OVERSAMPLED = 8  # samples a bin that is kept, so that a straight line between 
 _LOW = -1.0  # below which the logarithm of the power is clipped
 _FLOOR = 0.35  # quantile
 _NEAR = 24  # bins to each side of which it is taken
+_MOST_STILL, _DEPENDENT = 64, 0.01  # tones that are taken out; of the largest singular value
 _BLOCK = 256  # frames at once
 
 
 def straightened(
-    frames: NDArray[np.floating], kept: int, rates: tuple[float, ...], fs: float
+    frames: NDArray[np.floating],
+    kept: int,
+    rates: tuple[float, ...],
+    fs: float,
+    still: NDArray[np.float32],
 ) -> list[NDArray[np.complex64]]:
     """Transforms (frames, bins up to ``kept``) of Hann frames in which what changes its frequency
     by so much of itself a second stands still: the fan-chirp transform (Weruaga and Képesi, Signal
-    Processing 87 (2007) 1504–1522), on as many samples as the bins need."""
+    Processing 87 (2007) 1504–1522), on as many samples as the bins need. What lies in the span of
+    the columns of ``still`` (samples, columns), which are orthonormal, is taken out before."""
     from scipy.fft import irfft
 
     n = frames.shape[1]
     level = (frames - frames.mean(axis=1, keepdims=True)).astype(np.float32)
+    level -= (level @ still) @ still.T
     few = _OVERSAMPLED * kept
     short = irfft(rfft(level)[:, : few // 2 + 1] * np.float32(few / n), few)
     at = np.arange(few) - (few - 1) / 2
@@ -66,28 +73,37 @@ def logs_at_rates(
     bin_hz = fs / framing.frame
     bins = min(framing.frame // 2 + 1, int(top / bin_hz) + 2)
     out: list[Array] = [np.empty((framing.count, bins), np.float32) for _ in rates]
-    deaf = [_deaf(still, bins, bin_hz, rate * framing.frame / fs / 2) for rate in rates]
+    deaf = _deaf(still, bins, bin_hz)
+    steady = _span(still[still < top], framing.frame, fs)
     at = 0
     for numbers in framing.blocks(min(_BLOCK * framing.hop, READ_SAMPLES)):
         samples = read(numbers[0] * framing.hop, numbers[-1] * framing.hop + framing.frame)
         frames = frames_of(samples, framing)
-        for k, values in enumerate(straightened(frames, bins, rates, fs)):
+        for k, values in enumerate(straightened(frames, bins, rates, fs, steady)):
             logs = _over_noise(values.real**2 + values.imag**2)
-            logs[:, deaf[k]] = 0.0
+            logs[:, deaf] = 0.0
             out[k][at : at + len(numbers)] = logs
         at += len(numbers)
         progress(at / framing.count)
     return out
 
 
-def _deaf(still: Array, bins: int, bin_hz: float, smear: float) -> NDArray[np.bool_]:
-    """The bins that do not count: about what stands still, which straightening smears."""
+def _deaf(still: Array, bins: int, bin_hz: float) -> NDArray[np.bool_]:
+    """The bins that do not count: about what stands still."""
     deaf = np.zeros(bins, dtype=bool)
     for f in still:
-        first, last = (round(f * (1 + side * abs(smear)) / bin_hz) for side in (-1, 1))
-        deaf[max(first - 1, 0) : last + 2] = True
+        at = round(f / bin_hz)
+        deaf[max(at - 1, 0) : at + 2] = True
     deaf[:2] = True
     return deaf
+
+
+def _span(still: Array, frame: int, fs: float) -> NDArray[np.float32]:
+    """Orthonormal columns (samples, columns) that make up tones of some frequencies (Hz) in a
+    frame: straightening would smear them over the bins of what runs."""
+    turns = 2 * np.pi * np.arange(frame)[:, None] * still[:_MOST_STILL] / fs
+    columns, size, _ = np.linalg.svd(np.hstack([np.cos(turns), np.sin(turns)]), full_matrices=False)
+    return np.asarray(columns[:, size > _DEPENDENT * size.max(initial=0.0)], np.float32)
 
 
 def _over_noise(power: NDArray[np.floating]) -> Array:

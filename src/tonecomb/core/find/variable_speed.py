@@ -114,9 +114,9 @@ class _Heard:
     def goes_on_in(self, other: _Heard) -> bool:
         """Whether another range has the same family: where both hear one, it is one."""
         (at, f), (theirs, heard) = self.track, other.track
-        if not len(at) or not len(theirs):
+        if len(at) < _COMMON or len(theirs) < _COMMON:
             return False
-        near = np.abs(theirs[:, None] - at).min(axis=1) < max(self.framing.hop, other.framing.hop)
+        near = _apart(theirs, at) < max(self.framing.hop, other.framing.hop)
         same = np.abs(np.log(heard / np.interp(theirs, at, f))) < _ALIKE
         return bool(near.sum() >= _COMMON and same[near].mean() > _AGREE)
 
@@ -182,7 +182,10 @@ def _listen(
     if total < _TOTAL or (path >= 0).sum() < _LEAST_FRAMES // 2:
         return None
     rows = np.arange(len(path))
-    logs = np.stack(every)[straight[rows, np.maximum(path, 0)], rows]
+    rate = straight[rows, np.maximum(path, 0)]
+    logs = every[0]
+    for k in range(1, len(rates)):
+        logs[rate == k] = every[k][rate == k]
     on = _as_one(logs, path, grid, fs / frame)
     hz = grid[path[on]]
     teeth = _keeping(logs[on], hz, fs / frame, range(1, _HARMONICS + 1))
@@ -356,12 +359,10 @@ def _measured(read: Read, fs: float, heard: _Heard) -> Moving | None:
     if last - first < _LEAST_FRAMES:
         return None
     framing = Framing(heard.framing.length, n, hop, ((first, last),))
+    at: Array = np.asarray(framing.numbers * hop + n / 2)
     low_teeth = tuple(h for h in heard.teeth if h <= _HARMONICS)  # the path is as fine as these
-    at = framing.numbers * hop + n / 2
     rough = np.interp(at, centres, heard.path[on])
-    above = np.searchsorted(centres, at).clip(1, len(centres) - 1)
-    gap = np.minimum(np.abs(at - centres[above - 1]), np.abs(at - centres[above]))
-    near = gap <= heard.framing.hop  # elsewhere it is not heard
+    near = _apart(at, centres) <= heard.framing.hop  # elsewhere it is not heard
     values, weights = np.full(len(at), np.nan), np.zeros(len(at))
     done = 0
     for numbers in framing.blocks(min(_BLOCK * hop, READ_SAMPLES)):
@@ -401,6 +402,13 @@ def _measured(read: Read, fs: float, heard: _Heard) -> Moving | None:
     )
 
 
+def _apart(places: NDArray[np.floating], others: NDArray[np.floating]) -> NDArray[np.floating]:
+    """How far each place is from the nearest of ``others``, which rise; shape (places,)."""
+    after = np.searchsorted(others, places).clip(1, len(others) - 1)
+    before = others[after - 1]
+    return np.asarray(np.minimum(np.abs(places - before), np.abs(places - others[after])))
+
+
 def _run(heard: list[_Heard], fs: float) -> Moving | None:
     """What runs so far that no mean tells of it, as the frames in which it was heard say: those of
     the best range, and of others where that has none."""
@@ -408,7 +416,7 @@ def _run(heard: list[_Heard], fs: float) -> Moving | None:
     for other in heard[1:]:
         theirs, more = other.track
         apart = max(heard[0].framing.hop, other.framing.hop)
-        new = np.abs(theirs[:, None] - at).min(axis=1) > apart
+        new = _apart(theirs, at) > apart
         order = np.argsort(np.concatenate([at, theirs[new]]), kind="stable")
         at = np.concatenate([at, theirs[new]])[order]
         f = np.concatenate([f, more[new]])[order]

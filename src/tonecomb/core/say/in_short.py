@@ -73,11 +73,13 @@ class _Told:
         }
 
     def _passed(self, peak: Peak) -> bool:
-        """Whether a tone that does not stand is where a tooth of a family that moves passes, or
-        holds its speed for a while: on average it looks like a tone."""
-        findings = self.analysis.found
-        moving = None if findings is None else findings.moving
-        return moving is not None and _unsteady(peak) and moving.sweeps(peak.tone.frequency)
+        """Whether a tone that moves, or stands in a part of the frames, is where a tooth of a
+        family that moves passes, or holds its speed for a while: it looks like a tone there."""
+        findings, doing = self.analysis.found, peak.behaviour
+        if findings is None or findings.moving is None or peak.tone.steady or doing is None:
+            return False
+        stays = doing.kind not in ("moves", "hump") and doing.share > _STAYS
+        return not stays and findings.moving.sweeps(peak.tone.frequency)
 
     def _crowded(self, peak: Peak) -> bool:
         """Whether a tone that does not stand still rises from others like it, or from what is well
@@ -119,6 +121,7 @@ class _Told:
         ]
 
 
+_STAYS = 0.9  # of the frames, in which a tone stands that is no tooth on its way
 _REPEATS = ("hits", "swells")
 
 
@@ -155,9 +158,7 @@ def _level(told: _Told) -> list[Sentence]:
     alone = sum(_power(a, i) for i in single)
     if not single and not told.families:
         if told.runs:
-            return [
-                Sentence(f"{text}: harmonics that run, and no tone that stands still.", "level")
-            ]
+            return [Sentence(f"{text}: harmonics that run, no tone is seen beside them.", "level")]
         shape = "with broad peaks" if told.broad_peaks or a.resonances else "broadband noise"
         if any(one.code in _CHANGES for one in told.cautions):
             shape = "broadband and changing" if shape.startswith("broad") else f"{shape}, changing"
