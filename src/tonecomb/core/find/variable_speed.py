@@ -171,13 +171,7 @@ def _listen(
     top = 1.1 * _HARMONICS * highest
     every = logs_at_rates(read, framing, fs, still, top, progress, tuple(rates))
     shift = np.round(rates * hop / fs * _PER_OCTAVE / math.log(2)).astype(int)
-    score = _scores(np.minimum(every[0], _HIGH), grid, fs / frame)
-    best, straight = _along(score, 0), np.zeros(score.shape, np.int8)
-    for k in range(1, len(rates)):
-        other = _scores(np.minimum(every[k], _HIGH), grid, fs / frame)
-        along = _along(other, int(shift[k])) - _STRAIGHTENED
-        sure = along > best
-        straight[sure], best[sure], score[sure] = k, along[sure], other[sure] - _STRAIGHTENED
+    score, straight = _at_best_rates(every, shift, grid, fs / frame)
     path, total = _viterbi(score - _NEEDED, shift[straight])
     if total < _TOTAL or (path >= 0).sum() < _LEAST_FRAMES // 2:
         return None
@@ -236,6 +230,21 @@ def _scores(logs: Array, grid: Array, bin_hz: float) -> Array:
         shape=(len(grid), bins),
     )
     return np.asarray((told @ logs.T).T) / math.sqrt(float((1 / numbers).sum()))
+
+
+def _at_best_rates(
+    every: list[Array], shift: NDArray[np.int_], grid: Array, bin_hz: float
+) -> tuple[Array, NDArray[np.int8]]:
+    """Scores (frames, grid) at the rate that gains along its course, and the number of that rate,
+    from the logarithms ``every`` rate gives and the steps by which each moves a frame."""
+    score = _scores(np.minimum(every[0], _HIGH), grid, bin_hz)
+    best, straight = _along(score, 0), np.zeros(score.shape, np.int8)
+    for k in range(1, len(every)):
+        other = _scores(np.minimum(every[k], _HIGH), grid, bin_hz)
+        along = _along(other, int(shift[k])) - _STRAIGHTENED
+        sure = along > best
+        straight[sure], best[sure], score[sure] = k, along[sure], other[sure] - _STRAIGHTENED
+    return score, straight
 
 
 def _along(score: Array, shift: int) -> Array:
