@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import multiprocessing
 import os
 import pickle
@@ -287,9 +288,11 @@ def test_lost_workers_are_said_and_a_lost_scheduler_loses_nothing(tmp_path: Path
     assert end.startswith("The scheduler at tcp://") and "is kept" in end
     assert first.startswith("1 worker lost"), first
     assert float(seconds) < 5.0
-    kept = len(list((out / "done").glob("*.json")))
-    assert 1 < kept < len(files)
-    assert run(Plan(), files, out, reports=False).kept >= kept
+    done = [json.loads(path.read_text()) for path in (out / "done").glob("*.json")]
+    assert 1 < len(done) < len(files)
+    whole = [one for one in done if not one["failed"]]  # what failed is tried again
+    again = run(Plan(), files, out, reports=False).kept
+    assert again >= len(whole) > 0, [(one["name"], one["failed"]) for one in done]
     run(Plan(), files, tmp_path / "alone", reports=False)
     for name in ("tones.csv", "recordings.csv", "cautions.csv"):
         assert (out / name).read_bytes() == (tmp_path / "alone" / name).read_bytes()

@@ -21,7 +21,6 @@ import tonecomb
 from tonecomb.formats.registry import WRITERS
 from tonecomb.formats.report.check import check
 from tonecomb.formats.session import session
-from tonecomb.live import receiver
 
 _WRITES = """
 import sys
@@ -52,6 +51,7 @@ while True:
 """
 
 
+_STARTS = "from tonecomb.live import receiver; receiver.remove_left_behind()"
 _RECEIVES = """
 import sys, time
 from tonecomb.live.receiver import Receiver
@@ -65,9 +65,12 @@ while True:
 """
 
 
-def _run(*arguments: object) -> subprocess.Popen[str]:
+def _run(*arguments: object, temporary: Path | None = None) -> subprocess.Popen[str]:
+    """A process of Python; in a folder for temporary files of its own, if one is given."""
+    own = {} if temporary is None else {"TMPDIR": str(temporary)}
     return subprocess.Popen(
         [sys.executable, *map(str, arguments)],
+        env=os.environ | own,
         text=True,
         stdout=subprocess.PIPE,
         stderr=subprocess.DEVNULL,
@@ -75,8 +78,8 @@ def _run(*arguments: object) -> subprocess.Popen[str]:
     )
 
 
-def _to_its_end(*arguments: object) -> int:
-    running = _run(*arguments)
+def _to_its_end(*arguments: object, temporary: Path | None = None) -> int:
+    running = _run(*arguments, temporary=temporary)
     running.communicate(timeout=120)
     return running.returncode
 
@@ -173,14 +176,15 @@ def live(folder: Path, seed: int) -> None:
     at the next start."""
     chance = random.Random(seed)
     with _node(folder, seed) as described:
-        running = _run("-c", _RECEIVES, described)
+        # Elsewhere another bench may start meanwhile, and take away what was left behind.
+        running = _run("-c", _RECEIVES, described, temporary=folder)
         assert running.stdout is not None
         spool, pid = running.stdout.readline().split()
         time.sleep(chance.uniform(0.0, 1.0))
         _kill(running, 0.0)
         _until(lambda: not Path(f"/proc/{pid}").exists(), seconds=5)
         assert Path(spool).exists()
-        receiver.remove_left_behind()
+        assert _to_its_end("-c", _STARTS, temporary=folder) == 0
         assert not Path(spool).exists()
 
 
