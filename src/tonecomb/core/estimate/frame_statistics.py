@@ -43,7 +43,7 @@ def line_offset(
     """How far a line is from its highest bin, in bins, from three neighbours of a Hann frame about
     its centre: 2(X₊−X₋)/(2X₀+X₊+X₋), exact for a lone line. 0 where all are zero."""
     total = 2 * middle + left + right
-    with np.errstate(divide="ignore", invalid="ignore"):
+    with np.errstate(divide="ignore", over="ignore", invalid="ignore"):
         return np.asarray(np.nan_to_num(np.real(2 * (right - left) / total)), dtype=np.float64)
 
 
