@@ -18,13 +18,14 @@ _MAINS_OFF = 0.003  # of it: no grid is further off
 
 @dataclass(frozen=True)
 class Line:
-    """A tone as it was read: frequency and its standard deviation in Hz, amplitude, and whether
-    its frequency stands still."""
+    """A tone as it was read: frequency and its standard deviation in Hz, amplitude, whether its
+    frequency stands still, and whether it is a ``broad`` peak and no line."""
 
     frequency: float
     std: float
     amplitude: float
     still: bool = True
+    broad: bool = False
 
 
 @dataclass(frozen=True)

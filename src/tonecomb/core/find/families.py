@@ -12,6 +12,7 @@ from tonecomb.core.find.variable_speed import Moving
 
 _STRONGEST = 150  # tones among which families are looked for
 _LEAST = 3  # teeth that a family has
+_STANDS = 0.02  # of what a tooth sweeps over, to which a tone is known that stands there
 _LACKING = 3  # teeth in a row without a tone that end a family that moves
 
 
@@ -70,7 +71,9 @@ def _of(
         near = [
             i
             for i, line in enumerate(lines)
-            if low <= line.frequency <= top and i not in taken and not (line.still and wide)
+            if low <= line.frequency <= top
+            and i not in taken
+            and not (wide and line.still and line.std < _STANDS * number * moving.moved)
         ]
         if not near:
             teeth.append(Tooth(number, expected, None, math.nan, math.nan))
