@@ -12,6 +12,7 @@ from tonecomb.core.base.runs import runs_of
 from tonecomb.core.record.recording import Array
 
 _EQUAL = 8  # samples in a row from which they are held
+_SILENCE = 1000  # zeros in a row that are silence, and no dropout
 _JUMP = 1.5  # times the smallest step from sample to sample, that such a run begins or ends with
 _OF_USUAL = 0.1  # and times the usual one
 _VALUES = 256  # different values from which a record is not coarse
@@ -72,6 +73,8 @@ class HeldSamples:
         for a, b in runs.tolist():
             # What stands at the extremes is a limit, and no gap.
             jump = max(padded[a], padded[b + 1])
+            if samples[a] == 0 and b - a >= _SILENCE:
+                continue  # nothing was there to record
             if jump > usual and low < samples[a] < high:
                 self.runs += 1
                 self.samples += b - a + 1

@@ -15,6 +15,7 @@ from tonecomb.core.record.parallel import Read, StretchRead, Tell, spread
 from tonecomb.core.record.pyramid import Cells, cells_of, joined
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.signal import Signal
+from tonecomb.core.record.spikes import SpikeSearch
 
 _PARTS = 16  # of a record that are held against each other
 _NEAR = 1 << 15  # samples that stay near while they are added up
@@ -25,7 +26,7 @@ class Survey:
     """``levels`` holds the rms about its mean of each sixteenth of the stretch, ``mean`` and
     ``rms`` (about the mean) are those of all; ``clipped`` counts samples at the limits, and
     ``first_clipped`` is the time in s of the first, None where there is none; ``held`` what is
-    known of equal samples."""
+    known of equal samples, and ``spikes`` are the numbers of samples that stand apart."""
 
     levels: Array
     mean: float
@@ -33,6 +34,7 @@ class Survey:
     clipped: int
     first_clipped: float | None
     held: Held
+    spikes: tuple[int, ...] = ()
 
 
 def survey(
@@ -57,18 +59,20 @@ def survey(
         clipped=sum(b - a for a, b in runs),
         first_clipped=runs[0][0] / signal.rate if runs else None,
         held=seen.held.found(),
+        spikes=seen.spikes.found(),
     )
 
 
 @dataclass(frozen=True, eq=False)
 class _Seen:
-    """Of some samples: the pyramid's cells, Σ and Σ² of each sixteenth about the shift, and equal
-    ones."""
+    """Of some samples: the pyramid's cells, Σ and Σ² of each sixteenth about the shift, equal ones,
+    and what stands apart."""
 
     cells: Cells
     sums: Array
     squares: Array
     held: HeldSamples
+    spikes: SpikeSearch
 
 
 @dataclass(frozen=True)
@@ -87,6 +91,8 @@ class _Look:
         samples = read(first, last)
         sums, squares, held = np.zeros(_PARTS), np.zeros(_PARTS), HeldSamples()
         held.take(first, samples)
+        spikes = SpikeSearch()
+        spikes.take(first, samples)
         cells, edges = cells_of(samples, first, self.length), self.edges
         holes = cells.missing or cells.infinite
         finite = np.where(np.isfinite(samples), samples, 0.0) if holes else samples
@@ -99,13 +105,15 @@ class _Look:
                 sums[k] += x.sum()
                 squares[k] += x @ x
         tell(last - first)
-        return _Seen(cells, sums, squares, held)
+        return _Seen(cells, sums, squares, held, spikes)
 
     def join(self, parts: Iterable[_Seen]) -> _Seen:
         cells, sums, squares, held = [], np.zeros(_PARTS), np.zeros(_PARTS), HeldSamples()
+        spikes = SpikeSearch()
         for one in parts:
             cells.append(one.cells)
             sums += one.sums
             squares += one.squares
             held.add(one.held)
-        return _Seen(joined(cells), sums, squares, held)
+            spikes.add(one.spikes)
+        return _Seen(joined(cells), sums, squares, held, spikes)
