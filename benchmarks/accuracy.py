@@ -20,7 +20,7 @@ from tonecomb.core.find.tones import fit_tones
 from tonecomb.core.method.method import Method, default_method
 from tonecomb.core.record.recording import ArraySamples, Channel, Recording
 from tonecomb.core.record.windows import window
-from tonecomb.core.results.analysis import run
+from tonecomb.core.results.search import run
 
 FS, SECONDS = 2000.0, 30.0
 

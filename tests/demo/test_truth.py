@@ -12,7 +12,7 @@ from tests.support import FEW, read_all
 
 from tonecomb.core.method.given import Given, Import
 from tonecomb.core.method.method import Method
-from tonecomb.core.results.analysis import run
+from tonecomb.core.results.search import run
 from tonecomb.demo import ropeway
 from tonecomb.formats.output import description
 from tonecomb.formats.registry import open_recording

@@ -16,8 +16,9 @@ from tests.support import recording
 from tonecomb.core.method.document import select
 from tonecomb.core.method.method import Method
 from tonecomb.core.method.searches import PeakSearch
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.first_view import highest
+from tonecomb.core.results.search import run
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.kit.theme import PAPER
 from tonecomb.desktop.stage.plots.lines import LinesPlot

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QInputDialog, 
 from tests.support import read_all
 
 import tonecomb
-from tonecomb.core.results.analysis import run_findings
+from tonecomb.core.results.search import run_findings
 from tonecomb.core.steps.filters import LowPass
 from tonecomb.desktop.bench import Bench
 from tonecomb.desktop.dialogs.watching import WatchPopover

@@ -22,7 +22,8 @@ from tonecomb.core.estimate.tracks import Wanted
 from tonecomb.core.method.frf_settings import FrfSettings
 from tonecomb.core.method.method import Method, Shown
 from tonecomb.core.record.recording import Recording
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.search import run
 from tonecomb.core.results.slices import Slicing
 from tonecomb.core.results.spectrogram import View, run_spectrogram
 from tonecomb.core.results.trend import run_trend

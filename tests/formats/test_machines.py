@@ -17,8 +17,8 @@ from tonecomb.core.method.document import DroppedComb, Fingerprint, PeakNote, Re
 from tonecomb.core.method.machine import Known, Machine, named
 from tonecomb.core.method.method import Method
 from tonecomb.core.method.searches import PeakSearch
-from tonecomb.core.results.analysis import run
 from tonecomb.core.results.knowledge import knowledge
+from tonecomb.core.results.search import run
 from tonecomb.formats import machines, readings
 from tonecomb.formats.kinds.kind import ResultContext
 from tonecomb.formats.kinds.table import SPECTRUM

@@ -28,7 +28,7 @@ from tonecomb.core.base.errors import Cancelled, UserError
 from tonecomb.core.method.given import ColumnGiven, Given, Import
 from tonecomb.core.method.method import default_method
 from tonecomb.core.record.recording import Channel
-from tonecomb.core.results.analysis import run
+from tonecomb.core.results.search import run
 from tonecomb.core.say.cautions import cautions
 from tonecomb.formats import files
 from tonecomb.formats.registry import (

@@ -38,8 +38,9 @@ from tonecomb.core.method.searches import PeakSearch
 from tonecomb.core.record.pyramid import envelope_of
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.windows import WINDOWS
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.confidence import band_db
+from tonecomb.core.results.search import run
 from tonecomb.core.say.numbers import with_std
 from tonecomb.core.steps.keep import Keep
 from tonecomb.core.steps.motion import Integral

@@ -11,7 +11,7 @@ from tests.support import FEW, SUMS, estimated, recording, tone
 from tonecomb.core.find.floor import noise_floor
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Stretch
-from tonecomb.core.results.analysis import run
+from tonecomb.core.results.search import run
 
 windows = st.sampled_from(SUMS)
 methods = st.builds(

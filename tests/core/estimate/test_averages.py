@@ -17,8 +17,8 @@ from tonecomb.core.estimate.bands import FRACTIONS, Band, G, band_rms, octave_ba
 from tonecomb.core.method.method import Method
 from tonecomb.core.method.sentence import sentence
 from tonecomb.core.record.windows import window
-from tonecomb.core.results.analysis import run
 from tonecomb.core.results.levels import level_readings
+from tonecomb.core.results.search import run
 
 RNG = np.random.default_rng(9)
 X = RNG.normal(size=20_000) + tone(20_000, 10, 256, 2.0)

@@ -15,7 +15,8 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.bands import FRACTIONS, G
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.method.method import Method, Shown
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.search import run
 from tonecomb.formats import readings
 
 FS, N = 1000.0, 16_000

@@ -16,8 +16,8 @@ from tonecomb.core.estimate.synchronous import Sync
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.windows import window
-from tonecomb.core.results.analysis import run
 from tonecomb.core.results.estimate import run_spectrum
+from tonecomb.core.results.search import run
 
 FS = 1000.0
 RNG = np.random.default_rng(21)

@@ -12,8 +12,8 @@ import tonecomb
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.profile import Profile, parsed
 from tonecomb.core.method.method import Method
-from tonecomb.core.results.analysis import run
 from tonecomb.core.results.levels import ProfileReading, profile_reading
+from tonecomb.core.results.search import run
 from tonecomb.formats import readings
 
 FS, N, G = 8192.0, 1 << 19, 9.80665

@@ -27,10 +27,10 @@ from tonecomb.core.record.pyramid import build
 from tonecomb.core.record.statistics import channel_figures
 from tonecomb.core.record.timebase import TimeBase, spread_out
 from tonecomb.core.record.windows import WINDOWS
-from tonecomb.core.results.analysis import run
 from tonecomb.core.results.cepstrum import cepstrum
 from tonecomb.core.results.compare import _rebinned
 from tonecomb.core.results.confidence import confidence_db
+from tonecomb.core.results.search import run
 from tonecomb.core.results.zones import Limit, Zone
 from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.decimate import decimated

@@ -12,7 +12,7 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.estimate.weighting import WEIGHTINGS, check, fitting, weight
 from tonecomb.core.method.method import Method
-from tonecomb.core.results.analysis import run
+from tonecomb.core.results.search import run
 
 # IEC 61672-1:2013, table 3: Hz (nominal), dB A, dB C.
 SOUND = [

@@ -15,7 +15,7 @@ from tonecomb.core.find.comb import Line, inharmonicity, mains, matching, measur
 from tonecomb.core.find.combs import find_combs
 from tonecomb.core.find.ratios import ratio_words, small_ratio
 from tonecomb.core.method.method import default_method
-from tonecomb.core.results.analysis import run
+from tonecomb.core.results.search import run
 
 
 def lines(*frequencies: float, std: float = 1e-4, amplitude: float = 1.0) -> list[Line]:

@@ -19,8 +19,8 @@ from tonecomb.core.method.method import Method, default_method
 from tonecomb.core.method.searches import Fit
 from tonecomb.core.record.recording import Stretch
 from tonecomb.core.record.windows import window
-from tonecomb.core.results.analysis import run
 from tonecomb.core.results.estimate import run_spectrum
+from tonecomb.core.results.search import run
 from tonecomb.core.say.cautions import cautions
 from tonecomb.demo.structures import SWAY_MODES, TAPS_MODES
 from tonecomb.formats.registry import open_recording

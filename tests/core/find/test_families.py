@@ -22,8 +22,8 @@ from tonecomb.core.method.method import Method, plan
 from tonecomb.core.record.clipping import clipped
 from tonecomb.core.record.pyramid import build
 from tonecomb.core.record.recording import Array
-from tonecomb.core.results.analysis import run
 from tonecomb.core.results.estimate import run_spectrum
+from tonecomb.core.results.search import run
 
 FS = 1000.0
 

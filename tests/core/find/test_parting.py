@@ -13,7 +13,8 @@ from tests.support import recording
 import tonecomb
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Array
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.search import run
 
 FS, FRAME = 4096.0, 1024
 HZ = FS / FRAME

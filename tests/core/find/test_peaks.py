@@ -17,8 +17,9 @@ from tonecomb.core.method.document import DroppedComb, PeakNote, note_at
 from tonecomb.core.method.machine import Known, Machine, named
 from tonecomb.core.method.method import Method
 from tonecomb.core.method.searches import PeakSearch
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.knowledge import Knowledge, knowledge, measured_comb, same
+from tonecomb.core.results.search import run
 
 FS, COUNT = 1000.0, 40_000
 TONES = ((50.3, 2.0), (120.7, 0.5), (123.9, 0.05), (300.2, 0.02), (410.9, 1.0))

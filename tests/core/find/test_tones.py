@@ -14,7 +14,7 @@ from tonecomb.core.find.tones import Tone, fit_tones
 from tonecomb.core.method.method import Method
 from tonecomb.core.method.searches import PeakSearch
 from tonecomb.core.record.windows import WINDOWS, window
-from tonecomb.core.results.analysis import run
+from tonecomb.core.results.search import run
 
 
 def fit(

@@ -9,8 +9,9 @@ from tests.support import recording
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Array
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.differences import SpectrumDifference, differences
+from tonecomb.core.results.search import run
 from tonecomb.core.say import changed
 
 FS, N = 2000.0, 40_000

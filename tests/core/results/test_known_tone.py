@@ -13,8 +13,9 @@ from tonecomb.core.estimate.display import Display
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.calibration import calibrated
 from tonecomb.core.record.sensors import Calibration, ChannelGiven
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.known_tone import CALIBRATOR, calibration, check
+from tonecomb.core.results.search import run
 
 FS, N = 4096.0, 40_960
 

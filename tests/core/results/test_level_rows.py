@@ -18,8 +18,9 @@ from tonecomb.core.estimate.bands import Band
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.method.method import Method, default_levels, default_method
 from tonecomb.core.record.recording import Channel
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.levels import LevelReading, level_readings
+from tonecomb.core.results.search import run
 from tonecomb.core.say.in_short import in_short
 from tonecomb.formats.level_text import parse
 

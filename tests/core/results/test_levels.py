@@ -13,7 +13,8 @@ from tonecomb.core.estimate.averages import Median
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.windows import window
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.search import run
 from tonecomb.core.results.zones import Limit, Zone
 
 FS = 51_200.0

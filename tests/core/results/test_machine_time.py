@@ -23,9 +23,10 @@ from tonecomb.core.find.modes_by_teeth import mode_by_teeth
 from tonecomb.core.find.sharp_lines import coherence
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Stretch
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.machine_families import own_families
 from tonecomb.core.results.machine_time import as_lines, steadied
+from tonecomb.core.results.search import run
 from tonecomb.core.say.cautions import cautions
 from tonecomb.core.say.in_short import in_short
 from tonecomb.core.steps.steady import Steady

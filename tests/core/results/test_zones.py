@@ -12,7 +12,8 @@ from tests.support import recording
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.estimate.display import Display
 from tonecomb.core.method.method import default_method
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.search import run
 from tonecomb.core.results.zones import Limit, Zone, over
 
 FS, RMS = 1000.0, 0.5 / math.sqrt(2)

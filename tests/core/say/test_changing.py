@@ -21,9 +21,10 @@ from tonecomb.core.find.variable_speed import find_moving
 from tonecomb.core.method.method import Method, default_method, plan
 from tonecomb.core.record.dropouts import HeldSamples
 from tonecomb.core.record.recording import Array
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.confidence import band_db, band_words, limits_db
 from tonecomb.core.results.estimate import run_spectrum
+from tonecomb.core.results.search import run
 from tonecomb.core.say.behaviour import brief, words
 from tonecomb.core.say.caution import Caution
 from tonecomb.core.say.cautions import cautions

@@ -12,8 +12,8 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.quantised import quantised
 from tonecomb.core.record.truth import folded
-from tonecomb.core.results.analysis import run
 from tonecomb.core.results.reconstruction import between
+from tonecomb.core.results.search import run
 from tonecomb.core.say.cautions import cautions
 from tonecomb.core.steps.as_sampled import AsSampled
 from tonecomb.core.steps.prepare import prepare

@@ -14,7 +14,7 @@ from tests.support import read_all, recording
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.method.method import Method, plan, resolution
 from tonecomb.core.record.recording import Array, Stretch
-from tonecomb.core.results.analysis import run
+from tonecomb.core.results.search import run
 from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.decimate import Decimate
 from tonecomb.core.steps.filters import BandPass, BandStop, Filter, HighPass, LowPass, Notch

@@ -14,7 +14,7 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.windows import WINDOWS
-from tonecomb.core.results.analysis import run
+from tonecomb.core.results.search import run
 from tonecomb.core.steps.isolate import Isolate
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.regions import Outline, Region, RegionBox, RegionTooth, parsed

@@ -24,7 +24,7 @@ from tonecomb.core.record.calibration import calibrated
 from tonecomb.core.record.recording import Array, ArraySamples, Channel, Recording, Stretch
 from tonecomb.core.record.sensors import Calibration, ChannelGiven, say
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.results.analysis import run
+from tonecomb.core.results.search import run
 from tonecomb.core.steps.as_sampled import AsSampled
 from tonecomb.core.steps.chain import without_channel
 from tonecomb.core.steps.comb_notch import CombNotch

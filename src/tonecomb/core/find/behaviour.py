@@ -20,7 +20,7 @@ from tonecomb.core.find.changes import spans
 from tonecomb.core.find.tone import Tone
 from tonecomb.core.record.recording import Array
 
-Kind = Literal["steady", "moves", "comes and goes", "modulated", "hump"]
+Kind = Literal["steady", "moves", "comes and goes", "modulated", "wanders", "hump"]
 _LEAST_FRAMES = 6  # in which it can be told what a tone does
 _VISIBLE = 6.0  # times the noise of a frame's bin from which a frame tells a frequency
 _OFFSET_NOISE = 0.6  # variance of an offset, bins², for a noise as strong as the tone
@@ -47,7 +47,8 @@ _KIN = 0.65  # correlation of two frames that do not overlap, below which nothin
 
 @dataclass(frozen=True)
 class Behaviour:
-    """``kind`` says it in a word; ``hump`` is a broad peak, no line. ``share`` is that of the
+    """``kind`` says it in a word; ``hump`` is a broad peak, no line, and what ``wanders`` one whose
+    phase does, from ``low`` to ``high`` (Hz) at half its power. ``share`` is that of the
     frames in which the tone stands, ``present`` its peak amplitude then; from ``low`` to ``high``
     (Hz) it moves, both its frequency where it does not. ``swing_db`` is by how much its power
     changes, and ``absent`` are spans (s from the stretch's start) in which it does not stand."""

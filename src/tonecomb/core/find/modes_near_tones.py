@@ -17,16 +17,17 @@ from numpy.typing import NDArray
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.find.damping import SHARE, SURE, Data, fit_noise, reach_of
 from tonecomb.core.find.mode import Resonance, half_power_width
-from tonecomb.core.find.peaks import Peak
+from tonecomb.core.find.peaks import STOPPED, Peak
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.windows import Window
 
 _SKIRT = 0.05  # of the floor, to which a tone's skirt is taken out
 _WIDEST = 64  # bins to each side, at most
-_SMOOTH = 7  # bins over which what is left is averaged before its tops are looked for
+_SMOOTH = (7, 21, 63)  # bins over which what is left is averaged before its tops are looked for
 _HEIGHT, _PROMINENT = 4.0, 2.0  # times the level on either side; times the saddle to a higher one
 _SIDE = 96  # bins to either side of which that level is
 _MOST = 6  # modes under lines
+_DAMPED = 0.1  # damping ratio, from which it is a band of noise as well
 _APART = 0.02  # of a known mode's frequency: nearer it is the same
 _LEFT = 0.3  # of the bins about a top that must not be a tone's
 
@@ -34,10 +35,11 @@ _LEFT = 0.3  # of the bins about a top that must not be a tone's
 def find_under(
     peaks: Sequence[Peak], data: Data, floor: Array, known: Sequence[float]
 ) -> tuple[Resonance, ...]:
-    """Modes among ``peaks`` that stand still, but for those at ``known`` frequencies (Hz)."""
+    """Modes among ``peaks`` that stand still, or beside them, but for those at ``known``
+    frequencies (Hz)."""
     spectrum = data.spectrum
     out = _covered(peaks, spectrum, data.taper, floor)
-    if not out.any() or out.all():
+    if out.all():
         return ()
     cleaned = replace(spectrum, mean_square=_bridged(spectrum.mean_square, out))
     return find_between(replace(data, spectrum=cleaned, left_out=out), known)
@@ -45,16 +47,26 @@ def find_under(
 
 def find_between(data: Data, known: Sequence[float] = ()) -> tuple[Resonance, ...]:
     """Modes of a spectrum without its lines: bridged where bins are left out. Those at ``known``
-    frequencies (Hz) are not looked for."""
+    frequencies (Hz) are not looked for. The wider a mode, the more bins are averaged to see its
+    top."""
+    resonances: list[Resonance] = []
+    for size in _SMOOTH:
+        resonances += _find_between(data, [*known, *(one.frequency for one in resonances)], size)
+    return tuple(resonances)
+
+
+def _find_between(data: Data, known: Sequence[float], size: int) -> list[Resonance]:
+    """The modes whose tops are seen where so many bins are averaged."""
     spectrum, out = data.spectrum, data.left_out
     assert out is not None
-    smooth = _smoothed(spectrum)
-    tops = [f for f in _tops(smooth, out) if all(abs(f / k - 1) > _APART for k in known)]
+    smooth = _smoothed(spectrum, size)
+    tops = _tops(smooth, out, size)
+    tops = [f for f in tops if all(abs(f / other - 1) > _APART for other in known)]
     line = data.taper.width_3db * spectrum.frame_hz
     resonances: list[Resonance] = []
     for f in tops:
         width = half_power_width(smooth, f)
-        if math.isnan(width) or width < line:
+        if math.isnan(width) or width < max(line, size * spectrum.frame_hz / _SMOOTH[0]):
             continue
         beside = [other for other in (*tops, *known) if other < f]
         beyond = [other for other in (*tops, *known) if other > f]
@@ -68,13 +80,13 @@ def find_between(data: Data, known: Sequence[float] = ()) -> tuple[Resonance, ..
         for one in fit_noise(data, limits, [(f, width)], SURE):
             others = (*known, *(other.frequency for other in resonances))
             apart = all(abs(other - one.frequency) > one.bandwidth for other in others)
-            if apart and one.bandwidth > SHARE * line:
+            if apart and one.bandwidth > SHARE * line and one.damping < _DAMPED:
                 resonances.append(one)
-    return tuple(resonances)
+    return resonances
 
 
-def _smoothed(cleaned: Spectrum) -> Spectrum:
-    size = _SMOOTH * round(cleaned.frame_hz / cleaned.bin_hz) | 1
+def _smoothed(cleaned: Spectrum, bins: int) -> Spectrum:
+    size = bins * round(cleaned.frame_hz / cleaned.bin_hz) | 1
     padded = np.pad(cleaned.mean_square, size // 2, mode="edge")
     return replace(cleaned, mean_square=np.convolve(padded, np.ones(size) / size, "valid"))
 
@@ -106,14 +118,16 @@ def _bridged(power: Array, out: NDArray[np.bool_]) -> Array:
     return np.where(out, bridges, np.exp(logs))
 
 
-def _tops(smoothed: Spectrum, out: NDArray[np.bool_]) -> list[float]:
-    """Frequencies (Hz) of the highest peaks that fall off on both sides."""
+def _tops(smoothed: Spectrum, out: NDArray[np.bool_], bins: int) -> list[float]:
+    """Frequencies (Hz) of the highest peaks that fall off on both sides, of so many bins
+    averaged."""
     from scipy.ndimage import percentile_filter
 
     pad, smooth = round(smoothed.frame_hz / smoothed.bin_hz), smoothed.mean_square
     # The level on either side, low quantiles of so many bins: a mode may be as wide as a few.
-    beside = _SIDE * pad
+    beside = min(_SIDE * bins // _SMOOTH[0] * pad, len(smooth) // 2)
     low = percentile_filter(smooth, 30, size=2 * beside + 1, mode="nearest")
+    loudest = float(low.max())
     inner = smooth[1:-1]
     tops = 1 + np.flatnonzero((inner > smooth[:-2]) & (inner >= smooth[2:]))
     tops = tops[np.argsort(-smooth[tops])]
@@ -122,6 +136,8 @@ def _tops(smoothed: Spectrum, out: NDArray[np.bool_]) -> list[float]:
         left, right = low[max(top - beside, 0)], low[min(top + beside, len(low) - 1)]
         if smooth[top] < _HEIGHT * max(left, right) or len(numbers) == _MOST:
             continue
+        if max(left, right) < STOPPED * loudest:
+            continue  # a lobe of a filter's stop band has this shape, too
         saddles = [smooth[min(int(top), one) : max(int(top), one) + 1].min() for one in numbers]
         if saddles and smooth[top] < _PROMINENT * max(saddles):
             continue

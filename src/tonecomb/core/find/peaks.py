@@ -25,7 +25,7 @@ _REGION = 4.0  # times the floor, 6 dB, down to which a peak goes
 _BEYOND = 1  # bins more
 _CLEAR = 4.0  # times the floor's power, that a tone has at least that nothing else bears out
 _RARELY = 0.1  # of the frames, in which a tone is no more than what rings or bursts
-_STOPPED = 1e-4  # of the loudest noise, 40 dB
+STOPPED = 1e-4  # of the loudest noise, 40 dB
 _LOWEST = 4.0  # bins below which a broad peak of noise is slow drift
 _LOW = 16.0  # times the floor, 12 dB
 _OUTSIDE = 10  # strong tones outside the range that take part in the fit
@@ -52,6 +52,11 @@ class Peak:
         of coloured noise, or in a few frames only, is not."""
         if self.behaviour is not None and self.behaviour.share < _RARELY:
             return False
+        return self.stands_out
+
+    @property
+    def stands_out(self) -> bool:
+        """Whether it is so high that no noise about it is."""
         return self.level > _CLEAR * self.floor
 
     @property
@@ -127,7 +132,7 @@ def _drift(doing: Behaviour | None, place: float) -> bool:
 def _ripple(tone: Tone, level: float, around: float, floor: Array) -> bool:
     """Whether something low that keeps no phase lies so far below the loudest noise that it is
     the ripple of a filter's stop band and nothing of its own."""
-    return not tone.steady and level < _LOW * around and around < _STOPPED * floor.max()
+    return not tone.steady and level < _LOW * around and around < STOPPED * floor.max()
 
 
 def _regions(spectrum: Spectrum, floor: Array, indices: list[int]) -> dict[int, tuple[int, int]]:

@@ -14,8 +14,9 @@ from tonecomb.core.method.method import Method
 from tonecomb.core.record.pyramid import WaveformEnvelope, build, envelope_of
 from tonecomb.core.record.recording import Array, Recording, Samples, Stretch
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.estimate import run_spectrum
+from tonecomb.core.results.search import run
 from tonecomb.core.steps.prepare import prepare
 from tonecomb.core.steps.step import Step
 

@@ -16,6 +16,7 @@ from tonecomb.core.find.damping import Data, find_resonances, fit_by_hand
 from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.modes_near_tones import find_between, find_under
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.find.ridge import Ridge
 from tonecomb.core.find.variable_speed import Moving
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Array
@@ -25,7 +26,7 @@ from tonecomb.core.results.machine_time import MachineTime
 
 SEVERAL = 3
 """Peaks that move, or stand still, from which a family, or a mode under them, is looked for."""
-UNSTEADY = ("moves", "hump")
+UNSTEADY = ("moves", "wanders", "hump")
 """What peaks do that are no line."""
 _SWEPT = 2.0  # times what is told apart, that a tooth sweeps over before its peaks are its
 
@@ -37,7 +38,7 @@ class Findings:
     moves, how many more peaks there are than were asked for, what else changes over the stretch,
     the families among the peaks (None where they have not been looked for), and ``resonances``;
     with its ``content`` levels take no time to read. ``machine`` is the time of a machine whose
-    speed breathes."""
+    speed breathes, and ``ridge`` one tone that holds most of the power wherever it goes."""
 
     peaks: tuple[Peak, ...] = ()
     floor: Array | None = None
@@ -49,6 +50,7 @@ class Findings:
     resonances: tuple[Resonance, ...] = ()
     content: Content | None = None
     machine: MachineTime | None = None
+    ridge: Ridge | None = None
 
     @property
     def nbytes(self) -> int:
@@ -159,7 +161,7 @@ def modes(
         and not any(comb.beside_tooth(one.frequency) for comb in slip)
     ]
     still = [peak for peak in peaks if peak.tone.steady]
-    if decay is not None or moving or len(still) < SEVERAL or found.floor is None:
+    if decay is not None or moving or found.floor is None:
         return [*by_hand, *by_itself]
     known = [one.frequency for one in (*by_hand, *by_itself)]
     # A tooth that is wider than a line is no mode.

@@ -47,6 +47,7 @@ _BEYOND = 0.4
 _OVER_BINS = 1.0  # that a line moves over, before it is no line on average
 _BESIDE = 2.0  # bins beside what a line covers, that are its own
 _SCATTER = 1.14  # times the deviation of white noise: the phase of frames that overlap
+_OFF, _FRAMES_OFF = 0.25, 5.0  # of the most that a speed is off; frames in which it is so
 _EXACT, _WANDERS = 1e-6, 0.01  # of a frequency, no better than which one is where it wanders so
 
 
@@ -225,7 +226,7 @@ def machine_peaks(
         return comb in refused
 
     found = find_warp(p.read, length, fs, part(progress, 0, 0.6), hits)
-    if found is None:
+    if found is None or _jolts(found, at):
         return peaks, None
     machine = _Machine.of(p, found.warp)
     turning = _turning(machine, found, method, p, part(progress, 0.6, 0.9))
@@ -256,6 +257,14 @@ def machine_peaks(
         return peaks, None
     every = sorted((*kept, *turning), key=lambda one: one.tone.frequency)
     return tuple(every), time
+
+
+def _jolts(found: CommonWarp, at: Array) -> bool:
+    """Whether the speed is off its mean for some frames only: what is louder or softer at once, in
+    all lines together, looks so."""
+    swing = np.abs(found.warp.swing(at))
+    away = float(np.mean(swing > _OFF * swing.max())) * float(at[-1])
+    return away < _FRAMES_OFF * found.refined.frame_s
 
 
 def _slips(turning: Sequence[Peak], kept: Sequence[Peak], p: FramePlan) -> bool:

@@ -19,7 +19,8 @@ from tonecomb.core.method.sentence import DETRENDS, seconds, shown_as
 from tonecomb.core.record.recording import Array, Recording
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.record.windows import window
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.search import run
 from tonecomb.core.results.spectrogram import Spectrogram, View, run_spectrogram
 from tonecomb.core.results.trend import run_trend
 

@@ -16,8 +16,9 @@ from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.progress import Progress, part
 from tonecomb.core.record.recording import Recording, whole
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.knowledge import knowledge
+from tonecomb.core.results.search import run
 from tonecomb.desktop.acts import report_parts
 from tonecomb.desktop.edits.context import Context
 from tonecomb.desktop.kit import settings

@@ -6,9 +6,10 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.base.progress import Progress
-from tonecomb.core.results.analysis import Analysis, run_findings
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.differences import Differences, differences
 from tonecomb.core.results.knowledge import NOTHING, Knowledge, knowledge
+from tonecomb.core.results.search import run_findings
 from tonecomb.desktop.edits.held import HeldTraces
 from tonecomb.desktop.state.scheduler import Slot, Want
 from tonecomb.desktop.state.state import State

@@ -9,9 +9,10 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from tonecomb.core.base.errors import UserError
 from tonecomb.core.method.method import Follow, Method, plan
 from tonecomb.core.record.signal import Signal
-from tonecomb.core.results.analysis import Analysis, followed_spectrum, run_findings
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.estimate import Estimate, run_spectrum
 from tonecomb.core.results.findings import Findings
+from tonecomb.core.results.search import followed_spectrum, run_findings
 from tonecomb.core.results.true_peak import true_peaks
 from tonecomb.desktop.state.scheduler import QUICK_PLAIN, QUICK_SAMPLES, Scheduler, Slot, Want
 from tonecomb.desktop.state.store import Store

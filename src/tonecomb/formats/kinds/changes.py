@@ -9,9 +9,10 @@ from typing import Any, ClassVar
 from tonecomb.core.base.progress import Progress, silent
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.differences import Differences, SpectrumDifference, differences
 from tonecomb.core.results.knowledge import NOTHING, Knowledge
+from tonecomb.core.results.search import run
 from tonecomb.core.say import changed
 from tonecomb.formats.columns import Column, Table
 from tonecomb.formats.kinds.kind import Kind, ResultContext

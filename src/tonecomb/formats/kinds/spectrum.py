@@ -14,10 +14,11 @@ from tonecomb.core.find.ratios import ratio_words
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
 from tonecomb.core.results.against_truth import compared
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.knowledge import Knowledge
 from tonecomb.core.results.levels import level_readings, profile_reading
 from tonecomb.core.results.machine_time import MachineTime
+from tonecomb.core.results.search import run
 from tonecomb.core.say.behaviour import words
 from tonecomb.core.say.distortion import counted, distortion_words
 from tonecomb.core.say.in_short import in_short
