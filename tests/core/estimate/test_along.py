@@ -22,8 +22,9 @@ from tonecomb.core.find.tones import fit_tones
 from tonecomb.core.method.method import Method, plan
 from tonecomb.core.record.recording import Array, ArraySamples, Recording
 from tonecomb.core.record.windows import window
-from tonecomb.core.results.analysis import Analysis, followed_spectrum, run, run_findings
+from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.estimate import run_spectrum
+from tonecomb.core.results.search import followed_spectrum, run, run_findings
 
 FS, FRAME = 2000.0, 256
 N = 1500 * FRAME // 2
@@ -60,6 +61,8 @@ RECORDS = {
     "an offset": lambda: 1e5 + noise() + np.cos(600 * TIME),
     "silence": lambda: np.zeros(N),
 }
+
+MOVING = ("a short tone", "a step", "a tone that runs")
 
 
 def figures(analysis: Analysis) -> list[tuple[object, ...]]:
@@ -100,8 +103,9 @@ def test_one_pass_finds_what_two_do(name: str) -> None:
     moved = (one.found.changes if one.found else None for one in (at_once, apart))
     levels = [one.level_db if one else 0.0 for one in moved]
     assert levels[0] == pytest.approx(levels[1], abs=1e-3)
-    # Once all, and a few frames before that and for the first steps of tones.
-    assert (times < 1.6) == (name != "a short tone")
+    # Once all, and a few frames before that and for the first steps of tones; once or twice more
+    # where a tone does not stand, and it is asked what it does.
+    assert times < (1.6 if name not in MOVING else 3.6)
 
 
 @pytest.mark.parametrize("setting", [{"window": "flat-top"}, {"pad": 2}, {"detrend": "line"}])

@@ -12,9 +12,9 @@ from tonecomb.core.estimate.averages import Highest, Single
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Array, Problem, Recording, Stretch
 from tonecomb.core.record.windows import WINDOWS
-from tonecomb.core.results.analysis import run
 from tonecomb.core.results.confidence import confidence_db
 from tonecomb.core.results.estimate import run_spectrum
+from tonecomb.core.results.search import run
 from tonecomb.core.say.caution import Caution
 from tonecomb.core.say.cautions import cautions, short_stretch
 

@@ -117,7 +117,7 @@ def test_what_comes_and_goes_and_what_moves() -> None:
     text = "\n".join(part.text for part in told(recording(x, fs=fs), frame=2048))
     assert "63.66" in text and "frames" in text, text
     quiet = told(recording(np.zeros(4096)))
-    assert [part.text for part in quiet] == ["Nothing but zeros."]
+    assert [part.text for part in quiet] == ["All samples are 0 m/s²: nothing moves."]
 
 
 def test_where_a_sweeping_tone_turns_back_there_are_no_tones() -> None:

@@ -16,6 +16,8 @@ def brief(doing: Behaviour | None) -> str:
         return f"in {100 * doing.share:.0f} %"
     if doing.kind == "modulated":
         return f"~ {doing.swing_db:.0f} dB"
+    if doing.kind == "wanders":
+        return "phase wanders"
     return "broad"
 
 
@@ -30,6 +32,8 @@ def words(doing: Behaviour | None) -> str:
         return f"stands in {100 * doing.share:.0f} % of the frames"
     if doing.kind == "modulated":
         return f"swells and fades by {doing.swing_db:.1f} dB"
+    if doing.kind == "wanders":
+        return f"its phase wanders: {_places(doing.moved)} Hz wide"
     return "a broad peak, no single tone" if doing.kind == "hump" else "steady"
 
 

@@ -36,11 +36,13 @@ class Caution:
 class Seen:
     """What the detectors need besides the analysis: a look over the stretch, and its spectrum
     with a frame four times as long, None where the stretch is too short for one, and hits that
-    repeat in its middle, the surest first."""
+    repeat in its middle, the surest first; ``period`` (s) is that of samples which are one block
+    over and over."""
 
     survey: Survey
     finer: Spectrum | None
     hits: tuple[RepeatedHits, ...] = ()
+    period: float | None = None
 
 
 Detector = Callable[[Analysis, Seen], "Caution | None"]

@@ -18,6 +18,7 @@ from tonecomb.core.base.progress import Progress, part, silent
 from tonecomb.core.estimate.averages import Mean
 from tonecomb.core.find.comb import MAINS, mains
 from tonecomb.core.find.hits import LEAST_SAMPLES, RepeatedHits, find_hits
+from tonecomb.core.find.repeats import MOST_SAMPLES, exact_period
 from tonecomb.core.method.method import Frames, Method
 from tonecomb.core.record.recording import Array, Recording, Stretch
 from tonecomb.core.record.signal import Signal
@@ -27,7 +28,7 @@ from tonecomb.core.record.windows import window
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.confidence import confidence_db
 from tonecomb.core.results.estimate import run_spectrum
-from tonecomb.core.say import changing, coded, levels, repeating
+from tonecomb.core.say import changing, coded, levels, repeating, samples
 from tonecomb.core.say.caution import Caution, Detector, Edit, Seen, setting
 from tonecomb.core.steps.comb_notch import CombNotch
 from tonecomb.core.steps.envelope import Envelope
@@ -52,6 +53,7 @@ _MANY = 40.0  # hits, from which they are told unasked
 _FINER, _FINER_FRAMES = 4, 4  # times the frame, and so many of these
 _STRONGEST = 5  # peaks that are looked at more closely
 _OF_NOISE = 12.0  # times the median about it, above which a maximum of so few frames is no noise
+_SURE_OF = 0.1  # of what shows as one, to which both of a pair are known
 _PAIR_HEIGHT, _PAIR_DIP = 0.1, 0.25  # 10 dB below the higher; 6 dB below the lower
 
 
@@ -70,12 +72,15 @@ def look(
     if heard is None:
         heard = _heard(signal, method, start, stop, part(progress, 0.5, 0.7))
     frame, fs = _FINER * method.frames.frame, signal.rate
+    some = signal.samples.read(source.channel, start, min(stop, start + MOST_SAMPLES))
+    block = exact_period(some)
+    period = None if block is None else block / fs
     if frame > stop - start:
-        return Seen(found, None, heard)
+        return Seen(found, None, heard, period)
     first = Stretch(start / fs, (start + min(stop - start, _FINER_FRAMES * frame)) / fs)
     finer = Method(replace(source, stretch=first), Frames(frame=frame))
     spectrum = run_spectrum(finer, recording, part(progress, 0.7, 1)).spectrum
-    return Seen(found, spectrum, heard)
+    return Seen(found, spectrum, heard, period)
 
 
 def _heard(
@@ -242,8 +247,10 @@ def _close_pair(a: Analysis, seen: Seen) -> tuple[float, float] | None:
         peak
         for peak in a.peaks or ()
         if not (peak.behaviour and peak.behaviour.kind in changing.UNSTEADY)
+        and not changing.swept(a, peak)
     ]
-    frequencies = sorted(peak.tone.frequency for peak in still)
+    sure = [one for one in still if one.tone.frequency_std < _SURE_OF * separable]
+    frequencies = sorted(peak.tone.frequency for peak in sure)
     pairs = [(high - low, low, high) for low, high in pairwise(frequencies)]
     if pairs and min(pairs)[0] < separable:
         return min(pairs)[1:]
@@ -298,7 +305,9 @@ def _offset(a: Analysis, seen: Seen) -> Caution | None:
 
 
 def _hum(a: Analysis, seen: Seen) -> Caution | None:
-    if any(isinstance(step, CombNotch) and not step.off for step in a.method.source.steps):
+    if seen.period is not None or any(
+        isinstance(step, CombNotch) and not step.off for step in a.method.source.steps
+    ):
         return None
     other = {
         line
@@ -407,9 +416,12 @@ def _list_cut(a: Analysis, seen: Seen) -> Caution | None:
 
 
 DETECTORS: tuple[Detector, ...] = (
+    samples.constant,
     _clipped,
-    changing.held,
-    changing.quantised,
+    samples.held,
+    samples.spikes,
+    samples.repeats,
+    samples.quantised,
     _one_frame,
     levels.frames_level,
     levels.near_zero,

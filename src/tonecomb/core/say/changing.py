@@ -1,4 +1,4 @@
-"""Cautions about records that change, and about samples that are not what was there."""
+"""Cautions about records that change."""
 
 from __future__ import annotations
 
@@ -9,17 +9,18 @@ import numpy as np
 
 from tonecomb.core.estimate.averages import Single
 from tonecomb.core.estimate.tracks import Wanted
+from tonecomb.core.find.comb import ON_TOOTH
 from tonecomb.core.find.mode import half_power_width
 from tonecomb.core.find.peaks import Peak
+from tonecomb.core.find.ridge import Ridge
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Array, Stretch
 from tonecomb.core.record.windows import window
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.say.caution import Caution, Edit, Seen, setting
-from tonecomb.core.say.numbers import span
-from tonecomb.core.steps.as_sampled import AsSampled
+from tonecomb.core.say.numbers import plainly, span
 
-UNSTEADY = ("moves", "hump")
+UNSTEADY = ("moves", "wanders", "hump")
 _CHANGE_DB = 6.0  # from part to part, from which a record changes
 _SURE = 5.0  # standard deviations by which the level changes where there are few frames
 _SLOWEST, _PERIODS_OF_LEVEL = 0.1, 6.0  # of the power; periods in a part whose level is told
@@ -27,7 +28,6 @@ _MOVED_BINS = 0.4  # of a bin that a tone moves before it is said
 _MOVED = 0.004  # of its fundamental that a family does
 _SWING_DB = 4.0  # by which a modulated tone changes before it is said
 _AS_WIDE = 2.0  # times the window's line: between bins a width is known no better
-_STEPS, _UNDITHERED = 20.0, 0.42  # steps of the strongest tone; rms of the rest, in steps
 _PERIODS = 6.0  # of a fundamental in a frame in which it is followed
 _LONGEST = 4  # frames in the shortest stretch that a remedy leaves
 
@@ -39,7 +39,7 @@ def _more(peaks: Sequence[Peak], what: str) -> str:
     return f", and {len(peaks) - 1} other{'s' if len(peaks) > 2 else ''} {what}"
 
 
-def _strike(a: Analysis, spans: Sequence[tuple[float, float]]) -> Edit | None:
+def strike(a: Analysis, spans: Sequence[tuple[float, float]]) -> Edit | None:
     """The edit that leaves out frames with these spans (s from the stretch's start); None where
     frames cannot be left out, or few would stay."""
     gone = sum(end - start for start, end in spans)
@@ -66,6 +66,8 @@ def nonstationary(a: Analysis, seen: Seen) -> Caution | None:
     """The level changes in most bands: what changes in a few is a tone, or slow drift."""
     if isinstance(a.method.averaging.average, Single):
         return None
+    if a.ridge is not None:
+        return None  # what is louder and softer is where its tone is
     changes = None if a.found is None else a.found.changes
     if changes is not None and changes.silent:
         return _silent(a, changes.silent)
@@ -82,13 +84,13 @@ def nonstationary(a: Analysis, seen: Seen) -> Caution | None:
         if changes.elsewhere or changes.band_db < _CHANGE_DB or changes.level_db < _CHANGE_DB:
             return None
         by, low, high = changes.band_db, changes.softest, changes.loudest
-        place = "{:.3g} to {:.3g} Hz".format(*changes.band)
+        place = "{} to {} Hz".format(*map(plainly, changes.band))
         what = f"The level of the noise from {place} changes by {{:.0f}} dB"
     text = (
         f"{what.format(by)} ({low:.3g} to {high:.3g} {a.channel.unit} rms): the average holds for "
         "no part of it."
     )
-    edit = _strike(a, changes.loud) if changes is not None else None
+    edit = strike(a, changes.loud) if changes is not None else None
     return Caution("nonstationary", text, "Leave the loud part out" if edit else "", edit)
 
 
@@ -98,7 +100,7 @@ def _silent(a: Analysis, spans: Sequence[tuple[float, float]]) -> Caution:
     start, end = (begin + at for at in spans[0])
     more = f", and in {len(spans) - 1} more parts" if len(spans) > 1 else ""
     text = f"From {start:.4g} to {end:.4g} s{more} there is nothing: the average counts silence."
-    edit = _strike(a, spans)
+    edit = strike(a, spans)
     return Caution("nonstationary", text, "Leave it out" if edit else "", edit)
 
 
@@ -126,6 +128,8 @@ def _chance_db(a: Analysis, parts: int) -> float:
 
 def moving(a: Analysis, seen: Seen) -> Caution | None:
     """A family or a tone whose frequency moves."""
+    if a.ridge is not None:
+        return _ridge(a.ridge)
     family = None if a.found is None else a.found.moving
     if family is not None and (family.runs or family.moved > _MOVED * family.mean):
         what, between = "moves", f"from {span(family.low, family.high)} Hz"
@@ -158,6 +162,7 @@ def moving(a: Analysis, seen: Seen) -> Caution | None:
         peak
         for peak in a.peaks or ()
         if peak.behaviour
+        and peak.stands_out
         and peak.behaviour.kind == "moves"
         and peak.behaviour.moved > _MOVED_BINS * hz
     ]
@@ -181,7 +186,25 @@ def moving(a: Analysis, seen: Seen) -> Caution | None:
     )
 
 
-def _swept(a: Analysis, peak: Peak) -> bool:
+def _ridge(ridge: Ridge) -> Caution | None:
+    """What there is to say of one tone that runs; one that stands now here, now there does not."""
+    if ridge.steps:
+        return None
+    return Caution(
+        "moving",
+        f"One tone runs from {ridge_span(ridge)} Hz and holds {100 * ridge.share:.0f} % of the "
+        "power: the average shows where it went, not how strong it is.",
+        "Follow it",
+        _following(Wanted(0.9 * ridge.low, 1.1 * ridge.high)),
+    )
+
+
+def ridge_span(ridge: Ridge) -> str:
+    """From where to where it runs."""
+    return " to ".join(plainly(end) for end in ridge.ends)
+
+
+def swept(a: Analysis, peak: Peak) -> bool:
     """Whether a peak belongs to a family that moves, of which that is said already."""
     family = None if a.found is None else a.found.moving
     return family is not None and (family.runs or family.sweeps(peak.tone.frequency))
@@ -193,7 +216,8 @@ def comes_and_goes(a: Analysis, seen: Seen) -> Caution | None:
         peak
         for peak in a.peaks or ()
         if peak.behaviour
-        and not _swept(a, peak)
+        and peak.stands_out
+        and not swept(a, peak)
         and (
             peak.behaviour.kind == "comes and goes"
             or (peak.behaviour.kind == "modulated" and peak.behaviour.swing_db > _SWING_DB)
@@ -214,7 +238,7 @@ def comes_and_goes(a: Analysis, seen: Seen) -> Caution | None:
         )
     whole = a.amplitude(peak)[0]
     present = whole * a.present(peak) / peak.tone.amplitude
-    edit = _strike(a, doing.absent)
+    edit = strike(a, doing.absent)
     return Caution(
         "comes-and-goes",
         f"{at} stands in {100 * doing.share:.0f} % of the frames, at {present:.4g} "
@@ -240,53 +264,21 @@ def content_changes(a: Analysis, seen: Seen) -> Caution | None:
     )
 
 
-def held(a: Analysis, seen: Seen) -> Caution | None:
-    """Runs of equal samples that a jump begins or ends: the recorder had nothing new."""
-    found = seen.survey.held
-    if not found.runs:
-        return None
-    runs = "a run" if found.runs == 1 else f"{found.runs} runs"
-    spans = [(first / a.fs, stop / a.fs) for first, stop in found.places]
-    edit = _strike(a, spans) if found.runs == len(spans) else None
-    return Caution(
-        "held",
-        f"{found.samples} samples in {runs} are equal to the one before, the first at "
-        f"{spans[0][0]:.6g} s into the stretch: dropouts, which add noise at low frequencies.",
-        "Leave those frames out" if edit else "",
-        edit,
-    )
-
-
-def quantised(a: Analysis, seen: Seen) -> Caution | None:
-    """Few steps and nothing that moves the signal across them: distortion that is tones."""
-    step = seen.survey.held.step
-    steps = [one for one in a.method.source.steps if not one.off]
-    if not step or a.found is None or a.order or (steps and not isinstance(steps[-1], AsSampled)):
-        return None
-    tones = [peak.tone.amplitude for peak in a.peaks or ()]
-    strongest = max(tones, default=0.0)
-    rest = math.sqrt(max(seen.survey.rms**2 - sum(x * x for x in tones) / 2, 0.0))
-    if strongest > _STEPS * step or rest > _UNDITHERED * step:
-        return None
-    return Caution(
-        "quantised",
-        f"The samples have steps of {step:.3g} {a.channel.unit}, {max(strongest / step, 1):.2g} of "
-        f"them to the strongest tone's peak, and little noise across them: rounding makes tones "
-        "that are not there. Record with more gain.",
-    )
-
-
 def damping_limited(a: Analysis, seen: Seen) -> Caution | None:
     """A line that is noise's; where it is no wider than the window's it may be a resonance that
     this frame cannot show."""
+    if seen.period is not None:
+        return None  # its lines are the block's
     line = window(a.method.frames.window).width_3db * a.spectrum.frame_hz
     teeth = {number for comb in a.combs for number in comb.lines}
     alone = [peak for i, peak in enumerate(a.peaks or ()) if i not in teeth]
     for peak in sorted(alone, key=lambda p: -p.tone.amplitude):
         width = half_power_width(a.spectrum, peak.tone.frequency)
         noise = not peak.tone.steady if peak.behaviour is None else peak.behaviour.kind == "hump"
-        if not noise or _swept(a, peak) or not width < _AS_WIDE * line:
+        if not noise or swept(a, peak) or not width < _AS_WIDE * line:
             continue
+        if any(_tooth(peak.tone.frequency, one.frequency) for one in seen.hits):
+            continue  # of hits that slip
         if a.resonance(peak) is not None:
             continue
         longest = round(a.resolution.stretch_s * a.fs)
@@ -299,3 +291,9 @@ def damping_limited(a: Analysis, seen: Seen) -> Caution | None:
             return Caution("damping-limited", f"{text}; that takes a longer stretch.")
         return Caution("damping-limited", f"{text}.", f"Use {frame} samples", setting(frame=frame))
     return None
+
+
+def _tooth(frequency: float, rate: float) -> bool:
+    """Whether a frequency is a multiple of a rate, as near as teeth of hits that slip are."""
+    turns = frequency / rate
+    return turns > 0.5 and abs(turns - round(turns)) < ON_TOOTH

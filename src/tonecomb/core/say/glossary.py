@@ -45,6 +45,7 @@ GLOSSARY = {
     "tooth": "one line of a comb",
     "trace": "a curve of one analysis",
     "truth": "what was put into a made recording, beside what was read",
+    "wanders": "a tone whose amplitude stands while its phase does not: a free oscillator",
     "window": "what tapers a frame towards its ends, so that lines leak less",
     "zone": "A, B, C …: between two of a level's limits",
 }

@@ -11,21 +11,27 @@ from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
 from tonecomb.core.find.comb import MAINS, Comb, mains, matching
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.find.ratios import ratio_words
+from tonecomb.core.find.ridge import Ridge
 from tonecomb.core.method.machine import named
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.knowledge import NOTHING, Knowledge
 from tonecomb.core.results.levels import level_readings
 from tonecomb.core.say.behaviour import words as behaviour_words
 from tonecomb.core.say.caution import Caution
-from tonecomb.core.say.numbers import runs, significant, span, with_std
+from tonecomb.core.say.changing import ridge_span
+from tonecomb.core.say.numbers import plainly, runs, significant, span, with_std
 
 _SINGLE, _MODES, _FAMILIES = 3, 4, 5  # that are told one by one
 _CHANGES = ("content-changes", "nonstationary")
-_UNSURE = ("lost", "clipped", "held", "quantised", "short-stretch", "alias-risk", "lossy")
+_UNSURE = ("lost", "clipped", "held", "spikes", "quantised", "short-stretch", "alias-risk", "lossy")
 _MOST_UNSURE = 2  # cautions that stand in short
 _MAINS_OFF = 0.003  # of it: no grid is further off
 _NEAR = 0.03  # of its frequency, within which another makes a tone doubtful
+_LIKE = 0.4  # of its amplitude, that such another has
 _OF_ALL = 0.7  # of what it stands over the noise, that a tone rises from what is beside it
+_PART = 0.03  # of the power, from which a tone is told that is there in a few frames only
+_ROUNDED = 0.05  # of the strongest tone, below which few steps make lines of their own
+_STEPS = 8  # at which one tone stands, that are named
 _HIGHEST = 200  # tooth of a family that a single tone may be
 
 
@@ -69,13 +75,25 @@ class _Told:
         return {
             i: one
             for i, one in self.tones.items()
-            if i not in self.tied and one.clear and not self._crowded(one) and not self._passed(one)
+            if i not in self.tied
+            and (one.clear or self._weighs(i, one))
+            and not self._crowded(one)
+            and not self._passed(one)
         }
+
+    def _weighs(self, number: int, peak: Peak) -> bool:
+        """Whether a tone that is hardly ever there has a good part of all power nevertheless."""
+        a = self.analysis
+        if a.uneven and a.levels.whole < a.rms**2:
+            return False  # what is loud at an end hardly counts in the frames
+        return peak.stands_out and _power(a, number) > _PART * a.rms**2
 
     def _passed(self, peak: Peak) -> bool:
         """Whether a tone that moves, or stands in a part of the frames, is where a tooth of a
         family that moves passes, or holds its speed for a while: it looks like a tone there."""
-        findings, doing = self.analysis.found, peak.behaviour
+        findings, doing, ridge = self.analysis.found, peak.behaviour, self.analysis.ridge
+        if ridge is not None and not ridge.steps and not peak.tone.steady:
+            return ridge.low <= peak.tone.frequency <= ridge.high
         if findings is None or findings.moving is None or peak.tone.steady or doing is None:
             return False
         stays = doing.kind not in ("moves", "hump") and doing.share > _STAYS
@@ -90,7 +108,10 @@ class _Told:
         if peak.prominence_db < _OF_ALL * 10 * math.log10(peak.level / peak.floor):
             return True
         return any(
-            one is not peak and _unsteady(one) and abs(one.tone.frequency - place) < _NEAR * place
+            one is not peak
+            and _unsteady(one)
+            and abs(one.tone.frequency - place) < _NEAR * place
+            and one.tone.amplitude > _LIKE * peak.tone.amplitude
             for one in self.analysis.peaks or ()
         )
 
@@ -101,6 +122,16 @@ class _Told:
         if findings is None or findings.moving is None or findings.machine is not None:
             return False
         return findings.moving.runs
+
+    @property
+    def loop(self) -> Caution | None:
+        """What is said of a record that is one block over and over: its lines are the block's."""
+        return next((one for one in self.cautions if one.code == "repeats"), None)
+
+    @property
+    def coarse(self) -> bool:
+        """Whether the samples have so few steps that rounding makes lines."""
+        return any(one.code == "quantised" for one in self.cautions)
 
     @property
     def tied(self) -> set[int]:
@@ -142,8 +173,20 @@ def in_short(
     untold = not analysis.method.averaging.average.typical or analysis.method.source.axes
     if analysis.found is None or untold:
         return ()
-    told = _Told(analysis, said.families(analysis), said, cautions)
-    return tuple(part for rule in RULES for part in rule(told))
+    told = _Told(analysis, _borne(said.families(analysis), analysis, cautions), said, cautions)
+    rules = RULES if told.loop is None else (_level, _judged, _unsure)
+    return tuple(part for rule in rules for part in rule(told))
+
+
+def _borne(
+    families: tuple[Comb, ...], a: Analysis, cautions: Sequence[Caution]
+) -> tuple[Comb, ...]:
+    """The families that can be told: of samples with few steps that of the strongest tone, for the
+    lines that rounding makes lie in rows."""
+    if not any(one.code == "quantised" for one in cautions):
+        return families
+    strongest = max(range(len(a.peaks or ())), key=lambda i: a.lines[i].amplitude, default=None)
+    return tuple(one for one in families if one.carrier is None and strongest in one.lines)
 
 
 def _level(told: _Told) -> list[Sentence]:
@@ -152,7 +195,12 @@ def _level(told: _Told) -> list[Sentence]:
     total, frames = a.rms**2, a.levels.whole
     text = f"{significant(a.rms)} {a.unit.symbol} rms {a.rms_of}"
     if not total > 0:
-        return [Sentence("Nothing but zeros.", "level")]
+        constant = next((one.text for one in told.cautions if one.code == "constant"), "")
+        return [Sentence(constant or "Nothing moves: all samples are the same.", "level")]
+    if told.loop is not None:
+        return [Sentence(f"{text}. {told.loop.text}", "caution", told.loop.code)]
+    if a.ridge is not None:
+        return [Sentence(f"{text}: {_one_tone(a.ridge)}.", "level")]
     single = told.single
     in_families = sum(_power(a, i) for i in told.tied & set(told.tones))
     alone = sum(_power(a, i) for i in single)
@@ -174,6 +222,15 @@ def _level(told: _Told) -> list[Sentence]:
     shares.append((rest, "in harmonics that run and in noise" if told.runs else "broadband"))
     parts = [f"{_percent(power / whole)} {where}" for power, where in shares if power > 0]
     return [Sentence(f"{text}: {', '.join(parts)}.", "level")]
+
+
+def _one_tone(ridge: Ridge) -> str:
+    """What one tone does that holds most of the power."""
+    if not ridge.steps:
+        return f"one tone runs from {ridge_span(ridge)} Hz, {_percent(ridge.share)} of the power"
+    places = ", ".join(plainly(step, 4) for step in ridge.steps[:_STEPS])
+    more = f" and {len(ridge.steps) - _STEPS} more" if len(ridge.steps) > _STEPS else ""
+    return f"one tone at a time: {places}{more} Hz"
 
 
 def _judged(told: _Told) -> list[Sentence]:
@@ -207,8 +264,9 @@ def _power(a: Analysis, number: int) -> float:
 
 
 def _percent(share: float) -> str:
-    share = min(share, 1.0)
-    return "under 1 %" if share < 0.01 else f"{100 * share:.0f} %"
+    if 0.99 < share < 0.999:
+        return "over 99 %"
+    return "under 1 %" if share < 0.01 else f"{min(100 * share, 100):.0f} %"
 
 
 def _combs(told: _Told) -> list[Sentence]:
@@ -289,7 +347,14 @@ def _family(comb: Comb, told: _Told) -> str:
 def _tones(told: _Told) -> list[Sentence]:
     """The strongest tones that are in no family."""
     ordered = sorted(told.single.values(), key=lambda peak: -peak.level)
-    parts = []
+    parts: list[Sentence] = []
+    if told.coarse and told.analysis.peaks:
+        least = _ROUNDED * max(one.tone.amplitude for one in told.analysis.peaks)
+        made = sum(one.tone.amplitude < least for one in told.analysis.peaks)
+        ordered = [one for one in ordered if one.tone.amplitude >= least]
+        if made:
+            lines = "line" if made == 1 else "lines"
+            parts.append(Sentence(f"{made} weaker {lines}, as rounding leaves them.", "peak"))
     for peak in ordered[:_SINGLE]:
         tone, a = peak.tone, told.analysis
         note = told.said.of(peak, a)
@@ -333,7 +398,9 @@ def _tie(peak: Peak, told: _Told) -> str:
 def _modes(told: _Told) -> list[Sentence]:
     """Resonances, and broad peaks that are neither tones nor fitted."""
     a, parts = told.analysis, []
-    for one in a.resonances[:_MODES]:
+    # What lines that rounding makes stand under is no mode.
+    modes = [one for one in a.resonances if one.kind != "ringing" or not told.coarse]
+    for one in modes[:_MODES]:
         damping = with_std(100 * one.damping, 100 * one.damping_std)
         text = f"Resonance: {with_std(one.frequency, one.frequency_std)} Hz, damping {damping} %."
         parts.append(Sentence(text, "resonance", frequency=one.frequency))

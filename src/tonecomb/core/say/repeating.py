@@ -7,7 +7,7 @@ from itertools import combinations
 from tonecomb.core.find.hits import RepeatedHits
 from tonecomb.core.method.method import Method
 from tonecomb.core.results.analysis import Analysis
-from tonecomb.core.say import changing
+from tonecomb.core.say import changing, samples
 from tonecomb.core.say.caution import Caution, Seen
 from tonecomb.core.say.numbers import with_std
 from tonecomb.core.steps.envelope import Envelope
@@ -22,7 +22,7 @@ _BEATING = 12  # tones whose beats may look like hits
 def hits(a: Analysis, seen: Seen) -> Caution | None:
     """Hits such as a bearing's: a spectrum shows them least where they are told best. Noise that
     changes, steps of a coarse record, the pulses of harmonics and beats of tones are none."""
-    if changing.nonstationary(a, seen) or changing.quantised(a, seen):
+    if a.ridge is not None or changing.nonstationary(a, seen) or samples.quantised(a, seen):
         return None
     heard = [one for one in seen.hits if not _of_tones(a, one)]
     if not heard:
@@ -55,6 +55,9 @@ def _of_tones(a: Analysis, hits: RepeatedHits) -> bool:
     ):
         return True
     tones = [one for one in a.peaks or () if one.tone.steady]
+    exact = hits.smooth or not hits.slips
+    if exact and any(_multiple(rate, one.tone.frequency, hits.std) for one in tones):
+        return True
     tones = sorted(tones, key=lambda one: -one.level)
     near = max(3 * hits.std, 0.5 * a.spectrum.bin_hz)
     loud = [one.tone.frequency for one in tones if one.level > _AS_LOUD * tones[0].level]
@@ -64,3 +67,8 @@ def _of_tones(a: Analysis, hits: RepeatedHits) -> bool:
     strongest = [one.tone.frequency for one in tones[:_BEATING]]
     beats = (abs(f - g) for f, g in combinations(strongest, 2))
     return not hits.slips and any(abs(beat - rate) < near for beat in beats)
+
+
+def _multiple(rate: float, frequency: float, std: float) -> bool:
+    """Whether a rate is a tone's frequency, or twice that: what a wave does to the noise."""
+    return any(abs(rate - times * frequency) < 3 * std for times in (1, 2))
