@@ -22,6 +22,7 @@ from benchmarks import (
     spectrogram,
     spectrum,
     start,
+    statements,
     truth,
     waterfall,
 )
@@ -37,6 +38,7 @@ BENCHMARKS = {
     "editing": editing.main,
     "accuracy": accuracy.main,
     "truth": truth.main,
+    "statements": statements.main,
     "waterfall": waterfall.main,
     "filtering": filtering.main,
     "dragging": dragging.main,

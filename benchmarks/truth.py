@@ -15,7 +15,8 @@ from benchmarks.changing import FS, Made, Make
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.method.method import default_method
 from tonecomb.core.record.recording import Array, ArraySamples, Channel, Recording
-from tonecomb.core.results.analysis import Analysis, run
+from tonecomb.core.results.analysis import Analysis
+from tonecomb.core.results.search import run
 from tonecomb.core.say.cautions import cautions
 
 NEAR_HZ = 3.0  # of the range that a tone covers, in which a peak is its
@@ -42,13 +43,13 @@ class Score:
         return self.covered[what] / self.told[what] if self.told[what] else float("nan")
 
 
-def made_recording(x: np.ndarray) -> Recording:
-    """Samples as a recording."""
+def made_recording(x: np.ndarray, fs: float = FS) -> Recording:
+    """Samples at ``fs`` (Hz) as a recording."""
     return Recording(
         id="r",
         name="made",
         format="made",
-        sample_rate=FS,
+        sample_rate=fs,
         rate_source="given",
         rate_found="given",
         length=len(x),

@@ -1,0 +1,40 @@
+"""Whether what is said of records of many kinds is true, and what is due is said."""
+
+import pytest
+from benchmarks.statements import lacking, trials, untrue
+
+KINDS = [
+    "noise: white 100 Hz",
+    "noise: heavy tails",
+    "noise: two levels",
+    "tone: 10 Hz rate",
+    "tones: 12 at random",
+    "change: tone in the first half",
+    "change: nine bursts",
+    "change: random FM, 0.3 s",
+    "change: one after the other",
+    "change: two, in turn",
+    "change: sweep 5 to 29 Hz",
+    "change: sweep 1400 to 900 Hz",
+    "family: 2, 3, 5, 7",
+    "family: two, 3 to 4",
+    "family: gear and sidebands",
+    "family: of 12 random tones none",
+    "mode: 1 %",
+    "mode: 5 %",
+    "mode: under a tone",
+    "hits: none in a vowel",
+    "samples: sine of 8 bits",
+    "samples: clipped sine",
+    "samples: leading zeros",
+    "samples: constant",
+    "samples: a spike",
+    "mixture: hum and a mode",
+]
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_every_sentence_is_true(kind) -> None:
+    for record, said in trials(kind, 1):
+        assert not untrue(record, said), said.sentences
+        assert not lacking(record, said), said.sentences
