@@ -920,6 +920,16 @@ def _mixture1(rng: Rng) -> Record:
     return one.plus(burst).plus(noise(rng, 4000, 40, 0.1))
 
 
+@kind("mixture: a wandering line below a family")
+def _mixture8(rng: Rng) -> Record:
+    f = rng.uniform(60, 120)
+    steps = rng.standard_normal(40 * 4000) * math.sqrt(2 * math.pi * rng.uniform(0.05, 0.5) / 4000)
+    walk = Record(np.sin(2 * np.pi * f * clock(4000, 40) + np.cumsum(steps)), 4000, tonal=None)
+    walk = replace(walk, tones=(near(f, 0.02),), broad=(near(f, 0.02),), may=(*MOVES, *COMES))
+    teeth = harmonic(rng, 4000, 40, rng.uniform(180, 220), [1, 2, 3, 4, 5], lambda n: 0.5 / n)
+    return teeth.plus(walk).plus(noise(rng, 4000, 40, 0.03))
+
+
 @kind("mixture: mode, tone, a thud")
 def _mixture2(rng: Rng) -> Record:
     one = mode(rng, 4000, 40, rng.uniform(300, 500), 0.01)

@@ -38,3 +38,18 @@ def test_every_sentence_is_true(kind) -> None:
     for record, said in trials(kind, 1):
         assert not untrue(record, said), said.sentences
         assert not lacking(record, said), said.sentences
+
+
+@pytest.mark.parametrize(
+    "kind",
+    ["mixture: a wandering line below a family", "mixture: hum and a mode", "family: 2, 3, 5, 7"],
+)
+def test_teeth_are_at_their_peaks(kind) -> None:
+    """What becomes of peaks after families have been looked for leaves their numbers alone."""
+    for _, said in trials(kind, 3):
+        for comb in said.analysis.combs:
+            found = [tooth for tooth in comb.teeth if tooth.found]
+            assert found
+            for tooth in found:
+                assert said.analysis.peaks[tooth.line].tone.frequency == tooth.frequency
+                assert abs(tooth.deviation) < 0.02 * comb.spacing

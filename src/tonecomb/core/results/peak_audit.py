@@ -1,4 +1,4 @@
-"""What peaks and modes are, once all are there: what the band of each does is asked, what are only
+"""What peaks and modes are, once they are there: what the band of each does is asked, what are only
 sides of a peak that comes and goes are taken out, and pieces of one that moves are joined."""
 
 from __future__ import annotations
@@ -6,6 +6,8 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+
+import numpy as np
 
 from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.find.behaviour import Behaviour
@@ -22,6 +24,8 @@ _CLEAR = 10.0  # times the noise, from which a narrow band is its peak's: 10 dB
 _NARROW = 0.01  # of its frequency: an oscillator's line is no wider than so
 _SIDED = ("comes and goes", "wanders", "moves")  # what has sides
 _SIDES, _EDGES = 64.0, 3.0  # bins to which they reach; times the square of what one edge leaves
+_APART, _IN_TURN = 6.0, 1.15  # bins between two pieces; the frames in which both stand together
+_SKIRT = 3.0  # bins to either side of what a tone covers, in which it is
 _PIECES = 6.0  # of what a tone covers that was seen in pieces, that its mean is uncertain
 _LINES = 16.0  # bins to each side in which the noise about a line is told
 _LEAST_LINE = 0.3  # of the window's line, that a broad peak is wide at least
@@ -59,35 +63,48 @@ def with_lines(peaks: Sequence[Peak], spectrum: Spectrum, whole: Whole) -> tuple
     return tuple(read(peak) for peak in peaks)
 
 
-def audited(
+def asked(
+    peaks: Sequence[Peak], spectrum: Spectrum, taper: Window, whole: Whole, fs: float
+) -> tuple[Peak, ...]:
+    """The peaks, the strongest of those that do not stand called by what their bands do; sides of
+    others taken out, pieces of one joined. To be asked before families are looked for, whose teeth
+    are known by their peaks' numbers."""
+    line = taper.width_3db * spectrum.frame_hz
+    broad = sorted((one for one in peaks if _unsteady(one)), key=lambda one: -one.level)[:_ASKED]
+    called: dict[int, Behaviour] = {}
+    stretch = whole() if broad and spectrum.framing.kept is None else None
+    for peak in broad if stretch is not None else ():
+        width = half_power_width(spectrum, peak.tone.frequency)
+        width = line if math.isnan(width) else max(width - line, _LEAST_LINE * line)
+        if width > _NARROW * peak.tone.frequency or peak.level < _CLEAR * peak.floor:
+            continue
+        assert stretch is not None
+        said = _ask(stretch, peak.tone.frequency, width, peaks, (), spectrum, fs)
+        # What its frames say of a tone is more than its band does, unless that is noise.
+        if _hump(peak) or said.kind == "mode":
+            called[id(peak)] = _behaviour(peak, said, width)
+    if stretch is not None:
+        peaks = [_called(one, called.get(id(one)), stretch.seconds) for one in peaks]
+    return _settled(peaks, spectrum)
+
+
+def borne_modes(
     peaks: Sequence[Peak],
     resonances: Sequence[Resonance],
     by_hand: Sequence[Fit],
     spectrum: Spectrum,
-    taper: Window,
     whole: Whole,
     fs: float,
 ) -> tuple[tuple[Peak, ...], list[Resonance]]:
-    """The peaks, broad ones that wander or come and go called so, and the resonances that are
-    modes. Those fitted ``by_hand`` are what somebody says that they are."""
-    line = taper.width_3db * spectrum.frame_hz
-    asked = [one for one in resonances if _in_doubt(one, by_hand)]
-    broad = sorted(
-        (one for one in peaks if _unsteady(one) and mode_at(one, resonances) is None),
-        key=lambda one: -one.level,
-    )[:_ASKED]
-    if (not asked and not broad) or spectrum.framing.kept is not None:
-        return _settled(peaks, spectrum.frame_hz), list(resonances)
-    stretch = whole()
+    """The resonances whose bands do as a mode's does, and the same peaks, those at the others
+    called by what they do. Those fitted ``by_hand`` are what somebody says that they are."""
+    doubted = [one for one in resonances if _in_doubt(one, by_hand)]
+    stretch = whole() if doubted and spectrum.framing.kept is None else None
     if stretch is None:
-        return _settled(peaks, spectrum.frame_hz), list(resonances)
-
-    def ask(frequency: float, width: float) -> Verdict:
-        return _ask(stretch, frequency, width, peaks, resonances, spectrum, fs)
-
+        return tuple(peaks), list(resonances)
     gone: list[tuple[Resonance, Verdict]] = []
-    for one in asked:
-        said = ask(one.frequency, one.bandwidth)
+    for one in doubted:
+        said = _ask(stretch, one.frequency, one.bandwidth, peaks, resonances, spectrum, fs)
         if said.kind in _MODES and not _clear(one):
             said = Verdict("unsure")
         if said.kind not in _MODES:
@@ -97,30 +114,22 @@ def audited(
     for one, said in gone:
         for peak in (peak for peak in peaks if mode_at(peak, [one]) is one):
             called[id(peak)] = _behaviour(peak, said, one.bandwidth)
-    for peak in broad:
-        width = half_power_width(spectrum, peak.tone.frequency)
-        width = line if math.isnan(width) else max(width - line, _LEAST_LINE * line)
-        if width > _NARROW * peak.tone.frequency or peak.level < _CLEAR * peak.floor:
-            continue
-        said = ask(peak.tone.frequency, width)
-        # What its frames say of a tone is more than its band does, unless that is noise.
-        if _hump(peak) or said.kind == "mode":
-            called[id(peak)] = _behaviour(peak, said, width)
-    every = [_called(one, called.get(id(one)), stretch.seconds) for one in peaks]
-    return _settled(every, spectrum.frame_hz), kept
+    return tuple(_called(one, called.get(id(one)), stretch.seconds) for one in peaks), kept
 
 
-def _settled(peaks: Sequence[Peak], bin_hz: float) -> tuple[Peak, ...]:
+def _settled(peaks: Sequence[Peak], spectrum: Spectrum) -> tuple[Peak, ...]:
     """The peaks without those that are sides of another, pieces of one that moves joined."""
+    bin_hz = spectrum.frame_hz
     own = [one for one in peaks if one.by_hand or not _is_side(one, peaks, bin_hz)]
     own.sort(key=lambda one: -one.tone.amplitude)
     joined: list[Peak] = []
     for one in own:
-        whole = next((i for i, other in enumerate(joined) if _same(one, other)), None)
+        same = (i for i, other in enumerate(joined) if _same(one, other, _APART * bin_hz))
+        whole = next(same, None)
         if whole is None:
             joined.append(one)
         else:
-            joined[whole] = _joined(joined[whole], one)
+            joined[whole] = _joined(joined[whole], one, spectrum)
     return tuple(sorted(joined, key=lambda one: one.tone.frequency))
 
 
@@ -139,33 +148,45 @@ def _is_side(one: Peak, peaks: Sequence[Peak], bin_hz: float) -> bool:
     return not one.tone.steady and any(leaves(other) for other in peaks)
 
 
-def _same(one: Peak, other: Peak) -> bool:
-    """Whether two are pieces of one tone that moves: what they cover overlaps."""
+def _same(one: Peak, other: Peak, near: float) -> bool:
+    """Whether two are pieces of one tone that moves: what they cover overlaps; or is ``near`` (Hz)
+    and one stands about when the other does not."""
     a, b = one.behaviour, other.behaviour
-    if a is None or b is None or not a.kind == b.kind == "moves":
+    if a is None or b is None or "moves" not in (a.kind, b.kind):
         return False
-    return a.low <= b.high and b.low <= a.high
+    if a.kind == b.kind and a.low <= b.high and b.low <= a.high:
+        return True
+    in_turn = a.share + b.share < _IN_TURN
+    goes = all(one.kind in ("moves", "comes and goes") for one in (a, b))
+    return goes and in_turn and a.low <= b.high + near and b.low <= a.high + near
 
 
-def _joined(one: Peak, other: Peak) -> Peak:
-    """One tone of two pieces."""
+def _joined(one: Peak, other: Peak, spectrum: Spectrum) -> Peak:
+    """One tone of two pieces, of the power that stands over the noise where they are."""
     a, b = one.behaviour, other.behaviour
     assert a is not None and b is not None
     powers = one.tone.amplitude**2, other.tone.amplitude**2
-    total = sum(powers)
-    middle = (powers[0] * one.tone.frequency + powers[1] * other.tone.frequency) / total
+    middle = float(np.average([one.tone.frequency, other.tone.frequency], weights=powers))
     low, high = min(a.low, b.low), max(a.high, b.high)
     std = max(one.tone.frequency_std, other.tone.frequency_std, (high - low) / _PIECES)
-    amplitude_std = math.hypot(one.tone.amplitude_std, other.tone.amplitude_std)
+    wide = _SKIRT * spectrum.frame_hz
+    first, stop = np.searchsorted(spectrum.frequency, [low - wide, high + wide])
+    over = spectrum.mean_square[first:stop] - one.floor
+    power = 2 * float(over.sum()) * spectrum.bin_hz / spectrum.enbw_hz
+    # Both count the bins between them, at the most.
+    power = min(max(power, max(powers)), sum(powers))
     tone = replace(
         one.tone,
         frequency=middle,
         frequency_std=std,
-        amplitude=math.sqrt(total),
-        amplitude_std=amplitude_std,
+        amplitude=math.sqrt(power),
+        amplitude_std=math.hypot(one.tone.amplitude_std, other.tone.amplitude_std),
     )
-    doing = replace(a, share=min(a.share + b.share, 1.0), low=low, high=high)
-    return replace(one, tone=tone, behaviour=doing, level=max(one.level, other.level))
+    doing = replace(a, kind="moves", share=min(a.share + b.share, 1.0), low=low, high=high)
+    level = max(one.level, other.level)
+    # The saddle between them is its own: it rises from the noise.
+    rises = 10 * math.log10(level / one.floor)
+    return replace(one, tone=tone, behaviour=doing, level=level, prominence_db=rises)
 
 
 def _in_doubt(one: Resonance, by_hand: Sequence[Fit]) -> bool:

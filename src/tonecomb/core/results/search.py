@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import replace
-from functools import cache
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,13 +17,13 @@ from tonecomb.core.estimate.spectrum import Spectrum
 from tonecomb.core.find.changes import find_changes
 from tonecomb.core.find.family_audit import Sounds, sounding
 from tonecomb.core.find.family_audit import audited as audited_families
-from tonecomb.core.find.floor import expected_bins, find_noise
+from tonecomb.core.find.floor import NoiseFloor, expected_bins, find_noise
 from tonecomb.core.find.impact_resonance import find_ringing
 from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.mode_witness import WholeStretch
 from tonecomb.core.find.parting import parted
 from tonecomb.core.find.peaks import Peak, find_peaks
-from tonecomb.core.find.ridge import Ridge, find_ridge
+from tonecomb.core.find.ridge import find_ridge
 from tonecomb.core.find.variable_speed import Moving, find_moving
 from tonecomb.core.method.method import FramePlan, Method, plan
 from tonecomb.core.record.parallel import Read
@@ -48,7 +48,7 @@ from tonecomb.core.results.machine_time import (
     machine_peaks,
     reads_both_ways,
 )
-from tonecomb.core.results.peak_audit import audited, with_lines
+from tonecomb.core.results.peak_audit import asked, borne_modes, with_lines
 from tonecomb.core.results.true_peak import true_peaks
 from tonecomb.core.steps.filters import Filter
 from tonecomb.core.steps.prepare import prepare
@@ -101,7 +101,7 @@ def run_findings(
     estimate: Estimate, method: Method, recording: Recording, progress: Progress = silent
 ) -> Findings:
     """Look for peaks and resonances in an estimate that was made by the same method."""
-    average, search = method.averaging.average, method.search
+    average = method.averaging.average
     if not average.typical or method.source.axes:
         # A tone is fitted to all frames alike: its amplitude would not be that of the curve.
         return Findings()
@@ -119,63 +119,99 @@ def run_findings(
     noise = find_noise(
         read, spectrum, p.fs, nominal, shape, part(progress, 0, 0.2), estimate.followed
     )
-    progress = part(progress, 0.2, 1)
-    whole = cache(lambda: WholeStretch.of(read, p.framing.length, p.fs))
-    peaks, unlisted = find_peaks(spectrum, search.peaks, read, p.fs, p.taper, noise, progress)
-    if estimate.single is None and not recording.live:  # what grows is looked at again at once
-        peaks = parted(peaks, spectrum, read, p.fs)
-        if p.framing.kept is None:
-            peaks = with_lines(peaks, spectrum, whole)
-    machine = None
-    if estimate.single is None and not recording.live and reads_both_ways(peaks, p):
-        peaks, machine = machine_peaks(peaks, method, p, part(progress, 0.5, 1))
-    findings = Findings(peaks, noise.floor, noise.averages, unlisted=unlisted, machine=machine)
-    if noise.courses is not None:
-        findings = replace(findings, changes=find_changes(noise.courses, p.fs))
-    before = Analysis(estimate, method.findings(), findings, "")
-    moving = None if machine is not None else _moving(before, read, p)
-    findings = replace(findings, moving=moving)
-    combs = before.combs if moving is None else replace(before, found=findings).combs
-    separable = estimate.resolution.separable_hz
-    if machine is not None:
-        combs = own_families(combs, peaks)
-    else:
-        combs = audited_families(combs, before.lines, _sounds(peaks, noise.courses), separable)
-    if machine is not None:
-        moving = moving_with(machine, combs, peaks)
-        findings = replace(findings, moving=moving)
-    rung: tuple[Resonance, ...] = ()
-    if machine is None:
-        rung = find_ringing(combs, spectrum, read, p.fs, method.frames.detrend)
-    between = None
-    if machine is not None:
-        between = resting_data(peaks, combs, machine, p, noise.floor, spectrum.enbw_hz)
-    resonances = [*modes(estimate, findings, combs, method, p.taper, between), *rung]
-    if machine is not None:
-        resonances = modes_in_machine_time(resonances, combs, peaks)
-    elif estimate.single is None and not recording.live:
-        peaks, resonances = audited(
-            peaks, resonances, method.search.fits, spectrum, p.taper, whole, p.fs
-        )
-    resonances.sort(key=lambda one: one.frequency)
-    if machine is None:
-        peaks = tuple(of_family(of_mode(peak, resonances), moving, separable) for peak in peaks)
-    else:
-        peaks, combs = machine.with_common(peaks, combs)
-    findings = replace(findings, peaks=peaks, combs=combs, resonances=tuple(resonances))
-    one_by_one = estimate.single is None and not recording.live and not resonances
-    if machine is None and moving is None and one_by_one:
-        findings = replace(findings, ridge=_ridge(estimate, peaks, read, p))
+    several = estimate.single is None and not recording.live
+    of = _Searched(estimate, method, p, read, noise, several)
+    findings = of.with_peaks(part(progress, 0.2, 1))
+    findings = of.with_ridge(of.with_families_and_modes(findings))
     return replace(findings, content=findings.content_of(estimate, p.taper))
 
 
-def _ridge(estimate: Estimate, peaks: Sequence[Peak], read: Read, p: FramePlan) -> Ridge | None:
-    """One tone that holds most of the power, looked for where steady ones do not."""
-    still = sum(one.tone.amplitude**2 / 2 for one in peaks if one.tone.steady)
-    wanders = any(one.behaviour is not None and one.behaviour.kind == "wanders" for one in peaks)
-    if p.framing.kept is not None or wanders or still > _STILL * estimate.level.rms**2:
-        return None
-    return find_ridge(read, p.framing.length, p.fs, p.framing.frame)
+@dataclass(frozen=True, eq=False)
+class _Searched:
+    """What is searched: an estimate, the method that made it, the frames, how samples are read and
+    the noise; ``several`` says that frames can be held against each other. What grows is looked
+    at again at once, and takes no time for that."""
+
+    estimate: Estimate
+    method: Method
+    plan: FramePlan
+    read: Read
+    noise: NoiseFloor
+    several: bool
+
+    @cached_property
+    def _stretch(self) -> WholeStretch | None:
+        return WholeStretch.of(self.read, self.plan.framing.length, self.plan.fs)
+
+    def _whole(self) -> WholeStretch | None:
+        return self._stretch
+
+    def with_peaks(self, progress: Progress) -> Findings:
+        """The peaks, in the time of a machine where there is one that breathes, and what of them
+        moves: from here on they are known by their numbers."""
+        p, spectrum, noise, method = self.plan, self.estimate.spectrum, self.noise, self.method
+        sought, fs = method.search.peaks, p.fs
+        peaks, unlisted = find_peaks(spectrum, sought, self.read, fs, p.taper, noise, progress)
+        machine, moving = None, None
+        if self.several:
+            peaks = parted(peaks, spectrum, self.read, fs)
+            if p.framing.kept is None:
+                peaks = with_lines(peaks, spectrum, self._whole)
+            if reads_both_ways(peaks, p):
+                peaks, machine = machine_peaks(peaks, method, p, part(progress, 0.5, 1))
+        changes = None if noise.courses is None else find_changes(noise.courses, fs)
+        findings = Findings(
+            peaks, noise.floor, noise.averages, None, unlisted, changes, machine=machine
+        )
+        if machine is None:
+            before = Analysis(self.estimate, method.findings(), findings, "")
+            moving = _moving(before, self.read, p)
+        if self.several and machine is None and moving is None:
+            peaks = asked(peaks, spectrum, p.taper, self._whole, fs)
+        return replace(findings, peaks=peaks, moving=moving)
+
+    def with_families_and_modes(self, findings: Findings) -> Findings:
+        """The families among the peaks, and the modes beside and under them."""
+        p, peaks, moving, machine = self.plan, findings.peaks, findings.moving, findings.machine
+        spectrum, method = self.estimate.spectrum, self.method
+        before = Analysis(self.estimate, method.findings(), findings, "")
+        separable = self.estimate.resolution.separable_hz
+        rung: tuple[Resonance, ...] = ()
+        between = None
+        if machine is None:
+            sounds = _sounds(peaks, self.noise.courses)
+            combs = audited_families(before.combs, before.lines, sounds, separable)
+            rung = find_ringing(combs, spectrum, self.read, p.fs, method.frames.detrend)
+        else:
+            combs = own_families(before.combs, peaks)
+            findings = replace(findings, moving=moving_with(machine, combs, peaks))
+            floor = self.noise.floor
+            between = resting_data(peaks, combs, machine, p, floor, spectrum.enbw_hz)
+        resonances = [*modes(self.estimate, findings, combs, method, p.taper, between), *rung]
+        if machine is not None:
+            resonances = modes_in_machine_time(resonances, combs, peaks)
+            peaks, combs = machine.with_common(peaks, combs)
+        elif self.several:
+            by_hand = method.search.fits
+            peaks, resonances = borne_modes(peaks, resonances, by_hand, spectrum, self._whole, p.fs)
+        resonances.sort(key=lambda one: one.frequency)
+        if machine is None:
+            peaks = tuple(of_family(of_mode(one, resonances), moving, separable) for one in peaks)
+        return replace(findings, peaks=peaks, combs=combs, resonances=tuple(resonances))
+
+    def with_ridge(self, findings: Findings) -> Findings:
+        """One tone that holds most of the power, looked for where steady ones do not."""
+        p, level, peaks = self.plan, self.estimate.level, findings.peaks
+        if findings.machine is not None or findings.moving is not None or findings.resonances:
+            return findings
+        still = sum(one.tone.amplitude**2 / 2 for one in peaks if one.tone.steady)
+        wanders = any(one.behaviour and one.behaviour.kind == "wanders" for one in peaks)
+        framed = not self.several or p.framing.kept is not None
+        if framed or wanders or still > _STILL * level.rms**2:
+            return findings
+        return replace(
+            findings, ridge=find_ridge(self.read, p.framing.length, p.fs, p.framing.frame)
+        )
 
 
 def _sounds(peaks: Sequence[Peak], courses: Courses | None) -> Sounds | None:
