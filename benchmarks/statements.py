@@ -67,6 +67,13 @@ def _tone(record: Record, said: Said, match: re.Match[str]) -> bool:
     return _within(value, std, record.tones)
 
 
+def _range(record: Record, said: Said, match: re.Match[str]) -> bool:
+    """Whether what moves does so where a tone is."""
+    low, high = float(match[1]), float(match[2])
+    hz = said.analysis.spectrum.frame_hz
+    return any(a - hz <= low and high <= b + hz for a, b in record.tones)
+
+
 def _comb(record: Record, said: Said, match: re.Match[str]) -> bool:
     value, std = _read(match[1], match[2])
     return _within(value, std, record.families)
@@ -118,6 +125,7 @@ CLAIMS: tuple[tuple[str, Callable[[Record, Said, re.Match[str]], bool]], ...] = 
     (rf"^Family \w: {_VALUE} Hz(?= with sidebands)", _tone),
     (rf"sidebands ± {_VALUE} Hz", _comb),
     (rf"^(?:Single tone|One tone): {_VALUE} Hz", _tone),
+    (r"(?:^The tone .* moves by .*\(|^Single tone.* moves from )([\d.]+) to ([\d.]+) Hz", _range),
     (rf"^Resonance: {_VALUE} Hz, damping {_VALUE} %", _mode),
     (r"^Broad peaks? .*about (.*) Hz", _broad),
     (rf"^Hits repeat {_VALUE} times", lambda r, s, m: _rate(r, r.hits, m)),

@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tonecomb.core.estimate.frame_statistics import ENBW, Courses, line_offset
 from tonecomb.core.find.changes import spans
@@ -28,6 +29,7 @@ _MOVES = 3.0  # times what noise alone would do
 _MOVES_BINS = 0.05  # that a tone's place scatters by at least, if it moves
 _ABSENT = 0.1  # of the power while it stands: a frame below is one without the tone
 _GOES = 0.06  # of the frames
+_WHOLE = 0.7  # of the power while it stands: a frame with less has its beginning or end
 _MODULATED = 4.0  # times what noise alone makes of a steady tone
 _DEPTH2 = 0.01  # least relative variance of the power that counts as modulation
 _POWER_INSIDE, _POWER_ENDS = 0.12, 0.5  # of the change from frame to frame, see _between
@@ -150,7 +152,8 @@ def behaviour(
     by_power = weights / weights.sum()
     present = _upper(course.power, by_power)
     gone = float(course.share[course.power < _ABSENT * present].sum())
-    moves, (low, high) = _moves(course, by_power)
+    there = course.power > _WHOLE * present if gone > _GOES else course.seen
+    moves, (low, high) = _moves(course, by_power, there)
     changes = _changes(course, power)
     kind: Kind = "steady"
     if not tone.steady and _is_noise(courses, course, by_power, first, last, power):
@@ -278,10 +281,13 @@ def _upper(power: Array, by_power: Array) -> float:
     return float(power[order[min(int(place), len(order) - 1)]])
 
 
-def _moves(course: _Course, by_power: Array) -> tuple[bool, tuple[float, float]]:
-    """Whether the frequency moves, and the range in bins that it covers."""
+def _moves(
+    course: _Course, by_power: Array, there: NDArray[np.bool_]
+) -> tuple[bool, tuple[float, float]]:
+    """Whether the frequency moves in the frames where the tone is ``there``, and the range in bins
+    that it covers. Where it begins or ends within a frame, its place is not a window's line."""
     middle = float(by_power @ course.offset)
-    strong = course.seen & (course.power > 4 * course.noise)
+    strong = course.seen & there & (course.power > 4 * course.noise)
     if strong.sum() < 3:
         return False, (middle, middle)
     offset, weight = course.offset[strong], by_power[strong]
