@@ -24,12 +24,13 @@ _LOOKED = 1 << 16  # samples of a block whose values are counted
 class Held:
     """``runs`` of equal samples and how many ``samples`` they hold, with the ``places`` (first,
     and one after the last) of the first of them; ``step`` is the distance of a coarse record's
-    values, 0 where it is not coarse."""
+    values, 0 where it is not coarse; ``silent`` are places of zeros, too long for a gap."""
 
     runs: int = 0
     samples: int = 0
     places: tuple[tuple[int, int], ...] = ()
     step: float = 0.0
+    silent: tuple[tuple[int, int], ...] = ()
 
 
 def _in_a_row(true: NDArray[np.bool_], count: int) -> bool:
@@ -48,6 +49,7 @@ class HeldSamples:
     def __init__(self) -> None:
         self.runs = self.samples = 0
         self.places: list[tuple[int, int]] = []
+        self.zeros: list[tuple[int, int]] = []
         self.values: Array | None = np.zeros(0)
 
     def take(self, start: int, samples: Array) -> None:
@@ -58,11 +60,10 @@ class HeldSamples:
         equal = samples[1:] == samples[:-1]
         if not _in_a_row(equal, _EQUAL - 1):
             return
-        change = np.abs(np.diff(samples))
         runs = runs_of(equal)
         runs = runs[runs[:, 1] - runs[:, 0] >= _EQUAL - 1]
-        if not len(runs):
-            return
+        self._take_zeros(start, samples, runs)
+        change = np.abs(np.diff(samples))
         moving = change[change > 0]
         if not len(moving):
             return
@@ -81,11 +82,22 @@ class HeldSamples:
                 if len(self.places) < _MOST:
                     self.places.append((start + a, start + b + 1))
 
+    def _take_zeros(self, start: int, samples: Array, runs: NDArray[np.int_]) -> None:
+        """Keep runs of zeros that are silence, or may be with what lies beyond the block."""
+        last = len(samples)
+        silent = [
+            (start + a, start + b + 1)
+            for a, b in runs.tolist()
+            if samples[a] == 0 and (b - a >= _SILENCE or a == 0 or b + 1 == last)
+        ]
+        self.zeros = _joined([*self.zeros, *silent])
+
     def add(self, later: HeldSamples) -> None:
         """What was seen in later samples as well."""
         self.runs += later.runs
         self.samples += later.samples
         self.places = (self.places + later.places)[:_MOST]
+        self.zeros = _joined([*self.zeros, *later.zeros])
         if self.values is None or later.values is None:
             self.values = None
         else:
@@ -100,4 +112,16 @@ class HeldSamples:
             least = float(gaps.min())
             whole = np.abs(gaps / least - np.round(gaps / least)).max() < 0.01
             step = least if whole and math.isfinite(least) else 0.0
-        return Held(self.runs, self.samples, tuple(self.places), step)
+        silent = tuple((a, b) for a, b in self.zeros if b - a >= _SILENCE)
+        return Held(self.runs, self.samples, tuple(self.places), step, silent)
+
+
+def _joined(runs: list[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Runs that rise, those that touch made one: a block may end with too few to be seen."""
+    joined: list[tuple[int, int]] = []
+    for first, stop in runs:
+        if joined and first <= joined[-1][1] + _EQUAL:
+            joined[-1] = (joined[-1][0], stop)
+        else:
+            joined.append((first, stop))
+    return joined
