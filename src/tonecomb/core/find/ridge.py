@@ -36,6 +36,7 @@ _SMOOTH = 0.04  # of the range that it covers, that it is off the line between i
 _SAME_BINS = 0.75  # bins within which a tone stands from frame to frame
 _STANDS = 0.85  # of the frames that lie in steps
 _STEP_FRAMES = 3  # moments of a step
+_ONE_WAY = 0.9  # of all that it moves, that it gets on by
 _STEPS = (2, 40)  # steps that are named as such
 _APART_BINS, _OF_ALL = 4.0, 0.02  # bins between two steps; share of the moments that each has
 
@@ -62,12 +63,16 @@ class Ridge:
         return float(self.frequency.max())
 
     @property
+    def one_way(self) -> bool:
+        """Whether it only rises or only falls, but for what chance does."""
+        change = np.diff(self.frequency)
+        return bool(abs(float(change.sum())) > _ONE_WAY * float(np.abs(change).sum()))
+
+    @property
     def ends(self) -> tuple[float, float]:
         """Where it begins and ends (Hz), where it goes one way; else the lowest and highest."""
-        change = np.diff(self.frequency)
-        one_way = abs(float(change.sum())) > 0.9 * float(np.abs(change).sum())
         first, last = float(self.frequency[0]), float(self.frequency[-1])
-        return (first, last) if one_way else (self.low, self.high)
+        return (first, last) if self.one_way else (self.low, self.high)
 
 
 def find_ridge(read: Read, length: int, fs: float, frame: int) -> Ridge | None:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from tonecomb.core.find.behaviour import Behaviour
 from tonecomb.core.say.numbers import span
 
+_SWINGS = 0.5  # dB, from which a swing is given in figures
+
 
 def brief(doing: Behaviour | None) -> str:
     """For a narrow cell: nothing for a tone that is steady, as most are."""
@@ -15,9 +17,9 @@ def brief(doing: Behaviour | None) -> str:
     if doing.kind == "comes and goes":
         return f"in {100 * doing.share:.0f} %"
     if doing.kind == "modulated":
-        return f"~ {doing.swing_db:.0f} dB"
+        return f"~ {doing.swing_db:.0f} dB" if doing.swing_db >= _SWINGS else "varies"
     if doing.kind == "wanders":
-        return "phase wanders"
+        return "wanders"
     return "broad"
 
 
@@ -31,7 +33,8 @@ def words(doing: Behaviour | None) -> str:
     if doing.kind == "comes and goes":
         return f"stands in {100 * doing.share:.0f} % of the frames"
     if doing.kind == "modulated":
-        return f"swells and fades by {doing.swing_db:.1f} dB"
+        swings = doing.swing_db >= _SWINGS
+        return f"swells and fades by {doing.swing_db:.1f} dB" if swings else "not steady in level"
     if doing.kind == "wanders":
         return f"its phase wanders: {_places(doing.moved)} Hz wide"
     return "a broad peak, no single tone" if doing.kind == "hump" else "steady"

@@ -9,6 +9,7 @@ import numpy as np
 
 from tonecomb.core.estimate.averages import Single
 from tonecomb.core.estimate.tracks import Wanted
+from tonecomb.core.find.changes import Changes
 from tonecomb.core.find.comb import ON_TOOTH
 from tonecomb.core.find.mode import half_power_width
 from tonecomb.core.find.peaks import Peak
@@ -69,8 +70,10 @@ def nonstationary(a: Analysis, seen: Seen) -> Caution | None:
     if a.ridge is not None:
         return None  # what is louder and softer is where its tone is
     changes = None if a.found is None else a.found.changes
-    if changes is not None and changes.silent:
-        return _silent(a, changes.silent)
+    zeros = tuple((first / a.fs, stop / a.fs) for first, stop in seen.survey.held.silent)
+    silent = zeros or (() if changes is None else changes.silent)
+    if silent and seen.survey.rms > 0:
+        return _silent(a, silent)
     levels = _levels(a, seen)
     low, high = float(levels.min()), float(levels.max())
     by = 20 * math.log10(high / low) if low > 0 else 0.0
@@ -90,8 +93,18 @@ def nonstationary(a: Analysis, seen: Seen) -> Caution | None:
         f"{what.format(by)} ({low:.3g} to {high:.3g} {a.channel.unit} rms): the average holds for "
         "no part of it."
     )
+    if seen.survey.spikes and changes is not None and _of_spikes(seen.survey.spikes, changes, a.fs):
+        return None
     edit = strike(a, changes.loud) if changes is not None else None
     return Caution("nonstationary", text, "Leave the loud part out" if edit else "", edit)
+
+
+def _of_spikes(spikes: Sequence[int], changes: Changes, fs: float) -> bool:
+    """Whether all that is loud is so about single samples that stand apart, of which that is
+    said."""
+    return bool(changes.loud) and all(
+        any(first <= spike / fs <= last for spike in spikes) for first, last in changes.loud
+    )
 
 
 def _silent(a: Analysis, spans: Sequence[tuple[float, float]]) -> Caution:
@@ -192,7 +205,7 @@ def _ridge(ridge: Ridge) -> Caution | None:
         return None
     return Caution(
         "moving",
-        f"One tone runs from {ridge_span(ridge)} Hz and holds {100 * ridge.share:.0f} % of the "
+        f"One tone runs {ridge_span(ridge)} Hz and holds {100 * ridge.share:.0f} % of the "
         "power: the average shows where it went, not how strong it is.",
         "Follow it",
         _following(Wanted(0.9 * ridge.low, 1.1 * ridge.high)),
@@ -201,12 +214,15 @@ def _ridge(ridge: Ridge) -> Caution | None:
 
 def ridge_span(ridge: Ridge) -> str:
     """From where to where it runs."""
-    return " to ".join(plainly(end) for end in ridge.ends)
+    first, last = (plainly(end) for end in ridge.ends)
+    return f"from {first} to {last}" if ridge.one_way else f"up and down between {first} and {last}"
 
 
 def swept(a: Analysis, peak: Peak) -> bool:
-    """Whether a peak belongs to a family that moves, of which that is said already."""
+    """Whether a peak belongs to a family or a tone that runs, of which that is said already."""
     family = None if a.found is None else a.found.moving
+    if a.ridge is not None and a.ridge.low <= peak.tone.frequency <= a.ridge.high:
+        return True
     return family is not None and (family.runs or family.sweeps(peak.tone.frequency))
 
 

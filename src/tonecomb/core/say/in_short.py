@@ -227,8 +227,8 @@ def _level(told: _Told) -> list[Sentence]:
 def _one_tone(ridge: Ridge) -> str:
     """What one tone does that holds most of the power."""
     if not ridge.steps:
-        return f"one tone runs from {ridge_span(ridge)} Hz, {_percent(ridge.share)} of the power"
-    places = ", ".join(plainly(step, 4) for step in ridge.steps[:_STEPS])
+        return f"one tone runs {ridge_span(ridge)} Hz, {_percent(ridge.share)} of the power"
+    places = ", ".join(plainly(step, 4, bare=True) for step in ridge.steps[:_STEPS])
     more = f" and {len(ridge.steps) - _STEPS} more" if len(ridge.steps) > _STEPS else ""
     return f"one tone at a time: {places}{more} Hz"
 

@@ -66,12 +66,14 @@ def significant(value: float) -> str:
     return signed(f"{value:.4g}")
 
 
-def plainly(value: float, digits: int = 3) -> str:
-    """So many digits, without an exponent: ``1970``, ``0.348``."""
+def plainly(value: float, digits: int = 3, *, bare: bool = False) -> str:
+    """So many digits, without an exponent: ``1970``, ``0.348``; ``bare`` without zeros at their
+    end: ``0.5``."""
     if not math.isfinite(value) or value == 0:
         return whole(value)
     decimals = max(0, digits - 1 - math.floor(math.log10(abs(value))))
-    return signed(f"{float(f'{value:.{digits - 1}e}'):.{decimals}f}")
+    text = f"{float(f'{value:.{digits - 1}e}'):.{decimals}f}"
+    return signed(text.rstrip("0").rstrip(".") if bare and "." in text else text)
 
 
 def signed(text: str) -> str:

@@ -25,10 +25,11 @@ def repeats(a: Analysis, seen: Seen) -> Caution | None:
     """Samples that are one block over and over."""
     if seen.period is None:
         return None
+    every, apart = (plainly(one, 4, bare=True) for one in (seen.period, 1 / seen.period))
     return Caution(
         "repeats",
-        f"The record repeats itself exactly every {plainly(seen.period, 4)} s, as a loop does: its "
-        f"lines, {plainly(1 / seen.period, 4)} Hz apart, are those of the block.",
+        f"The record repeats itself exactly every {every} s, as a loop does: its lines, {apart} Hz "
+        "apart, are those of the block.",
     )
 
 
