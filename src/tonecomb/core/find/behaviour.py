@@ -27,9 +27,11 @@ _VISIBLE = 6.0  # times the noise of a frame's bin from which a frame tells a fr
 _OFFSET_NOISE = 0.6  # variance of an offset, bins², for a noise as strong as the tone
 _MOVES = 3.0  # times what noise alone would do
 _MOVES_BINS = 0.05  # that a tone's place scatters by at least, if it moves
+_MOVES_INSIDE = 0.25  # bins that what begins or ends moves by: its ends put neighbours off, too
 _ABSENT = 0.1  # of the power while it stands: a frame below is one without the tone
 _GOES = 0.06  # of the frames
-_WHOLE = 0.7  # of the power while it stands: a frame with less has its beginning or end
+# Of the power while it stands: a frame with less has its beginning or end; of all, in the others
+_WHOLE, _MOSTLY = 0.7, 0.8
 _MODULATED = 4.0  # times what noise alone makes of a steady tone
 _DEPTH2 = 0.01  # least relative variance of the power that counts as modulation
 _POWER_INSIDE, _POWER_ENDS = 0.12, 0.5  # of the change from frame to frame, see _between
@@ -152,8 +154,12 @@ def behaviour(
     by_power = weights / weights.sum()
     present = _upper(course.power, by_power)
     gone = float(course.share[course.power < _ABSENT * present].sum())
-    there = course.power > _WHOLE * present if gone > _GOES else course.seen
-    moves, (low, high) = _moves(course, by_power, there)
+    moves, (low, high) = _moves(course, by_power, course.seen)
+    inner = course.seen & (course.power > _WHOLE * present)
+    if moves and gone > _GOES and float(by_power[inner].sum()) > _MOSTLY:
+        # Where it begins or ends within a frame, its place is not a window's line.
+        moves, (low, high) = _moves(course, by_power, inner)
+        moves = moves and high - low > _MOVES_INSIDE
     changes = _changes(course, power)
     kind: Kind = "steady"
     if not tone.steady and _is_noise(courses, course, by_power, first, last, power):
@@ -285,9 +291,9 @@ def _moves(
     course: _Course, by_power: Array, there: NDArray[np.bool_]
 ) -> tuple[bool, tuple[float, float]]:
     """Whether the frequency moves in the frames where the tone is ``there``, and the range in bins
-    that it covers. Where it begins or ends within a frame, its place is not a window's line."""
+    that it covers."""
     middle = float(by_power @ course.offset)
-    strong = course.seen & there & (course.power > 4 * course.noise)
+    strong = there & (course.power > 4 * course.noise)
     if strong.sum() < 3:
         return False, (middle, middle)
     offset, weight = course.offset[strong], by_power[strong]

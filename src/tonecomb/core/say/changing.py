@@ -30,6 +30,7 @@ _MOVED = 0.004  # of its fundamental that a family does
 _SWING_DB = 4.0  # by which a modulated tone changes before it is said
 _AS_WIDE = 2.0  # times the window's line: between bins a width is known no better
 _PERIODS = 6.0  # of a fundamental in a frame in which it is followed
+_SAME = 10  # samples, within which two times are the same
 _LONGEST = 4  # frames in the shortest stretch that a remedy leaves
 
 
@@ -70,7 +71,7 @@ def nonstationary(a: Analysis, seen: Seen) -> Caution | None:
     if a.ridge is not None:
         return None  # what is louder and softer is where its tone is
     changes = None if a.found is None else a.found.changes
-    zeros = tuple((first / a.fs, stop / a.fs) for first, stop in seen.survey.held.silent)
+    zeros = _heard_zeros(a, seen)
     silent = zeros or (() if changes is None else changes.silent)
     if silent and seen.survey.rms > 0:
         return _silent(a, silent)
@@ -97,6 +98,20 @@ def nonstationary(a: Analysis, seen: Seen) -> Caution | None:
         return None
     edit = strike(a, changes.loud) if changes is not None else None
     return Caution("nonstationary", text, "Leave the loud part out" if edit else "", edit)
+
+
+def _heard_zeros(a: Analysis, seen: Seen) -> tuple[tuple[float, float], ...]:
+    """Spans of zeros (s from the stretch's start) that are not left out already."""
+    stretch, out = a.method.source.stretch, a.method.averaging.struck
+    begin, near = 0.0 if stretch is None else stretch.start, _SAME / a.fs
+    every = [(first / a.fs, stop / a.fs) for first, stop in seen.survey.held.silent]
+    return tuple(
+        (start, end)
+        for start, end in every
+        if not any(
+            one.start - near <= begin + start and begin + end <= one.end + near for one in out
+        )
+    )
 
 
 def _of_spikes(spikes: Sequence[int], changes: Changes, fs: float) -> bool:
