@@ -23,6 +23,7 @@ from tonecomb.core.say.cautions import cautions
 from tonecomb.core.say.in_short import in_short
 
 ALWAYS = {
+    "left",
     *("alias-risk", "low-averages", "list-cut", "offset", "frames-level", "near-zero"),
     *("near-limit", "below-cut", "padding", "scalloping", "one-frame", "overlap-gap"),
     *("short-stretch", "uncalibrated"),
@@ -74,6 +75,15 @@ def _range(record: Record, said: Said, match: re.Match[str]) -> bool:
     return any(a - hz <= low and high <= b + hz for a, b in record.tones)
 
 
+def _left(record: Record, said: Said, match: re.Match[str]) -> bool:
+    """Whether there is something within a band, of which nothing else is said."""
+    low, high = float(match[1]), float(match[2])
+    hz = said.analysis.spectrum.frame_hz
+    modes = tuple((f * (1 - 20 * d), f * (1 + 20 * d)) for f, d in record.modes)
+    every = (*record.tones, *record.broad, *modes)
+    return any(a - 8 * hz < high and low < b + 8 * hz for a, b in every) or bool(record.hits)
+
+
 def _comb(record: Record, said: Said, match: re.Match[str]) -> bool:
     value, std = _read(match[1], match[2])
     return _within(value, std, record.families)
@@ -102,12 +112,15 @@ def _rate(record: Record, rates: tuple[float, ...], match: re.Match[str]) -> boo
 
 def _shares(record: Record, said: Said, match: re.Match[str]) -> bool:
     """Whether the parts add up to 100 %, and as much is tonal as was put in."""
-    parts = re.findall(r"(under |over |)(\d+) % ([a-z ]+)", match[0])
+    parts = re.findall(r"(under |over |)(\d+) % ([a-z ]+)", match.string)
     shares = [(0.0 if limit == "under " else float(share), of) for limit, share, of in parts]
     if not 97.0 <= sum(share for share, _ in shares) <= 101.5:
         return False
     tonal = sum(share for share, of in shares if "famil" in of or "tone" in of) / 100
-    return record.tonal is None or abs(tonal - record.tonal) < OF_SHARE + 0.02
+    # What frames hardly weigh may be of either.
+    unsaid = sum(share for share, of in shares if " end" in of or "frames" in of) / 100
+    off = OF_SHARE + 0.02
+    return record.tonal is None or tonal - off < record.tonal < tonal + unsaid + off
 
 
 def _no_tones(record: Record, said: Said, match: re.Match[str]) -> bool:
@@ -119,7 +132,7 @@ def _no_tones(record: Record, said: Said, match: re.Match[str]) -> bool:
 
 CLAIMS: tuple[tuple[str, Callable[[Record, Said, re.Match[str]], bool]], ...] = (
     (r"no tones, no families", _no_tones),
-    (r"(?:under |over )?\d+ % in (?:families|single tones).*", _shares),
+    (r"(?:under |over )?\d+ % in (?:families|single tones|a resonance)", _shares),
     (r"one tone (?:runs|at a time)", lambda r, s, m: "one tone" in r.may),
     (rf"^(?:Family \w|The shaft|[\d.]+ Hz mains): {_VALUE} Hz(?!,? with sidebands)", _comb),
     (rf"^Family \w: {_VALUE} Hz(?= with sidebands)", _tone),
@@ -128,6 +141,7 @@ CLAIMS: tuple[tuple[str, Callable[[Record, Said, re.Match[str]], bool]], ...] = 
     (r"(?:^The tone .* moves by .*\(|^Single tone.* moves from )([\d.]+) to ([\d.]+) Hz", _range),
     (rf"^Resonance: {_VALUE} Hz, damping {_VALUE} %", _mode),
     (r"^Broad peaks? .*about (.*) Hz", _broad),
+    (r"power, from ([\d.]+) to ([\d.]+) Hz.*nothing that was found", _left),
     (rf"^Hits repeat {_VALUE} times", lambda r, s, m: _rate(r, r.hits, m)),
     (rf"swells {_VALUE} times", lambda r, s, m: _rate(r, r.swells, m)),
     (r"breathe together", lambda r, s, m: "breathes" in r.may),

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tonecomb.core.base.runs import runs_of
+from tonecomb.core.estimate.followed import CELL
 from tonecomb.core.estimate.frame_statistics import ENBW, Courses
 from tonecomb.core.record.recording import Array
 
@@ -82,6 +83,27 @@ def find_changes(courses: Courses, fs: float) -> Changes | None:
         _loud(courses, fs, step),
         _silent(courses, fs, step),
     )
+
+
+def loud_between(
+    courses: Courses, low: float, high: float, fs: float
+) -> tuple[float, float] | None:
+    """When what is between two frequencies (Hz) is far louder than at most times (s from the
+    stretch's start, from first to last); None where it is not."""
+    cell = CELL * courses.bin_hz
+    first, stop = int(low // cell), min(int(high // cell) + 1, courses.powers.shape[1])
+    power = courses.powers[:, first:stop].sum(axis=1, dtype=np.float64)
+    if len(power) < _PARTS or not power.any():
+        return None
+    over = power > _LOUD * np.median(power)
+    if not over.any() or over.mean() > _MOST_LOUD:
+        return None
+    at = np.flatnonzero(over)
+    framing = courses.framing
+    starts = framing.numbers[:: courses.step][: len(power)] * framing.hop / fs
+    # A frame is loud if what is about its middle is.
+    near = framing.frame / fs / 4
+    return float(starts[at[0]] + near), float(starts[at[-1]] + 3 * near)
 
 
 def _band(

@@ -26,6 +26,7 @@ from tonecomb.core.method.sentence import sentence
 from tonecomb.core.record.recording import Array, Recording
 from tonecomb.core.record.truth import Truth
 from tonecomb.core.record.windows import window
+from tonecomb.core.results.account import Account, Held, account
 from tonecomb.core.results.estimate import Estimate
 from tonecomb.core.results.findings import (
     UNSTEADY,
@@ -245,6 +246,22 @@ class Analysis(ShownEstimate):
         findings = self.found or Findings()
         taper = window(self.method.frames.window)
         return findings.content or findings.content_of(self.estimate, taper)
+
+    @cached_property
+    def account(self) -> Account:
+        """What the mean square of the stretch is made of, in the quantity that is shown."""
+        moving = None if self.found is None else self.found.moving
+        held = Held(
+            self.levels,
+            self.floor,
+            self.averages,
+            self.peaks or (),
+            self.combs,
+            self.resonances,
+            moving,
+            self.ridge,
+        )
+        return account(held, self.rms**2)
 
     def as_low_as(self, cut: float) -> Gain:
         """The gain to what is shown, were the low cut at this frequency (Hz)."""

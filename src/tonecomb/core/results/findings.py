@@ -38,7 +38,9 @@ class Findings:
     moves, how many more peaks there are than were asked for, what else changes over the stretch,
     the families among the peaks (None where they have not been looked for), and ``resonances``;
     with its ``content`` levels take no time to read. ``machine`` is the time of a machine whose
-    speed breathes, and ``ridge`` one tone that holds most of the power wherever it goes."""
+    speed breathes, and ``ridge`` one tone that holds most of the power wherever it goes;
+    ``left_at`` says when (s from the stretch's start) there is what is none of these, None where
+    that is always so, or nothing."""
 
     peaks: tuple[Peak, ...] = ()
     floor: Array | None = None
@@ -51,6 +53,7 @@ class Findings:
     content: Content | None = None
     machine: MachineTime | None = None
     ridge: Ridge | None = None
+    left_at: tuple[float, float] | None = None
 
     @property
     def nbytes(self) -> int:

@@ -14,7 +14,7 @@ from tonecomb.core.base.progress import Progress, part, silent
 from tonecomb.core.estimate.frame_statistics import Courses
 from tonecomb.core.estimate.framing import effective_averages
 from tonecomb.core.estimate.spectrum import Spectrum
-from tonecomb.core.find.changes import find_changes
+from tonecomb.core.find.changes import find_changes, loud_between
 from tonecomb.core.find.family_audit import Sounds, sounding
 from tonecomb.core.find.family_audit import audited as audited_families
 from tonecomb.core.find.floor import NoiseFloor, expected_bins, find_noise
@@ -123,7 +123,7 @@ def run_findings(
     of = _Searched(estimate, method, p, read, noise, several)
     findings = of.with_peaks(part(progress, 0.2, 1))
     findings = of.with_ridge(of.with_families_and_modes(findings))
-    return replace(findings, content=findings.content_of(estimate, p.taper))
+    return of.with_account(replace(findings, content=findings.content_of(estimate, p.taper)))
 
 
 @dataclass(frozen=True, eq=False)
@@ -198,6 +198,16 @@ class _Searched:
         if machine is None:
             peaks = tuple(of_family(of_mode(one, resonances), moving, separable) for one in peaks)
         return replace(findings, peaks=peaks, combs=combs, resonances=tuple(resonances))
+
+    def with_account(self, findings: Findings) -> Findings:
+        """When there is what belongs to nothing that was found."""
+        account = Analysis(self.estimate, self.method.findings(), findings, "").account
+        left, courses = account.of_kind("left"), self.noise.courses
+        if not left or courses is None:
+            return findings
+        return replace(
+            findings, left_at=loud_between(courses, left[0].low, left[0].high, self.plan.fs)
+        )
 
     def with_ridge(self, findings: Findings) -> Findings:
         """One tone that holds most of the power, looked for where steady ones do not."""

@@ -432,6 +432,7 @@ DETECTORS: tuple[Detector, ...] = (
     changing.moving,
     changing.comes_and_goes,
     changing.content_changes,
+    changing.left_over,
     _unresolved,
     _low_averages,
     _offset,

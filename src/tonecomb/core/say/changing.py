@@ -19,7 +19,7 @@ from tonecomb.core.record.recording import Array, Stretch
 from tonecomb.core.record.windows import window
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.say.caution import Caution, Edit, Seen, setting
-from tonecomb.core.say.numbers import plainly, span
+from tonecomb.core.say.numbers import percent, plainly, span
 
 UNSTEADY = ("moves", "wanders", "hump")
 _CHANGE_DB = 6.0  # from part to part, from which a record changes
@@ -30,6 +30,7 @@ _MOVED = 0.004  # of its fundamental that a family does
 _SWING_DB = 4.0  # by which a modulated tone changes before it is said
 _AS_WIDE = 2.0  # times the window's line: between bins a width is known no better
 _PERIODS = 6.0  # of a fundamental in a frame in which it is followed
+_LEFT = 0.005  # of the power, from which it is said that it belongs to nothing
 _SAME = 10  # samples, within which two times are the same
 _LONGEST = 4  # frames in the shortest stretch that a remedy leaves
 
@@ -292,6 +293,34 @@ def content_changes(a: Analysis, seen: Seen) -> Caution | None:
         "other frequencies than over the whole stretch: the average holds for no part of it.",
         "Analyse that part",
         lambda now: now.having(stretch=Stretch(start, end)),
+    )
+
+
+def left_over(a: Analysis, seen: Seen) -> Caution | None:
+    """What rises from the noise and is nothing that was found."""
+    every = a.account.of_kind("left")
+    if not every or a.ridge is not None or seen.period is not None:
+        return None
+    left = every[0]
+    share = a.account.share(left)
+    if share < _LEFT or left.power < _SURE * left.std or seen.survey.held.step:
+        return None
+    begin = 0.0 if a.method.source.stretch is None else a.method.source.stretch.start
+    at = None if a.found is None else a.found.left_at
+    when, edit = "", None
+    if at is not None:
+        start, end = (begin + time for time in at)
+        when = f", most of it from {start:.4g} to {end:.4g} s"
+        edit = setting(stretch=Stretch(max(start, 0.0), end))
+    what = percent(share)
+    what = what[:1].upper() + what[1:]
+    band = f"from {plainly(left.low, 4)} to {plainly(left.high, 4)} Hz"
+    return Caution(
+        "left",
+        f"{what} of the power, {band}{when}, rises from the noise and belongs to "
+        "nothing that was found.",
+        "Analyse that part" if edit else "",
+        edit,
     )
 
 

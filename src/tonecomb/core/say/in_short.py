@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
 from tonecomb.core.find.comb import MAINS, Comb, mains, matching
+from tonecomb.core.find.mode import Resonance
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.find.ratios import ratio_words
 from tonecomb.core.find.ridge import Ridge
@@ -19,7 +20,7 @@ from tonecomb.core.results.levels import level_readings
 from tonecomb.core.say.behaviour import words as behaviour_words
 from tonecomb.core.say.caution import Caution
 from tonecomb.core.say.changing import ridge_span
-from tonecomb.core.say.numbers import plainly, runs, significant, span, with_std
+from tonecomb.core.say.numbers import percent, plainly, runs, significant, span, with_std
 
 _SINGLE, _MODES, _FAMILIES = 3, 4, 5  # that are told one by one
 _CHANGES = ("content-changes", "nonstationary")
@@ -29,6 +30,7 @@ _MAINS_OFF = 0.003  # of it: no grid is further off
 _NEAR = 0.03  # of its frequency, within which another makes a tone doubtful
 _LIKE = 0.4  # of its amplitude, that such another has
 _OF_ALL = 0.7  # of what it stands over the noise, that a tone rises from what is beside it
+_NAMED = 0.01  # of the power, from which the share of resonances is told
 _PART = 0.03  # of the power, from which a tone is told that is there in a few frames only
 _ROUNDED = 0.05  # of the strongest tone, below which few steps make lines of their own
 _STEPS = 8  # at which one tone stands, that are named
@@ -116,6 +118,12 @@ class _Told:
         )
 
     @property
+    def modes(self) -> list[Resonance]:
+        """The resonances that are told: what lines that rounding makes stand under is none."""
+        every = self.analysis.resonances
+        return [one for one in every if one.kind != "ringing" or not self.coarse]
+
+    @property
     def runs(self) -> bool:
         """Whether a family of harmonics goes so far that it has no mean."""
         findings = self.analysis.found
@@ -192,7 +200,7 @@ def _borne(
 def _level(told: _Told) -> list[Sentence]:
     """The overall level, and what share of its power is in families, tones and the rest."""
     a = told.analysis
-    total, frames = a.rms**2, a.levels.whole
+    total = a.rms**2
     text = f"{significant(a.rms)} {a.unit.symbol} rms {a.rms_of}"
     if not total > 0:
         constant = next((one.text for one in told.cautions if one.code == "constant"), "")
@@ -201,33 +209,54 @@ def _level(told: _Told) -> list[Sentence]:
         return [Sentence(f"{text}. {told.loop.text}", "caution", told.loop.code)]
     if a.ridge is not None:
         return [Sentence(f"{text}: {_one_tone(a.ridge)}.", "level")]
-    single = told.single
-    in_families = sum(_power(a, i) for i in told.tied & set(told.tones))
-    alone = sum(_power(a, i) for i in single)
-    if not single and not told.families:
+    if not told.single and not told.families:
         if told.runs:
             return [Sentence(f"{text}: harmonics that run, no tone is seen beside them.", "level")]
-        shape = "with broad peaks" if told.broad_peaks or a.resonances else "broadband noise"
-        if any(one.code in _CHANGES for one in told.cautions):
-            shape = "broadband and changing" if shape.startswith("broad") else f"{shape}, changing"
-        if a.uneven and frames < total:
-            shape = f"{_percent(1 - frames / total)} {_not_in_frames(a)}; the rest {shape}"
-        return [Sentence(f"{text}: {shape}, no tones, no families.", "level")]
-    shares = [(in_families, "in families"), (alone, "in single tones")]
-    if a.uneven and frames < total:  # tones that stand all over the stretch are at its ends, too
-        beyond = min(total - frames, total - in_families - alone)
-        shares.append((max(beyond, 0.0), _not_in_frames(a)))
-    whole = max(total, frames)  # soft ends count less in frames than in the stretch
-    rest = max(whole - sum(power for power, _ in shares), 0.0)
+        return [Sentence(f"{text}: {_without_tones(told)}, no tones, no families.", "level")]
+    account = a.account
+    names = {comb.name for comb in told.families}
+    families = [one for one in account.of_kind("family") if one.name in names]
+    shares = [
+        (sum(account.share(one) for one in families), "in families"),
+        (account.of_peaks(set(told.single)) / account.whole, "in single tones"),
+        *_beside_tones(told),
+    ]
+    rest = max(1 - sum(share for share, _ in shares), 0.0)
     shares.append((rest, "in harmonics that run and in noise" if told.runs else "broadband"))
-    parts = [f"{_percent(power / whole)} {where}" for power, where in shares if power > 0]
-    return [Sentence(f"{text}: {', '.join(parts)}.", "level")]
+    return [Sentence(f"{text}: {_listed(shares)}.", "level")]
+
+
+def _beside_tones(told: _Told) -> list[tuple[float, str]]:
+    """The shares of what is neither tone nor broad."""
+    a, account = told.analysis, told.analysis.account
+    modes = sum(account.share(one) for one in account.of_kind("mode")) if told.modes else 0.0
+    where = "in a resonance" if len(told.modes) == 1 else "in resonances"
+    ends = sum(account.share(one) for one in account.of_kind("ends"))
+    shares = [(modes, where), (ends, _not_in_frames(a))]
+    return [one for one in shares if one[0] > _NAMED]
+
+
+def _without_tones(told: _Told) -> str:
+    """What there is where there are no tones."""
+    shares = _beside_tones(told)
+    changing = any(one.code in _CHANGES for one in told.cautions)
+    if told.modes and shares:
+        rest = max(1 - sum(share for share, _ in shares), 0.0)
+        return _listed([*shares, (rest, "broadband")]) + (", changing" if changing else "")
+    shape = "with broad peaks" if told.broad_peaks or told.modes else "broadband noise"
+    if changing:
+        shape = "broadband and changing" if shape.startswith("broad") else f"{shape}, changing"
+    return f"{_listed(shares)}; the rest {shape}" if shares else shape
+
+
+def _listed(shares: Sequence[tuple[float, str]]) -> str:
+    return ", ".join(f"{percent(share)} {where}" for share, where in shares if share > 0)
 
 
 def _one_tone(ridge: Ridge) -> str:
     """What one tone does that holds most of the power."""
     if not ridge.steps:
-        return f"one tone runs {ridge_span(ridge)} Hz, {_percent(ridge.share)} of the power"
+        return f"one tone runs {ridge_span(ridge)} Hz, {percent(ridge.share)} of the power"
     places = ", ".join(plainly(step, 4, bare=True) for step in ridge.steps[:_STEPS])
     more = f" and {len(ridge.steps) - _STEPS} more" if len(ridge.steps) > _STEPS else ""
     return f"one tone at a time: {places}{more} Hz"
@@ -252,7 +281,9 @@ def _not_in_frames(a: Analysis) -> str:
     """Where the power is that the frames do not have."""
     if a.other_ends:
         return "at a loud end"
-    return "slower than the first bin" if a.slow else "short, where frames hardly weigh"
+    if a.uneven:
+        return "slower than the first bin" if a.slow else "short, where frames hardly weigh"
+    return "where frames hardly weigh"
 
 
 def _power(a: Analysis, number: int) -> float:
@@ -261,12 +292,6 @@ def _power(a: Analysis, number: int) -> float:
     return (
         a.peaks[number].tone.amplitude ** 2 * LEVEL_FACTORS["rms"] ** 2 / LEVEL_FACTORS["peak"] ** 2
     )
-
-
-def _percent(share: float) -> str:
-    if 0.99 < share < 0.999:
-        return "over 99 %"
-    return "under 1 %" if share < 0.01 else f"{min(100 * share, 100):.0f} %"
 
 
 def _combs(told: _Told) -> list[Sentence]:
@@ -397,10 +422,8 @@ def _tie(peak: Peak, told: _Told) -> str:
 
 def _modes(told: _Told) -> list[Sentence]:
     """Resonances, and broad peaks that are neither tones nor fitted."""
-    a, parts = told.analysis, []
-    # What lines that rounding makes stand under is no mode.
-    modes = [one for one in a.resonances if one.kind != "ringing" or not told.coarse]
-    for one in modes[:_MODES]:
+    parts = []
+    for one in told.modes[:_MODES]:
         damping = with_std(100 * one.damping, 100 * one.damping_std)
         text = f"Resonance: {with_std(one.frequency, one.frequency_std)} Hz, damping {damping} %."
         parts.append(Sentence(text, "resonance", frequency=one.frequency))

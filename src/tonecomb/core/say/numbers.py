@@ -76,6 +76,13 @@ def plainly(value: float, digits: int = 3, *, bare: bool = False) -> str:
     return signed(text.rstrip("0").rstrip(".") if bare and "." in text else text)
 
 
+def percent(share: float) -> str:
+    """A share as one says it: ``12 %``, ``under 1 %``, ``over 99 %``."""
+    if 0.99 < share < 0.999:
+        return "over 99 %"
+    return "under 1 %" if share < 0.01 else f"{min(100 * share, 100):.0f} %"
+
+
 def signed(text: str) -> str:
     """A number's text with a proper minus sign."""
     return text.replace("-", "−")

@@ -13,6 +13,7 @@ from tonecomb.core.find.peaks import Peak
 from tonecomb.core.find.ratios import ratio_words
 from tonecomb.core.method.method import Method
 from tonecomb.core.record.recording import Recording
+from tonecomb.core.results.account import Part
 from tonecomb.core.results.against_truth import compared
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.results.knowledge import Knowledge
@@ -83,6 +84,7 @@ class SpectrumKind(Kind[Analysis]):
                 "unlisted_peaks": 0 if a.found is None else a.found.unlisted,
                 "resonances": [_resonance(one) for one in a.resonances],
                 "combs": [_comb(comb, families, a.unit.quantity) for comb in families],
+                "account": [_part(one, a) for one in a.account.parts],
                 "levels": readings.levels(a).values(),
                 "bands": [
                     {
@@ -177,6 +179,25 @@ def _turning(peak: Peak, a: Analysis) -> dict[str, Any]:
         "of_shaft": None if of is None else of[0],
         "of_shaft_std": None if of is None else of[1],
     }
+
+
+def _part(one: Part, a: Analysis) -> dict[str, Any]:
+    """A part of the account. What is left, where it is more than noise can be, has its times."""
+    values: dict[str, Any] = {
+        "part": one.kind,
+        "share": a.account.share(one),
+        "mean_square": one.power,
+        "std": one.std,
+        "low_hz": one.low,
+        "high_hz": one.high,
+    }
+    if one.name:
+        values["name"] = one.name
+    if not math.isnan(one.frequency):
+        values["frequency_hz"] = one.frequency
+    if one.kind == "left" and a.found is not None and a.found.left_at is not None:
+        values["from_s"], values["to_s"] = a.found.left_at
+    return values
 
 
 def _resonance(one: Resonance | None) -> dict[str, Any]:
