@@ -447,7 +447,9 @@ for _memory in (0.05, 0.3, 3.0):
     def _fm(rng: Rng, memory: float = _memory) -> Record:
         f = rng.uniform(300, 900)
         course = f * (1 + 0.004 * smooth(rng, 4000, 60, memory))
-        return warbling(rng, 4000, 60, course, *MOVES, "breathes").plus(noise(rng, 4000, 60, 0.05))
+        # Frames are about 4 s: in some of them a slow one stands elsewhere.
+        may = (*MOVES, "breathes", *(COMES if memory > 1 else ()))
+        return warbling(rng, 4000, 60, course, *may).plus(noise(rng, 4000, 60, 0.05))
 
 
 @kind("change: FM at 5 Hz")

@@ -59,6 +59,7 @@ WIDEST = 1.45  # of highest over lowest: what moves further is a run, and no mea
 _SURELY = (0.02, 0.98)  # of the frames, that lie in the range of a run
 _POINTS = 4000  # of a track at most
 _EDGE = 3  # steps of the grid to its end: what goes so far may go on beyond
+_RUNS = 1.005  # times its lowest speed, that what runs reaches
 _BETWEEN, _ENDS = 0.15, 0.5  # of the change from frame to frame that is unknown, see behaviour
 
 
@@ -438,6 +439,8 @@ def _run(heard: list[_Heard], fs: float) -> Moving | None:
     share = min(1.0, (float(gaps.sum()) + hop) / heard[0].framing.length)
     teeth = heard[0].teeth
     low, high = float(f.min()), float(f.max())
+    if not high > _RUNS * low:
+        return None  # it stands
     return Moving(mean, std, low, high, teeth, share, True, _track(at / fs, f))
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from tonecomb.core.find.behaviour import Behaviour
 from tonecomb.core.say.numbers import span
 
+_MOVED = 5e-4  # of its frequency, below which what is there in a part moves no further than noise
 _SWINGS = 0.5  # dB, from which a swing is given in figures
 
 
@@ -27,10 +28,11 @@ def words(doing: Behaviour | None) -> str:
     """For a line of its own."""
     if doing is None:
         return "too few frames to tell whether it is steady"
-    if doing.kind == "moves":
+    passes = doing.kind == "moves" and doing.share < 1 and doing.moved < _MOVED * doing.high
+    if doing.kind == "moves" and not passes:
         text = f"moves from {span(doing.low, doing.high)} Hz"
         return text + (f", in {100 * doing.share:.0f} % of the frames" if doing.share < 1 else "")
-    if doing.kind == "comes and goes":
+    if passes or doing.kind == "comes and goes":
         return f"stands in {100 * doing.share:.0f} % of the frames"
     if doing.kind == "modulated":
         swings = doing.swing_db >= _SWINGS

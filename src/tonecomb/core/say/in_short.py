@@ -80,6 +80,7 @@ class _Told:
             if i not in self.tied
             and (one.clear or self._weighs(i, one))
             and not self._crowded(one)
+            and not self._is_step(one)
             and not self._passed(one)
         }
 
@@ -89,6 +90,16 @@ class _Told:
         if a.uneven and a.levels.whole < a.rms**2:
             return False  # what is loud at an end hardly counts in the frames
         return peak.stands_out and _power(a, number) > _PART * a.rms**2
+
+    def _is_step(self, peak: Peak) -> bool:
+        """Whether a tone that does not stand still is one of the steps of one tone, of which that
+        is told."""
+        ridge, near = self.analysis.ridge, 2 * self.analysis.spectrum.frame_hz
+        if ridge is None or peak.tone.steady:
+            return False
+        doing = peak.behaviour
+        low, high = (doing.low, doing.high) if doing else 2 * (peak.tone.frequency,)
+        return any(low - near <= step <= high + near for step in ridge.steps)
 
     def _passed(self, peak: Peak) -> bool:
         """Whether a tone that moves, or stands in a part of the frames, is where a tooth of a
