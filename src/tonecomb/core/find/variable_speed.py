@@ -407,7 +407,7 @@ def _measured(read: Read, fs: float, heard: _Heard) -> Moving | None:
         high,
         heard.teeth,
         float(use.sum()) / framing.places,
-        heard.cut or high > WIDEST * low,
+        high > (_RUNS if heard.cut else WIDEST) * low,
         _track(at[near] / fs, f),
     )
 
