@@ -75,6 +75,15 @@ def _range(record: Record, said: Said, match: re.Match[str]) -> bool:
     return any(a - hz <= low and high <= b + hz for a, b in record.tones)
 
 
+def _noise_band(record: Record, said: Said, match: re.Match[str]) -> bool:
+    """Whether nine tenths of what frames can hold lie in a band, by one transform of all."""
+    squares = np.abs(np.fft.rfft(record.samples - record.samples.mean())) ** 2
+    f = np.fft.rfftfreq(len(record.samples), 1 / record.fs)
+    held = f > said.analysis.spectrum.frame_hz
+    inside = (f >= float(match[1])) & (f <= float(match[2]))
+    return 0.8 < squares[held & inside].sum() / squares[held].sum() < 0.97
+
+
 def _left(record: Record, said: Said, match: re.Match[str]) -> bool:
     """Whether there is something within a band, of which nothing else is said."""
     low, high = float(match[1]), float(match[2])
@@ -141,6 +150,7 @@ CLAIMS: tuple[tuple[str, Callable[[Record, Said, re.Match[str]], bool]], ...] = 
     (r"(?:^The tone .* moves by .*\(|^Single tone.* moves from )([\d.]+) to ([\d.]+) Hz", _range),
     (rf"^Resonance: {_VALUE} Hz, damping {_VALUE} %", _mode),
     (r"^Broad peaks? .*about (.*) Hz", _broad),
+    (r"noise, 90 % of it from ([\d.]+) to ([\d.]+) Hz", _noise_band),
     (r"power, from ([\d.]+) to ([\d.]+) Hz.*nothing that was found", _left),
     (rf"^Hits repeat {_VALUE} times", lambda r, s, m: _rate(r, r.hits, m)),
     (rf"swells {_VALUE} times", lambda r, s, m: _rate(r, r.swells, m)),

@@ -7,6 +7,8 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from tonecomb.core.estimate.spectrum import LEVEL_FACTORS
 from tonecomb.core.find.comb import MAINS, Comb, mains, matching
 from tonecomb.core.find.mode import Resonance
@@ -30,6 +32,8 @@ _MAINS_OFF = 0.003  # of it: no grid is further off
 _NEAR = 0.03  # of its frequency, within which another makes a tone doubtful
 _LIKE = 0.4  # of its amplitude, that such another has
 _OF_ALL = 0.7  # of what it stands over the noise, that a tone rises from what is beside it
+_TELLS = 64  # samples of a frame, in which a tone is told from noise
+_IN_BAND = 0.3  # of all up to the Nyquist frequency, that a band of noise has at most
 _NAMED = 0.01  # of the power, from which the share of resonances is told
 _PART = 0.03  # of the power, from which a tone is told that is there in a few frames only
 _ROUNDED = 0.05  # of the strongest tone, below which few steps make lines of their own
@@ -223,6 +227,10 @@ def _level(told: _Told) -> list[Sentence]:
     if not told.single and not told.families:
         if told.runs:
             return [Sentence(f"{text}: harmonics that run, no tone is seen beside them.", "level")]
+        if a.estimate.averaged.framing.frame < _TELLS:
+            place = plainly(float(a.spectrum.frequency[int(np.argmax(a.spectrum.mean_square))]))
+            short = f"too few samples to tell a tone from noise, highest at about {place} Hz"
+            return [Sentence(f"{text}: {short}.", "level")]
         return [Sentence(f"{text}: {_without_tones(told)}, no tones, no families.", "level")]
     account = a.account
     names = {comb.name for comb in told.families}
@@ -254,10 +262,21 @@ def _without_tones(told: _Told) -> str:
     if told.modes and shares:
         rest = max(1 - sum(share for share, _ in shares), 0.0)
         return _listed([*shares, (rest, "broadband")]) + (", changing" if changing else "")
-    shape = "with broad peaks" if told.broad_peaks or told.modes else "broadband noise"
+    shape = "with broad peaks" if told.broad_peaks or told.modes else _noise(told.analysis)
     if changing:
         shape = "broadband and changing" if shape.startswith("broad") else f"{shape}, changing"
     return f"{_listed(shares)}; the rest {shape}" if shares else shape
+
+
+def _noise(a: Analysis) -> str:
+    """Noise, with the band in which most of it is where that is no great part of all."""
+    rest = a.levels.rest
+    running = np.cumsum(rest.mean_square)
+    at = np.searchsorted(running, np.array([0.05, 0.95]) * running[-1])
+    low, high = rest.frequency[np.minimum(at, len(running) - 1)].tolist()
+    if high - low > _IN_BAND * a.fs / 2:
+        return "broadband noise"
+    return f"noise, 90 % of it from {plainly(low)} to {plainly(high)} Hz"
 
 
 def _listed(shares: Sequence[tuple[float, str]]) -> str:
