@@ -81,7 +81,7 @@ def _noise_band(record: Record, said: Said, match: re.Match[str]) -> bool:
     f = np.fft.rfftfreq(len(record.samples), 1 / record.fs)
     held = f > said.analysis.spectrum.frame_hz
     inside = (f >= float(match[1])) & (f <= float(match[2]))
-    return 0.8 < squares[held & inside].sum() / squares[held].sum() < 0.97
+    return 0.8 < float(squares[held & inside].sum() / squares[held].sum()) < 0.97
 
 
 def _left(record: Record, said: Said, match: re.Match[str]) -> bool:

@@ -191,6 +191,21 @@ def test_the_noise_floor_is_drawn(opened: Bench, settle: Settle) -> None:
     assert not spectrum.overlays.noise.isVisible()
 
 
+def test_what_is_left_is_the_spectrum_without_its_peaks(opened: Bench, settle: Settle) -> None:
+    opened.store.edit_method("Change", frame=4096, scaling="psd")
+    settle()
+    opened.action("What is left").trigger()
+    spectrum, a = opened.stage.spectrum, opened.context.results.analysis
+    assert a is not None and "what is left" in spectrum.legend.text()
+    x, y = spectrum.overlays.rest.getData()
+    curve = spectrum.curve.getData()
+    for peak in a.highest(5):
+        at = np.argmin(np.abs(x - peak.tone.frequency))
+        assert y[at] < np.interp(x[at], *curve) - 6
+    opened.action("What is left").trigger()
+    assert not spectrum.overlays.rest.isVisible()
+
+
 def test_the_phase_of_a_tap(opened: Bench, settle: Settle) -> None:
     """3 shows why there is none, the link takes a single frame, and the parts can be chosen."""
     taps = next(r for r in opened.store.document.recordings if r.name == "bracket-taps")

@@ -105,6 +105,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("View", "Side by side", "Shift+V", "The trace now beside a held one, each with its resolution cell", lambda b: b.stage.spectra.set_side_by_side(not b.stage.spectra.side_by_side), checked=lambda b: b.stage.spectra.side_by_side),
     Action("View", "Confidence band", "K", "Where the true spectrum lies with 95 % probability", lambda b: b.stage.spectrum.set_confidence(not b.stage.spectrum.overlays.confidence), checked=lambda b: b.stage.spectrum.overlays.confidence),
     Action("View", "Noise floor", "U", "The local noise floor that peaks are held against", lambda b: b.stage.spectrum.set_floor(not b.stage.spectrum.overlays.floor), checked=lambda b: b.stage.spectrum.overlays.floor),
+    Action("View", "What is left", "", "The spectrum without what was found: tones, resonances, what runs", lambda b: b.stage.spectrum.set_left(not b.stage.spectrum.overlays.left), checked=lambda b: b.stage.spectrum.overlays.left),
     Action("View", "All channels", "Shift+A", "Waveforms of all channels, or only of the one analysed", lambda b: b.layout_.toggle_beside(), needs_recording=True, divided=True),
     Action("View", "Channels over each other", "Shift+O", "Waveforms over each other, each with its axis, or one below the other", lambda b: b.layout_.toggle_over(), checked=lambda b: b.stage.lanes.over),
     Action("View", "Measure", "M", "Two readouts on the waveform, and the periods between", lambda b: b.layout_.toggle_measure(), checked=lambda b: b.stage.lanes.measuring, needs_recording=True),

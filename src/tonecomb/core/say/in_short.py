@@ -270,10 +270,10 @@ def _without_tones(told: _Told) -> str:
 
 def _noise(a: Analysis) -> str:
     """Noise, with the band in which most of it is where that is no great part of all."""
-    rest = a.levels.rest
-    running = np.cumsum(rest.mean_square)
+    s = a.spectrum
+    running = np.cumsum(s.mean_square)
     at = np.searchsorted(running, np.array([0.05, 0.95]) * running[-1])
-    low, high = rest.frequency[np.minimum(at, len(running) - 1)].tolist()
+    low, high = s.frequency[np.minimum(at, len(running) - 1)].tolist()
     if high - low > _IN_BAND * a.fs / 2:
         return "broadband noise"
     return f"noise, 90 % of it from {plainly(low)} to {plainly(high)} Hz"

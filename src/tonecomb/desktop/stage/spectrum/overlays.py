@@ -1,5 +1,5 @@
-"""Over a spectrum: its confidence band, the noise floor, what was fitted to resonances, and the
-tolerances of a test spectrum."""
+"""Over a spectrum: its confidence band, the noise floor, what is left without what was found, what
+was fitted to resonances, and the tolerances of a test spectrum."""
 
 from __future__ import annotations
 
@@ -27,8 +27,8 @@ _FINE = 400  # points of a tolerance's line
 
 
 class Overlays:
-    """``confidence`` and ``floor`` say what is wanted. ``on_axis`` brings linear values to the
-    plot's levels, ``line`` makes of a curve what is in view."""
+    """``confidence``, ``floor`` and ``left`` say what is wanted. ``on_axis`` brings linear values
+    to the plot's levels, ``line`` makes of a curve what is in view."""
 
     def __init__(
         self,
@@ -37,24 +37,25 @@ class Overlays:
         line: Callable[[Curve], tuple[Array, Array]],
     ) -> None:
         self._plot, self._on_axis, self._line = plot, on_axis, line
-        self.confidence = self.floor = False
+        self.confidence = self.floor = self.left = False
         self.edges = (pg.PlotCurveItem(pen=None), pg.PlotCurveItem(pen=None))
         self.band = pg.FillBetweenItem(*self.edges)
         self.band.setZValue(-3)
         self.fits = pg.PlotCurveItem(connect="finite")
         self.fits.setZValue(3)
-        self.noise = pg.PlotCurveItem()
-        self._noise_colour = ""
+        self.noise, self.rest = pg.PlotCurveItem(), pg.PlotCurveItem()
+        self._noise_colour = self._rest_colour = ""
         self.tolerances = (pg.PlotCurveItem(), pg.PlotCurveItem())
-        self.items = (self.band, self.fits, self.noise, *self.tolerances)
+        self.items = (self.band, self.fits, self.noise, self.rest, *self.tolerances)
         for item in (*self.edges, *self.items):
             plot.addItem(item, ignoreBounds=True)
 
     def set_theme(self, theme: Theme) -> None:
         """Take the theme's colours."""
-        self._noise_colour = theme.caution
+        self._noise_colour, self._rest_colour = theme.caution, theme.second
         self.fits.setPen(pg.mkPen(theme.second, width=2))
         self.noise.setPen(pg.mkPen(theme.caution, width=1.5))
+        self.rest.setPen(pg.mkPen(theme.second, width=1))
         for one in self.tolerances:
             one.setPen(pg.mkPen(theme.fault, width=1, style=Qt.PenStyle.DashLine))
         band = pg.mkColor(theme.traces[0])
@@ -65,6 +66,7 @@ class Overlays:
         """There is no spectrum."""
         self.band.hide()
         self.noise.hide()
+        self.rest.hide()
         for one in self.tolerances:
             one.hide()
         self.fits.setData([], [])
@@ -72,14 +74,17 @@ class Overlays:
     def draw(self, analysis: Analysis, x: Array, y: Array, *, decibels: bool) -> None:
         """Draw what is wanted over an analysis, whose curve is drawn by ``x`` and ``y``."""
         self._draw_band(analysis, x, y, decibels)
-        self._draw_noise(analysis)
+        self._draw_squares(self.noise, analysis, analysis.floor if self.floor else None)
+        left = analysis.account.left.mean_square if self.left and analysis.found else None
+        self._draw_squares(self.rest, analysis, left)
         self._draw_tolerances(analysis)
 
     def told(self, analysis: Analysis | None) -> tuple[str, list[tuple[str, str]]]:
         """What is said behind the curve's own name, and colours and what stands for them."""
         words = band_words(analysis) if self.confidence and analysis is not None else ""
         band = f", {_BAND} {words}" if words else ""
-        return band, [(self._noise_colour, "noise floor")] if self.floor else []
+        lines = [(self._noise_colour, "noise floor")] if self.floor else []
+        return band, lines + ([(self._rest_colour, "what is left")] if self.left else [])
 
     def _draw_band(self, analysis: Analysis, x: Array, y: Array, decibels: bool) -> None:
         frequency = analysis.curve.outline()[0][-len(x) :]  # a logarithmic axis has no zero
@@ -119,16 +124,18 @@ class Overlays:
             told.append((one.frequency, level, f"{frequency} Hz, ζ {damping} %"))
         return told
 
-    def _draw_noise(self, analysis: Analysis) -> None:
-        shown = self.floor and analysis.floor is not None and not analysis.curve.stepped
-        shown = shown and analysis.method.shown.display.drawn == "bins"
-        self.noise.setVisible(shown)
-        if not shown or analysis.floor is None:
+    def _draw_squares(
+        self, item: pg.PlotCurveItem, analysis: Analysis, squares: Array | None
+    ) -> None:
+        """Draw a mean square per bin; None is nothing."""
+        shown = analysis.method.shown
+        bins = shown.display.drawn == "bins" and not analysis.curve.stepped
+        item.setVisible(squares is not None and bins)
+        if squares is None or not bins:
             return
-        method = analysis.method
-        noise = replace(analysis.spectrum, mean_square=analysis.floor)
-        values = noise.values(method.shown.scaling, method.shown.level)
-        self.noise.setData(*self._line(self._on_axis(Curve(noise.frequency, values, False))))
+        noise = replace(analysis.spectrum, mean_square=squares)
+        values = noise.values(shown.scaling, shown.level)
+        item.setData(*self._line(self._on_axis(Curve(noise.frequency, values, False))))
 
     def _draw_tolerances(self, analysis: Analysis) -> None:
         """Above and below the test spectrum, where it measures what is shown."""

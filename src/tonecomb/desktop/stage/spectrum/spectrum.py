@@ -258,6 +258,12 @@ class SpectrumView(FrequencyPlot):
         self._tell()
         self.refresh()
 
+    def set_left(self, shown: bool) -> None:
+        """Draw the spectrum without what was found, or do not."""
+        self.overlays.left = shown
+        self._tell()
+        self.refresh()
+
     def set_stale(self, stale: bool) -> None:
         """Fade what is drawn while it is no longer what the method line says."""
         if stale == self._stale:
