@@ -885,15 +885,26 @@ def _dropouts(rng: Rng) -> Record:
 @kind("samples: an offset steps")
 def _offset_step(rng: Rng) -> Record:
     one = noise(rng, 1000, 60, 0.3)
-    return replace(
-        one, samples=one.samples + np.where(clock(1000, 60) > 25, 4.0, 0.0), may=CHANGE, tonal=None
-    )
+    x = one.samples + np.where(clock(1000, 60) > rng.uniform(10, 50), 4.0, 0.0)
+    may = (*CHANGE, "offset-step")
+    return replace(one, samples=x, may=may, tonal=None, due=("steps by (3.9|4)",))
 
 
 @kind("samples: a drift")
 def _ramp(rng: Rng) -> Record:
     one = sines(rng, 1000, 60, [(rng.uniform(60, 300), 1)]).plus(noise(rng, 1000, 60, 0.1))
-    return replace(one, samples=one.samples + np.linspace(-5, 5, 60000), tonal=None, may=CHANGE)
+    x = one.samples + np.linspace(-5, 5, 60000)
+    may = (*CHANGE, "drift")
+    return replace(one, samples=x, tonal=None, may=may, due=(*one.due, "drifts by (9.9|10)"))
+
+
+@kind("samples: lost")
+def _lost(rng: Rng) -> Record:
+    one = sines(rng, 20480, 10, [(rng.uniform(300, 900), 1)]).plus(noise(rng, 20480, 10, 0.1))
+    x = one.samples.copy()
+    x[np.unique(rng.integers(5, len(x) - 5, 40))] = 0
+    due = (*one.due, "lost samples")
+    return replace(one, samples=x, may=("zeroed",), due=due, tonal=None)
 
 
 @kind("samples: a block repeats")
@@ -930,6 +941,28 @@ def _mixture8(rng: Rng) -> Record:
     walk = replace(walk, tones=(near(f, 0.02),), broad=(near(f, 0.02),), may=(*MOVES, *COMES))
     teeth = harmonic(rng, 4000, 40, rng.uniform(180, 220), [1, 2, 3, 4, 5], lambda n: 0.5 / n)
     return teeth.plus(walk).plus(noise(rng, 4000, 40, 0.03))
+
+
+@kind("mixture: a loud tone for 3 s beside one that swells")
+def _mixture9(rng: Rng) -> Record:
+    at, f, g = rng.uniform(3, 20), rng.uniform(60, 120), rng.uniform(180, 300)
+    gated = shaped(sines(rng, 1000, 30, [(f, 0.8)], False), _gate(1000, 30, [(at, at + 3)]), *COMES)
+    swells = 1 + 0.6 * np.sin(2 * np.pi * 0.4 * clock(1000, 30))
+    one = shaped(sines(rng, 1000, 30, [(g, 0.5)]), swells, *COMES)
+    one = replace(one, tones=((g - 1, g + 1),), due=(g,))
+    one = one.plus(replace(gated, tones=((f - 1, f + 1),), broad=((f - 1, f + 1),)))
+    return replace(one.plus(noise(rng, 1000, 30, 0.05)), tonal=None)
+
+
+@kind("mixture: a machine, and a band of noise for a while")
+def _mixture10(rng: Rng) -> Record:
+    one = harmonic(rng, 4096, 240, rng.uniform(21, 27), [1, 2, 3, 4, 6], lambda n: 0.1 / n)
+    burst = band(rng, 4096, 240, 1150, 1450, 0.06)
+    at = rng.uniform(40, 160)
+    burst = shaped(burst, _gate(4096, 240, [(at, at + 20)]), *COMES)
+    return one.plus(replace(burst, tones=(), broad=((1000, 1600),))).plus(
+        noise(rng, 4096, 240, 0.01)
+    )
 
 
 @kind("mixture: mode, tone, a thud")

@@ -29,7 +29,9 @@ KINDS = [
     "samples: leading zeros",
     "samples: constant",
     "samples: a spike",
+    "samples: lost",
     "mixture: hum and a mode",
+    "mixture: a loud tone for 3 s beside one that swells",
 ]
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -16,6 +16,7 @@ from tonecomb.core.record.pyramid import Cells, cells_of, joined
 from tonecomb.core.record.recording import Array
 from tonecomb.core.record.signal import Signal
 from tonecomb.core.record.spikes import SpikeSearch
+from tonecomb.core.record.zeroed import ZeroedSamples
 
 _PARTS = 16  # of a record that are held against each other
 _NEAR = 1 << 15  # samples that stay near while they are added up
@@ -26,7 +27,9 @@ class Survey:
     """``levels`` holds the rms about its mean of each sixteenth of the stretch, ``mean`` and
     ``rms`` (about the mean) are those of all; ``clipped`` counts samples at the limits, and
     ``first_clipped`` is the time in s of the first, None where there is none; ``held`` what is
-    known of equal samples, and ``spikes`` are the numbers of samples that stand apart."""
+    known of equal samples, and ``spikes`` are the numbers of samples that stand apart; ``means``
+    are those of the sixteenths, and ``zeroed`` how many single samples are zero beyond chance, the
+    first of them at the numbers ``zeroed_at``."""
 
     levels: Array
     mean: float
@@ -35,6 +38,9 @@ class Survey:
     first_clipped: float | None
     held: Held
     spikes: tuple[int, ...] = ()
+    means: Array = field(default_factory=lambda: np.zeros(0))
+    zeroed: int = 0
+    zeroed_at: tuple[int, ...] = ()
 
 
 def survey(
@@ -60,19 +66,23 @@ def survey(
         first_clipped=runs[0][0] / signal.rate if runs else None,
         held=seen.held.found(),
         spikes=seen.spikes.found(),
+        means=seen.sums / sizes + look.shift,
+        zeroed=seen.zeroed.count,
+        zeroed_at=tuple(seen.zeroed.places),
     )
 
 
 @dataclass(frozen=True, eq=False)
 class _Seen:
     """Of some samples: the pyramid's cells, Σ and Σ² of each sixteenth about the shift, equal ones,
-    and what stands apart."""
+    what stands apart, and single zeros."""
 
     cells: Cells
     sums: Array
     squares: Array
     held: HeldSamples
     spikes: SpikeSearch
+    zeroed: ZeroedSamples
 
 
 @dataclass(frozen=True)
@@ -91,8 +101,9 @@ class _Look:
         samples = read(first, last)
         sums, squares, held = np.zeros(_PARTS), np.zeros(_PARTS), HeldSamples()
         held.take(first, samples)
-        spikes = SpikeSearch()
+        spikes, zeroed = SpikeSearch(), ZeroedSamples()
         spikes.take(first, samples)
+        zeroed.take(first, samples)
         cells, edges = cells_of(samples, first, self.length), self.edges
         holes = cells.missing or cells.infinite
         finite = np.where(np.isfinite(samples), samples, 0.0) if holes else samples
@@ -105,15 +116,16 @@ class _Look:
                 sums[k] += x.sum()
                 squares[k] += x @ x
         tell(last - first)
-        return _Seen(cells, sums, squares, held, spikes)
+        return _Seen(cells, sums, squares, held, spikes, zeroed)
 
     def join(self, parts: Iterable[_Seen]) -> _Seen:
         cells, sums, squares, held = [], np.zeros(_PARTS), np.zeros(_PARTS), HeldSamples()
-        spikes = SpikeSearch()
+        spikes, zeroed = SpikeSearch(), ZeroedSamples()
         for one in parts:
             cells.append(one.cells)
             sums += one.sums
             squares += one.squares
             held.add(one.held)
             spikes.add(one.spikes)
-        return _Seen(joined(cells), sums, squares, held, spikes)
+            zeroed.add(one.zeroed)
+        return _Seen(joined(cells), sums, squares, held, spikes, zeroed)

@@ -4,12 +4,20 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+
+from tonecomb.core.record.recording import Stretch
 from tonecomb.core.results.analysis import Analysis
-from tonecomb.core.say.caution import Caution, Seen
+from tonecomb.core.say.caution import Caution, Seen, setting
 from tonecomb.core.say.changing import strike
 from tonecomb.core.say.numbers import plainly, significant
 from tonecomb.core.steps.as_sampled import AsSampled
+from tonecomb.core.steps.filters import HighPass
 
+_FEW_ZEROS = 20  # samples, whose frames may be left out
+_PARTS = 16  # whose means are held against each other
+_UNEXPLAINED = 0.02  # of the means' variance, that a step or a straight line leaves
+_GOES = 1.0  # times the usual rms within a part, that the mean goes
 _STEPS, _UNDITHERED = 20.0, 0.42  # steps of the strongest tone; rms of the rest, in steps
 
 
@@ -50,6 +58,77 @@ def spikes(a: Analysis, seen: Seen) -> Caution | None:
         "Leave those frames out" if edit else "",
         edit,
     )
+
+
+def zeroed(a: Analysis, seen: Seen) -> Caution | None:
+    """Single samples that are zero more often than chance makes them."""
+    count, places = seen.survey.zeroed, seen.survey.zeroed_at
+    if not count:
+        return None
+    spans = [(place / a.fs, place / a.fs) for place in places]
+    edit = strike(a, spans) if count <= _FEW_ZEROS else None
+    return Caution(
+        "zeroed",
+        f"{count} single samples are 0 where their neighbours are not, the first at "
+        f"{places[0] / a.fs:.6g} s into the stretch: lost samples, which add noise at all "
+        "frequencies.",
+        "Leave those frames out" if edit else "",
+        edit,
+    )
+
+
+def offset_steps(a: Analysis, seen: Seen) -> Caution | None:
+    """A mean that jumps once and stays there."""
+    means, seconds = seen.survey.means, a.resolution.stretch_s
+    if len(means) < _PARTS or not _wanders(seen):
+        return None
+    fits = []
+    for k in range(1, len(means) - 1):  # it may be anywhere within a part
+        before, after = means[:k], means[k + 1 :]
+        left = float(((before - before.mean()) ** 2).sum() + ((after - after.mean()) ** 2).sum())
+        fits.append((left, k, float(after.mean() - before.mean())))
+    left, k, by = min(fits)
+    if left > _UNEXPLAINED * float(((means - means.mean()) ** 2).sum()):
+        return None
+    begin = 0.0 if a.method.source.stretch is None else a.method.source.stretch.start
+    start, end = k * seconds / len(means), (k + 1) * seconds / len(means)
+    longer = (end, seconds) if seconds - end > start else (0.0, start)
+    return Caution(
+        "offset-step",
+        f"The mean steps by {significant(by)} {a.channel.unit} between {begin + start:.4g} and "
+        f"{begin + end:.4g} s, and stays there: a fault of sensor or cable. The level over the "
+        "stretch holds it.",
+        "Analyse the longer part",
+        setting(stretch=Stretch(begin + longer[0], begin + longer[1])),
+    )
+
+
+def drifts(a: Analysis, seen: Seen) -> Caution | None:
+    """A mean that goes one way all over the stretch."""
+    means = seen.survey.means
+    if len(means) < _PARTS or not _wanders(seen) or offset_steps(a, seen) is not None:
+        return None
+    at = np.arange(len(means))
+    line = np.polyval(np.polyfit(at, means, 1), at)
+    if float(((means - line) ** 2).sum()) > _UNEXPLAINED * float(
+        ((means - means.mean()) ** 2).sum()
+    ):
+        return None
+    by = float(line[-1] - line[0]) * len(means) / (len(means) - 1)
+    step = HighPass(a.resolution.bin_hz)
+    return Caution(
+        "drift",
+        f"The mean drifts by {significant(by)} {a.channel.unit} over the stretch: the level over "
+        "the stretch holds it, the frames do not.",
+        "Take it out",
+        lambda now: now.having(steps=(*now.source.steps, step)),
+    )
+
+
+def _wanders(seen: Seen) -> bool:
+    """Whether the mean goes further than what is within the parts."""
+    means = seen.survey.means
+    return float(np.ptp(means)) > _GOES * float(np.median(seen.survey.levels))
 
 
 def held(a: Analysis, seen: Seen) -> Caution | None:
