@@ -114,7 +114,7 @@ def test_the_record_decides_and_not_the_frame() -> None:
     done = tonecomb.analyse(recording(x, fs=1000.0))
     peaks = done.analysis.peaks or ()
     assert [round(one.tone.frequency, 2) for one in peaks] == [50.0, 60.0]
-    assert done.values()["in_short"][0].endswith(": 100 % in single tones, under 1 % broadband.")
+    assert done.values()["in_short"][0].startswith("0.2998 m/s² rms over the stretch: 100 %")
 
 
 def test_what_cannot_be_parted_has_an_interval_that_covers_it() -> None:

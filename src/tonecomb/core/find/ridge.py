@@ -33,6 +33,7 @@ _SILENT = 1e-3  # of the mean power, below which a frame holds nothing
 _GOES_BINS, _GOES = 4.0, 0.02  # bins, and share of its frequency, that it goes at least
 _AT_ENDS = 4  # moments by which it is drawn on to the ends of the stretch
 _SMOOTH = 0.04  # of the range that it covers, that it is off the line between its neighbours
+_JUMP, _JUMPS = 0.3, 0.4  # of that range, from moment to moment; of all that it moves
 _SAME_BINS = 0.75  # bins within which a tone stands from frame to frame
 _STANDS = 0.85  # of the frames that lie in steps
 _STEP_FRAMES = 3  # moments of a step
@@ -87,13 +88,16 @@ def find_ridge(read: Read, length: int, fs: float, frame: int) -> Ridge | None:
     if course.holds < _HOLDS or there.mean() < _STANDS:
         return None
     time, place, hz = course.middle[there] / fs, course.place[there] * fs, fs / course.size[there]
-    if course.holds > _ALL and (steps := _steps(place, hz)):
+    if course.holds > _ALL and (steps := _steps(place, hz, course.share[there])):
         return Ridge(time, place, course.holds, steps)
     low, high = np.quantile(place, [0.05, 0.95])
     between = place[1:-1] - (place[:-2] + place[2:]) / 2
     goes = high - low > max(_GOES_BINS * float(np.median(hz)), _GOES * high)
     if not goes or float(np.quantile(np.abs(between), 0.8)) > _SMOOTH * (high - low):
         return None
+    moved = np.abs(np.diff(place))
+    if moved[moved > _JUMP * (high - low)].sum() > _JUMPS * moved.sum():
+        return None  # from one tone to another
     # Half of the longest frame may not be seen at both ends: it goes on as it did.
     unseen, last = 0.55 * frame / fs, length / fs
     ends = np.array(
@@ -176,9 +180,10 @@ def _frames(read: Read, middle: Array, size: int) -> tuple[Array, Array, Array]:
     return place, share, power
 
 
-def _steps(place: Array, hz: Array) -> tuple[float, ...]:
-    """The places at which a tone stands one after the other, rising; empty where it does not, or
-    stands at one only. ``hz`` is the width of a bin at each moment."""
+def _steps(place: Array, hz: Array, share: Array) -> tuple[float, ...]:
+    """The places at which a tone stands one after the other, rising; empty where it does not,
+    stands at one only, or where others sound with it. ``hz`` is the width of a bin at each moment,
+    and ``share`` what it holds of the power then."""
     same = _SAME_BINS * hz
     stands = np.abs(np.diff(place)) < np.minimum(same[1:], same[:-1])
     runs = [(a, b + 1) for a, b in runs_of(stands).tolist() if b - a >= _STEP_FRAMES - 1]
@@ -193,4 +198,6 @@ def _steps(place: Array, hz: Array) -> tuple[float, ...]:
     steps = tuple(float(np.mean(middles[group])) for group in groups)
     far = bool(np.all(np.diff(steps) > _APART_BINS * np.median(hz)))
     borne = min(counts) >= _OF_ALL * len(place)
+    shares = [np.concatenate([share[slice(*order[i])] for i in group]) for group in groups]
+    borne = borne and all(float(np.median(one)) > _ALL for one in shares)
     return steps if far and borne and _STEPS[0] <= len(steps) <= _STEPS[1] else ()

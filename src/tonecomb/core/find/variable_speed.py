@@ -39,8 +39,7 @@ _HARMONICS = 8  # of a shaft that are added up
 _PER_OCTAVE = 60  # speeds that are tried
 _HIGH = 4.5  # above which the logarithm of the power is clipped
 _STEP, _FURTHEST = 1.2, 8  # cost of a step of the grid, and the most from frame to frame
-# Nepers that beginning or ending costs; needed a frame (benchmark changing)
-_SWITCH, _NEEDED = 6.0, 2.6
+_SWITCH, _NEEDED = 6.0, 2.6  # nepers that beginning or ending costs; needed a frame
 _TOTAL = 25.0  # score from which a family is there
 _TEETH = 3  # that have to lie in the band
 _FAR = 40  # the highest tooth that is looked for where the first eight have too few

@@ -260,10 +260,21 @@ def _moving(before: Analysis, read: Read, p: FramePlan) -> Moving | None:
         one.tone.frequency for i, one in enumerate(peaks) if one.tone.steady and i not in teeth
     ]
     heard = find_moving(read, p.framing.length, p.fs, np.array(still))
-    if heard is None or not _borne_out(heard, before):
+    if heard is None or not _borne_out(heard, before) or _stands(heard, peaks):
         return None
     start = p.start / p.fs  # of the stretch, from which it was heard
     return replace(heard, track=tuple((start + time, f) for time, f in heard.track))
+
+
+def _stands(heard: Moving, peaks: Sequence[Peak]) -> bool:
+    """Whether most of its teeth that are peaks keep one phase all over the stretch: what changes is
+    something else."""
+    teeth = [
+        one
+        for one in peaks
+        if any(n * heard.low <= one.tone.frequency <= n * heard.high for n in heard.teeth)
+    ]
+    return 2 * sum(one.tone.steady for one in teeth) > len(teeth) > 1
 
 
 def _borne_out(heard: Moving, before: Analysis) -> bool:

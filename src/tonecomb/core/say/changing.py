@@ -35,11 +35,11 @@ _SAME = 10  # samples, within which two times are the same
 _LONGEST = 4  # frames in the shortest stretch that a remedy leaves
 
 
-def _more(peaks: Sequence[Peak], what: str) -> str:
-    """How many others there are."""
+def _more(peaks: Sequence[Peak], one: str, several: str) -> str:
+    """How many others there are, and what one or several of them do."""
     if len(peaks) < 2:
         return ""
-    return f", and {len(peaks) - 1} other{'s' if len(peaks) > 2 else ''} {what}"
+    return f", and 1 other {one}" if len(peaks) == 2 else f", and {len(peaks) - 1} others {several}"
 
 
 def strike(a: Analysis, spans: Sequence[tuple[float, float]]) -> Edit | None:
@@ -209,7 +209,8 @@ def moving(a: Analysis, seen: Seen) -> Caution | None:
         "moving",
         f"The tone at {moves[0].tone.frequency:.6g} Hz moves by {doing.moved:.3g} Hz "
         f"{while_it_stands} ({span(doing.low, doing.high)} Hz)"
-        f"{_more(moves, 'move as well')}: its frequency is the mean, its line as wide as that.",
+        f"{_more(moves, 'moves as well', 'move as well')}: its frequency is the mean, its line as "
+        "wide as that.",
         "Follow it",
         _following(Wanted(max(doing.low - 2 * hz, 0.0), doing.high + 2 * hz)),
     )
@@ -266,15 +267,18 @@ def comes_and_goes(a: Analysis, seen: Seen) -> Caution | None:
         return Caution(
             "comes-and-goes",
             f"{at} swells and fades by {doing.swing_db:.0f} dB over the stretch"
-            f"{_more(peaks, 'do so, too')}: its amplitude is what that is on average.",
+            f"{_more(peaks, 'does so, too', 'do so, too')}: its amplitude is what that is on "
+            "average.",
         )
+    goes = [one for one in peaks if one.behaviour and one.behaviour.share < 1]
     whole = a.amplitude(peak)[0]
     present = whole * a.present(peak) / peak.tone.amplitude
     edit = strike(a, doing.absent)
     return Caution(
         "comes-and-goes",
         f"{at} stands in {100 * doing.share:.0f} % of the frames, at {present:.4g} "
-        f"{a.amplitude_unit} then ({whole:.4g} over the stretch){_more(peaks, 'come and go')}.",
+        f"{a.amplitude_unit} then ({whole:.4g} over the stretch)"
+        f"{_more(goes, 'comes and goes', 'come and go')}.",
         "Leave out where it is not" if edit else "",
         edit,
     )

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QObject
 from tonecomb.core.find.peaks import Peak
 from tonecomb.core.method import document as edits
 from tonecomb.core.method.document import Mark
-from tonecomb.core.say.in_short import Sentence
+from tonecomb.core.say.overview import Sentence
 from tonecomb.desktop.dialogs.machine import MachineDialog
 from tonecomb.desktop.dialogs.shaft import open_shaft
 from tonecomb.desktop.dialogs.sketch import SketchDialog

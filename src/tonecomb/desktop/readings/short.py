@@ -12,7 +12,8 @@ from PyQt6.QtWidgets import QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from tonecomb.core.results.analysis import Analysis
 from tonecomb.core.say.caution import Caution
-from tonecomb.core.say.in_short import Sentence, in_short
+from tonecomb.core.say.in_short import in_short
+from tonecomb.core.say.overview import Sentence
 from tonecomb.desktop.edits.peak_notes import PeakNotes
 from tonecomb.desktop.kit.theme import Theme, current_theme, font
 from tonecomb.desktop.kit.widgets import link
