@@ -316,5 +316,5 @@ class _Bins:
     def spectrum(self) -> Spectrum:
         """The spectrum without what was found: there it is the noise's level."""
         rest = self._held.content.rest
-        squares = np.where(self._free, rest.mean_square, np.minimum(rest.mean_square, self._floor))
+        squares = np.where(self._free, rest.mean_square, self._floor)
         return replace(rest, mean_square=squares)
