@@ -40,6 +40,7 @@ from tonecomb.core.results.machine_time import (
 from tonecomb.core.results.shown import ShownEstimate
 from tonecomb.core.results.true_peak import Extremes
 
+_MOMENT, _MANY = 0.05, 8  # of the frames; and so many peaks that stand in less
 WANDERS = 0.01  # of a bin that the place of a tone is uncertain at least where its phase wanders
 _OF_WIDTH = 0.4  # of a wandering line's width, for one average, that its place is uncertain
 
@@ -94,6 +95,18 @@ class Analysis(ShownEstimate):
             return self.found.peaks
         peaks = (self._shown(peak) for peak in self.found.peaks)
         return tuple(peak for peak in peaks if peak.tone.amplitude > 0)
+
+    @cached_property
+    def momentary(self) -> tuple[Peak, ...]:
+        """The peaks that stand in under 5 % of the frames, where they are many: a list of them
+        hides what stands. None of a family is one of them, nor one picked by hand."""
+        teeth = {i for comb in self.combs for i in comb.lines}
+        few = [
+            one
+            for i, one in enumerate(self.peaks or ())
+            if i not in teeth and not one.by_hand and _for_a_moment(one)
+        ]
+        return tuple(few) if len(few) > _MANY else ()
 
     def _shown(self, peak: Peak) -> Peak:
         """A peak as another quantity: its phase turns by a right angle for each iω."""
@@ -297,8 +310,11 @@ class Analysis(ShownEstimate):
         return math.sqrt(self.levels.band(low, high))
 
     def highest(self, count: int) -> tuple[Peak, ...]:
-        """The highest peaks and those picked by hand, by rising frequency."""
-        order = sorted(self.peaks or (), key=lambda peak: (not peak.by_hand, -peak.level))
+        """The highest peaks and those picked by hand, by rising frequency; of many that stand for
+        a moment only, none."""
+        gone = set(map(id, self.momentary))
+        kept = [peak for peak in self.peaks or () if id(peak) not in gone]
+        order = sorted(kept, key=lambda peak: (not peak.by_hand, -peak.level))
         chosen = order[: count + sum(peak.by_hand for peak in order)]
         return tuple(sorted(chosen, key=lambda peak: peak.tone.frequency))
 
@@ -321,3 +337,8 @@ class Analysis(ShownEstimate):
         """A peak's amplitude in the method's level, and its standard deviation."""
         factor = LEVEL_FACTORS[self.method.shown.level] / LEVEL_FACTORS["peak"]
         return peak.tone.amplitude * factor, peak.tone.amplitude_std * factor
+
+
+def _for_a_moment(peak: Peak) -> bool:
+    doing = peak.behaviour
+    return doing is not None and not peak.tone.steady and doing.share < _MOMENT

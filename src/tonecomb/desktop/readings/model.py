@@ -174,7 +174,8 @@ class PeaksModel(QAbstractTableModel):
         self._peaks: tuple[Peak, ...] = ()
         self._rows: tuple[Knowledge | None, dict[int, PeakRow]] = (None, {})
         self.every: tuple[Peak, ...] = ()
-        self.page, self.whole = 0, False
+        self.folded: tuple[Peak, ...] = ()
+        self.page, self.whole, self.unfolded = 0, False, False
         self._values: dict[str, Column[PeakRow]] = {c.key: c for c in peak_columns("")}
         self.columns = tuple(column for column in COLUMNS if column.key in USUAL)
 
@@ -189,10 +190,27 @@ class PeaksModel(QAbstractTableModel):
         """Take an analysis's peaks."""
         self.beginResetModel()
         self._analysis = analysis
-        self.every = () if analysis is None else analysis.peaks or ()
+        self._take()
         self.page = min(self.page, self.pages - 1)
         self._list()
         self.endResetModel()
+
+    def fold(self, folded: bool) -> None:
+        """List those that stand for a moment only as well, or not."""
+        self.beginResetModel()
+        self.unfolded = not folded
+        self._take()
+        self._list()
+        self.endResetModel()
+
+    def _take(self) -> None:
+        """The peaks that are listed, and those that are folded."""
+        analysis = self._analysis
+        self.every = () if analysis is None else analysis.peaks or ()
+        self.folded = () if analysis is None else analysis.momentary
+        if self.folded and not self.unfolded and not self.whole:
+            gone = set(map(id, self.folded))
+            self.every = tuple(peak for peak in self.every if id(peak) not in gone)
 
     @property
     def pages(self) -> int:
@@ -208,7 +226,9 @@ class PeaksModel(QAbstractTableModel):
     def turn(self, page: int, *, whole: bool = False) -> None:
         """List another page, or all peaks at once."""
         self.beginResetModel()
-        self.page, self.whole = min(max(page, 0), self.pages - 1), whole
+        self.whole = whole
+        self._take()
+        self.page = min(max(page, 0), self.pages - 1)
         self._list()
         self.endResetModel()
 

@@ -61,6 +61,8 @@ class PeakReadings(QWidget):
         line.setContentsMargins(0, 0, 0, 0)
         self._turning.setLayout(line)
         column.addWidget(self._turning)
+        self.fold = link("", "Peaks that stand in under 5 % of the frames", self._fold)
+        column.addWidget(self.fold, 0, Qt.AlignmentFlag.AlignLeft)
         column.addWidget(self.detail)
         kept = settings.settings().value("peak columns", list(USUAL))
         self.choose_columns(tuple([kept] if isinstance(kept, str) else kept or ()))
@@ -145,6 +147,18 @@ class PeakReadings(QWidget):
         self.listed.setText(f"{first}–{last} of {len(model.every)}")
         self.back.setEnabled(model.page > 0)
         self.on.setEnabled(model.page + 1 < model.pages)
+        count = len(model.folded)
+        self.fold.setVisible(count > 0 and not model.whole)
+        fold = f"Fold the {count} that stand in under 5 % of the frames"
+        self.fold.setText(
+            fold if model.unfolded else f"{count} more, each in under 5 % of the frames"
+        )
+
+    def _fold(self) -> None:
+        """List those that stand for a moment only, or fold them again."""
+        self.model.fold(self.model.unfolded)
+        self._tell_page()
+        self.tell()
 
     def filter(self, text: str) -> None:
         """Show only rows that hold this, of all peaks."""

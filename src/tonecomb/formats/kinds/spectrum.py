@@ -124,7 +124,9 @@ class SpectrumKind(Kind[Analysis]):
                 f"{tone.frequency:>14.5f} {known:>9.2g} {amplitude:>14.6g} "
                 f"{std:>9.2g} {phase:>8} {peak.prominence_db:>6.1f}{_said(said, peak, a)}"
             )
-        if (more := len(a.peaks or ()) - len(listed)) > 0:
+        if folded := len(a.momentary):
+            lines.append(f"{folded} more, each in under 5 % of the frames: with --json and --out")
+        if (more := len(a.peaks or ()) - len(listed) - folded) > 0:
             lines.append(f"{more} lower peaks more: with --json, and with --out in peaks.csv")
         if not a.peaks:
             axes = a.method.source.axes
