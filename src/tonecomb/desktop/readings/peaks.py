@@ -149,10 +149,8 @@ class PeakReadings(QWidget):
         self.on.setEnabled(model.page + 1 < model.pages)
         count = len(model.folded)
         self.fold.setVisible(count > 0 and not model.whole)
-        fold = f"Fold the {count} that stand in under 5 % of the frames"
-        self.fold.setText(
-            fold if model.unfolded else f"{count} more, each in under 5 % of the frames"
-        )
+        fold = f"Fold the {count} in under 5 %"
+        self.fold.setText(fold if model.unfolded else f"{count} more, each in under 5 %")
 
     def _fold(self) -> None:
         """List those that stand for a moment only, or fold them again."""
